@@ -1,0 +1,1 @@
+"""The core: computes, knows no interface."""

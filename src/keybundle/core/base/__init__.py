@@ -1,0 +1,1 @@
+"""What every room needs: errors, boxes, progress, atomic files, clock, ids."""

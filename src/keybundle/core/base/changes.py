@@ -1,0 +1,26 @@
+"""What a change touched, told to everybody who shows it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+
+@dataclass(frozen=True)
+class Changes:
+    """Kinds of thing and ids that changed.
+
+    ``batches`` and ``documents`` hold ids; ``repository`` says that filed documents changed.
+    """
+
+    batches: frozenset[str] = field(default_factory=frozenset)
+    documents: frozenset[str] = field(default_factory=frozenset)
+    repository: bool = False
+    text: str = ""
+
+    def __or__(self, other: Changes) -> Changes:
+        return Changes(
+            self.batches | other.batches,
+            self.documents | other.documents,
+            self.repository or other.repository,
+            other.text or self.text,
+        )

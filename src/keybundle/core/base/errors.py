@@ -1,0 +1,74 @@
+"""Errors sorted by whose turn it is, and findings for bad input.
+
+``EnvironmentProblem`` and ``InputProblem`` carry a sentence for the user; anything else that escapes is a bug.
+"""
+
+from __future__ import annotations
+
+import errno
+from dataclasses import dataclass
+
+
+class AppError(Exception):
+    """Root of all errors of the core; ``str(error)`` is a sentence for the user."""
+
+
+class EnvironmentProblem(AppError):
+    """The machine stands in the way: disk full, no permission, missing language data."""
+
+
+class InputProblem(AppError):
+    """What was handed in cannot be used: a broken file, a wrong rule, an unknown name."""
+
+
+class Held(EnvironmentProblem):
+    """Another process holds the data directory."""
+
+
+class Cancelled(AppError):
+    """The work was cancelled; what was done before is kept."""
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One thing that is wrong with an input.
+
+    Parameters
+    ----------
+    rule : stable id such as ``"unknown-register"``.
+    where : the thing or place, such as ``"line 12"`` or a file name.
+    message : a sentence that says what is wrong and what to do.
+    """
+
+    rule: str
+    where: str
+    message: str
+
+    def __str__(self) -> str:
+        return f"{self.where}: {self.message}"
+
+
+@dataclass(frozen=True)
+class Report:
+    """What was found; usable when nothing was."""
+
+    findings: tuple[Finding, ...] = ()
+
+    @property
+    def ok(self) -> bool:
+        """Whether nothing was found."""
+        return not self.findings
+
+
+def explain_os_error(error: OSError, thing: str) -> EnvironmentProblem:
+    """Word an operating-system error about ``thing`` with the next step in it."""
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return EnvironmentProblem(
+            f"There is no space left to store {thing}. What was stored before is safe; free some space and try again."
+        )
+    if error.errno in (errno.EACCES, errno.EPERM, errno.EROFS):
+        return EnvironmentProblem(
+            f"{thing} cannot be written: permission is missing. Give this user the right to write there, "
+            "or choose another place."
+        )
+    return EnvironmentProblem(f"{thing} could not be used: {error.strerror or error}. Nothing was changed.")

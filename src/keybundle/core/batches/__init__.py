@@ -1,0 +1,1 @@
+"""Batch, page, document: commands with undo, page balance."""

@@ -1,0 +1,1 @@
+"""Searchable PDF/A."""

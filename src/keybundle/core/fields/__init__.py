@@ -1,0 +1,1 @@
+"""Field kinds: text in, normalised value or finding out."""

@@ -1,0 +1,96 @@
+"""The kinds of field: how the text of each is normalised and checked.
+
+A normalised value is text: ISO 8601 for dates, a decimal point for numbers, the choice as listed, ``yes`` or ``no``.
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from keybundle.core.fields.dates import parse_date
+from keybundle.core.fields.digits import CHECKS
+from keybundle.core.fields.numbers import parse_money, parse_number
+
+LONGEST_VALUE = 2000
+
+
+class Kind(StrEnum):
+    """What a field holds."""
+
+    TEXT = "text"
+    WHOLE = "whole number"
+    DECIMAL = "decimal"
+    MONEY = "money"
+    DATE = "date"
+    CHOICE = "choice"
+    YES_NO = "yes/no"
+    REGISTER = "register"
+
+
+@dataclass(frozen=True)
+class Rule:
+    """What a value must satisfy besides its kind."""
+
+    kind: Kind = Kind.TEXT
+    pattern: str = ""
+    choices: Sequence[str] = ()
+    check: str = ""
+    decimal_mark: str = "."
+    day_first: bool = True
+
+
+@dataclass(frozen=True)
+class Refusal:
+    """Why a text is no value of its kind, as a sentence."""
+
+    sentence: str
+
+
+_YES = {"yes", "y", "true", "x", "1"}
+_NO = {"no", "n", "false", "0", "none"}
+
+
+def normalise(text: str, rule: Rule) -> str | Refusal:
+    """Return the normalised value, or why there is none. Empty text stays empty."""
+    body = " ".join(unicodedata.normalize("NFC", text).split())
+    if not body:
+        return ""
+    if len(body) > LONGEST_VALUE:
+        return Refusal(f"This is {len(body):,} characters long; a value holds at most {LONGEST_VALUE:,}.")
+    value = _of_kind(body, rule)
+    if isinstance(value, Refusal):
+        return value
+    if rule.pattern and not re.fullmatch(rule.pattern, value):
+        return Refusal(f"“{value}” does not look like the pattern for this field, {rule.pattern}.")
+    if rule.check and not CHECKS[rule.check](value):
+        return Refusal(f"The check digit of “{value}” is wrong; compare it with the page.")
+    return value
+
+
+def _of_kind(body: str, rule: Rule) -> str | Refusal:
+    if rule.kind is Kind.DATE:
+        day = parse_date(body, day_first=rule.day_first)
+        return day.isoformat() if day else Refusal(f"“{body}” is not a date; write it like 2026-03-31.")
+    if rule.kind is Kind.MONEY:
+        amount = parse_money(body, decimal_mark=rule.decimal_mark)
+        return str(amount) if amount is not None else Refusal(f"“{body}” is not an amount; write it like 1234.50.")
+    if rule.kind in (Kind.DECIMAL, Kind.WHOLE):
+        number = parse_number(body, decimal_mark=rule.decimal_mark)
+        if number is None or (rule.kind is Kind.WHOLE and number != number.to_integral_value()):
+            return Refusal(f"“{body}” is not a {rule.kind.value if rule.kind is Kind.WHOLE else 'number'}.")
+        return str(int(number)) if rule.kind is Kind.WHOLE else format(number, "f")
+    if rule.kind is Kind.CHOICE:
+        for choice in rule.choices:
+            if choice.casefold() == body.casefold():
+                return choice
+        return Refusal(f"“{body}” is not among the choices: {', '.join(rule.choices)}.")
+    if rule.kind is Kind.YES_NO:
+        word = body.casefold()
+        if word in _YES | _NO:
+            return "yes" if word in _YES else "no"
+        return Refusal(f"“{body}” is neither yes nor no.")
+    return body.replace(" ", "") if rule.check == "IBAN" else body

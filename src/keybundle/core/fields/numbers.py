@@ -1,0 +1,53 @@
+"""Numbers and money as people write them: text in, ``Decimal`` or None out."""
+
+from __future__ import annotations
+
+import re
+from decimal import Decimal, InvalidOperation
+
+_CURRENCY = re.compile(r"(?i)\b(?:eur|euros?|gbp|usd|chf)\b|[€£$]")
+_BODY = re.compile(r"^[-+]?\d[\d.,'\u00a0\u202f ]*$")
+
+
+def parse_number(text: str, *, decimal_mark: str = ".") -> Decimal | None:
+    """Return the number in ``text``, or None when it is none.
+
+    Spaces, apostrophes and the other mark group thousands. A lone mark is read as the decimal mark unless exactly
+    three digits follow it and it is not the locale's ``decimal_mark``.
+    """
+    body = text.strip().replace("\u2212", "-")
+    if not _BODY.match(body):
+        return None
+    body = re.sub(r"[\s'\u00a0\u202f]", "", body)
+    last = max(body.rfind("."), body.rfind(","))
+    if last >= 0:
+        mark = body[last]
+        other = "," if mark == "." else "."
+        digits_after = len(body) - last - 1
+        single = body.count(mark) == 1
+        is_decimal = single and (other in body or digits_after != 3 or mark == decimal_mark)
+        head = body[:last] if is_decimal else body
+        if not _groups_are_whole(head):
+            return None
+        body = body.replace(other, "")
+        body = body.replace(mark, ".") if is_decimal else body.replace(mark, "")
+    try:
+        return Decimal(body)
+    except InvalidOperation:
+        return None
+
+
+def _groups_are_whole(head: str) -> bool:
+    groups = re.split(r"[.,]", head.lstrip("+-"))
+    return len(groups) == 1 or (1 <= len(groups[0]) <= 3 and all(len(g) == 3 for g in groups[1:]))
+
+
+def parse_money(text: str, *, decimal_mark: str = ".") -> Decimal | None:
+    """Return an amount with two decimals, currency words and signs taken off; None when it is none."""
+    amount = parse_number(_CURRENCY.sub(" ", text).strip(" :"), decimal_mark=decimal_mark)
+    if amount is None:
+        return None
+    exponent = amount.as_tuple().exponent
+    if not isinstance(exponent, int) or exponent < -2:
+        return None
+    return amount.quantize(Decimal("0.01"))

@@ -1,0 +1,63 @@
+"""A field's value as a document holds it: with its origin, its place on the page, and how sure it is."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass, field
+from enum import StrEnum
+from typing import Any
+
+from keybundle.core.base.boxes import Box
+
+
+class Origin(StrEnum):
+    """Where a value came from."""
+
+    PAGE = "page"
+    REGISTER = "register"
+    SEPARATOR = "separator sheet"
+    TYPED = "typed"
+    LIFTED = "lifted"
+    DEFAULT = "default"
+    FOLDER = "folder"
+    DERIVED = "derived"
+
+
+@dataclass(frozen=True)
+class FieldValue:
+    """One value of a document.
+
+    ``items`` are normalised (one, unless the field takes several); ``confidence`` runs from 0 to 1; ``page`` is the
+    page's id and ``box`` its place there in px of the captured picture; ``problem`` is the sentence of a failed
+    check; ``confirmed_by`` names the person who confirmed it.
+    """
+
+    items: tuple[str, ...] = ()
+    confidence: float = 0.0
+    origin: Origin = Origin.PAGE
+    sure: bool = False
+    page: str | None = None
+    box: Box | None = None
+    as_read: str = ""
+    problem: str = ""
+    confirmed_by: str = ""
+    confirmed_at: str = ""
+    alternatives: tuple[str, ...] = field(default=())
+
+    @property
+    def text(self) -> str:
+        """All items on one line."""
+        return "; ".join(self.items)
+
+    def to_json(self) -> dict[str, Any]:
+        """Return plain data for JSON."""
+        return asdict(self)
+
+    @classmethod
+    def from_json(cls, data: dict[str, Any]) -> FieldValue:
+        """Return the value told by ``to_json``."""
+        plain = dict(data)
+        plain["items"] = tuple(plain["items"])
+        plain["alternatives"] = tuple(plain.get("alternatives", ()))
+        plain["origin"] = Origin(plain["origin"])
+        plain["box"] = tuple(plain["box"]) if plain.get("box") else None
+        return cls(**plain)

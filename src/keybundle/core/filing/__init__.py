@@ -1,0 +1,1 @@
+"""From batch to repository: destination, commit, recovery."""

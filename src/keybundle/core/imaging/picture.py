@@ -1,0 +1,183 @@
+"""The one form of a page's picture in the core, and how to decode it from a file.
+
+A picture is ``(H, W) uint8`` for 1-bit and grey (0 = ink, 255 = paper) or ``(H, W, 3) uint8`` RGB, with its
+resolution. Files: TIFF in all usual compressions, PNG, JPEG through Pillow; PDF pages are drawn by PDFium.
+"""
+
+from __future__ import annotations
+
+import struct
+import warnings
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+from PIL import Image, ImageFile, UnidentifiedImageError
+
+from keybundle.core.base.errors import InputProblem
+
+Pixels = npt.NDArray[np.uint8]
+MAX_PIXELS = 1_000_000_000
+FALLBACK_DPI = 300.0
+PDF_DPI = 300.0
+SCAN_SUFFIXES = {".tif", ".tiff", ".png", ".jpg", ".jpeg", ".pdf"}
+_DECODE_ERRORS = (OSError, SyntaxError, ValueError, struct.error, EOFError, IndexError, KeyError, TypeError)
+
+Image.MAX_IMAGE_PIXELS = None
+ImageFile.LOAD_TRUNCATED_IMAGES = False
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A decoded page."""
+
+    pixels: Pixels
+    dpi: float
+    mode: str
+
+    @property
+    def width(self) -> int:
+        """Width in px."""
+        return int(self.pixels.shape[1])
+
+    @property
+    def height(self) -> int:
+        """Height in px."""
+        return int(self.pixels.shape[0])
+
+
+@dataclass(frozen=True)
+class FileFacts:
+    """What a file holds: its kind (``TIFF``, ``PNG``, ``JPEG``, ``PDF``) and how many pages."""
+
+    kind: str
+    pages: int
+
+
+def probe(path: Path, name: str) -> FileFacts:
+    """Look at a file's own bytes, not its suffix; raises InputProblem in words that name ``name``."""
+    try:
+        head = path.open("rb").read(1024)
+    except OSError as error:
+        raise InputProblem(
+            f"“{name}” cannot be read: {error.strerror}. Check that it is there and readable."
+        ) from error
+    if not head:
+        raise InputProblem(f"“{name}” is empty. Ask for it again; nothing was taken in.")
+    if b"%PDF-" in head:
+        return FileFacts("PDF", _pdf_pages(path, name))
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            with Image.open(path, formats=("TIFF", "PNG", "JPEG", "MPO")) as image:
+                _check_size(image.width, image.height, name)
+                kind = "JPEG" if image.format == "MPO" else str(image.format)
+                return FileFacts(kind, getattr(image, "n_frames", 1) if kind == "TIFF" else 1)
+    except UnidentifiedImageError as error:
+        raise InputProblem(
+            f"“{name}” is neither TIFF, PNG, JPEG nor PDF, whatever its name says. Save it as one of these and try again."
+        ) from error
+    except _DECODE_ERRORS as error:
+        raise _broken(name) from error
+
+
+def _broken(name: str) -> InputProblem:
+    return InputProblem(f"“{name}” is damaged or cut short and cannot be read to its end. Scan or send it again.")
+
+
+def _check_size(width: int, height: int, name: str) -> None:
+    if width * height > MAX_PIXELS:
+        raise InputProblem(
+            f"“{name}” is {width:,} x {height:,} pixels; the limit is {MAX_PIXELS // 10**6:,} million pixels. "
+            "Scan it at a lower resolution."
+        )
+
+
+def _pdf_pages(path: Path, name: str) -> int:
+    import pypdfium2 as pdfium
+
+    try:
+        document = pdfium.PdfDocument(path)
+    except pdfium.PdfiumError as error:
+        if "password" in str(error).lower():
+            raise InputProblem(
+                f"“{name}” is locked with a password. Unlock it in its own program, then try again."
+            ) from error
+        raise InputProblem(f"“{name}” is a broken PDF and cannot be opened. Ask for it again.") from error
+    try:
+        pages = len(document)
+    finally:
+        document.close()
+    if pages == 0:
+        raise InputProblem(f"“{name}” is a PDF without pages. Ask for it again.")
+    return pages
+
+
+def decode(path: Path, index: int = 0, *, name: str = "", is_pdf: bool = False) -> Picture:
+    """Decode page ``index`` of a file; raises InputProblem that names ``name``."""
+    name = name or path.name
+    if is_pdf:
+        return _decode_pdf(path, index, name)
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            with Image.open(path, formats=("TIFF", "PNG", "JPEG", "MPO")) as image:
+                if index:
+                    image.seek(index)
+                _check_size(image.width, image.height, name)
+                dpi = _resolution(image)
+                return from_pil(image, dpi)
+    except (*_DECODE_ERRORS, Image.DecompressionBombError) as error:
+        raise _broken(name) from error
+
+
+def _resolution(image: Image.Image) -> float:
+    raw = image.info.get("dpi")
+    dpi = float(raw[0]) if raw else FALLBACK_DPI
+    return dpi if 50 <= dpi <= 2400 else FALLBACK_DPI
+
+
+def from_pil(image: Image.Image, dpi: float) -> Picture:
+    """Return the one form of a Pillow image; transparency becomes paper."""
+    if image.mode == "1":
+        return Picture(np.asarray(image.convert("L"), dtype=np.uint8), dpi, "1-bit")
+    if image.mode in ("L", "I;16", "I"):
+        if image.mode != "L":
+            image = image.point(lambda v: v / 256).convert("L")
+        return Picture(np.asarray(image, dtype=np.uint8), dpi, "grey")
+    if image.mode in ("RGBA", "LA", "PA") or "transparency" in image.info:
+        layer = image.convert("RGBA")
+        paper = Image.new("RGBA", layer.size, "white")
+        image = Image.alpha_composite(paper, layer)
+    return Picture(np.asarray(image.convert("RGB"), dtype=np.uint8), dpi, "colour")
+
+
+def _decode_pdf(path: Path, index: int, name: str) -> Picture:
+    import pypdfium2 as pdfium
+
+    try:
+        document = pdfium.PdfDocument(path)
+        try:
+            page = document[index]
+            width, height = page.get_size()
+            _check_size(int(width / 72 * PDF_DPI), int(height / 72 * PDF_DPI), name)
+            bitmap = page.render(scale=PDF_DPI / 72, rev_byteorder=True)
+            pixels = np.array(bitmap.to_numpy()[:, :, :3], dtype=np.uint8)
+        finally:
+            document.close()
+    except (pdfium.PdfiumError, ValueError) as error:
+        raise InputProblem(f"Page {index + 1} of “{name}” cannot be drawn; the PDF is damaged there.") from error
+    is_grey = bool(np.all(pixels[::4, ::4, 0] == pixels[::4, ::4, 1]))
+    return Picture(
+        np.ascontiguousarray(pixels[:, :, 0]) if is_grey else pixels, PDF_DPI, "grey" if is_grey else "colour"
+    )
+
+
+def to_grey(picture: Picture) -> Pixels:
+    """Return ``(H, W) uint8``, 0 = ink."""
+    if picture.pixels.ndim == 2:
+        return picture.pixels
+    import cv2
+
+    return np.asarray(cv2.cvtColor(picture.pixels, cv2.COLOR_RGB2GRAY), dtype=np.uint8)

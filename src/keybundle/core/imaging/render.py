@@ -1,0 +1,42 @@
+"""Derived pictures of a page: upright and straight for reading, small for showing."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from keybundle.core.base.boxes import Frame, compose
+from keybundle.core.imaging.picture import Picture, Pixels, to_grey
+
+
+def straighten(picture: Picture, frame: Frame, *, scale: float = 1.0, grey: bool = True) -> Pixels:
+    """Return the upright, straight picture at ``scale`` of its captured size, paper where nothing was captured.
+
+    One affine warp from the captured pixels, area-averaged first where ``scale`` is under 1.
+    """
+    pixels = to_grey(picture) if grey else picture.pixels
+    if scale < 1:
+        size = (max(1, round(pixels.shape[1] * scale)), max(1, round(pixels.shape[0] * scale)))
+        pixels = np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA), dtype=np.uint8)
+    elif scale > 1:
+        pixels = np.asarray(cv2.resize(pixels, None, fx=scale, fy=scale, interpolation=cv2.INTER_CUBIC), dtype=np.uint8)
+    if abs(frame.skew_degrees) < 0.08:
+        return np.ascontiguousarray(np.rot90(pixels, -(frame.rotation // 90)))
+    small = Frame(pixels.shape[1], pixels.shape[0], frame.rotation, frame.skew_degrees)
+    matrix = np.array(compose((1, 0, 0, 0, 1, 0), small.to_upright()), dtype=np.float64).reshape(2, 3)
+    paper = 255 if pixels.ndim == 2 else (255, 255, 255)
+    return np.asarray(
+        cv2.warpAffine(pixels, matrix, small.upright_size, flags=cv2.INTER_LINEAR, borderValue=paper), dtype=np.uint8
+    )
+
+
+def encode_preview(picture: Picture, frame: Frame, longest_px: int, quality: int = 80) -> bytes:
+    """Return a JPEG of the upright, straight page whose longer side is ``longest_px``."""
+    scale = min(1.0, longest_px / max(picture.width, picture.height))
+    pixels = straighten(picture, frame, scale=scale, grey=picture.pixels.ndim == 2)
+    if pixels.ndim == 3:
+        pixels = np.ascontiguousarray(pixels[:, :, ::-1])
+    done, data = cv2.imencode(".jpg", pixels, [cv2.IMWRITE_JPEG_QUALITY, quality])
+    if not done:
+        raise ValueError(f"a picture of shape {pixels.shape} could not be encoded")
+    return bytes(data.tobytes())

@@ -1,0 +1,1 @@
+"""Where pages come from: scanner and files."""

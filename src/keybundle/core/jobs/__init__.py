@@ -1,0 +1,1 @@
+"""Worker processes with priorities, limits and cancellation."""

@@ -1,0 +1,44 @@
+"""The far side of the pool: a spawned process that runs one named function after another.
+
+A task is ``(name, args)`` with ``name`` as ``package.module:function``. The answer is ``("ok", result)``,
+``("problem", class name, sentence)`` for errors the user can mend, or ``("bug", trace)``.
+"""
+
+from __future__ import annotations
+
+import importlib
+import os
+import resource
+import signal
+import traceback
+from multiprocessing.connection import Connection
+
+from keybundle.core.base.errors import AppError
+
+MEMORY_LIMIT_BYTES = 6 * 1024**3
+
+
+def serve(connection: Connection, memory_limit: int = MEMORY_LIMIT_BYTES) -> None:
+    """Run tasks until the other end closes; the other end's death ends this process too."""
+    os.environ["OMP_THREAD_LIMIT"] = "1"
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    resource.setrlimit(resource.RLIMIT_AS, (memory_limit, memory_limit))
+    while True:
+        try:
+            name, args = connection.recv()
+        except (EOFError, OSError):
+            return
+        answer: tuple[str, ...]
+        try:
+            module, function = name.split(":")
+            answer = ("ok", getattr(importlib.import_module(module), function)(*args))
+        except AppError as error:
+            answer = ("problem", type(error).__name__, str(error))
+        except MemoryError:
+            answer = ("problem", "InputProblem", "It needs more memory than one item may take.")
+        except Exception:  # noqa: BLE001  the one door through which a worker's bugs travel home
+            answer = ("bug", traceback.format_exc())
+        try:
+            connection.send(answer)
+        except (BrokenPipeError, OSError):
+            return

@@ -1,0 +1,1 @@
+"""Barcodes and separator sheets: find them, print them."""

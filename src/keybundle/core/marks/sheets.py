@@ -1,0 +1,134 @@
+"""Separator sheets: what they say, how they are printed, how they are found.
+
+The content is ``KB1;kind[;type]``, both as a QR code and as a Code 128, printed twice: upright and upside down.
+"""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass
+
+import numpy as np
+import segno
+import zxingcpp
+from reportlab.graphics.barcode.code128 import Code128
+from reportlab.lib.pagesizes import A4, LETTER
+from reportlab.pdfgen.canvas import Canvas
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.imaging.judge import shrink
+from keybundle.core.imaging.picture import Picture, Pixels, to_grey
+
+PREFIX = "KB1"
+KINDS = ("document",)
+SIZES = {"A4": A4, "Letter": LETTER}
+_LOOK_DPI = (150.0, 300.0)
+
+
+@dataclass(frozen=True)
+class Separator:
+    """A separator sheet's meaning; ``type_name`` is empty for a generic one."""
+
+    kind: str = "document"
+    type_name: str = ""
+
+    @property
+    def content(self) -> str:
+        """The text in the codes."""
+        return ";".join([PREFIX, self.kind, *([self.type_name] if self.type_name else [])])
+
+
+def parse_content(content: str) -> Separator | None:
+    """Return the separator a code's text means, or None for any other text."""
+    parts = content.strip().split(";")
+    if len(parts) not in (2, 3) or parts[0] != PREFIX or parts[1] not in KINDS:
+        return None
+    return Separator(parts[1], parts[2].strip() if len(parts) == 3 else "")
+
+
+def find_separator(picture: Picture) -> Separator | None:
+    """Return what a separator sheet on this page says, or None.
+
+    The page is looked at near 150 dpi; only where a code is seen but cannot be read, once more near 300 dpi.
+    """
+    grey = to_grey(picture)
+    for dpi in _LOOK_DPI:
+        small, _ = shrink(grey, picture.dpi, dpi)
+        for text in read_codes(small):
+            if (found := parse_content(text)) is not None:
+                return found
+        if picture.dpi <= dpi * 1.2 or not _shows_a_code(small):
+            break
+    return None
+
+
+def read_codes(grey: Pixels) -> list[str]:
+    """Return the texts of QR and Code 128 symbols on a grey picture."""
+    formats = zxingcpp.BarcodeFormat.QRCode | zxingcpp.BarcodeFormat.Code128
+    found = zxingcpp.read_barcodes(grey, formats=formats, try_rotate=True, try_downscale=False, try_invert=False)
+    return [code.text for code in found if code.valid]
+
+
+def _shows_a_code(grey: Pixels) -> bool:
+    found = zxingcpp.read_barcodes(
+        grey, formats=zxingcpp.BarcodeFormat.QRCode, try_rotate=False, try_downscale=False, return_errors=True
+    )
+    return bool(found) or _stripe_share(grey) > 0.02
+
+
+def _stripe_share(grey: Pixels) -> float:
+    """Share of 32 px cells that are about half ink with many changes: what dense codes look like."""
+    ink = (grey < 140).astype(np.int16)
+    h, w = (s // 32 * 32 for s in ink.shape)
+    if not h or not w:
+        return 0.0
+    cells = ink[:h, :w].reshape(h // 32, 32, w // 32, 32)
+    fill = cells.mean(axis=(1, 3))
+    changes = np.abs(np.diff(cells, axis=3)).mean(axis=(1, 3))
+    return float(np.mean((fill > 0.35) & (fill < 0.65) & (changes > 0.12)))
+
+
+def print_sheets(separator: Separator, *, count: int = 1, size: str = "A4") -> bytes:
+    """Return a PDF with ``count`` separator sheets; raises InputProblem for an unknown kind or size."""
+    if separator.kind not in KINDS:
+        raise InputProblem(f"There is no separator kind “{separator.kind}”; known are: {', '.join(KINDS)}.")
+    if size not in SIZES:
+        raise InputProblem(f"There is no sheet size “{size}”; known are: {', '.join(SIZES)}.")
+    if any(ord(c) > 126 or c == ";" for c in separator.type_name):
+        raise InputProblem(f"The type “{separator.type_name}” holds signs that a separator sheet cannot carry.")
+    out = io.BytesIO()
+    canvas = Canvas(out, pagesize=SIZES[size], invariant=True)
+    canvas.setTitle("Separator sheet")
+    for _ in range(count):
+        width, height = SIZES[size]
+        _draw_half(canvas, separator, width, height)
+        canvas.saveState()
+        canvas.translate(width, height)
+        canvas.rotate(180)
+        _draw_half(canvas, separator, width, height)
+        canvas.restoreState()
+        canvas.showPage()
+    canvas.save()
+    return out.getvalue()
+
+
+def _draw_half(canvas: Canvas, separator: Separator, width: float, height: float) -> None:
+    """Draw the upper half: words, QR code (about 64 mm), Code 128."""
+    canvas.setFont("Helvetica-Bold", 26)
+    canvas.drawCentredString(width / 2, height - 62, "Separator sheet")
+    canvas.setFont("Helvetica", 17)
+    said = f"A new document begins: {separator.type_name}" if separator.type_name else "A new document begins"
+    canvas.drawCentredString(width / 2, height - 88, said)
+    code = segno.make(separator.content, error="h", micro=False)
+    matrix = [list(row) for row in code.matrix]
+    side = 182.0
+    cell = side / len(matrix)
+    left, top = (width - side) / 2, height - 104
+    for y, row in enumerate(matrix):
+        for x, dark in enumerate(row):
+            if dark:
+                canvas.rect(left + x * cell, top - (y + 1) * cell, cell + 0.05, cell + 0.05, stroke=0, fill=1)
+    bars = Code128(separator.content, barHeight=56, barWidth=1.25)
+    bars.drawOn(canvas, (width - bars.width) / 2, top - side - 74)
+    canvas.setFont("Helvetica", 10)
+    canvas.drawCentredString(width / 2, top - side - 88, separator.content)

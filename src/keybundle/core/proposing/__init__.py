@@ -1,0 +1,1 @@
+"""Document type and values proposed from the page text."""

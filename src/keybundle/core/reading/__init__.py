@@ -1,0 +1,1 @@
+"""Page text model and the OCR engine."""

@@ -1,0 +1,68 @@
+"""The text of a page: words with boxes and confidences, in reading order.
+
+Boxes are in px of the upright, straight picture (see ``Frame``), where lines are level and neighbours are easy to
+tell; ``captured_box`` gives the place in the captured picture.
+"""
+
+from __future__ import annotations
+
+import json
+import zlib
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from keybundle.core.base.boxes import Box, Frame, union
+
+
+@dataclass(frozen=True)
+class Word:
+    """A word with its box in the upright picture, confidence from 0 to 1, and the numbers of its block and line."""
+
+    text: str
+    box: Box
+    confidence: float
+    block: int
+    line: int
+
+
+@dataclass(frozen=True)
+class PageText:
+    """All words of a page and the frame they stand in."""
+
+    words: tuple[Word, ...]
+    frame: Frame
+
+    def lines(self) -> Iterator[tuple[Word, ...]]:
+        """Yield the words of each line."""
+        start = 0
+        for i in range(1, len(self.words) + 1):
+            here, before = (self.words[i] if i < len(self.words) else None), self.words[i - 1]
+            if here is None or (here.block, here.line) != (before.block, before.line):
+                yield self.words[start:i]
+                start = i
+
+    @property
+    def plain(self) -> str:
+        """The text, a line each."""
+        return "\n".join(" ".join(w.text for w in line) for line in self.lines())
+
+    def captured_box(self, words: list[Word]) -> Box:
+        """Return the box around the words in px of the captured picture."""
+        return self.frame.captured_box(union([w.box for w in words]))
+
+    def to_bytes(self) -> bytes:
+        """Return a compact form for the store."""
+        f = self.frame
+        data: dict[str, Any] = {
+            "frame": [f.width, f.height, f.rotation, f.skew_degrees],
+            "words": [[w.text, *w.box, round(w.confidence, 3), w.block, w.line] for w in self.words],
+        }
+        return zlib.compress(json.dumps(data, ensure_ascii=False, separators=(",", ":")).encode())
+
+    @classmethod
+    def from_bytes(cls, data: bytes) -> PageText:
+        """Return the text told by ``to_bytes``."""
+        plain = json.loads(zlib.decompress(data))
+        words = tuple(Word(t, (a, b, c, d), conf, block, line) for t, a, b, c, d, conf, block, line in plain["words"])
+        return cls(words, Frame(*plain["frame"]))

@@ -1,0 +1,1 @@
+"""Reference lists: look-up, near match, dependent values."""

@@ -1,0 +1,1 @@
+"""Cabinets, folders, documents, versions, audit trail."""

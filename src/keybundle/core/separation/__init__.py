@@ -1,0 +1,1 @@
+"""Rules over page facts: breaks and left-out pages."""

@@ -1,0 +1,1 @@
+"""The set-up file: cabinets, document types, registers, routines, people."""

@@ -1,0 +1,176 @@
+"""What the set-up holds, as pydantic models: strict, frozen, without unknown keys."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from keybundle.core.fields.digits import CHECKS
+from keybundle.core.fields.kinds import Kind, Rule
+
+Name = Annotated[str, Field(min_length=1, max_length=80)]
+
+
+class Part(BaseModel):
+    """Base of all parts of a set-up."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class FieldSpec(Part):
+    """An index field: its kind, what it must satisfy, and the words that stand beside it on paper."""
+
+    name: Name
+    kind: Kind = Kind.TEXT
+    several: bool = False
+    required: bool = False
+    default: str = ""
+    pattern: str = ""
+    choices: tuple[str, ...] = ()
+    check: str = ""
+    register_name: str = Field(default="", alias="register")
+    column: str = ""
+    labels: tuple[str, ...] = ()
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+
+    @model_validator(mode="after")
+    def _holds_together(self) -> FieldSpec:
+        if self.kind is Kind.CHOICE and not self.choices:
+            raise ValueError(f"the field “{self.name}” is a choice without choices; list them")
+        if self.kind is Kind.REGISTER and not self.register_name:
+            raise ValueError(f"the field “{self.name}” needs a register; name one")
+        if self.check and self.check not in CHECKS:
+            raise ValueError(f"“{self.check}” is no check; take one of {', '.join(CHECKS)}")
+        try:
+            re.compile(self.pattern)
+        except re.error as error:
+            raise ValueError(f"the pattern “{self.pattern}” is no regular expression: {error}") from error
+        return self
+
+    def rule(self, *, decimal_mark: str = ".", day_first: bool = True) -> Rule:
+        """Return what a value of this field must satisfy."""
+        return Rule(self.kind, self.pattern, self.choices, self.check, decimal_mark, day_first)
+
+
+class Cabinet(Part):
+    """A cabinet: its folder fields, one level each."""
+
+    name: Name
+    description: str = ""
+    folder_fields: tuple[str, ...] = ()
+    storage_area: str = "main"
+
+
+class DocumentType(Part):
+    """A document type: which fields are asked, and how they make folder and caption.
+
+    ``folder`` maps each folder field of the cabinet to ``X``, ``year of X`` or ``month of X`` with X a field here.
+    ``words`` are words that tell the type on paper. ``sums`` lists ``A + B = C`` over money fields; ``order`` lists
+    ``A < B`` over date fields.
+    """
+
+    name: Name
+    cabinet: str
+    caption: str = ""
+    words: tuple[str, ...] = ()
+    folder: dict[str, str] = {}
+    sums: tuple[str, ...] = ()
+    order: tuple[str, ...] = ()
+    fields: tuple[FieldSpec, ...] = ()
+
+    def field(self, name: str) -> FieldSpec | None:
+        """Return the field of that name."""
+        return next((f for f in self.fields if f.name == name), None)
+
+
+class Register(Part):
+    """A reference list; ``rows`` may be left out where the entries live in the database only."""
+
+    name: Name
+    key: str
+    columns: tuple[str, ...]
+    rows: tuple[tuple[str, ...], ...] = ()
+
+    @model_validator(mode="after")
+    def _rows_fit(self) -> Register:
+        if self.key not in self.columns:
+            raise ValueError(f"the key “{self.key}” is no column of the register “{self.name}”")
+        for row in self.rows:
+            if len(row) != len(self.columns):
+                raise ValueError(f"a row of the register “{self.name}” has {len(row)} of {len(self.columns)} columns")
+        return self
+
+
+class Separation(Part):
+    """How a routine cuts a batch: ``separator sheet``, ``every n sheets`` or ``each source file``."""
+
+    by: Literal["separator sheet", "every n sheets", "each source file"] = "separator sheet"
+    sheets: int = Field(default=1, ge=1, le=999)
+
+
+class Routine(Part):
+    """A saved way of handling one kind of work."""
+
+    name: Name
+    sign: Annotated[str, Field(min_length=2, max_length=2)]
+    description: str = ""
+    source: Literal["scanner", "files"] = "scanner"
+    duplex: bool = False
+    resolution_dpi: int = Field(default=300, ge=75, le=1200)
+    separation: Separation = Separation()
+    leave_out_blank: bool = True
+    language: str = "eng"
+    document_type: str = ""
+    bar: float = Field(default=0.8, ge=0, le=1)
+
+
+class Person(Part):
+    """Somebody who works here."""
+
+    name: Name
+    role: Literal["operator", "supervisor", "reader", "administrator"]
+
+
+class StorageArea(Part):
+    """The physical place of files, relative to the data directory unless absolute."""
+
+    name: Name
+    path: str
+
+
+class Setup(Part):
+    """The whole set-up of a repository."""
+
+    schema_version: Literal[1] = 1
+    repository: Name
+    locale: str = "en_GB"
+    time_zone: str = "UTC"
+    storage_areas: tuple[StorageArea, ...] = (StorageArea(name="main", path="files"),)
+    cabinets: tuple[Cabinet, ...] = ()
+    document_types: tuple[DocumentType, ...] = ()
+    registers: tuple[Register, ...] = ()
+    routines: tuple[Routine, ...] = ()
+    people: tuple[Person, ...] = ()
+
+    def document_type(self, name: str | None) -> DocumentType | None:
+        """Return the document type of that name, in any case of letters."""
+        return next((t for t in self.document_types if name and t.name.casefold() == name.casefold()), None)
+
+    def cabinet(self, name: str) -> Cabinet | None:
+        """Return the cabinet of that name."""
+        return next((c for c in self.cabinets if c.name == name), None)
+
+    def register(self, name: str) -> Register | None:
+        """Return the register of that name."""
+        return next((r for r in self.registers if r.name == name), None)
+
+    def routine(self, name: str) -> Routine | None:
+        """Return the routine of that name, in any case of letters."""
+        return next((r for r in self.routines if r.name.casefold() == name.casefold()), None)
+
+    def person(self, name: str) -> Person | None:
+        """Return the person of that name."""
+        return next((p for p in self.people if p.name == name), None)

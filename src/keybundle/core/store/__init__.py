@@ -1,0 +1,1 @@
+"""One database and the files by content hash."""

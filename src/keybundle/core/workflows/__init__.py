@@ -1,0 +1,1 @@
+"""The use cases by verb; the door of the core."""

@@ -1,0 +1,1 @@
+"""Every command as one record."""

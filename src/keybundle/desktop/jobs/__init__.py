@@ -1,0 +1,1 @@
+"""The one door to background work."""

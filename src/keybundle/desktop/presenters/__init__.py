@@ -1,0 +1,1 @@
+"""One presenter per screen: frozen state, verbs, one signal."""

@@ -1,0 +1,1 @@
+"""Widgets; each renders a state."""
