@@ -15,7 +15,20 @@ from keybundle.demo.names import FIRST, LAST, TOWNS
 from keybundle.demo.paper import PlacedWord, Sheet
 from keybundle.demo.records import Record
 
-MONTHS = ["January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November", "December"]
+MONTHS = [
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+]
 PHRASES = (
     "The towpath between the two bridges stays open to walkers while the work goes on.",
     "Boats longer than eighteen metres wind at the basin and not in the cut.",

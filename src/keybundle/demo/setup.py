@@ -109,9 +109,9 @@ def _types() -> list[dict[str, Any]]:
             "words": ["Printed message", "Electronic message", "Mail print-out"],
             "folder": {"Year": "year of Sent on", "Month": "month of Sent on"},
             "fields": [
-                _field("Sender", "text", "From", "Sender", "Sent by", required=True),
+                _field("Sender", "text", "From", "Sender", "Sent by", "Writer", required=True),
                 _field("Sent on", "date", "Sent", "Date", "Sent on", required=True),
-                _field("Subject", "text", "Subject", "About", "Topic", required=True),
+                _field("Subject", "text", "Subject", "Re", "Concerning", "About", "Topic", required=True),
             ],
         },
     ]  # fmt: skip

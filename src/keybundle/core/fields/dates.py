@@ -5,7 +5,20 @@ from __future__ import annotations
 import re
 from datetime import date
 
-_MONTHS = ["january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"]
+_MONTHS = [
+    "january",
+    "february",
+    "march",
+    "april",
+    "may",
+    "june",
+    "july",
+    "august",
+    "september",
+    "october",
+    "november",
+    "december",
+]
 _ISO = re.compile(r"^(\d{4})-(\d{1,2})-(\d{1,2})$")
 _NUMERIC = re.compile(r"^(\d{1,2})\s?([./-])\s?(\d{1,2})\s?\2\s?(\d{4}|\d{2})$")
 _DAY_MONTH = re.compile(r"^(\d{1,2})(?:st|nd|rd|th)?[.\s-]*\s*([A-Za-z]{3,9})[.,\s-]*\s*(\d{4}|\d{2})$")

@@ -1,0 +1,107 @@
+"""``keybundle capture``: bring inputs in as one batch, clean, separate, read, index, and perhaps file."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+import time
+from pathlib import Path
+from typing import Any
+
+from keybundle.cli.common import opened, terminal_progress, working_pool
+from keybundle.core.base.errors import EnvironmentProblem, InputProblem
+from keybundle.core.base.files import write_atomic
+from keybundle.core.jobs.pool import Pool
+from keybundle.core.workflows.capture import Captured, damaged_pages, find_routine, import_files, scan_stack
+from keybundle.core.workflows.devices import Options, find_scanners
+from keybundle.core.workflows.filing import file_documents
+from keybundle.core.workflows.line import Line
+from keybundle.core.workflows.report import make_report
+from keybundle.core.workflows.workspace import Workspace
+
+SCANNER = "scanner"
+
+
+def add_command(commands: Any) -> None:
+    """Declare the command."""
+    parser = commands.add_parser("capture", help="bring in files, or what lies in the scanner, as one batch")
+    parser.add_argument("--routine", required=True, metavar="NAME")
+    parser.add_argument("--report", type=Path, metavar="FILE", help="write a JSON report")
+    parser.add_argument("--file", action="store_true", help="also file what is ready")
+    parser.add_argument(
+        "--as", dest="person", metavar="PERSON", help="work as this person (else the first administrator)"
+    )
+    parser.add_argument("--pace", type=float, default=120.0, metavar="SIDES", help="sides a minute of the simulated "
+                        "scanner, 0: as fast as it can (default 120)")  # fmt: skip
+    parser.add_argument("inputs", nargs="+", type=Path, metavar="INPUT", help="files, folders, or the word scanner")
+    parser.set_defaults(run=run)
+
+
+def run(given: argparse.Namespace) -> int:
+    """Capture, wait for the reading, file if asked, report."""
+    with opened(given.data, changes=True) as workspace, working_pool() as pool:
+        who = workspace.person(given.person).name
+        routine = find_routine(workspace, given.routine)
+        pool.warm_up("keybundle.core.workflows.page_work:load")
+        line = Line(workspace, pool)
+        seconds: dict[str, float] = {}
+        trouble = ""
+        captured = Captured()
+        try:
+            start = time.perf_counter()
+            try:
+                captured = _bring_in(given, workspace, line, pool, routine.name, who)
+            except EnvironmentProblem as error:
+                trouble = str(error)
+            seconds["capture"] = time.perf_counter() - start
+            line.wait()
+            trouble = trouble or line.problem
+            if captured.batch is not None:
+                seconds |= line.seconds(captured.batch)
+                captured.refused += damaged_pages(workspace, captured.batch)
+                if given.file:
+                    filed = file_documents(workspace, pool, captured.batch, who, progress=terminal_progress())
+                    seconds["file"] = filed.seconds
+        finally:
+            line.close()
+        return _tell(given, workspace, captured, routine.name, seconds, trouble)
+
+
+def _bring_in(
+    given: argparse.Namespace, workspace: Workspace, line: Line, pool: Pool, routine_name: str, who: str
+) -> Captured:
+    routine = find_routine(workspace, routine_name)
+    progress = terminal_progress()
+    if [str(i) for i in given.inputs] == [SCANNER]:
+        scanners = find_scanners(workspace)
+        if not scanners:
+            raise InputProblem(
+                "There is no scanner here. Make the demo world for the simulated one: keybundle init-demo."
+            )
+        options = Options(duplex=routine.duplex, resolution_dpi=routine.resolution_dpi, sides_per_minute=given.pace)
+        return scan_stack(workspace, line, routine, scanners[0], who, options=options, progress=progress)
+    return import_files(workspace, line, pool, routine, given.inputs, who, progress=progress)
+
+
+def _tell(
+    given: argparse.Namespace, workspace: Workspace, captured: Captured, routine: str, seconds: dict[str, float],
+    trouble: str,
+) -> int:  # fmt: skip
+    report = make_report(workspace, captured.batch, routine, captured.refused, seconds)
+    if given.report:
+        write_atomic(given.report, (json.dumps(report, ensure_ascii=False, indent=1) + "\n").encode())
+    for refused in captured.refused:
+        print(f"keybundle: {refused.why}", file=sys.stderr)
+    if captured.halt:
+        print(f"keybundle: {captured.halt}", file=sys.stderr)
+    states: dict[str, int] = {}
+    for document in report["documents"]:
+        states[document["state"]] = states.get(document["state"], 0) + 1
+    said = ", ".join(f"{n} {state}" for state, n in states.items()) or "no documents"
+    print(f"{len(report['pages'])} sides captured, {said}.")
+    if trouble:
+        kept = report["balance"]["captured"]
+        print(f"keybundle: {trouble} {kept} captured sides are safe in the batch.", file=sys.stderr)
+        return 3
+    return 1 if captured.refused or captured.halt else 0

@@ -1,0 +1,38 @@
+"""``keybundle verify``: check every stored file against its hash, and the audit trail."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from typing import Any
+
+from keybundle.cli.common import opened, terminal_progress
+from keybundle.core.repository import audit
+from keybundle.core.workflows.verify import verify
+
+
+def add_command(commands: Any) -> None:
+    """Declare the command."""
+    parser = commands.add_parser("verify", help="check every stored file and the audit trail")
+    parser.add_argument("--json", action="store_true", dest="as_json")
+    parser.add_argument("--trail", action="store_true", help="print the audit trail, a row a line with its hash last")
+    parser.set_defaults(run=run)
+
+
+def run(given: argparse.Namespace) -> int:
+    """Check and tell; status 3 when something is wrong."""
+    with opened(given.data, changes=False) as workspace:
+        if given.trail:
+            with workspace.place.database.read() as c:
+                for line in audit.export(c):
+                    print(line)
+            return 0
+        found = verify(workspace, progress=terminal_progress())
+    if given.as_json:
+        bad = [{"file": sha, "why": why} for sha, why in found.bad]
+        print(json.dumps({"files": found.files, "bad": bad, "trail": found.trail, "head": found.head}))
+    else:
+        print(f"{found.files} files, {len(found.bad)} bad. The audit trail is {found.trail}; its head is {found.head}.")
+        for sha, why in found.bad:
+            print(f"  {sha}: {why}. Bring it back from a backup.")
+    return 0 if found.is_whole else 3

@@ -1,0 +1,174 @@
+"""What an operator does to a batch: each a plain function from batch to batch.
+
+None of them touches a filed document: ``take back`` comes first. Pages that are left out keep their place.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches.model import KEPT, LEFT_OUT, Batch, Document, Page, State
+from keybundle.core.fields.values import FieldValue
+
+BY_HAND = "by hand"
+
+
+def _guard(batch: Batch, document_id: str | None) -> None:
+    if document_id is not None and batch.document(document_id).filed_id:
+        raise InputProblem("This document is filed; take it back from the repository before changing it here.")
+
+
+def _with(batch: Batch, pages: dict[str, Page] | None = None, documents: dict[str, Document] | None = None) -> Batch:
+    changed = pages or {}
+    merged = {**batch.documents, **(documents or {})}
+    new_pages = tuple(changed.get(p.id, p) for p in batch.pages)
+    used = {p.document_id for p in new_pages}
+    return replace(batch, pages=new_pages, documents={k: d for k, d in merged.items() if k in used})
+
+
+def break_at(batch: Batch, page_id: str, new_id: str) -> Batch:
+    """Start a new document at a kept page; the pages after it in its document go along."""
+    page = batch.page(page_id)
+    _guard(batch, page.document_id)
+    if not page.kept or page.document_id is None:
+        raise InputProblem("A left-out page cannot start a document; take it back first.")
+    pages = batch.pages_of(page.document_id)
+    here = [p.id for p in pages].index(page_id)
+    if here == 0:
+        raise InputProblem("A document already starts at this page.")
+    moved = {p.id: replace(p, document_id=new_id) for p in pages[here:]}
+    old = batch.documents[page.document_id]
+    return _with(batch, moved, {new_id: Document(new_id, BY_HAND), old.id: old})
+
+
+def join_up(batch: Batch, page_id: str) -> Batch:
+    """Take away the break before the page's document: its pages join the document before it."""
+    page = batch.page(page_id)
+    order = [d.id for d in batch.in_order()]
+    if page.document_id is None:
+        raise InputProblem("A left-out page has no break before it.")
+    here = order.index(page.document_id)
+    if here == 0:
+        raise InputProblem("This is the first document; there is none before it to join.")
+    before = order[here - 1]
+    _guard(batch, page.document_id)
+    _guard(batch, before)
+    return _with(batch, {p.id: replace(p, document_id=before) for p in batch.pages_of(page.document_id)})
+
+
+def leave_out(batch: Batch, page_ids: Sequence[str], reason: str = BY_HAND) -> Batch:
+    """Keep pages out of every document; a document without pages goes away."""
+    changed = {}
+    for page_id in page_ids:
+        page = batch.page(page_id)
+        _guard(batch, page.document_id)
+        changed[page_id] = replace(page, disposition=LEFT_OUT, reason=reason, note=None, document_id=None)
+    return _with(batch, changed)
+
+
+def take_back(batch: Batch, page_ids: Sequence[str], new_id: str) -> Batch:
+    """Put left-out pages into the document before them, else the one after, else a new one."""
+    for page_id in page_ids:
+        page = batch.page(page_id)
+        if page.kept:
+            continue
+        target = _neighbour(batch, page_id) or new_id
+        documents = {} if target in batch.documents else {target: Document(target, BY_HAND)}
+        kept = replace(page, disposition=KEPT, reason=None, note=None, document_id=target)
+        batch = _with(batch, {page_id: kept}, documents)
+    return batch
+
+
+def _neighbour(batch: Batch, page_id: str) -> str | None:
+    here = [p.id for p in batch.pages].index(page_id)
+    before = [p.document_id for p in batch.pages[:here] if p.document_id]
+    after = [p.document_id for p in batch.pages[here + 1 :] if p.document_id]
+    for found in (before[-1:], after[:1]):
+        if found and not batch.documents[found[0]].filed_id:
+            return found[0]
+    return None
+
+
+def turn(batch: Batch, page_ids: Sequence[str], degrees: int) -> Batch:
+    """Turn pages clockwise by a multiple of 90 degrees."""
+    changed = {}
+    for page_id in page_ids:
+        page = batch.page(page_id)
+        _guard(batch, page.document_id)
+        changed[page_id] = replace(page, turn=(page.turn + degrees) % 360)
+    return _with(batch, changed)
+
+
+def move(batch: Batch, page_id: str, offset: int) -> Batch:
+    """Move a kept page by one place among the pages of its own document (``offset`` -1 or 1)."""
+    page = batch.page(page_id)
+    _guard(batch, page.document_id)
+    own = [p.id for p in batch.pages_of(page.document_id)] if page.document_id else []
+    there = own.index(page_id) + offset if page_id in own else -1
+    if not 0 <= there < len(own):
+        raise InputProblem("The page is already at this end of its document; move it to the neighbouring one instead.")
+    order = [p.id for p in batch.pages]
+    i, j = order.index(page_id), order.index(own[there])
+    pages = list(batch.pages)
+    pages.insert(j, pages.pop(i))
+    return replace(batch, pages=tuple(pages))
+
+
+def move_to_neighbour(batch: Batch, page_id: str, direction: int) -> Batch:
+    """Give a page to the document before (-1: as its last page) or after (1: as its first page)."""
+    page = batch.page(page_id)
+    _guard(batch, page.document_id)
+    order = [d.id for d in batch.in_order()]
+    if page.document_id is None:
+        raise InputProblem("A left-out page belongs to no document; take it back first.")
+    there = order.index(page.document_id) + direction
+    if not 0 <= there < len(order):
+        raise InputProblem("There is no document on that side.")
+    _guard(batch, order[there])
+    rest = [p for p in batch.pages if p.id != page_id]
+    ids = [p.document_id for p in rest]
+    target = order[there]
+    first, last = ids.index(target), len(ids) - 1 - ids[::-1].index(target)
+    rest.insert(last + 1 if direction < 0 else first, replace(page, document_id=target))
+    return _with(replace(batch, pages=tuple(rest)))
+
+
+def set_aside(batch: Batch, document_id: str, reason: str) -> Batch:
+    """Park a document with a reason."""
+    _guard(batch, document_id)
+    if not reason.strip():
+        raise InputProblem("Say why the document is set aside, so that the next person knows.")
+    return _with(batch, documents={document_id: replace(batch.document(document_id), parked=reason.strip())})
+
+
+def bring_back(batch: Batch, document_id: str) -> Batch:
+    """Take a document out of the parking."""
+    return _with(batch, documents={document_id: replace(batch.document(document_id), parked=None)})
+
+
+def set_type(batch: Batch, document_id: str, type_name: str) -> Batch:
+    """Give a document its type by hand; its values are proposed anew."""
+    _guard(batch, document_id)
+    document = batch.document(document_id)
+    by_hand = {k: v for k, v in document.values.items() if v.confirmed_by}
+    changed = replace(
+        document, type=type_name, type_confidence=1.0, type_origin="typed", proposed=False, values=by_hand
+    )
+    return _with(batch, documents={document_id: changed})
+
+
+def set_values(batch: Batch, document_id: str, values: dict[str, FieldValue | None]) -> Batch:
+    """Give a document values; None takes one away."""
+    _guard(batch, document_id)
+    document = batch.document(document_id)
+    merged = {**document.values, **values}
+    kept = {k: v for k, v in merged.items() if v is not None}
+    return _with(batch, documents={document_id: replace(document, values=kept)})
+
+
+def mark_filed(batch: Batch, document_id: str, filed_id: str | None) -> Batch:
+    """Note that a document is in the repository, or (None) that it was taken back."""
+    document = replace(batch.document(document_id), filed_id=filed_id)
+    return _with(batch, documents={document_id: replace(document, state=State.FILED if filed_id else State.READY)})

@@ -1,0 +1,188 @@
+"""A batch as plain data: its pages in order, and its documents."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Any
+
+from keybundle.core.base.boxes import Frame
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.fields.values import FieldValue
+
+KEPT = "kept"
+LEFT_OUT = "left out"
+
+
+class State(StrEnum):
+    """Where a document of a batch stands."""
+
+    READING = "reading"
+    TO_CHECK = "to check"
+    READY = "ready"
+    FILED = "filed"
+    SET_ASIDE = "set aside"
+
+
+@dataclass(frozen=True)
+class Facts:
+    """What was measured of a captured side; sizes in px, ``ink_mm2`` the ink that speaks of content."""
+
+    width: int
+    height: int
+    dpi: float
+    mode: str
+    rotation: int
+    skew_degrees: float
+    ink_mm2: float
+    is_blank: bool
+    separator: bool = False
+    separator_type: str = ""
+
+    @classmethod
+    def from_json(cls, data: dict[str, Any]) -> Facts:
+        """Return the facts from plain data."""
+        return cls(**data)
+
+
+@dataclass(frozen=True)
+class Page:
+    """A captured side.
+
+    ``disposition`` is None until separation has placed the page; ``turn`` is a clockwise turn in degrees given by
+    hand on top of the measured one; ``text_rotation`` is the turn in which it was read.
+    """
+
+    id: str
+    captured: int
+    source: str
+    source_index: int
+    sheet: int
+    side: str
+    file_sha: str
+    is_pdf: bool
+    facts: Facts | None = None
+    trouble: str = ""
+    turn: int = 0
+    disposition: str | None = None
+    reason: str | None = None
+    note: str | None = None
+    document_id: str | None = None
+    text_rotation: int | None = None
+
+    @property
+    def kept(self) -> bool:
+        """Whether the page belongs to a document."""
+        return self.disposition == KEPT
+
+    @property
+    def frame(self) -> Frame:
+        """How the captured picture becomes upright; raises ValueError before it was examined."""
+        if self.facts is None:
+            raise ValueError(f"page {self.id} was not examined yet")
+        f = self.facts
+        return Frame(f.width, f.height, (f.rotation + self.turn) % 360, f.skew_degrees)
+
+    @property
+    def is_read(self) -> bool:
+        """Whether its text was read in its present turn, or will never be (trouble)."""
+        if self.trouble:
+            return True
+        return self.facts is not None and self.text_rotation == self.frame.rotation
+
+
+@dataclass(frozen=True)
+class Document:
+    """A document of a batch; ``filed_id`` names it in the repository once filed."""
+
+    id: str
+    break_reason: str
+    type: str | None = None
+    type_confidence: float | None = None
+    type_origin: str | None = None
+    state: State = State.READING
+    parked: str | None = None
+    filed_id: str | None = None
+    proposed: bool = False
+    values: Mapping[str, FieldValue] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Batch:
+    """A batch: pages in the order of the work, documents by id.
+
+    ``growing`` is the document that the feeder may still add to.
+    """
+
+    id: str
+    routine: str
+    origin: str
+    owner: str
+    created_at: str
+    captured_at: str | None
+    closed_at: str | None
+    pages: tuple[Page, ...]
+    documents: Mapping[str, Document]
+    growing: str | None = None
+
+    def page(self, page_id: str) -> Page:
+        """Return a page; raises InputProblem for an unknown id."""
+        for page in self.pages:
+            if page.id == page_id:
+                return page
+        raise InputProblem("That page is no longer in this batch; look at it again.")
+
+    def document(self, document_id: str) -> Document:
+        """Return a document; raises InputProblem for an unknown id."""
+        if document_id not in self.documents:
+            raise InputProblem("That document is no longer in this batch; look at it again.")
+        return self.documents[document_id]
+
+    def pages_of(self, document_id: str) -> tuple[Page, ...]:
+        """Return the kept pages of a document in order."""
+        return tuple(p for p in self.pages if p.document_id == document_id)
+
+    def in_order(self) -> tuple[Document, ...]:
+        """Return the documents in the order of their first pages."""
+        seen = dict.fromkeys(p.document_id for p in self.pages if p.document_id is not None)
+        return tuple(self.documents[d] for d in seen)
+
+    def pages_by_document(self) -> dict[str, list[Page]]:
+        """Return the kept pages of every document, in order."""
+        found: dict[str, list[Page]] = {}
+        for page in self.pages:
+            if page.document_id is not None:
+                found.setdefault(page.document_id, []).append(page)
+        return found
+
+
+@dataclass(frozen=True)
+class Balance:
+    """The page balance: captured = kept + left out + not yet placed; kept = filed + set aside + waiting."""
+
+    captured: int
+    kept: int
+    left_out: int
+    filed: int
+    set_aside: int
+    waiting: int
+    unplaced: int = 0
+
+    @property
+    def is_even(self) -> bool:
+        """Whether every side is accounted for."""
+        return (
+            self.captured == self.kept + self.left_out + self.unplaced
+            and self.kept == self.filed + self.set_aside + self.waiting
+        )
+
+
+def balance(batch: Batch) -> Balance:
+    """Count every side of the batch."""
+    kept = [p for p in batch.pages if p.kept]
+    states = [batch.documents[p.document_id].state for p in kept if p.document_id]
+    filed, aside = states.count(State.FILED), states.count(State.SET_ASIDE)
+    left_out = sum(p.disposition == LEFT_OUT for p in batch.pages)
+    unplaced = sum(p.disposition is None for p in batch.pages)
+    return Balance(len(batch.pages), len(kept), left_out, filed, aside, len(states) - filed - aside, unplaced)

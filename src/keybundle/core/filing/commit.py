@@ -1,0 +1,82 @@
+"""The commit from batch to repository: all or nothing, once.
+
+The PDF is in the file store before the transaction begins; the transaction writes the document, its values, the
+audit row, the index, and the batch's note that it is filed. The filing key is the batch document's id: filing it
+again finds what is there. A crash before the commit leaves at most an unused file.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from keybundle.core.batches.model import Batch, Document
+from keybundle.core.batches.store import BatchStore
+from keybundle.core.fields.values import FieldValue
+from keybundle.core.filing.destination import Destination, make_caption
+from keybundle.core.reading.text import PageText
+from keybundle.core.repository.model import FiledPage, NewDocument
+from keybundle.core.repository.store import Repository
+from keybundle.core.search import index
+from keybundle.core.setup.model import DocumentType
+from keybundle.core.store.database import Database
+
+
+def compose_document(
+    batch: Batch,
+    document: Document,
+    kind: DocumentType,
+    destination: Destination,
+    texts: Mapping[str, bytes],
+    pdf_sha: str,
+) -> NewDocument:
+    """Put together all that the repository keeps of a batch's document."""
+    pages = tuple(
+        FiledPage(
+            p.id, p.file_sha, p.source_index, p.is_pdf, p.frame, p.facts.dpi if p.facts else 300.0,
+            texts.get(p.id) or PageText((), p.frame).to_bytes(),
+        )
+        for p in batch.pages_of(document.id)
+    )  # fmt: skip
+    folder = tuple((name, value or "") for name, value in destination.folder)
+    return NewDocument(
+        document.id, destination.cabinet, folder, kind.name, make_caption(kind, document.values), document.values,
+        pages, pdf_sha, batch.id,
+    )  # fmt: skip
+
+
+def index_text(values: Mapping[str, FieldValue]) -> str:
+    """Return the values as findable text."""
+    return " ".join(v.text for v in values.values())
+
+
+def commit_document(database: Database, batches: BatchStore, repository: Repository, new: NewDocument, who: str) -> str:
+    """File one document in one transaction and return its id in the repository."""
+    with database.atomic() as c:
+        filed_id = repository.add(new, who)
+        body = "\n".join(PageText.from_bytes(p.text).plain for p in new.pages)
+        folder = " ".join(value for _, value in new.folder)
+        index.remove(c, [p.page_id for p in new.pages])
+        index.put(c, index.FILED, filed_id, new.caption, f"{index_text(new.values)} {folder}", body)
+        if new.batch_id is not None:
+            batches.set_filed(new.batch_id, new.key, filed_id)
+        return filed_id
+
+
+def uncommit_document(
+    database: Database,
+    batches: BatchStore,
+    repository: Repository,
+    batch_id: str,
+    document_id: str,
+    filed_id: str,
+    who: str,
+) -> None:
+    """Take a document back from the repository into its batch, in one transaction."""
+    with database.atomic() as c:
+        repository.take_back(filed_id, who)
+        index.remove(c, [filed_id])
+        batches.set_filed(batch_id, document_id, None)
+        batch = batches.load(batch_id)
+        pages = batch.pages_of(document_id)
+        for page_id, data in batches.texts([p.id for p in pages]).items():
+            index.put(c, index.WAITING, page_id, "", "", PageText.from_bytes(data).plain)

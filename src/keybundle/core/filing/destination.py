@@ -1,0 +1,63 @@
+"""Where a document goes, computed from its values: the folder's values, the caption, and what is still missing."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from keybundle.core.fields.values import FieldValue
+from keybundle.core.setup.model import DocumentType, Setup
+
+_PART = re.compile(r"^(year|month) of (.+)$")
+
+
+@dataclass(frozen=True)
+class Destination:
+    """Cabinet and folder; a folder value that cannot be computed yet is None. ``missing`` names fields to fill."""
+
+    cabinet: str
+    folder: tuple[tuple[str, str | None], ...]
+    missing: tuple[str, ...]
+
+    @property
+    def is_known(self) -> bool:
+        """Whether every level has its value."""
+        return all(value is not None for _, value in self.folder)
+
+    @property
+    def path(self) -> list[str]:
+        """Cabinet and folder values; unknown ones as an empty text."""
+        return [self.cabinet, *(value or "" for _, value in self.folder)]
+
+
+def compute_destination(kind: DocumentType, setup: Setup, values: Mapping[str, FieldValue]) -> Destination:
+    """Compute the destination of a document of this type with these values."""
+    cabinet = setup.cabinet(kind.cabinet)
+    levels = cabinet.folder_fields if cabinet else ()
+    folder = tuple((level, _level_value(kind.folder.get(level, level), values)) for level in levels)
+    missing = [f.name for f in kind.fields if f.required and not (f.name in values and values[f.name].items)]
+    for level, value in folder:
+        source = _PART.sub(r"\2", kind.folder.get(level, level))
+        if value is None and source not in missing:
+            missing.append(source)
+    return Destination(kind.cabinet, folder, tuple(missing))
+
+
+def _level_value(rule: str, values: Mapping[str, FieldValue]) -> str | None:
+    part = _PART.match(rule)
+    value = values.get(part[2] if part else rule)
+    if value is None or not value.items:
+        return None
+    text = value.items[0]
+    if part is None:
+        return text
+    iso = re.match(r"^(\d{4})-(\d{2})-\d{2}$", text)
+    return (iso[1] if part[1] == "year" else iso[2]) if iso else None
+
+
+def make_caption(kind: DocumentType, values: Mapping[str, FieldValue]) -> str:
+    """Return the caption by the type's pattern; unknown values are left out."""
+    pattern = kind.caption or " ".join("{" + f.name + "}" for f in kind.fields[:2])
+    said = re.sub(r"\{([^}]+)\}", lambda m: values[m[1]].text if m[1] in values else "", pattern)
+    return " ".join(said.split()).strip(" :") or kind.name

@@ -1,0 +1,177 @@
+"""Candidates for a field's value: beside or under its label, or anywhere on the page by its pattern."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from rapidfuzz import fuzz
+
+from keybundle.core.base.boxes import Box
+from keybundle.core.fields.kinds import Kind, Refusal, Rule, normalise
+from keybundle.core.proposing.rows import Rows, Segment
+from keybundle.core.reading.text import Word
+from keybundle.core.setup.model import FieldSpec
+
+Heads = frozenset[Word]
+LABEL_BAR = 84.0
+MOST_TOKENS = 6
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A possible value: as read, normalised, with its words and a score from 0 to 1."""
+
+    as_read: str
+    value: str
+    words: tuple[Word, ...]
+    score: float
+
+
+@dataclass(frozen=True)
+class LabelPlace:
+    """A label found on the page: its words' number at the head of a segment, and how well it matched (0 to 1)."""
+
+    segment: Segment
+    length: int
+    likeness: float
+
+    @property
+    def box(self) -> Box:
+        """The box of the label's words."""
+        words = self.segment.words[: self.length]
+        return (words[0].box[0], min(w.box[1] for w in words), words[-1].box[2], max(w.box[3] for w in words))
+
+
+def _plain(text: str) -> str:
+    return re.sub(r"[^a-z0-9%]+", " ", text.casefold()).strip()
+
+
+def find_labels(rows: Rows, labels: tuple[str, ...]) -> list[LabelPlace]:
+    """Return where a label heads a segment; short labels must match to the letter, longer ones nearly."""
+    found: list[LabelPlace] = []
+    for segment in rows.segments:
+        best: LabelPlace | None = None
+        for label in labels:
+            wanted = _plain(label)
+            length = len(label.split())
+            said = _plain(" ".join(w.text for w in segment.words[:length]))
+            likeness = fuzz.ratio(said, wanted)
+            bar = 100.0 if len(wanted) <= 5 else LABEL_BAR
+            if likeness < bar or len(segment.words) < length:
+                continue
+            place = LabelPlace(segment, length, likeness / 100)
+            if best is None or (place.length, place.likeness) > (best.length, best.likeness):
+                best = place
+        if best is not None:
+            found.append(best)
+    return found
+
+
+def _certainty(words: tuple[Word, ...]) -> float:
+    return min((w.confidence for w in words), default=0.0)
+
+
+def _value_words(rows: Rows, place: LabelPlace, labels: Heads) -> Iterator[tuple[Segment, float]]:
+    """Yield segments where the label's value may stand, with how much the place counts; never another label."""
+    rest = place.segment.words[place.length :]
+    row = rows.rows[place.segment.row]
+    beside = None
+    if rest:
+        beside = Segment(rest, place.segment.row, place.segment.column)
+    elif place.segment.column + 1 < len(row) and row[place.segment.column + 1].words[0] not in labels:
+        beside = row[place.segment.column + 1]
+    if beside is not None:
+        yield beside, 0.99
+    left, _, _, bottom = place.box
+    for below in rows.rows[place.segment.row + 1 : place.segment.row + 3]:
+        for segment in below:
+            is_under = abs(segment.box[0] - left) < 1.5 * rows.height
+            if is_under and 0 < segment.box[1] - bottom < 2.6 * rows.height and segment.words[0] not in labels:
+                yield segment, 0.97 if beside is None else 0.5
+
+
+def find_heads(rows: Rows, fields: tuple[FieldSpec, ...]) -> Heads:
+    """Return the first words of all labels on the page: where a label begins, no value does."""
+    return frozenset(place.segment.words[0] for spec in fields for place in find_labels(rows, spec.labels))
+
+
+def parse_words(words: tuple[Word, ...], rule: Rule) -> tuple[str, str, tuple[Word, ...]] | None:
+    """Return (as read, normalised, words) for the longest run from the first word on that is a value of the rule."""
+    if rule.kind in (Kind.TEXT, Kind.REGISTER) and not rule.pattern and not rule.check:
+        said = " ".join(w.text for w in words).strip(" :;")
+        return (said, said, words) if said else None
+    for count in range(min(len(words), MOST_TOKENS), 0, -1):
+        said = " ".join(w.text for w in words[:count]).strip(" :;,")
+        compact = said.replace(" ", "") if rule.pattern or rule.check else said
+        for text in dict.fromkeys((said, compact)):
+            value = normalise(text, rule)
+            if not isinstance(value, Refusal) and value:
+                return said, value, words[:count]
+    return None
+
+
+def propose_candidates(rows: Rows, spec: FieldSpec, rule: Rule, heads: Heads) -> list[Candidate]:
+    """Return candidates for a field, best first: one for each label found, and those its pattern finds anywhere."""
+    found: list[Candidate] = []
+    for place in find_labels(rows, spec.labels):
+        for segment, weight in _value_words(rows, place, heads):
+            parsed = parse_words(segment.words, rule)
+            if parsed is None:
+                continue
+            as_read, value, words = parsed
+            whole = 1.0 if len(words) == len(segment.words) or rule.kind is not Kind.TEXT or rule.pattern else 0.9
+            found.append(Candidate(as_read, value, words, place.likeness * weight * whole * _certainty(words)))
+    if rule.pattern or rule.check:
+        found += list(_anywhere(rows, rule))
+    return sorted(found, key=lambda c: -c.score)
+
+
+def _anywhere(rows: Rows, rule: Rule) -> Iterator[Candidate]:
+    for segment in rows.segments:
+        for i in range(len(segment.words)):
+            parsed = parse_words(segment.words[i : i + MOST_TOKENS], rule)
+            if parsed is not None:
+                weight = 0.97 if rule.check == "IBAN" else 0.85
+                yield Candidate(parsed[0], parsed[1], parsed[2], weight * _certainty(parsed[2]))
+
+
+def propose_list(rows: Rows, spec: FieldSpec, rule: Rule, heads: Heads) -> list[Candidate]:
+    """Return all items of a field that takes several values: the first beside its label, the others below that one."""
+    for place in find_labels(rows, spec.labels):
+        for segment, weight in _value_words(rows, place, heads):
+            found = [segment]
+            for below in rows.rows[segment.row + 1 :]:
+                next_one = next((s for s in below if abs(s.box[0] - segment.box[0]) < rows.height), None)
+                is_far = next_one is None or next_one.box[1] - found[-1].box[3] > 1.6 * rows.height
+                if next_one is None or is_far or next_one.column != segment.column - place_shift(below, segment):
+                    break
+                found.append(next_one)
+            items: list[Candidate] = []
+            for head in found:
+                for part in _split_list(head.words):
+                    parsed = parse_words(part, rule)
+                    if parsed is not None:
+                        score = place.likeness * weight * _certainty(parsed[2])
+                        items.append(Candidate(parsed[0], parsed[1], parsed[2], score))
+            if items:
+                return items
+    return []
+
+
+def place_shift(row: tuple[Segment, ...], segment: Segment) -> int:
+    """Return by how many columns a row lacks what stands left of ``segment``; a row of values alone lacks its label."""
+    return segment.column if len(row) == 1 else 0
+
+
+def _split_list(words: tuple[Word, ...]) -> Iterator[tuple[Word, ...]]:
+    part: list[Word] = []
+    for word in words:
+        ends = word.text.endswith((",", ";"))
+        part.append(Word(word.text.rstrip(",;"), word.box, word.confidence, word.block, word.line))
+        if ends:
+            yield tuple(part)
+            part = []
+    if part:
+        yield tuple(part)

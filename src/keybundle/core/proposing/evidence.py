@@ -1,0 +1,120 @@
+"""What the fields say about each other: registers, sums, the order of dates. Evidence moves confidences."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import replace
+from decimal import Decimal, InvalidOperation
+
+from rapidfuzz import fuzz, utils
+
+from keybundle.core.fields.kinds import Kind
+from keybundle.core.fields.values import FieldValue, Origin
+from keybundle.core.registers.book import Book
+from keybundle.core.setup.model import DocumentType
+
+SAME_BAR = 88.0
+WEAK = 0.45
+
+
+def weigh(
+    values: Mapping[str, FieldValue], kind: DocumentType, books: Mapping[str, Book], bar: float
+) -> dict[str, FieldValue]:
+    """Return the values with dependent ones filled, checks spoken, and ``sure`` set by the bar.
+
+    A value that a person typed, lifted or confirmed keeps its text; only its problem is told anew.
+    """
+    weighed = {name: replace(v, problem="") for name, v in values.items()}
+    _fill_dependents(weighed, kind, books)
+    _check_sums(weighed, kind)
+    _check_order(weighed, kind)
+    return {name: replace(v, sure=is_sure(v, bar)) for name, v in weighed.items()}
+
+
+def is_sure(value: FieldValue, bar: float) -> bool:
+    """Whether the value needs no look: confirmed, or at the bar, and without a failed check."""
+    return bool(value.items) and not value.problem and (bool(value.confirmed_by) or value.confidence >= bar)
+
+
+def is_by_hand(value: FieldValue) -> bool:
+    """Whether a person gave or confirmed the value."""
+    return bool(value.confirmed_by) or value.origin in (Origin.TYPED, Origin.LIFTED)
+
+
+def _fill_dependents(values: dict[str, FieldValue], kind: DocumentType, books: Mapping[str, Book]) -> None:
+    for spec in kind.fields:
+        if spec.kind is not Kind.REGISTER or spec.name not in values:
+            continue
+        book = books.get(spec.register_name)
+        key = values[spec.name]
+        entry = book.find(key.text, spec.column or (book.key if book else "")) if book else None
+        if entry is None:
+            values[spec.name] = replace(
+                key,
+                problem=f"“{key.text}” is not in the register {spec.register_name}; choose the entry that is meant.",
+            )
+            continue
+        agreeing = 0
+        for other in kind.fields:
+            if other.register_name == spec.register_name and other.name != spec.name and entry.get(other.column):
+                agreeing += _fit_dependent(values, other.name, entry[other.column], key, spec.name)
+        if agreeing and not key.problem:
+            values[spec.name] = replace(key, confidence=max(key.confidence, 0.97))
+
+
+def _fit_dependent(values: dict[str, FieldValue], name: str, stored: str, key: FieldValue, key_name: str) -> bool:
+    """Fill or compare one dependent value; True when the page agrees with the register."""
+    have = values.get(name)
+    is_weak = have is not None and not is_by_hand(have) and have.confidence < WEAK
+    if have is None or have.origin is Origin.REGISTER or (is_weak and not _alike(have, stored)):
+        values[name] = FieldValue(
+            items=(stored,), confidence=min(key.confidence, 0.97), origin=Origin.REGISTER, as_read="",
+            confirmed_by=key.confirmed_by, confirmed_at=key.confirmed_at,
+        )  # fmt: skip
+        return False
+    if _alike(have, stored):
+        if not is_by_hand(have):
+            values[name] = replace(have, items=(stored,), confidence=max(have.confidence, 0.97))
+        return True
+    if not have.confirmed_by:
+        said = f"The register has “{stored}” for {key_name} {key.text}; the page says “{have.text}”."
+        values[name] = replace(have, confidence=min(have.confidence, 0.5), problem=said,
+                               alternatives=(stored, *have.alternatives))  # fmt: skip
+    return False
+
+
+def _alike(value: FieldValue, stored: str) -> bool:
+    return bool(fuzz.ratio(utils.default_process(value.text), utils.default_process(stored)) >= SAME_BAR)
+
+
+def _amount(value: FieldValue | None) -> Decimal | None:
+    try:
+        return Decimal(value.text) if value and value.text else None
+    except InvalidOperation:
+        return None
+
+
+def _check_sums(values: dict[str, FieldValue], kind: DocumentType) -> None:
+    for rule in kind.sums:
+        left, total_name = (part.strip() for part in rule.split("="))
+        names = [n.strip() for n in left.split("+")]
+        amounts = [_amount(values.get(n)) for n in names]
+        total = _amount(values.get(total_name))
+        if total is None or any(a is None for a in amounts):
+            continue
+        found = sum((a for a in amounts if a is not None), Decimal(0))
+        for name in (*names, total_name):
+            if found == total:
+                values[name] = replace(values[name], confidence=max(values[name].confidence, 0.97))
+            else:
+                said = f"{' + '.join(names)} is {found}, but {total_name} says {total}; compare them with the page."
+                values[name] = replace(values[name], problem=said)
+
+
+def _check_order(values: dict[str, FieldValue], kind: DocumentType) -> None:
+    for rule in kind.order:
+        first, second = (part.strip() for part in re.split("<", rule))
+        if first in values and second in values and values[first].text > values[second].text:
+            said = f"{first} ({values[first].text}) is after {second} ({values[second].text}); one of them is wrong."
+            values[second] = replace(values[second], problem=said)

@@ -1,0 +1,66 @@
+"""Filed documents as plain data."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from keybundle.core.base.boxes import Frame
+from keybundle.core.fields.values import FieldValue
+
+
+@dataclass(frozen=True)
+class FiledPage:
+    """A page of a version: its original file, how it becomes upright, and its text (bytes of ``PageText``)."""
+
+    page_id: str
+    file_sha: str
+    source_index: int
+    is_pdf: bool
+    frame: Frame
+    dpi: float
+    text: bytes
+
+
+@dataclass(frozen=True)
+class NewDocument:
+    """Everything that filing puts into the repository for one document.
+
+    ``folder`` pairs each folder field with its value; ``key`` is the filing key that makes a second try harmless.
+    """
+
+    key: str
+    cabinet: str
+    folder: tuple[tuple[str, str], ...]
+    type: str
+    caption: str
+    values: Mapping[str, FieldValue]
+    pages: tuple[FiledPage, ...]
+    pdf_sha: str
+    batch_id: str | None = None
+
+
+@dataclass(frozen=True)
+class FiledDocument:
+    """A document as found in the repository."""
+
+    id: str
+    number: int
+    cabinet: str
+    folder: tuple[tuple[str, str], ...]
+    type: str
+    caption: str
+    filed_at: str
+    filed_by: str
+    version: int
+    pdf_sha: str
+    values: Mapping[str, FieldValue]
+    pages: tuple[FiledPage, ...] = ()
+
+
+@dataclass(frozen=True)
+class ColumnEntry:
+    """One value in a path column with the number of documents below it."""
+
+    value: str
+    count: int

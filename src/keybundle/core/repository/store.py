@@ -1,0 +1,237 @@
+"""Cabinets' folders and documents in the database. Every call that writes takes part in the caller's transaction."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import astuple
+from decimal import Decimal, InvalidOperation
+from typing import Any
+
+from sqlalchemy import Connection, Row, delete, func, insert, select, update
+
+from keybundle.core.base.boxes import Frame
+from keybundle.core.base.clock import Clock
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.fields.values import FieldValue
+from keybundle.core.repository import audit
+from keybundle.core.repository.model import ColumnEntry, FiledDocument, FiledPage, NewDocument
+from keybundle.core.store import schema as t
+from keybundle.core.store.database import Database
+
+SEPARATOR = "\x1f"
+
+
+def fold(text: str) -> str:
+    """Return a value as it is compared: any case of letters."""
+    return text.casefold()
+
+
+def to_number(text: str) -> float | None:
+    """Return the value as a number for range queries, or None."""
+    try:
+        return float(Decimal(text))
+    except (InvalidOperation, ValueError):
+        return None
+
+
+class Repository:
+    """The repository of a data directory."""
+
+    def __init__(self, database: Database, clock: Clock) -> None:
+        self._db = database
+        self._clock = clock
+
+    def find_key(self, key: str) -> str | None:
+        """Return the document filed under a filing key."""
+        with self._db.read() as c:
+            found: str | None = c.execute(select(t.document.c.id).where(t.document.c.filing_key == key)).scalar()
+            return found
+
+    def add(self, new: NewDocument, who: str) -> str:
+        """Put a document in its folder and return its id; one already filed under the same key is left as it is."""
+        with self._db.atomic() as c:
+            known = self.find_key(new.key)
+            if known is not None:
+                return known
+            folder_id = self._ensure_folder(c, new.cabinet, new.folder)
+            document_id, at = self._clock.new_id(), self._clock.stamp()
+            number = (c.execute(select(func.max(t.document.c.number))).scalar() or 0) + 1
+            c.execute(
+                insert(t.document).values(
+                    id=document_id, number=number, cabinet=new.cabinet, folder_id=folder_id, type=new.type,
+                    caption=new.caption, filed_at=at, filed_by=who, filing_key=new.key, batch_id=new.batch_id,
+                )
+            )  # fmt: skip
+            c.execute(
+                insert(t.version).values(
+                    document_id=document_id, number=1, at=at, who=who, comment="as filed", pdf_sha=new.pdf_sha
+                )
+            )
+            _insert_pages(c, document_id, new.pages)
+            _insert_values(c, document_id, {**new.values, **_folder_values(new)})
+            for sha in {new.pdf_sha, *(p.file_sha for p in new.pages)}:
+                _know_file(c, sha, at)
+            place = [value for _, value in new.folder]
+            audit.append(c, at, who, "filed", document_id, {
+                "cabinet": new.cabinet, "folder": place, "type": new.type, "caption": new.caption, "pdf": new.pdf_sha,
+                "pages": [p.file_sha for p in new.pages],
+                "values": {name: list(v.items) for name, v in new.values.items()},
+            })  # fmt: skip
+            return document_id
+
+    def take_back(self, document_id: str, who: str) -> None:
+        """Take a document out of its folder again; its rows stay, marked, and its filing key becomes free."""
+        with self._db.atomic() as c:
+            row = c.execute(select(t.document).where(t.document.c.id == document_id)).first()
+            if row is None or row.removed_at is not None:
+                raise InputProblem("That document is no longer in the repository; there is nothing to take back.")
+            at = self._clock.stamp()
+            changed = {"removed_at": at, "filing_key": f"{row.filing_key}#{document_id}"}
+            c.execute(update(t.document).where(t.document.c.id == document_id).values(changed))
+            c.execute(delete(t.document_value).where(t.document_value.c.document_id == document_id))
+            audit.append(c, at, who, "taken back", document_id, {"caption": row.caption})
+
+    def _ensure_folder(self, c: Connection, cabinet: str, folder: Sequence[tuple[str, str]]) -> int | None:
+        parent: int | None = None
+        path: list[str] = []
+        for level, (name, value) in enumerate(folder):
+            path.append(value)
+            joined = SEPARATOR.join(path)
+            chosen = select(t.folder.c.id).where(t.folder.c.cabinet == cabinet, t.folder.c.path == joined)
+            found: int | None = c.execute(chosen).scalar()
+            if found is None:
+                made = insert(t.folder).values(
+                    cabinet=cabinet, parent_id=parent, level=level, field=name, value=value, path=joined
+                )
+                found = int(c.execute(made.returning(t.folder.c.id)).scalar_one())
+            parent = found
+        return parent
+
+    def load(self, document_id: str, *, with_pages: bool = True) -> FiledDocument:
+        """Return a document; raises InputProblem when it is not there."""
+        with self._db.read() as c:
+            row = c.execute(
+                select(t.document, t.version.c.number.label("version"), t.version.c.pdf_sha)
+                .join(t.version, t.version.c.document_id == t.document.c.id)
+                .where(t.document.c.id == document_id, t.document.c.removed_at.is_(None))
+                .order_by(t.version.c.number.desc())
+            ).first()
+            if row is None:
+                raise InputProblem("That document is no longer in the repository.")
+            pages = _load_pages(c, document_id, row.version) if with_pages else ()
+            return _filed(
+                row, _load_folder(c, row.folder_id), _load_values(c, [document_id]).get(document_id, {}), pages
+            )
+
+    def count(self, cabinet: str | None = None) -> int:
+        """Return how many documents there are."""
+        chosen = select(func.count()).select_from(t.document).where(t.document.c.removed_at.is_(None))
+        with self._db.read() as c:
+            return int(c.execute(chosen.where(t.document.c.cabinet == cabinet) if cabinet else chosen).scalar() or 0)
+
+    def column(self, cabinet: str, field: str, chosen: Mapping[str, str]) -> list[ColumnEntry]:
+        """Return a folder field's values with counts, among the documents below the values chosen in other columns."""
+        v = t.document_value
+        query = (
+            select(v.c.value, func.count())
+            .join(t.document, t.document.c.id == v.c.document_id)
+            .where(v.c.field == field, t.document.c.cabinet == cabinet, t.document.c.removed_at.is_(None))
+            .group_by(v.c.value)
+            .order_by(v.c.value)
+        )
+        for name, value in chosen.items():
+            query = query.where(_has_value(name, value))
+        with self._db.read() as c:
+            return [ColumnEntry(row[0], row[1]) for row in c.execute(query)]
+
+    def list_ids(self, cabinet: str, chosen: Mapping[str, str]) -> list[str]:
+        """Return the documents below the chosen values, newest first."""
+        query = select(t.document.c.id).where(t.document.c.cabinet == cabinet, t.document.c.removed_at.is_(None))
+        for name, value in chosen.items():
+            query = query.where(_has_value(name, value))
+        with self._db.read() as c:
+            return list(c.execute(query.order_by(t.document.c.filed_at.desc(), t.document.c.number.desc())).scalars())
+
+    def load_many(self, document_ids: Sequence[str]) -> dict[str, FiledDocument]:
+        """Return documents without their pages, by id."""
+        with self._db.read() as c:
+            rows = c.execute(
+                select(t.document, t.version.c.number.label("version"), t.version.c.pdf_sha)
+                .join(t.version, t.version.c.document_id == t.document.c.id)
+                .where(t.document.c.id.in_(document_ids), t.document.c.removed_at.is_(None))
+            ).all()
+            values = _load_values(c, document_ids)
+            return {r.id: _filed(r, _load_folder(c, r.folder_id), values.get(r.id, {}), ()) for r in rows}
+
+
+def _has_value(name: str, value: str) -> Any:
+    v = t.document_value.alias()
+    return select(v.c.document_id).where(
+        v.c.document_id == t.document.c.id, v.c.field == name, v.c.value == value
+    ).exists()  # fmt: skip
+
+
+def _folder_values(new: NewDocument) -> dict[str, FieldValue]:
+    """Return the folder fields that are no document field: stored at the folder, found at every document below it."""
+    return {name: FieldValue((value,), 1.0, sure=True) for name, value in new.folder if name not in new.values}
+
+
+def _insert_pages(c: Connection, document_id: str, pages: Sequence[FiledPage]) -> None:
+    for position, page in enumerate(pages):
+        c.execute(
+            insert(t.version_page).values(
+                document_id=document_id, version=1, position=position, file_sha=page.file_sha, dpi=page.dpi,
+                source_index=page.source_index, is_pdf=page.is_pdf, page_id=page.page_id,
+                frame=list(astuple(page.frame)), text=page.text,
+            )
+        )  # fmt: skip
+
+
+def _insert_values(c: Connection, document_id: str, values: Mapping[str, FieldValue]) -> None:
+    for name, value in values.items():
+        for position, item in enumerate(value.items):
+            c.execute(
+                insert(t.document_value).values(
+                    document_id=document_id, field=name, position=position, value=item, folded=fold(item),
+                    number=to_number(item), data=value.to_json(),
+                )
+            )  # fmt: skip
+
+
+def _know_file(c: Connection, sha: str, at: str) -> None:
+    if c.execute(select(t.stored_file.c.sha).where(t.stored_file.c.sha == sha)).first() is None:
+        c.execute(insert(t.stored_file).values(sha=sha, area="main", size=0, at=at))
+
+
+def _load_folder(c: Connection, folder_id: int | None) -> tuple[tuple[str, str], ...]:
+    found: list[tuple[str, str]] = []
+    while folder_id is not None:
+        row = c.execute(select(t.folder).where(t.folder.c.id == folder_id)).one()
+        found.append((row.field, row.value))
+        folder_id = row.parent_id
+    return tuple(reversed(found))
+
+
+def _load_values(c: Connection, ids: Sequence[str]) -> dict[str, dict[str, FieldValue]]:
+    found: dict[str, dict[str, FieldValue]] = {}
+    rows = c.execute(select(t.document_value).where(t.document_value.c.document_id.in_(ids)))
+    for row in rows:
+        found.setdefault(row.document_id, {})[row.field] = FieldValue.from_json(row.data)
+    return found
+
+
+def _load_pages(c: Connection, document_id: str, version: int) -> tuple[FiledPage, ...]:
+    p = t.version_page
+    rows = c.execute(select(p).where(p.c.document_id == document_id, p.c.version == version).order_by(p.c.position))
+    return tuple(
+        FiledPage(r.page_id, r.file_sha, r.source_index, r.is_pdf, Frame(*r.frame), r.dpi, r.text) for r in rows
+    )
+
+
+def _filed(
+    row: Row[Any], folder: tuple[tuple[str, str], ...], values: dict[str, FieldValue], pages: tuple[FiledPage, ...]
+) -> FiledDocument:
+    return FiledDocument(
+        row.id, row.number, row.cabinet, folder, row.type, row.caption, row.filed_at, row.filed_by, row.version,
+        row.pdf_sha, values, pages,
+    )  # fmt: skip

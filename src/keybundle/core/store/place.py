@@ -1,0 +1,96 @@
+"""A data directory: where everything lies, who holds it, and how it is opened."""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import os
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from keybundle.core.base.clock import Clock
+from keybundle.core.base.errors import EnvironmentProblem, Held, explain_os_error
+from keybundle.core.store.database import Database
+from keybundle.core.store.files import FileStore
+
+HOLD_SECONDS = 10.0
+
+
+@dataclass(frozen=True)
+class Place:
+    """An open data directory with its database and files."""
+
+    root: Path
+    database: Database
+    files: FileStore
+    clock: Clock
+
+    @property
+    def cache(self) -> Path:
+        """Where derived pictures lie; can be deleted at any time."""
+        return self.root / "cache"
+
+    def close(self) -> None:
+        """Let go of the database."""
+        self.database.close()
+
+
+def open_place(root: Path, *, clock: Clock | None = None, create: bool = True) -> Place:
+    """Open a data directory, making it where it is missing; raises EnvironmentProblem in words."""
+    root = root.absolute()
+    if not create and not (root / "keybundle.sqlite").exists():
+        raise EnvironmentProblem(
+            f"There is no repository in “{root}”. Make one with: keybundle --data {root} init-demo, "
+            "or name another data directory."
+        )
+    try:
+        root.mkdir(parents=True, exist_ok=True)
+        for folder in ("files", "cache"):
+            (root / folder).mkdir(exist_ok=True)
+    except OSError as error:
+        raise explain_os_error(error, f"the data directory “{root}”") from error
+    if not os.access(root, os.W_OK):
+        raise EnvironmentProblem(
+            f"The data directory “{root}” cannot be written: permission is missing. Give this user the right to write "
+            "there, or choose another one with --data."
+        )
+    database = Database(root / "keybundle.sqlite")
+    database.migrate()
+    return Place(root, database, FileStore(root / "files"), clock or Clock())
+
+
+@contextlib.contextmanager
+def hold(
+    root: Path, *, who: str, wait_seconds: float = HOLD_SECONDS, told: Callable[[str], None] | None = None
+) -> Iterator[None]:
+    """Hold a data directory for changes; raises Held when somebody else keeps it longer than ``wait_seconds``."""
+    try:
+        root.mkdir(parents=True, exist_ok=True)
+        file = (root / "holder.lock").open("a+")
+    except OSError as error:
+        raise explain_os_error(error, f"the data directory “{root}”") from error
+    with file:
+        end = time.monotonic() + wait_seconds
+        while True:
+            try:
+                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                break
+            except OSError:
+                file.seek(0)
+                holder = file.read().strip() or "another program"
+                if told is not None:
+                    told(holder)
+                if time.monotonic() >= end:
+                    raise Held(
+                        f"The data directory “{root}” is in use by {holder}. Nothing was changed; close it and try again."
+                    ) from None
+                time.sleep(0.1)
+        file.truncate(0)
+        file.write(f"{who} (process {os.getpid()})")
+        file.flush()
+        try:
+            yield
+        finally:
+            file.truncate(0)

@@ -1,0 +1,226 @@
+"""All tables of the one database: the work in hand and the repository.
+
+The migrations make them; a test compares both. Times are ISO 8601 text in UTC; ids are text.
+"""
+
+from __future__ import annotations
+
+from sqlalchemy import (
+    JSON,
+    Boolean,
+    Column,
+    Float,
+    ForeignKey,
+    Index,
+    Integer,
+    LargeBinary,
+    MetaData,
+    Numeric,
+    String,
+    Table,
+    Text,
+    UniqueConstraint,
+)
+
+metadata = MetaData()
+
+setup_version = Table(
+    "setup_version",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("at", String, nullable=False),
+    Column("who", String, nullable=False),
+    Column("text", Text, nullable=False),
+)
+register_entry = Table(
+    "register_entry",
+    metadata,
+    Column("register", String, primary_key=True),
+    Column("key", String, primary_key=True),
+    Column("position", Integer, nullable=False),
+    Column("row", JSON, nullable=False),
+)
+setting = Table(
+    "setting",
+    metadata,
+    Column("name", String, primary_key=True),
+    Column("value", JSON, nullable=False),
+)
+
+batch = Table(
+    "batch",
+    metadata,
+    Column("id", String, primary_key=True),
+    Column("routine", String, nullable=False),
+    Column("origin", String, nullable=False),
+    Column("owner", String, nullable=False),
+    Column("created_at", String, nullable=False),
+    Column("captured_at", String),
+    Column("closed_at", String),
+)
+page = Table(
+    "page",
+    metadata,
+    Column("id", String, primary_key=True),
+    Column("batch_id", String, ForeignKey("batch.id"), nullable=False),
+    Column("captured", Integer, nullable=False),
+    Column("position", Integer, nullable=False),
+    Column("source", String, nullable=False),
+    Column("source_index", Integer, nullable=False),
+    Column("sheet", Integer, nullable=False),
+    Column("side", String, nullable=False),
+    Column("file_sha", String, nullable=False),
+    Column("is_pdf", Boolean, nullable=False),
+    Column("captured_at", String, nullable=False),
+    Column("facts", JSON),
+    Column("trouble", Text, nullable=False, default=""),
+    Column("turn", Integer, nullable=False, default=0),
+    Column("disposition", String),
+    Column("reason", String),
+    Column("note", String),
+    Column("document_id", String, ForeignKey("batch_document.id")),
+    Column("text", LargeBinary),
+    Column("text_rotation", Integer),
+    UniqueConstraint("batch_id", "captured"),
+)
+Index("page_by_batch", page.c.batch_id, page.c.position)
+Index("page_by_document", page.c.document_id)
+batch_document = Table(
+    "batch_document",
+    metadata,
+    Column("id", String, primary_key=True),
+    Column("batch_id", String, ForeignKey("batch.id"), nullable=False),
+    Column("break_reason", String, nullable=False),
+    Column("type", String),
+    Column("type_confidence", Float),
+    Column("type_origin", String),
+    Column("state", String, nullable=False),
+    Column("parked", String),
+    Column("filed_id", String),
+    Column("proposed", Boolean, nullable=False, default=False),
+)
+Index("document_by_batch", batch_document.c.batch_id)
+batch_value = Table(
+    "batch_value",
+    metadata,
+    Column("document_id", String, ForeignKey("batch_document.id"), primary_key=True),
+    Column("field", String, primary_key=True),
+    Column("data", JSON, nullable=False),
+)
+step = Table(
+    "step",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("batch_id", String, ForeignKey("batch.id"), nullable=False),
+    Column("at", String, nullable=False),
+    Column("who", String, nullable=False),
+    Column("label", String, nullable=False),
+    Column("delta", JSON, nullable=False),
+    Column("undone", Boolean, nullable=False, default=False),
+)
+Index("step_by_batch", step.c.batch_id, step.c.id)
+
+folder = Table(
+    "folder",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("cabinet", String, nullable=False),
+    Column("parent_id", Integer, ForeignKey("folder.id")),
+    Column("level", Integer, nullable=False),
+    Column("field", String, nullable=False),
+    Column("value", String, nullable=False),
+    Column("path", String, nullable=False),
+    Column("storage_area", String),
+    UniqueConstraint("cabinet", "path"),
+)
+Index("folder_by_parent", folder.c.parent_id)
+document = Table(
+    "document",
+    metadata,
+    Column("id", String, primary_key=True),
+    Column("number", Integer, nullable=False, unique=True),
+    Column("cabinet", String, nullable=False),
+    Column("folder_id", Integer, ForeignKey("folder.id")),
+    Column("type", String, nullable=False),
+    Column("caption", String, nullable=False),
+    Column("filed_at", String, nullable=False),
+    Column("filed_by", String, nullable=False),
+    Column("filing_key", String, nullable=False, unique=True),
+    Column("batch_id", String),
+    Column("removed_at", String),
+)
+Index("document_by_folder", document.c.folder_id)
+Index("document_by_cabinet", document.c.cabinet, document.c.filed_at)
+version = Table(
+    "version",
+    metadata,
+    Column("document_id", String, ForeignKey("document.id"), primary_key=True),
+    Column("number", Integer, primary_key=True),
+    Column("at", String, nullable=False),
+    Column("who", String, nullable=False),
+    Column("comment", String, nullable=False),
+    Column("pdf_sha", String, nullable=False),
+)
+version_page = Table(
+    "version_page",
+    metadata,
+    Column("document_id", String, primary_key=True),
+    Column("version", Integer, primary_key=True),
+    Column("position", Integer, primary_key=True),
+    Column("file_sha", String, nullable=False),
+    Column("source_index", Integer, nullable=False),
+    Column("is_pdf", Boolean, nullable=False),
+    Column("page_id", String, nullable=False),
+    Column("frame", JSON, nullable=False),
+    Column("dpi", Float, nullable=False),
+    Column("text", LargeBinary, nullable=False),
+)
+document_value = Table(
+    "document_value",
+    metadata,
+    Column("document_id", String, ForeignKey("document.id"), primary_key=True),
+    Column("field", String, primary_key=True),
+    Column("position", Integer, primary_key=True),
+    Column("value", String, nullable=False),
+    Column("folded", String, nullable=False),
+    Column("number", Numeric(20, 6, asdecimal=False)),
+    Column("data", JSON, nullable=False),
+)
+Index("value_by_field", document_value.c.field, document_value.c.folded)
+Index("value_by_number", document_value.c.field, document_value.c.number)
+stored_file = Table(
+    "stored_file",
+    metadata,
+    Column("sha", String, primary_key=True),
+    Column("area", String, nullable=False),
+    Column("size", Integer, nullable=False),
+    Column("at", String, nullable=False),
+)
+audit = Table(
+    "audit",
+    metadata,
+    Column("seq", Integer, primary_key=True),
+    Column("at", String, nullable=False),
+    Column("who", String, nullable=False),
+    Column("what", String, nullable=False),
+    Column("subject", String, nullable=False),
+    Column("detail", Text, nullable=False),
+    Column("hash", String, nullable=False),
+)
+filing_record = Table(
+    "filing_record",
+    metadata,
+    Column("id", String, primary_key=True),
+    Column("batch_id", String, nullable=False),
+    Column("at", String, nullable=False),
+    Column("who", String, nullable=False),
+    Column("data", JSON, nullable=False),
+)
+Index("record_by_batch", filing_record.c.batch_id)
+search_row = Table(
+    "search_row",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("kind", String, nullable=False),
+    Column("ref", String, nullable=False, unique=True),
+)

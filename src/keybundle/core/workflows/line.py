@@ -1,0 +1,359 @@
+"""The line: what happens by itself to captured pages - examine, separate, read, propose - in the background.
+
+Worker processes do the page work; one thread, the line's own, writes what they found and decides what comes next,
+so that all of it is ordered. After a crash ``resume`` takes every open batch up where the database says it stopped.
+"""
+
+from __future__ import annotations
+
+import queue
+import threading
+import time
+from collections import defaultdict
+from collections.abc import Callable, Iterable
+from concurrent.futures import CancelledError, Future
+from dataclasses import astuple, dataclass, field, replace
+from typing import Any
+
+from keybundle.core.base.changes import Changes
+from keybundle.core.base.errors import AppError, Cancelled, EnvironmentProblem
+from keybundle.core.batches.model import Batch, Document, Facts, Page
+from keybundle.core.jobs.pool import Pool
+from keybundle.core.proposing.evidence import is_by_hand
+from keybundle.core.proposing.propose import ReadPage, propose_values
+from keybundle.core.proposing.rows import build_rows
+from keybundle.core.proposing.types import propose_type
+from keybundle.core.reading.text import PageText
+from keybundle.core.search import index
+from keybundle.core.separation.cut import CutState, Placing, SideFacts, place_sheet
+from keybundle.core.setup.model import Routine
+from keybundle.core.workflows.workspace import Workspace
+
+WORK = "keybundle.core.workflows.page_work"
+ON_SCREEN, EXAMINE, FIRST_PAGE, OTHER_PAGE = 0, 1, 2, 3
+READ_LIMIT_SECONDS = 180.0
+
+
+@dataclass
+class _Running:
+    """What the line remembers of a batch between two sheets."""
+
+    routine: Routine
+    two_sided: bool
+    state: CutState = field(default_factory=CutState)
+    current: str | None = None
+    unplaced: list[str] = field(default_factory=list)
+    pages: dict[str, Page] = field(default_factory=dict)
+    ended: bool = False
+    open_tasks: int = 0
+    seconds: defaultdict[str, float] = field(default_factory=lambda: defaultdict(float))
+
+
+class Line:
+    """The background work over all open batches. ``notify`` is called from the line's thread after each change."""
+
+    def __init__(self, workspace: Workspace, pool: Pool, notify: Callable[[Changes], None] | None = None) -> None:
+        self._ws = workspace
+        self._pool = pool
+        self._notify = notify or (lambda changes: None)
+        self._events: queue.Queue[Callable[[], None] | None] = queue.Queue()
+        self._running: dict[str, _Running] = {}
+        self._on_screen: frozenset[str] = frozenset()
+        self._idle = threading.Condition()
+        self._pending = 0
+        self._reading: set[tuple[str, int]] = set()
+        self.problem: str = ""
+        self.break_times: dict[str, float] = {}
+        self.slip_times: dict[str, float] = {}
+        self._thread = threading.Thread(target=self._loop, name="line", daemon=True)
+        self._thread.start()
+
+    # -- called from any thread -------------------------------------------------------------------------------
+
+    def begin(self, batch_id: str, routine: Routine, *, two_sided: bool) -> None:
+        """Expect pages of a new batch; ``two_sided`` when the device delivers fronts and backs."""
+        self._put(lambda: self._running.__setitem__(batch_id, _Running(routine, two_sided)))
+
+    def captured(self, batch_id: str, page: Page) -> None:
+        """Take on a page that is safely in the store."""
+        self._put(lambda: self._take(batch_id, page))
+
+    def ended(self, batch_id: str) -> None:
+        """Know that no more pages of the batch will come."""
+        self._put(lambda: self._end(batch_id))
+
+    def revise(self, batch_id: str) -> None:
+        """Look over a batch after an operator's command: read turned pages, propose for new documents."""
+        self._put(lambda: self._revise(batch_id))
+
+    def resume(self) -> None:
+        """Take up every open batch where it stopped."""
+        for batch_id in self._ws.batches.ids():
+            self._put(lambda b=batch_id: self._resume(b))  # type: ignore[misc]
+
+    def look_at(self, page_ids: Iterable[str]) -> None:
+        """Let the pages on screen go before all others."""
+        self._on_screen = frozenset(page_ids)
+        self._pool.reprioritise(lambda key: ON_SCREEN if key in self._on_screen else None)
+
+    def wait(self, timeout_seconds: float | None = None) -> bool:
+        """Wait until all is done; False when the time is over first."""
+        with self._idle:
+            return self._idle.wait_for(lambda: self._pending == 0, timeout_seconds)
+
+    @property
+    def busy(self) -> int:
+        """How many pieces of work are waiting or running."""
+        return self._pending
+
+    def seconds(self, batch_id: str) -> dict[str, float]:
+        """Return the worker seconds spent on a batch by stage."""
+        running = self._running.get(batch_id)
+        return dict(running.seconds) if running else {}
+
+    def close(self) -> None:
+        """Stop after the present step; what is in the store stays for ``resume``."""
+        self._events.put(None)
+        self._thread.join(timeout=15)
+
+    # -- the line's own thread ---------------------------------------------------------------------------------
+
+    def _put(self, event: Callable[[], None]) -> None:
+        with self._idle:
+            self._pending += 1
+        self._events.put(event)
+
+    def _done(self) -> None:
+        with self._idle:
+            self._pending -= 1
+            if self._pending == 0:
+                self._idle.notify_all()
+
+    def _loop(self) -> None:
+        while (event := self._events.get()) is not None:
+            try:
+                event()
+            except AppError as error:
+                self.problem = str(error)
+                self._notify(Changes(text=self.problem))
+            finally:
+                self._done()
+
+    def _submit(self, work: str, *args: Any, then: Callable[[Future[Any]], None], priority: int, key: str) -> None:
+        with self._idle:
+            self._pending += 1
+
+        def finished(future: Future[Any]) -> None:
+            self._put(lambda: then(future))
+            self._done()
+
+        future = self._pool.submit(
+            f"{WORK}:{work}", *args, priority=priority, limit_seconds=READ_LIMIT_SECONDS, key=key
+        )
+        future.add_done_callback(finished)
+
+    def _tell(self, batch_id: str, *documents: str) -> None:
+        self._notify(Changes(frozenset([batch_id]), frozenset(documents)))
+
+    def _take(self, batch_id: str, page: Page) -> None:
+        running = self._running[batch_id]
+        running.unplaced.append(page.id)
+        running.pages[page.id] = page
+        self._examine(batch_id, page)
+        self._tell(batch_id)
+
+    def _examine(self, batch_id: str, page: Page) -> None:
+        place = self._ws.place
+        by_sheet = self._running[batch_id].routine.separation.by == "separator sheet"
+        args = (str(place.files.path(page.file_sha)), page.source_index, page.is_pdf, page.source, str(place.cache),
+                page.id, by_sheet)  # fmt: skip
+        self._submit("examine", *args, then=lambda f: self._examined(batch_id, page, f), priority=EXAMINE, key="")
+
+    def _examined(self, batch_id: str, page: Page, future: Future[Any]) -> None:
+        running = self._running[batch_id]
+        try:
+            plain, seconds = future.result()
+        except (Cancelled, CancelledError, EnvironmentProblem) as error:
+            self.problem = str(error) if isinstance(error, EnvironmentProblem) else self.problem
+            return
+        except AppError as error:
+            trouble = str(error)
+            self._ws.batches.set_facts(page.id, None, trouble)
+            running.pages[page.id] = replace(page, trouble=trouble)
+        else:
+            running.seconds["clean"] += seconds
+            facts = Facts.from_json(plain)
+            self._ws.batches.set_facts(page.id, facts)
+            running.pages[page.id] = replace(page, facts=facts)
+        self._place_what_can_be(batch_id)
+
+    def _place_what_can_be(self, batch_id: str) -> None:
+        running = self._running[batch_id]
+        start = time.perf_counter()
+        while (sheet := self._next_sheet(running)) is not None:
+            del running.unplaced[: len(sheet)]
+            good = [p for p in sheet if p.facts is not None]
+            placings: list[Placing] = [
+                Placing(p.id, False, "damaged", note=p.trouble) for p in sheet if p.facts is None
+            ]
+            if good:
+                more, running.state = place_sheet([_side(p) for p in good], running.routine, running.state)
+                placings += more
+            before = running.current
+            running.current = self._ws.batches.place(batch_id, placings, running.current)
+            if any(p.reason == "separator" for p in placings) and before is not None:
+                self.break_times.setdefault(before, time.monotonic())
+            for placing in placings:
+                page = running.pages.pop(placing.page)
+                if placing.kept:
+                    self._read(batch_id, page, FIRST_PAGE if placing.starts else OTHER_PAGE)
+            self._tell(batch_id, *(d for d in (before, running.current) if d))
+        running.seconds["separate"] += time.perf_counter() - start
+
+    def _next_sheet(self, running: _Running) -> list[Page] | None:
+        """Return the sides of the next sheet once all of them were examined."""
+        if not running.unplaced:
+            return None
+        pages = [running.pages[i] for i in running.unplaced[:2]]
+        first = pages[0]
+        sheet = [p for p in pages if (p.sheet, p.source) == (first.sheet, first.source) or _same_sheet(first, p)]
+        sheet = sheet if running.two_sided else pages[:1]
+        complete = not running.two_sided or len(sheet) == 2 or len(pages) == 2 or running.ended
+        if not complete or any(p.facts is None and not p.trouble for p in sheet):
+            return None
+        return sheet
+
+    def _end(self, batch_id: str) -> None:
+        self._ws.batches.end_capture(batch_id)
+        if batch_id in self._running:
+            self._running[batch_id].ended = True
+            self._place_what_can_be(batch_id)
+        self._ws.batches.settle(batch_id)
+        self._tell(batch_id)
+
+    def _read(self, batch_id: str, page: Page, priority: int) -> None:
+        place, frame = self._ws.place, page.frame
+        if (page.id, frame.rotation) in self._reading:
+            return
+        self._reading.add((page.id, frame.rotation))
+        language = self._running[batch_id].routine.language
+        args = (str(place.files.path(page.file_sha)), page.source_index, page.is_pdf, page.source, astuple(frame),
+                language)  # fmt: skip
+        first = ON_SCREEN if page.id in self._on_screen else priority
+        self._submit("read", *args, then=lambda f: self._was_read(batch_id, page, f), priority=first, key=page.id)
+
+    def _was_read(self, batch_id: str, page: Page, future: Future[Any]) -> None:
+        batches = self._ws.batches
+        self._reading.discard((page.id, page.frame.rotation))
+        try:
+            text, seconds = future.result()
+        except (Cancelled, CancelledError):
+            return
+        except EnvironmentProblem as error:
+            self.problem = str(error)
+            self._notify(Changes(text=self.problem))
+            return
+        except AppError as error:
+            batches.set_text(page.id, None, None, trouble=f"{error} Type its values by hand.")
+        else:
+            self._running[batch_id].seconds["read"] += seconds
+            with self._ws.place.database.atomic() as c:
+                batches.set_text(page.id, text, page.frame.rotation)
+                index.put(c, index.WAITING, page.id, "", "", PageText.from_bytes(text).plain)
+        self._propose_for_page(batch_id, page.id)
+
+    def _propose_for_page(self, batch_id: str, page_id: str) -> None:
+        batch = self._ws.batches.load_around(page_id)
+        if batch is None:
+            return
+        document = next(iter(batch.documents.values()))
+        pages = batch.pages_of(document.id)
+        if pages[0].is_read:
+            self._propose(batch_id, batch, document)
+        else:
+            self._tell(batch_id, document.id)
+
+    def _propose(self, batch_id: str, batch: Batch, document: Document) -> None:
+        start = time.perf_counter()
+        pages = [p for p in batch.pages_of(document.id) if p.is_read]
+        texts = self._ws.batches.texts([p.id for p in pages])
+        read = [ReadPage(p.id, PageText.from_bytes(texts[p.id])) for p in pages if p.id in texts]
+        setup = self._ws.setup
+        routine = setup.routine(batch.routine)
+        proposed = document
+        if document.type is None or document.type_origin == "page":
+            fixed = (routine.document_type, 0.99) if routine and routine.document_type else None
+            found = fixed or (propose_type(build_rows(read[0].text), setup.document_types) if read else None)
+            if found is not None:
+                proposed = replace(document, type=found[0], type_confidence=found[1], type_origin="page")
+        kind = setup.document_type(proposed.type)
+        if kind is not None:
+            bar = routine.bar if routine else 0.8
+            fresh = propose_values(read, kind, self._ws.books(), bar, self._ws.rule)
+            kept = {k: v for k, v in document.values.items() if is_by_hand(v)}
+            proposed = replace(proposed, type=kind.name, values={**fresh, **kept})
+        proposed = replace(proposed, proposed=True)
+        self._ws.batches.record(document.id, lambda b: replace(b, documents={document.id: proposed}))
+        self.slip_times.setdefault(document.id, time.monotonic())
+        if batch_id in self._running:
+            self._running[batch_id].seconds["index"] += time.perf_counter() - start
+        self._tell(batch_id, document.id)
+
+    def _revise(self, batch_id: str) -> None:
+        batch = self._ws.batches.load(batch_id)
+        self._ensure_running(batch)
+        for document in batch.in_order():
+            pages = batch.pages_of(document.id)
+            for i, page in enumerate(pages):
+                if not page.is_read and page.facts is not None:
+                    self._read(batch_id, page, FIRST_PAGE if i == 0 else OTHER_PAGE)
+            if not document.proposed and not document.filed_id and pages and pages[0].is_read:
+                self._propose(batch_id, batch, document)
+        self._tell(batch_id)
+
+    def _ensure_running(self, batch: Batch) -> _Running:
+        routine = self._ws.setup.routine(batch.routine) or Routine(name=batch.routine, sign="??")
+        two_sided = any(p.side == "back" for p in batch.pages)
+        return self._running.setdefault(batch.id, _Running(routine, two_sided, ended=batch.captured_at is not None))
+
+    def _resume(self, batch_id: str) -> None:
+        batch = self._ws.batches.load(batch_id)
+        running = self._ensure_running(batch)
+        in_feed_order = sorted(batch.pages, key=lambda p: p.captured)
+        placed = [p for p in in_feed_order if p.disposition is not None and p.facts is not None]
+        running.state = replay(placed, running.routine, running.two_sided)
+        kept = [p.document_id for p in batch.pages if p.document_id]
+        running.current = kept[-1] if kept and not batch.documents[str(kept[-1])].filed_id else None
+        for page in in_feed_order:
+            if page.disposition is None:
+                running.unplaced.append(page.id)
+                running.pages[page.id] = page
+                if page.facts is None and not page.trouble:
+                    self._examine(batch_id, page)
+        if batch.captured_at is None:
+            self._end(batch_id)
+        self._place_what_can_be(batch_id)
+        self._revise(batch_id)
+
+
+def _side(page: Page) -> SideFacts:
+    f = page.facts
+    if f is None:
+        raise ValueError(f"page {page.id} was not examined yet")
+    return SideFacts(page.id, page.sheet, page.side, page.source, f.is_blank, f.separator, f.separator_type)
+
+
+def _same_sheet(first: Page, other: Page) -> bool:
+    return first.sheet == other.sheet and {first.side, other.side} == {"front", "back"}
+
+
+def replay(placed: list[Page], routine: Routine, two_sided: bool) -> CutState:
+    """Return where separation stands after the pages that were placed already."""
+    state = CutState()
+    i = 0
+    while i < len(placed):
+        pair = two_sided and i + 1 < len(placed) and _same_sheet(placed[i], placed[i + 1])
+        sheet = placed[i : i + (2 if pair else 1)]
+        _, state = place_sheet([_side(p) for p in sheet], routine, state)
+        i += len(sheet)
+    return state

@@ -1,0 +1,102 @@
+"""What worker processes do with one page or document. Arguments and results are plain data."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from keybundle.core.base.boxes import Frame
+from keybundle.core.base.files import write_atomic
+from keybundle.core.batches.model import Facts
+from keybundle.core.export.pdfa import SourcePage, build_pdf
+from keybundle.core.imaging.judge import judge, shrink
+from keybundle.core.imaging.picture import Picture, decode, probe, to_grey
+from keybundle.core.imaging.render import encode_preview, straighten
+from keybundle.core.marks.sheets import find_separator
+from keybundle.core.reading.engine import get_engine, read_page
+from keybundle.core.reading.text import PageText
+from keybundle.core.store.files import FileStore
+
+THUMBNAIL_PX = 240
+SCREEN_PX = 1500
+DOUBT = 2.0
+
+
+def load(language: str = "eng") -> None:
+    """Load everything that page work needs, so that the first page finds it loaded."""
+    get_engine(language)
+
+
+def look_at(path: str, name: str) -> tuple[str, int]:
+    """Return a file's kind and number of pages; raises InputProblem."""
+    facts = probe(Path(path), name)
+    return facts.kind, facts.pages
+
+
+def preview_path(cache: Path, page_id: str, rotation: int, kind: str) -> Path:
+    """Return where a page's ``thumbnail`` or ``screen`` picture lies in the cache."""
+    return cache / "previews" / page_id[-2:] / f"{page_id}-{rotation}-{kind}.jpg"
+
+
+def examine(
+    path: str, index: int, is_pdf: bool, name: str, cache: str, page_id: str, wants_separator: bool
+) -> tuple[dict[str, Any], float]:
+    """Decode a side once: measure it, look for a separator, make its small pictures; return (facts, seconds)."""
+    start = time.perf_counter()
+    picture = decode(Path(path), index, name=name, is_pdf=is_pdf)
+    separator = find_separator(picture) if wants_separator else None
+    found = judge(picture)
+    rotation = found.rotation
+    if separator is None and not found.is_blank and found.upright_margin < DOUBT:
+        rotation = _ask_engine(picture, rotation, found.skew_degrees)
+    facts = Facts(
+        picture.width, picture.height, picture.dpi, picture.mode, rotation, found.skew_degrees,
+        round(found.ink_mm2, 2), found.is_blank, separator is not None, separator.type_name if separator else "",
+    )  # fmt: skip
+    frame = Frame(picture.width, picture.height, rotation, found.skew_degrees)
+    make_previews(picture, frame, Path(cache), page_id)
+    return asdict(facts), time.perf_counter() - start
+
+
+def _ask_engine(picture: Picture, rotation: int, skew_degrees: float) -> int:
+    """Let the OCR engine tell up from down where the page's own lines leave a doubt."""
+    grey, dpi = shrink(to_grey(picture), picture.dpi, 150)
+    frame = Frame(grey.shape[1], grey.shape[0], rotation, skew_degrees)
+    more = get_engine("eng").tell_rotation(straighten(Picture(grey, dpi, "grey"), frame), dpi)
+    return rotation if more is None else (rotation + more) % 360
+
+
+def make_previews(picture: Picture, frame: Frame, cache: Path, page_id: str) -> None:
+    """Put a page's thumbnail and screen picture into the cache."""
+    for kind, size in (("screen", SCREEN_PX), ("thumbnail", THUMBNAIL_PX)):
+        data = encode_preview(picture, frame, size)
+        write_atomic(preview_path(cache, page_id, frame.rotation, kind), data, durable=False)
+
+
+def draw_previews(
+    path: str, index: int, is_pdf: bool, name: str, frame: tuple[int, int, int, float], cache: str, page_id: str
+) -> None:
+    """Make the small pictures of a page anew, after a turn or for a filed document."""
+    make_previews(decode(Path(path), index, name=name, is_pdf=is_pdf), Frame(*frame), Path(cache), page_id)
+
+
+def read(
+    path: str, index: int, is_pdf: bool, name: str, frame: tuple[int, int, int, float], language: str
+) -> tuple[bytes, float]:
+    """Read a page in its frame; return (bytes of ``PageText``, seconds)."""
+    start = time.perf_counter()
+    engine = get_engine(language)
+    text = read_page(decode(Path(path), index, name=name, is_pdf=is_pdf), Frame(*frame), engine)
+    return text.to_bytes(), time.perf_counter() - start
+
+
+def make_pdf(
+    pages: list[tuple[str, int, bool, float, bytes]], title: str, made_at: str, files_root: str
+) -> tuple[str, float]:
+    """Build a document's PDF/A from (path, index, is PDF, dpi, text) and store it; return (SHA-256, seconds)."""
+    start = time.perf_counter()
+    sources = [SourcePage(Path(p), i, pdf, dpi, PageText.from_bytes(text)) for p, i, pdf, dpi, text in pages]
+    sha = FileStore(Path(files_root)).put(build_pdf(sources, title, made_at))
+    return sha, time.perf_counter() - start

@@ -1,0 +1,137 @@
+"""An open repository: set-up, registers, batches and cabinets behind one handle, which every workflow takes."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+
+from sqlalchemy import delete, insert, select
+
+from keybundle.core.base.clock import Clock
+from keybundle.core.base.errors import EnvironmentProblem, InputProblem
+from keybundle.core.batches.model import Batch
+from keybundle.core.batches.store import BatchStore
+from keybundle.core.fields.kinds import Rule
+from keybundle.core.registers.book import Book
+from keybundle.core.repository import audit
+from keybundle.core.repository.store import Repository
+from keybundle.core.setup.model import FieldSpec, Person, Setup
+from keybundle.core.setup.text import load_setup, write_setup
+from keybundle.core.store import schema as t
+from keybundle.core.store.place import Place, open_place
+from keybundle.core.workflows.settling import settle
+
+
+class Workspace:
+    """Everything of one data directory; make it with ``open_workspace``."""
+
+    def __init__(self, place: Place) -> None:
+        self.place = place
+        self.clock = place.clock
+        self.batches = BatchStore(place.database, place.clock, self._settle)
+        self.repository = Repository(place.database, place.clock)
+        self._lock = threading.RLock()
+        self._setup: Setup | None = None
+        self._books: dict[str, Book] | None = None
+
+    def _settle(self, batch: Batch) -> Batch:
+        return settle(batch, self.setup, self.books)
+
+    @property
+    def has_setup(self) -> bool:
+        """Whether the repository was set up."""
+        with self.place.database.read() as c:
+            return c.execute(select(t.setup_version.c.id).limit(1)).first() is not None
+
+    @property
+    def setup(self) -> Setup:
+        """The set-up in force, without the registers' rows; raises EnvironmentProblem before the first one."""
+        with self._lock:
+            if self._setup is None:
+                with self.place.database.read() as c:
+                    chosen = select(t.setup_version.c.text).order_by(t.setup_version.c.id.desc()).limit(1)
+                    found = c.execute(chosen).scalar()
+                if found is None:
+                    raise EnvironmentProblem(
+                        f"“{self.place.root}” has no set-up yet. Import one with: keybundle setup import FILE, "
+                        "or make the demo world with: keybundle init-demo."
+                    )
+                self._setup = load_setup(found)
+            return self._setup
+
+    def books(self) -> Mapping[str, Book]:
+        """Return the registers by name."""
+        with self._lock:
+            if self._books is None:
+                self._books = {r.name: Book(r.key, self.entries(r.name)) for r in self.setup.registers}
+            return self._books
+
+    def entries(self, register: str) -> Sequence[dict[str, str]]:
+        """Return a register's entries in their order."""
+        e = t.register_entry
+        with self.place.database.read() as c:
+            return list(c.execute(select(e.c.row).where(e.c.register == register).order_by(e.c.position)).scalars())
+
+    def put_setup(self, setup: Setup, who: str) -> None:
+        """Put a set-up in force; registers that bring rows replace their entries, others keep theirs."""
+        bare = setup.model_copy(update={"registers": tuple(r.model_copy(update={"rows": ()}) for r in setup.registers)})
+        at = self.clock.stamp()
+        with self._lock, self.place.database.atomic() as c:
+            c.execute(insert(t.setup_version).values(at=at, who=who, text=write_setup(bare)))
+            for register in setup.registers:
+                if not register.rows:
+                    continue
+                c.execute(delete(t.register_entry).where(t.register_entry.c.register == register.name))
+                rows = [dict(zip(register.columns, row, strict=True)) for row in register.rows]
+                unique = {row[register.key]: (i, row) for i, row in enumerate(rows)}
+                c.execute(
+                    insert(t.register_entry),
+                    [{"register": register.name, "key": k, "position": i, "row": r} for k, (i, r) in unique.items()],
+                )
+            audit.append(c, at, who, "set-up changed", setup.repository, {"cabinets": len(setup.cabinets)})
+            self._setup, self._books = None, None
+
+    def full_setup(self) -> Setup:
+        """Return the set-up with the registers' rows, as it is exported."""
+        registers = tuple(
+            r.model_copy(update={"rows": tuple(tuple(e[c] for c in r.columns) for e in self.entries(r.name))})
+            for r in self.setup.registers
+        )
+        return self.setup.model_copy(update={"registers": registers})
+
+    def rule(self, spec: FieldSpec) -> Rule:
+        """Return what a value of a field must satisfy in this repository's locale."""
+        english_us = self.setup.locale.endswith("_US")
+        comma = self.setup.locale.split("_")[0] in ("de", "fr", "nl", "it", "es", "sv", "da", "nb", "fi", "pl")
+        return spec.rule(decimal_mark="," if comma else ".", day_first=not english_us)
+
+    def person(self, name: str | None) -> Person:
+        """Return a person, or the first administrator; raises InputProblem for an unknown name."""
+        people = self.setup.people
+        if name is None:
+            first = next((p for p in people if p.role == "administrator"), None)
+            if first is None:
+                raise InputProblem("There is no administrator in the set-up; add one under people.")
+            return first
+        found = self.setup.person(name)
+        if found is None:
+            raise InputProblem(f"There is no person “{name}”; known are: {', '.join(p.name for p in people)}.")
+        return found
+
+    def close(self) -> None:
+        """Let go of the data directory."""
+        self.place.close()
+
+
+def may_work(person: Person) -> None:
+    """Raise InputProblem when a person may only look."""
+    if person.role == "reader":
+        raise InputProblem(
+            f"{person.name} may only look. Ask an administrator for another role, or work as somebody else."
+        )
+
+
+def open_workspace(root: Path, *, create: bool = True, clock: Clock | None = None) -> Workspace:
+    """Open a data directory; raises EnvironmentProblem in words."""
+    return Workspace(open_place(root, create=create, clock=clock))
