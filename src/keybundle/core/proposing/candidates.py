@@ -48,39 +48,54 @@ def _plain(text: str) -> str:
     return re.sub(r"[^a-z0-9%]+", " ", text.casefold()).strip()
 
 
-def find_labels(rows: Rows, labels: tuple[str, ...]) -> list[LabelPlace]:
-    """Return where a label heads a segment; short labels must match to the letter, longer ones nearly."""
-    found: list[LabelPlace] = []
+def match_label(segment: Segment, labels: tuple[str, ...]) -> LabelPlace | None:
+    """Return the label that heads a segment best; short labels must match to the letter, longer ones nearly."""
+    best: LabelPlace | None = None
+    for label in labels:
+        wanted = _plain(label)
+        length = len(label.split())
+        if len(segment.words) < length:
+            continue
+        likeness = fuzz.ratio(_plain(" ".join(w.text for w in segment.words[:length])), wanted)
+        if likeness < (100.0 if len(wanted) <= 5 else LABEL_BAR):
+            continue
+        if best is None or (likeness / 100, length) > (best.likeness, best.length):
+            best = LabelPlace(segment, length, likeness / 100)
+    return best
+
+
+LabelMap = dict[str, list[LabelPlace]]
+
+
+def map_labels(rows: Rows, fields: tuple[FieldSpec, ...]) -> LabelMap:
+    """Return the places of each field's labels; a segment goes to the fields whose label matches it best."""
+    found: LabelMap = {}
     for segment in rows.segments:
-        best: LabelPlace | None = None
-        for label in labels:
-            wanted = _plain(label)
-            length = len(label.split())
-            said = _plain(" ".join(w.text for w in segment.words[:length]))
-            likeness = fuzz.ratio(said, wanted)
-            bar = 100.0 if len(wanted) <= 5 else LABEL_BAR
-            if likeness < bar or len(segment.words) < length:
-                continue
-            place = LabelPlace(segment, length, likeness / 100)
-            if best is None or (place.length, place.likeness) > (best.length, best.likeness):
-                best = place
-        if best is not None:
-            found.append(best)
+        matches = {f.name: place for f in fields if (place := match_label(segment, f.labels)) is not None}
+        best = max(((p.likeness, p.length) for p in matches.values()), default=None)
+        for name, place in matches.items():
+            if (place.likeness, place.length) == best:
+                found.setdefault(name, []).append(place)
     return found
+
+
+def find_heads(labels: LabelMap) -> Heads:
+    """Return the first words of all labels on the page: where a label begins, no value does."""
+    return frozenset(place.segment.words[0] for places in labels.values() for place in places)
 
 
 def _certainty(words: tuple[Word, ...]) -> float:
     return min((w.confidence for w in words), default=0.0)
 
 
-def _value_words(rows: Rows, place: LabelPlace, labels: Heads) -> Iterator[tuple[Segment, float]]:
+def _value_words(rows: Rows, place: LabelPlace, heads: Heads) -> Iterator[tuple[Segment, float]]:
     """Yield segments where the label's value may stand, with how much the place counts; never another label."""
     rest = place.segment.words[place.length :]
     row = rows.rows[place.segment.row]
     beside = None
     if rest:
         beside = Segment(rest, place.segment.row, place.segment.column)
-    elif place.segment.column + 1 < len(row) and row[place.segment.column + 1].words[0] not in labels:
+    elif place.segment.column + 1 < len(row) and row[place.segment.column + 1].words[0] not in heads:
         beside = row[place.segment.column + 1]
     if beside is not None:
         yield beside, 0.99
@@ -88,13 +103,8 @@ def _value_words(rows: Rows, place: LabelPlace, labels: Heads) -> Iterator[tuple
     for below in rows.rows[place.segment.row + 1 : place.segment.row + 3]:
         for segment in below:
             is_under = abs(segment.box[0] - left) < 1.5 * rows.height
-            if is_under and 0 < segment.box[1] - bottom < 2.6 * rows.height and segment.words[0] not in labels:
+            if is_under and 0 < segment.box[1] - bottom < 2.6 * rows.height and segment.words[0] not in heads:
                 yield segment, 0.97 if beside is None else 0.5
-
-
-def find_heads(rows: Rows, fields: tuple[FieldSpec, ...]) -> Heads:
-    """Return the first words of all labels on the page: where a label begins, no value does."""
-    return frozenset(place.segment.words[0] for spec in fields for place in find_labels(rows, spec.labels))
 
 
 def parse_words(words: tuple[Word, ...], rule: Rule) -> tuple[str, str, tuple[Word, ...]] | None:
@@ -112,10 +122,11 @@ def parse_words(words: tuple[Word, ...], rule: Rule) -> tuple[str, str, tuple[Wo
     return None
 
 
-def propose_candidates(rows: Rows, spec: FieldSpec, rule: Rule, heads: Heads) -> list[Candidate]:
+def propose_candidates(rows: Rows, spec: FieldSpec, rule: Rule, labels: LabelMap) -> list[Candidate]:
     """Return candidates for a field, best first: one for each label found, and those its pattern finds anywhere."""
     found: list[Candidate] = []
-    for place in find_labels(rows, spec.labels):
+    heads = find_heads(labels)
+    for place in labels.get(spec.name, []):
         for segment, weight in _value_words(rows, place, heads):
             parsed = parse_words(segment.words, rule)
             if parsed is None:
@@ -137,9 +148,10 @@ def _anywhere(rows: Rows, rule: Rule) -> Iterator[Candidate]:
                 yield Candidate(parsed[0], parsed[1], parsed[2], weight * _certainty(parsed[2]))
 
 
-def propose_list(rows: Rows, spec: FieldSpec, rule: Rule, heads: Heads) -> list[Candidate]:
+def propose_list(rows: Rows, spec: FieldSpec, rule: Rule, labels: LabelMap) -> list[Candidate]:
     """Return all items of a field that takes several values: the first beside its label, the others below that one."""
-    for place in find_labels(rows, spec.labels):
+    heads = find_heads(labels)
+    for place in labels.get(spec.name, []):
         for segment, weight in _value_words(rows, place, heads):
             found = [segment]
             for below in rows.rows[segment.row + 1 :]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from keybundle.core.fields.kinds import Kind, Rule
 from keybundle.core.fields.values import FieldValue, Origin
-from keybundle.core.proposing.candidates import Candidate, Heads, find_heads, propose_candidates, propose_list
+from keybundle.core.proposing.candidates import Candidate, LabelMap, map_labels, propose_candidates, propose_list
 from keybundle.core.proposing.evidence import weigh
 from keybundle.core.proposing.rows import Rows, build_rows
 from keybundle.core.reading.text import PageText
@@ -36,22 +36,22 @@ def propose_values(
     values: Values = {}
     for page in pages:
         rows = build_rows(page.text)
-        heads = find_heads(rows, kind.fields)
+        labels = map_labels(rows, kind.fields)
         for spec in kind.fields:
             if spec.name not in values:
-                value = _propose_field(rows, page, spec, heads, books, make_rule(spec))
+                value = _propose_field(rows, page, spec, labels, books, make_rule(spec))
                 if value is not None:
                     values[spec.name] = value
     return weigh(values, kind, books, bar)
 
 
 def _propose_field(
-    rows: Rows, page: ReadPage, spec: FieldSpec, heads: Heads, books: Mapping[str, Book], rule: Rule
+    rows: Rows, page: ReadPage, spec: FieldSpec, labels: LabelMap, books: Mapping[str, Book], rule: Rule
 ) -> FieldValue | None:
     if spec.several:
-        items = propose_list(rows, spec, rule, heads)
+        items = propose_list(rows, spec, rule, labels)
         return _as_value(page, items, [i.value for i in items]) if items else None
-    candidates = propose_candidates(rows, spec, rule, heads)
+    candidates = propose_candidates(rows, spec, rule, labels)
     book = books.get(spec.register_name)
     if book is not None and spec.kind is Kind.REGISTER:
         return _from_register(rows, page, spec, book, candidates)

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from statistics import median
 
 from keybundle.core.base.boxes import Box, union
 from keybundle.core.reading.text import PageText, Word
 
 WIDE_GAP_HEIGHTS = 1.3
+SCRAPS = "'\u2018\u2019\u201c\u201d\"|[]{}_~"
 
 
 @dataclass(frozen=True)
@@ -46,22 +47,25 @@ class Rows:
 
 def build_rows(text: PageText) -> Rows:
     """Group words by height on the page, whatever blocks the engine saw."""
-    words = [w for w in text.words if any(c.isalnum() for c in w.text) or w.text in "&%€£-"]
+    cleaned = (replace(w, text=w.text.strip(SCRAPS)) for w in text.words)
+    words = [w for w in cleaned if any(c.isalnum() for c in w.text) or w.text in ("&", "%", "€", "£")]
     if not words:
         return Rows((), 1.0)
     height = float(median(w.box[3] - w.box[1] for w in words)) or 1.0
     rows: list[list[Word]] = []
     for word in sorted(words, key=lambda w: (w.box[1] + w.box[3]) / 2):
-        middle = (word.box[1] + word.box[3]) / 2
-        if rows and middle - _row_middle(rows[-1]) < 0.55 * height:
+        if rows and _shares_row(word, rows[-1]):
             rows[-1].append(word)
         else:
             rows.append([word])
     return Rows(tuple(_cut(sorted(r, key=lambda w: w.box[0]), i, height) for i, r in enumerate(rows)), height)
 
 
-def _row_middle(row: list[Word]) -> float:
-    return sum((w.box[1] + w.box[3]) / 2 for w in row) / len(row)
+def _shares_row(word: Word, row: list[Word]) -> bool:
+    """Whether more than half of the smaller height of word and row lies at the same height on the page."""
+    top, bottom = median(w.box[1] for w in row), median(w.box[3] for w in row)
+    overlap = min(bottom, word.box[3]) - max(top, word.box[1])
+    return overlap > 0.5 * min(bottom - top, word.box[3] - word.box[1])
 
 
 def _cut(words: list[Word], row: int, height: float) -> tuple[Segment, ...]:

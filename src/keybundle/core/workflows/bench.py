@@ -1,0 +1,141 @@
+"""What the bench shows and does: a batch with its destinations, the operator's commands, and page pictures."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import astuple, dataclass
+from pathlib import Path
+
+from keybundle.core.base.boxes import Frame
+from keybundle.core.base.changes import Changes
+from keybundle.core.batches import commands
+from keybundle.core.batches.model import Balance, Batch, Document, balance
+from keybundle.core.filing.destination import compute_destination, make_caption
+from keybundle.core.jobs.pool import Pool
+from keybundle.core.reading.text import PageText
+from keybundle.core.repository.model import FiledPage
+from keybundle.core.workflows.filing import why_not
+from keybundle.core.workflows.line import ON_SCREEN, WORK, Line
+from keybundle.core.workflows.page_work import preview_path
+from keybundle.core.workflows.workspace import Workspace, may_work
+
+Command = Callable[[Batch], Batch]
+
+
+@dataclass(frozen=True)
+class DocumentFacts:
+    """What is computed of a document: caption, destination path (unknown parts empty), what stands in the way."""
+
+    caption: str
+    path: tuple[str, ...]
+    levels: tuple[str, ...]
+    why_not: str
+
+
+@dataclass(frozen=True)
+class BenchData:
+    """A batch with all that the bench shows of it."""
+
+    batch: Batch
+    facts: dict[str, DocumentFacts]
+    balance: Balance
+    undo: str | None
+    redo: str | None
+
+
+def load_bench(workspace: Workspace, batch_id: str) -> BenchData:
+    """Return a batch as the bench shows it."""
+    batch = workspace.batches.load(batch_id)
+    facts = {d.id: _facts(workspace, batch, d) for d in batch.in_order()}
+    undo, redo = workspace.batches.next_undo(batch_id), workspace.batches.next_redo(batch_id)
+    return BenchData(batch, facts, balance(batch), undo, redo)
+
+
+def _facts(workspace: Workspace, batch: Batch, document: Document) -> DocumentFacts:
+    kind = workspace.setup.document_type(document.type)
+    if kind is None:
+        return DocumentFacts(_first_line(workspace, batch, document), (), (), why_not(workspace, document))
+    destination = compute_destination(kind, workspace.setup, document.values)
+    levels = (destination.cabinet, *(name for name, _ in destination.folder))
+    caption = make_caption(kind, document.values) if document.values else kind.name
+    return DocumentFacts(caption, tuple(destination.path), levels, why_not(workspace, document))
+
+
+def _first_line(workspace: Workspace, batch: Batch, document: Document) -> str:
+    """Return the first telling line of a document without type."""
+    page = batch.pages_of(document.id)[0]
+    data = workspace.batches.texts([page.id]).get(page.id)
+    lines = [x for x in PageText.from_bytes(data).plain.splitlines() if len(x) > 8] if data else []
+    return lines[0][:60] if lines else "Not read yet"
+
+
+def run_command(workspace: Workspace, line: Line, batch_id: str, who: str, label: str, command: Command) -> Changes:
+    """Run an operator's command as one undoable step; raises InputProblem in words."""
+    may_work(workspace.person(who))
+    workspace.batches.apply(batch_id, who, label, command)
+    line.revise(batch_id)
+    return Changes(frozenset([batch_id]), text=label)
+
+
+def undo(workspace: Workspace, line: Line, batch_id: str, who: str) -> Changes:
+    """Take back the last step of a batch."""
+    may_work(workspace.person(who))
+    label = workspace.batches.undo(batch_id)
+    line.revise(batch_id)
+    return Changes(frozenset([batch_id]), text=f"Undone: {label}")
+
+
+def redo(workspace: Workspace, line: Line, batch_id: str, who: str) -> Changes:
+    """Do again what was undone last."""
+    may_work(workspace.person(who))
+    label = workspace.batches.redo(batch_id)
+    line.revise(batch_id)
+    return Changes(frozenset([batch_id]), text=f"Done again: {label}")
+
+
+def page_command(name: str, page_id: str, new_id: str) -> tuple[str, Command]:
+    """Return the label and the command of a single-key action on a page; raises KeyError for an unknown name."""
+    table: dict[str, tuple[str, Command]] = {
+        "break": ("break", lambda b: commands.break_at(b, page_id, new_id)),
+        "join up": ("join up", lambda b: commands.join_up(b, page_id)),
+        "leave out": ("leave out", lambda b: commands.leave_out(b, [page_id])),
+        "take back": ("take back", lambda b: commands.take_back(b, [page_id], new_id)),
+        "turn right": ("turn right", lambda b: commands.turn(b, [page_id], 90)),
+        "turn left": ("turn left", lambda b: commands.turn(b, [page_id], 270)),
+        "move earlier": ("move earlier", lambda b: commands.move(b, page_id, -1)),
+        "move later": ("move later", lambda b: commands.move(b, page_id, 1)),
+        "to document before": ("move to the document before", lambda b: commands.move_to_neighbour(b, page_id, -1)),
+        "to document after": ("move to the document after", lambda b: commands.move_to_neighbour(b, page_id, 1)),
+    }
+    return table[name]
+
+
+def page_text(workspace: Workspace, page_id: str) -> PageText | None:
+    """Return the text of a page in a batch, None before it was read."""
+    data = workspace.batches.texts([page_id]).get(page_id)
+    return PageText.from_bytes(data) if data else None
+
+
+def preview(
+    workspace: Workspace,
+    pool: Pool,
+    page_id: str,
+    sha: str,
+    index: int,
+    is_pdf: bool,
+    frame: Frame,
+    kind: str = "screen",
+) -> Path:
+    """Return the file of a page's small picture (``thumbnail`` or ``screen``), making it where it is missing."""
+    path = preview_path(workspace.place.cache, page_id, frame.rotation, kind)
+    if not path.exists():
+        source, cache = str(workspace.place.files.path(sha)), str(workspace.place.cache)
+        args = (source, index, is_pdf, page_id, astuple(frame), cache, page_id)
+        pool.submit(f"{WORK}:draw_previews", *args, priority=ON_SCREEN).result()
+    return path
+
+
+def filed_preview(workspace: Workspace, pool: Pool, document_id: str, position: int, page: FiledPage) -> Path:
+    """Return the screen picture of a filed page."""
+    key = f"{document_id}-{position}"
+    return preview(workspace, pool, key, page.file_sha, page.source_index, page.is_pdf, page.frame)

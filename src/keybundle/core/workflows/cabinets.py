@@ -1,0 +1,80 @@
+"""Browsing cabinets: path columns, document lists, one document with its pages."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from keybundle.core.reading.text import PageText
+from keybundle.core.repository.model import ColumnEntry, FiledDocument
+from keybundle.core.search.query import Query
+from keybundle.core.workflows.find import words_on
+from keybundle.core.workflows.workspace import Workspace
+
+
+@dataclass(frozen=True)
+class CabinetRow:
+    """A cabinet with its number of documents."""
+
+    name: str
+    description: str
+    levels: tuple[str, ...]
+    documents: int
+
+
+@dataclass(frozen=True)
+class Column:
+    """A path column: its field, its values with counts, the chosen value."""
+
+    field: str
+    entries: tuple[ColumnEntry, ...]
+    chosen: str | None
+
+
+def list_cabinets(workspace: Workspace) -> list[CabinetRow]:
+    """Return all cabinets."""
+    return [
+        CabinetRow(c.name, c.description, c.folder_fields, workspace.repository.count(c.name))
+        for c in workspace.setup.cabinets
+    ]
+
+
+def load_columns(
+    workspace: Workspace, cabinet: str, order: Sequence[str], chosen: Mapping[str, str]
+) -> tuple[list[Column], list[str]]:
+    """Return the path columns in this order, each among the choices left of it, and the documents below all choices."""
+    columns: list[Column] = []
+    narrowed: dict[str, str] = {}
+    for name in order:
+        entries = workspace.repository.column(cabinet, name, narrowed)
+        choice = chosen.get(name)
+        known = choice if any(e.value == choice for e in entries) else None
+        columns.append(Column(name, tuple(entries), known))
+        if known is not None:
+            narrowed[name] = known
+    return columns, workspace.repository.list_ids(cabinet, narrowed)
+
+
+def load_rows(workspace: Workspace, document_ids: Sequence[str]) -> dict[str, FiledDocument]:
+    """Return documents for a list, without their pages."""
+    return workspace.repository.load_many(document_ids)
+
+
+def load_document(workspace: Workspace, document_id: str) -> FiledDocument:
+    """Return a document with its pages."""
+    return workspace.repository.load(document_id)
+
+
+def marked_words(document: FiledDocument, position: int, query: Query) -> list[tuple[int, int, int, int]]:
+    """Return the boxes, in px of the upright page, of the words on one page that answer a query."""
+    return words_on(PageText.from_bytes(document.pages[position].text), query)
+
+
+def document_fields(workspace: Workspace, cabinet: str) -> list[str]:
+    """Return the fields of all types in a cabinet, required ones of most types first."""
+    counts: dict[str, int] = {}
+    for kind in workspace.setup.document_types:
+        if kind.cabinet == cabinet:
+            for f in kind.fields:
+                counts[f.name] = counts.get(f.name, 0) + (2 if f.required else 1)
+    return sorted(counts, key=lambda name: -counts[name])

@@ -1,0 +1,130 @@
+"""What an operator does on the slip: type, confirm, lift and empty values, choose type and register entry."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from keybundle.core.base.changes import Changes
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches import commands
+from keybundle.core.batches.model import Batch
+from keybundle.core.fields.kinds import Kind, Refusal, normalise
+from keybundle.core.fields.values import FieldValue, Origin
+from keybundle.core.reading.text import PageText, Word
+from keybundle.core.setup.model import DocumentType, FieldSpec
+from keybundle.core.workflows.bench import run_command
+from keybundle.core.workflows.line import Line
+from keybundle.core.workflows.workspace import Workspace
+
+
+@dataclass(frozen=True)
+class Completion:
+    """A line of a type-ahead list: the value and what tells it apart."""
+
+    value: str
+    told: str
+
+
+def _field(workspace: Workspace, batch: Batch, document_id: str, name: str) -> tuple[DocumentType, FieldSpec]:
+    kind = workspace.setup.document_type(batch.document(document_id).type)
+    spec = kind.field(name) if kind else None
+    if kind is None or spec is None:
+        raise InputProblem(f"This document has no field “{name}”; choose its type first.")
+    return kind, spec
+
+
+def read_value(workspace: Workspace, spec: FieldSpec, text: str) -> tuple[tuple[str, ...], str]:
+    """Return (normalised items, problem) of a text given by hand; a refused text is kept as it is, with the problem."""
+    parts = [p for p in text.split(";") if p.strip()] if spec.several else [text]
+    items: list[str] = []
+    problem = ""
+    for part in parts:
+        value = normalise(part, workspace.rule(spec))
+        if isinstance(value, Refusal):
+            problem = problem or value.sentence
+            value = part.strip()
+        if value:
+            items.append(_as_stored(workspace, spec, value))
+    return tuple(items), problem
+
+
+def _as_stored(workspace: Workspace, spec: FieldSpec, value: str) -> str:
+    book = workspace.books().get(spec.register_name) if spec.kind is Kind.REGISTER else None
+    entry = book.find(value, spec.column or book.key) if book else None
+    return entry[spec.column or book.key] if book and entry else value
+
+
+def enter_value(
+    workspace: Workspace, line: Line, batch_id: str, document_id: str, name: str, text: str, who: str,
+    *, origin: Origin = Origin.TYPED, page: str | None = None, words: Sequence[Word] = (), page_text: PageText | None = None,
+) -> Changes:  # fmt: skip
+    """Give a field a value by hand; empty text empties it. A text that fails its checks is kept, unsure, and told."""
+    stamp = workspace.clock.stamp()
+
+    def command(batch: Batch) -> Batch:
+        _, spec = _field(workspace, batch, document_id, name)
+        items, problem = read_value(workspace, spec, text)
+        if not items:
+            return commands.set_values(batch, document_id, {name: None})
+        box = page_text.captured_box(list(words)) if page_text is not None and words else None
+        value = FieldValue(
+            items, 0.0 if problem else 1.0, origin, not problem, page, box, text.strip(), problem,
+            "" if problem else who, "" if problem else stamp,
+        )  # fmt: skip
+        return commands.set_values(batch, document_id, {name: value})
+
+    return run_command(
+        workspace, line, batch_id, who, f"{'lift' if origin is Origin.LIFTED else 'set'} {name}", command
+    )
+
+
+def confirm_value(workspace: Workspace, line: Line, batch_id: str, document_id: str, name: str, who: str) -> Changes:
+    """Confirm a field's value as it stands."""
+    stamp = workspace.clock.stamp()
+
+    def command(batch: Batch) -> Batch:
+        value = batch.document(document_id).values.get(name)
+        if value is None:
+            raise InputProblem(f"{name} is empty; there is nothing to confirm.")
+        return commands.set_values(batch, document_id, {name: replace(value, confirmed_by=who, confirmed_at=stamp)})
+
+    return run_command(workspace, line, batch_id, who, f"confirm {name}", command)
+
+
+def choose_type(workspace: Workspace, line: Line, batch_id: str, document_id: str, type_name: str, who: str) -> Changes:
+    """Give a document its type; its values are proposed anew."""
+    if workspace.setup.document_type(type_name) is None:
+        raise InputProblem(f"There is no document type “{type_name}”.")
+    return run_command(
+        workspace, line, batch_id, who, f"type {type_name}", lambda b: commands.set_type(b, document_id, type_name)
+    )
+
+
+def set_aside(workspace: Workspace, line: Line, batch_id: str, document_id: str, reason: str, who: str) -> Changes:
+    """Set a document aside with a reason."""
+    return run_command(
+        workspace, line, batch_id, who, "set aside", lambda b: commands.set_aside(b, document_id, reason)
+    )
+
+
+def bring_back(workspace: Workspace, line: Line, batch_id: str, document_id: str, who: str) -> Changes:
+    """Bring a document back that was set aside."""
+    return run_command(workspace, line, batch_id, who, "bring back", lambda b: commands.bring_back(b, document_id))
+
+
+def complete(workspace: Workspace, type_name: str, name: str, typed: str) -> list[Completion]:
+    """Return the type-ahead list of a field: register entries, choices, or yes and no."""
+    kind = workspace.setup.document_type(type_name)
+    spec = kind.field(name) if kind else None
+    if spec is None:
+        return []
+    book = workspace.books().get(spec.register_name)
+    if book is not None:
+        column = spec.column or book.key
+        return [
+            Completion(e[column], ", ".join(v for k, v in e.items() if k != column and v))
+            for e in book.complete(typed, column)
+        ]
+    options = spec.choices or (("yes", "no") if spec.kind is Kind.YES_NO else ())
+    return [Completion(o, "") for o in options if o.casefold().startswith(typed.casefold())]

@@ -1,0 +1,117 @@
+"""Every command as one record: buttons, shortcuts, the shortcut sheet and the command search all come from here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+
+@dataclass(frozen=True)
+class Command:
+    """A command: ``place`` is where it acts (``everywhere``, ``work``, ``bench strip``, ``bench slip``, ...).
+
+    ``words`` say what it does, and are what the search looks through; ``shortcut`` is portable key text.
+    """
+
+    id: str
+    title: str
+    words: str
+    shortcut: str
+    place: str
+
+
+COMMANDS: tuple[Command, ...] = (
+    Command("go.work", "Work", "Show the work list", "Ctrl+1", "everywhere"),
+    Command("go.cabinets", "Cabinets", "Browse what is filed", "Ctrl+2", "everywhere"),
+    Command("go.find", "Find", "Find documents by any word or field", "Ctrl+3", "everywhere"),
+    Command("go.prepare", "Prepare", "See cabinets, types, registers, routines and people", "Ctrl+4", "everywhere"),
+    Command("help.keys", "Keys", "Show all keys and search commands", "F1", "everywhere"),
+    Command("edit.undo", "Undo", "Take back the last step of the open batch", "Ctrl+Z", "everywhere"),
+    Command("edit.redo", "Redo", "Do the undone step again", "Ctrl+Shift+Z", "everywhere"),
+    Command("work.scan", "Scan", "Scan the stack in the feeder under the chosen routine", "S", "work"),
+    Command("work.stop", "Stop scanning", "Stop the feeder; what came in is kept", "Shift+S", "work"),
+    Command("work.import", "Import files", "Bring files in under the routine Files", "I", "work"),
+    Command("work.refill", "Refill feeder", "Put the demo stack into the simulated feeder again", "F", "work"),
+    Command("work.open", "Open batch", "Open the chosen batch on the bench", "Return", "work"),
+    Command("work.close", "Close batch", "Close a batch whose every document is filed", "C", "work"),
+    Command("strip.next", "Next page", "Go to the next page", "Right", "bench strip"),
+    Command("strip.previous", "Previous page", "Go to the page before", "Left", "bench strip"),
+    Command("strip.next document", "Next document", "Go to the next document's first page", "Down", "bench strip"),
+    Command("strip.previous document", "Previous document", "Go to the document before", "Up", "bench strip"),
+    Command("strip.break", "Break", "Start a new document at this page", "B", "bench strip"),
+    Command("strip.join up", "Join up", "Take away the break before this document", "J", "bench strip"),
+    Command("strip.leave out", "Leave out", "Keep this page out of every document", "X", "bench strip"),
+    Command("strip.take back", "Take back", "Put a left-out page back", "T", "bench strip"),
+    Command("strip.turn right", "Turn right", "Turn the page clockwise by a quarter", "R", "bench strip"),
+    Command("strip.turn left", "Turn left", "Turn the page counter-clockwise by a quarter", "Shift+R", "bench strip"),
+    Command("strip.move earlier", "Move earlier", "Move the page one place towards the front", "[", "bench strip"),
+    Command("strip.move later", "Move later", "Move the page one place towards the end", "]", "bench strip"),
+    Command(
+        "strip.to document before", "To document before", "Give the page to the document before", ",", "bench strip"
+    ),
+    Command("strip.to document after", "To document after", "Give the page to the document after", ".", "bench strip"),
+    Command("strip.slip", "To the slip", "Go to the slip's next unsure value", "Return", "bench strip"),
+    Command(
+        "bench.file", "File and go on", "File this document and go to the next one to check", "Ctrl+Return", "bench"
+    ),
+    Command("bench.file all", "File all ready", "File every ready document of the batch", "Ctrl+Shift+Return", "bench"),
+    Command(
+        "bench.set aside", "Set aside", "Set the document aside with a reason, or bring it back", "Ctrl+D", "bench"
+    ),
+    Command("bench.take back", "Take back filed", "Take a filed document back into the batch", "Ctrl+B", "bench"),
+    Command("bench.next document", "Next document", "Go to the next document", "Ctrl+PgDown", "bench"),
+    Command("bench.previous document", "Previous document", "Go to the document before", "Ctrl+PgUp", "bench"),
+    Command(
+        "bench.lift",
+        "Lift",
+        "Lift the field's value from the page: type to find, arrows extend, Enter takes",
+        "Ctrl+L",
+        "bench",
+    ),
+    Command("bench.zoom in", "Zoom in", "Show the page larger", "Ctrl++", "bench"),
+    Command("bench.zoom out", "Zoom out", "Show the page smaller", "Ctrl+-", "bench"),
+    Command("bench.zoom fit", "Fit", "Show the whole page", "Ctrl+0", "bench"),
+    Command("slip.confirm", "Confirm", "Confirm the value and go to the next unsure one", "Return", "bench slip"),
+    Command("slip.empty", "Empty field", "Empty the field", "Ctrl+E", "bench slip"),
+    Command("slip.strip", "To the strip", "Go from the slip to the page strip", "Esc", "bench slip"),
+    Command("cabinets.filter", "Filter", "Type to filter the column that has the focus", "/", "cabinets"),
+    Command("cabinets.clear", "Clear", "Clear all chosen values and filters", "Esc", "cabinets"),
+    Command("cabinets.order", "Swap columns", "Put the columns in another order", "O", "cabinets"),
+    Command("cabinets.flat", "Flat list", "Close all columns, or show them again", "L", "cabinets"),
+    Command("find.open", "Open hit", "Show the hit's page with the words marked", "Return", "find"),
+    Command("find.clear", "New search", "Empty the line for a new search", "Esc", "find"),
+)
+
+
+def find_command(command_id: str) -> Command:
+    """Return a command by its id; raises KeyError for an unknown one."""
+    return _BY_ID[command_id]
+
+
+_BY_ID = {c.id: c for c in COMMANDS}
+
+
+@dataclass
+class Handlers:
+    """Which function runs a command now, and whether it can run; set by the places as they are built."""
+
+    run: dict[str, Callable[[], None]] = field(default_factory=dict)
+
+    def on(self, command_id: str, function: Callable[[], None]) -> None:
+        """Let a function run a command."""
+        find_command(command_id)
+        self.run[command_id] = function
+
+    def trigger(self, command_id: str) -> bool:
+        """Run a command; False when nobody runs it."""
+        function = self.run.get(command_id)
+        if function is None:
+            return False
+        function()
+        return True
+
+
+def search_commands(text: str) -> list[Command]:
+    """Return the commands whose title or words hold all words of ``text``."""
+    wanted = text.casefold().split()
+    return [c for c in COMMANDS if all(w in f"{c.title} {c.words} {c.place}".casefold() for w in wanted)]

@@ -1,0 +1,134 @@
+"""The one place that composes the desktop.
+
+Start: parse (by the command line), theme, hold the data directory, open the workspace, worker pool, line, start
+page; after a person is chosen: session, main window, resume, and with ``--demo`` the demo world behind it.
+End: stop the demo work, the line, the runner, the pool, the workspace, then let go of the data directory.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+import sys
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QSettings, Signal
+from PySide6.QtWidgets import QApplication, QMessageBox, QStackedWidget
+
+from keybundle.core.base.changes import Changes
+from keybundle.core.base.errors import AppError
+from keybundle.core.base.progress import CancelToken, Step
+from keybundle.core.jobs.pool import Pool
+from keybundle.core.store.place import hold
+from keybundle.core.workflows.line import WORK, Line
+from keybundle.core.workflows.setup_admin import begin_repository
+from keybundle.core.workflows.workspace import Workspace, open_workspace
+from keybundle.desktop.jobs.runner import JobRunner
+from keybundle.desktop.presenters.session import Bus, Session
+from keybundle.desktop.theme.style import apply_theme
+from keybundle.desktop.views.start_view import StartView
+from keybundle.desktop.views.window import MainWindow
+
+WORKERS = 2
+
+
+class Desktop(QObject):
+    """The composed application: everything with a lifetime, ended in order by ``close``."""
+
+    demo_told = Signal(str)
+
+    def __init__(self, data: Path, *, demo: bool = False, settings: QSettings | None = None) -> None:
+        super().__init__()
+        self._stack = contextlib.ExitStack()
+        self._stack.enter_context(hold(data, who="the desktop", wait_seconds=1.0))
+        self.workspace: Workspace = open_workspace(data)
+        self._stack.callback(self.workspace.close)
+        self.pool = Pool(WORKERS)
+        self._stack.callback(self.pool.close)
+        self.runner = JobRunner(self)
+        self._stack.callback(self.runner.close)
+        self.bus = Bus(self)
+        self.line = Line(self.workspace, self.pool, self.bus.tell)
+        self._stack.callback(self.line.close)
+        self._demo = CancelToken()
+        self._stack.callback(self._demo.cancel)
+        self._settings = settings or QSettings(str(data / "window.ini"), QSettings.Format.IniFormat)
+        self.window: MainWindow | None = None
+        self.root = QStackedWidget()
+        self.root.setMinimumSize(1100, 700)
+        self.root.resize(1280, 800)
+        self.root.setWindowTitle("Key Bundle")
+        if demo:
+            from keybundle.demo import seed
+
+            seed.begin(self.workspace)
+            self.runner.long(self._make_demo, lambda _: self.demo_told.emit(""))
+        self.start: StartView | None = None
+        self._ask_who()
+
+    def _ask_who(self) -> None:
+        known = self.workspace.has_setup
+        people = tuple((p.name, p.role) for p in self.workspace.setup.people) if known else ()
+        repository = self.workspace.setup.repository if known else ""
+        self.start = StartView(repository, str(self.workspace.place.root), people)
+        self.start.person_chosen.connect(self.begin)
+        self.start.repository_named.connect(self._begin_repository)
+        self.root.addWidget(self.start)
+        self.root.setCurrentWidget(self.start)
+
+    def _begin_repository(self, repository: str, administrator: str) -> None:
+        try:
+            begin_repository(self.workspace, repository, administrator)
+        except AppError as error:
+            if self.start is not None:
+                self.start.problem.setText(str(error))
+            return
+        self.begin(administrator.strip())
+
+    def begin(self, who: str) -> None:
+        """Let a person work: make the window and take up what was left."""
+        session = Session(self.workspace, self.pool, self.line, self.runner, self.bus, who)
+        self.window = MainWindow(session, self._settings)
+        self.demo_told.connect(self.window.tell_background)
+        self.root.hide()
+        self.window.show()
+        self.pool.warm_up(f"{WORK}:load")
+        self.line.resume()
+
+    def _make_demo(self) -> None:
+        from keybundle.demo import seed
+
+        def tell(step: Step) -> None:
+            self.demo_told.emit(f"{step.what}: {step.done} of {step.total}")
+
+        seed.file_documents(self.workspace, self.pool, seed.FILED_AT_ONCE, progress=tell, cancel=self._demo)
+        self.bus.tell(Changes(repository=True))
+        seed.make_feeder(self.workspace, self.pool, progress=tell, cancel=self._demo)
+        seed.file_documents(self.workspace, self.pool, seed.FILED_DOCUMENTS, progress=tell, cancel=self._demo)
+
+    def close(self) -> None:
+        """End everything in order; what was in work is taken up at the next start."""
+        self._stack.close()
+        if self.window is not None:
+            self.window.deleteLater()
+        self.root.deleteLater()
+
+
+def start(data: Path, *, demo: bool = False, run: bool = True) -> int:
+    """Start the desktop; returns its exit status. With ``run`` False the event loop is left to the caller."""
+    logging.basicConfig(level=logging.WARNING, stream=sys.stderr)
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(app, QApplication)
+    app.setApplicationName("Key Bundle")
+    apply_theme(app)
+    try:
+        desktop = Desktop(data, demo=demo)
+    except AppError as error:
+        QMessageBox.warning(None, "Key Bundle", str(error))
+        return 3
+    desktop.root.show()
+    if desktop.start is not None:
+        desktop.start.focus_first()
+    status = app.exec() if run else 0
+    desktop.close()
+    return status

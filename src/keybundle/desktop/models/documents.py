@@ -1,0 +1,71 @@
+"""The document table of a cabinet: ids in order, rows fetched when they come into sight."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, Qt
+
+from keybundle.core.repository.model import FiledDocument
+from keybundle.desktop.theme.style import value_font
+
+Index = QModelIndex | QPersistentModelIndex
+CHUNK = 60
+
+
+class DocumentsModel(QAbstractTableModel):
+    """Holds ids; asks ``load`` for a chunk of rows around the one that is painted."""
+
+    def __init__(self, load: Callable[[list[str]], dict[str, FiledDocument]], parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._load = load
+        self._ids: tuple[str, ...] = ()
+        self._heads: tuple[str, ...] = ()
+        self._rows: dict[str, FiledDocument] = {}
+
+    def render_ids(self, ids: tuple[str, ...], heads: tuple[str, ...]) -> None:
+        """Show other documents or columns."""
+        if ids == self._ids and heads == self._heads:
+            return
+        self.beginResetModel()
+        self._ids, self._heads, self._rows = ids, heads, {}
+        self.endResetModel()
+
+    def id_at(self, row: int) -> str | None:
+        """Return the document in a row."""
+        return self._ids[row] if 0 <= row < len(self._ids) else None
+
+    def rowCount(self, parent: Index | None = None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(self._ids)
+
+    def columnCount(self, parent: Index | None = None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(self._heads)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return self._heads[section]
+        return None
+
+    def _row(self, number: int) -> FiledDocument | None:
+        wanted = self._ids[number]
+        if wanted not in self._rows:
+            start = number // CHUNK * CHUNK
+            self._rows |= self._load(list(self._ids[start : start + CHUNK]))
+        return self._rows.get(wanted)
+
+    def data(self, index: Index, role: int = 0) -> object:
+        if not index.isValid():
+            return None
+        if role == Qt.ItemDataRole.FontRole and index.column() > 1:
+            return value_font(13)
+        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
+            return None
+        document = self._row(index.row())
+        if document is None:
+            return ""
+        if index.column() == 0:
+            return document.caption
+        if index.column() == 1:
+            return document.type
+        value = document.values.get(self._heads[index.column()])
+        return value.text if value else ""

@@ -1,0 +1,192 @@
+"""The cabinets place: path columns, the documents below, a preview."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from PySide6.QtCore import QObject, Signal
+
+from keybundle.core.base.changes import Changes
+from keybundle.core.reading.text import PageText
+from keybundle.core.repository.model import FiledDocument
+from keybundle.core.search.query import Query
+from keybundle.core.workflows import bench, cabinets
+from keybundle.core.workflows.cabinets import CabinetRow, Column
+from keybundle.desktop.presenters.bench import PageShown
+from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.texts import count
+
+
+@dataclass(frozen=True)
+class ColumnState:
+    """A path column ready to show: (value, count) pairs, the chosen value, the filter typed into it."""
+
+    field: str
+    entries: tuple[tuple[str, int], ...]
+    chosen: str | None
+    typed: str
+    told: str
+
+
+@dataclass(frozen=True)
+class CabinetsState:
+    """All that the cabinets place shows."""
+
+    cabinets: tuple[tuple[str, str], ...] = ()
+    cabinet: str = ""
+    columns: tuple[ColumnState, ...] = ()
+    fields: tuple[str, ...] = ()
+    documents: tuple[str, ...] = ()
+    conditions: str = ""
+    is_flat: bool = False
+
+
+class DocumentPages(QObject):
+    """The pages of one filed document, one at a time, with the words of a query marked."""
+
+    page_changed = Signal(object)
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._s = session
+        self.document: FiledDocument | None = None
+        self.position = 0
+        self._query = Query()
+
+    def show_document(self, document_id: str, query: Query | None = None) -> None:
+        """Load a document and show its first page, or the first one that answers the query."""
+        ws, asked = self._s.workspace, query or Query()
+
+        def load() -> tuple[FiledDocument, int]:
+            document = cabinets.load_document(ws, document_id)
+            marked = (i for i in range(len(document.pages)) if cabinets.marked_words(document, i, asked))
+            return document, next(marked, 0)
+
+        def done(found: tuple[FiledDocument, int]) -> None:
+            self.document, self.position = found
+            self._query = asked
+            self._show()
+
+        self._s.runner.query(load, done, key="filed document")
+
+    def step(self, offset: int) -> None:
+        """Turn to the next or previous page."""
+        if self.document is not None:
+            self.position = max(0, min(len(self.document.pages) - 1, self.position + offset))
+            self._show()
+
+    def _show(self) -> None:
+        document, position, query = self.document, self.position, self._query
+        if document is None or not document.pages:
+            return
+        ws, pool, page = self._s.workspace, self._s.pool, document.pages[position]
+
+        def load() -> PageShown:
+            path = bench.filed_preview(ws, pool, document.id, position, page)
+            width, height = page.frame.upright_size
+            marks = tuple(cabinets.marked_words(document, position, query))
+            told = f"Page {position + 1} of {len(document.pages)}"
+            words = PageText.from_bytes(page.text).words
+            return PageShown(page.page_id, str(path), width, height, words, None, marks, told)
+
+        self._s.runner.query(load, self.page_changed.emit, key="filed page")
+
+
+class CabinetsPresenter(QObject):
+    """State and verbs of the cabinets place."""
+
+    changed = Signal(object)
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._s = session
+        self.state = CabinetsState()
+        self.pages = DocumentPages(session, self)
+        self._chosen: dict[str, str] = {}
+        self._typed: dict[str, str] = {}
+        self._order: list[str] = []
+        self._rows: list[CabinetRow] = []
+        session.bus.changed.connect(self._on_changes)
+
+    def _on_changes(self, changes: Changes) -> None:
+        if changes.repository:
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Ask for the cabinets and the open one's columns again."""
+        ws = self._s.workspace
+        self._s.runner.query(lambda: cabinets.list_cabinets(ws), self._listed, key="cabinets")
+
+    def _listed(self, rows: list[CabinetRow]) -> None:
+        self._rows = rows
+        told = tuple((r.name, count(r.documents, "document")) for r in rows)
+        self.state = replace(self.state, cabinets=told)
+        if not self.state.cabinet and rows:
+            self.open(rows[0].name)
+        else:
+            self._load()
+
+    def open(self, cabinet: str) -> None:
+        """Open a cabinet with its columns in their own order."""
+        row = next(r for r in self._rows if r.name == cabinet)
+        self._chosen, self._typed, self._order = {}, {}, list(row.levels)
+        self.state = replace(self.state, cabinet=cabinet, is_flat=False,
+                             fields=tuple(cabinets.document_fields(self._s.workspace, cabinet)))  # fmt: skip
+        self._load()
+
+    def choose(self, field: str, value: str | None) -> None:
+        """Choose a value in a column; None takes the choice away."""
+        self._chosen.pop(field, None)
+        if value is not None:
+            self._chosen[field] = value
+        self._load()
+
+    def type_into(self, field: str, text: str) -> None:
+        """Filter a column by what its values hold."""
+        self._typed[field] = text
+        self._load()
+
+    def swap(self) -> None:
+        """Put the first column last."""
+        if self._order:
+            self._order = [*self._order[1:], self._order[0]]
+            self._load()
+
+    def toggle_flat(self) -> None:
+        """Close all columns, or open them again."""
+        self.state = replace(self.state, is_flat=not self.state.is_flat)
+        self._load()
+
+    def clear(self) -> None:
+        """Take all choices and filters away."""
+        self._chosen, self._typed = {}, {}
+        self._load()
+
+    def _load(self) -> None:
+        ws, cabinet = self._s.workspace, self.state.cabinet
+        order = [] if self.state.is_flat else list(self._order)
+        chosen = {} if self.state.is_flat else dict(self._chosen)
+        self._s.runner.query(lambda: cabinets.load_columns(ws, cabinet, order, chosen), self._loaded, key="columns")
+
+    def _loaded(self, found: tuple[list[Column], list[str]]) -> None:
+        columns, documents = found
+        total = next((r.documents for r in self._rows if r.name == self.state.cabinet), 0)
+        said = ", ".join(f"{c.field} is {c.chosen}" for c in columns if c.chosen)
+        conditions = f"{len(documents):,} of {count(total, 'document')} shown" + (f": {said}" if said else "")
+        self.state = replace(
+            self.state,
+            columns=tuple(self._column(c) for c in columns),
+            documents=tuple(documents),
+            conditions=conditions,
+        )
+        self.changed.emit(self.state)
+
+    def _column(self, column: Column) -> ColumnState:
+        typed = self._typed.get(column.field, "")
+        entries = tuple((e.value, e.count) for e in column.entries if typed.casefold() in e.value.casefold())
+        told = f"{len(entries)} of {len(column.entries)}" if typed else str(len(entries))
+        return ColumnState(column.field, entries, column.chosen, typed, told)
+
+    def load_rows(self, ids: list[str]) -> dict[str, FiledDocument]:
+        """Return documents for the table; called by its model for the rows in sight."""
+        return cabinets.load_rows(self._s.workspace, ids)

@@ -1,0 +1,48 @@
+"""The prepare place: the set-up's lists, read-only."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from keybundle.desktop.presenters.session import Session
+
+
+@dataclass(frozen=True)
+class PartTable:
+    """A list of the set-up: its name, column heads and rows."""
+
+    name: str
+    heads: tuple[str, ...]
+    rows: tuple[tuple[str, ...], ...]
+
+
+def load_parts(session: Session) -> list[PartTable]:
+    """Return all lists of the set-up, ready to show."""
+    ws = session.workspace
+    setup = ws.setup
+    cabinets = tuple((c.name, c.description, ", ".join(c.folder_fields), c.storage_area) for c in setup.cabinets)
+    types = tuple(
+        (
+            t.name,
+            t.cabinet,
+            t.caption,
+            ", ".join(f"{f.name}{'' if f.required else ' (may be empty)'}" for f in t.fields),
+        )
+        for t in setup.document_types
+    )
+    routines = tuple(
+        (r.sign, r.name, r.description, r.separation.by, "two-sided" if r.duplex else "one-sided", f"{r.bar:.0%}")
+        for r in setup.routines
+    )
+    areas = tuple((a.name, str(ws.place.root / a.path)) for a in setup.storage_areas)
+    parts = [
+        PartTable("Routines", ("Sign", "Name", "Description", "Separated by", "Sheets", "Bar"), routines),
+        PartTable("Cabinets", ("Name", "Description", "Folder fields", "Storage area"), cabinets),
+        PartTable("Document types", ("Name", "Cabinet", "Caption", "Fields"), types),
+        PartTable("People", ("Name", "Role"), tuple((p.name, p.role) for p in setup.people)),
+        PartTable("Storage areas", ("Name", "Place"), areas),
+    ]
+    for register in setup.registers:
+        rows = tuple(tuple(e[c] for c in register.columns) for e in ws.entries(register.name))
+        parts.append(PartTable(f"Register: {register.name}", register.columns, rows))
+    return parts

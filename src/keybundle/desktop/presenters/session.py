@@ -1,0 +1,39 @@
+"""What all presenters share: the workspace, the line, the pool, the job runner, and who is working."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QObject, Signal
+
+from keybundle.core.base.changes import Changes
+from keybundle.core.jobs.pool import Pool
+from keybundle.core.workflows.line import Line
+from keybundle.core.workflows.workspace import Workspace
+from keybundle.desktop.jobs.runner import JobRunner
+
+
+class Bus(QObject):
+    """Carries changes from any thread to the presenters on the interface thread."""
+
+    changed = Signal(object)
+    said = Signal(str)
+    failed = Signal(str)
+
+    def tell(self, changes: Changes) -> None:
+        """Let everybody know what changed."""
+        self.changed.emit(changes)
+        if changes.text:
+            self.said.emit(changes.text)
+
+
+@dataclass(frozen=True)
+class Session:
+    """One desktop at work; ``who`` is the person who was chosen at the start."""
+
+    workspace: Workspace
+    pool: Pool
+    line: Line
+    runner: JobRunner
+    bus: Bus
+    who: str

@@ -1,0 +1,29 @@
+"""All colours, each by its role; nothing else in the desktop names a colour."""
+
+from __future__ import annotations
+
+PAPER = "#F6F3EC"
+CARD = "#FFFFFF"
+HAIRLINE = "#D9D2C3"
+INK = "#1C2730"
+QUIET = "#56626C"
+TEAL = "#0F6A6A"
+BRASS = "#9A6412"
+MADDER = "#A2303C"
+MOSS = "#42702F"
+SLATE = "#33567B"
+TEAL_WASH = "#E3EFEE"
+BRASS_WASH = "#F7ECD8"
+MADDER_WASH = "#F6E3E4"
+MOSS_WASH = "#E6EEDF"
+SLATE_WASH = "#E2E9F1"
+SHADE = "#EBE6DA"
+
+STATE = {"reading": SLATE, "to check": BRASS, "ready": MOSS, "filed": MOSS, "set aside": QUIET}
+STATE_WASH = {"reading": SLATE_WASH, "to check": BRASS_WASH, "ready": MOSS_WASH, "filed": MOSS_WASH, "set aside": SHADE}
+TEXT_PAIRS = (
+    (INK, PAPER), (INK, CARD), (QUIET, PAPER), (QUIET, CARD), (TEAL, PAPER), (TEAL, CARD), (BRASS, CARD),
+    (BRASS, PAPER), (MADDER, CARD), (MADDER, PAPER), (MOSS, CARD), (MOSS, PAPER), (SLATE, CARD), (SLATE, PAPER),
+    (CARD, TEAL), (CARD, SLATE), (INK, TEAL_WASH), (INK, BRASS_WASH), (INK, SHADE), (MOSS, MOSS_WASH),
+    (BRASS, BRASS_WASH), (SLATE, SLATE_WASH), (TEAL, TEAL_WASH), (QUIET, SHADE),
+)  # fmt: skip

@@ -1,0 +1,186 @@
+"""The bench: page strip above, page and slip below."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeySequence, QPixmap, QShortcut
+from PySide6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QPushButton, QSplitter, QVBoxLayout, QWidget
+
+from keybundle.core.base.boxes import Box
+from keybundle.core.workflows.slip import Completion
+from keybundle.desktop.actions.registry import COMMANDS, Handlers
+from keybundle.desktop.presenters.bench import BenchPresenter, BenchState, PageShown
+from keybundle.desktop.views.page_strip import PageStrip
+from keybundle.desktop.views.page_view import ZOOM_STEP, PageView
+from keybundle.desktop.views.slip_view import TOLD, SlipView
+
+SNIPPET_PX = 26
+PAGE_ACTIONS = (
+    "break", "join up", "leave out", "take back", "turn right", "turn left", "move earlier", "move later",
+    "to document before", "to document after",
+)  # fmt: skip
+OFFERED = (("break", "B"), ("join up", "J"), ("leave out", "X"), ("take back", "T"), ("turn right", "R"))
+
+
+class BenchView(QWidget):
+    """Arranges strip, page and slip of one batch, and ties them to its presenter."""
+
+    left = Signal()
+
+    def __init__(self, presenter: BenchPresenter, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("place")
+        self.presenter = presenter
+        self.handlers = Handlers()
+        self._lift_field: str | None = None
+        self.strip = PageStrip()
+        self.page = PageView()
+        self.slip = SlipView()
+        self.title = QLabel()
+        self.title.setProperty("role", "head")
+        self.balance = QLabel()
+        self.balance.setProperty("role", "quiet")
+        self.balance.setAccessibleName("Page balance")
+        self.file_all = QPushButton("File all ready")
+        self.file_all.setToolTip("Ctrl+Shift+Enter")
+        self.splitter = QSplitter(Qt.Orientation.Horizontal)
+        self._build()
+        self._connect()
+        self._register()
+
+    def _build(self) -> None:
+        back = QPushButton("Work list")
+        back.setProperty("role", "link")
+        back.clicked.connect(self.left.emit)
+        top = QHBoxLayout()
+        top.setContentsMargins(14, 8, 14, 0)
+        top.setSpacing(8)
+        top.addWidget(back)
+        top.addWidget(self.title, 1)
+        for name, key in OFFERED:
+            button = QPushButton(f"{name.capitalize()}  {key}")
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.clicked.connect(lambda _=False, n=name: self.presenter.act_on_page(n))
+            top.addWidget(button)
+        top.addWidget(self.file_all)
+        upper = QHBoxLayout()
+        upper.setContentsMargins(0, 0, 14, 0)
+        upper.addWidget(self.strip, 1)
+        upper.addWidget(self.balance)
+        self.splitter.addWidget(self.page)
+        self.splitter.addWidget(self.slip)
+        self.splitter.setStretchFactor(0, 3)
+        self.splitter.setStretchFactor(1, 2)
+        self.splitter.setChildrenCollapsible(False)
+        self.slip.setMinimumWidth(430)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        layout.addLayout(top)
+        layout.addLayout(upper)
+        layout.addWidget(self.splitter, 1)
+
+    def _connect(self) -> None:
+        p = self.presenter
+        p.changed.connect(self.render_state)
+        p.page_changed.connect(self._render_page)
+        p.focus_requested.connect(self.slip.focus)
+        p.completed.connect(self._offer)
+        self.strip.page_clicked.connect(p.go_to_page)
+        self.page.words_taken.connect(self._lifted)
+        self.page.lift_ended.connect(self._end_lift)
+        self.page.turned_page.connect(p.step_page)
+        self.slip.field_focused.connect(p.focus_field)
+        self.slip.field_edited.connect(p.complete)
+        self.slip.field_confirmed.connect(p.confirm)
+        self.slip.type_chosen.connect(p.choose_type)
+        self.slip.file_asked.connect(p.file_current)
+        self.slip.aside_asked.connect(self._ask_aside)
+        self.slip.take_back_asked.connect(p.take_back_filed)
+        self.file_all.clicked.connect(p.file_all)
+
+    def _register(self) -> None:
+        p, on = self.presenter, self.handlers.on
+        on("strip.next", lambda: p.step_page(1))
+        on("strip.previous", lambda: p.step_page(-1))
+        on("strip.next document", lambda: p.step_document(1))
+        on("strip.previous document", lambda: p.step_document(-1))
+        on("strip.slip", p.go_to_unsure)
+        for name in PAGE_ACTIONS:
+            on(f"strip.{name}", lambda n=name: p.act_on_page(n))  # type: ignore[misc]
+        on("bench.file", p.file_current)
+        on("bench.file all", p.file_all)
+        on("bench.set aside", self._ask_aside)
+        on("bench.take back", p.take_back_filed)
+        on("bench.next document", lambda: p.step_document(1))
+        on("bench.previous document", lambda: p.step_document(-1))
+        on("bench.lift", self._begin_lift)
+        on("bench.zoom in", lambda: self.page.zoom(ZOOM_STEP))
+        on("bench.zoom out", lambda: self.page.zoom(1 / ZOOM_STEP))
+        on("bench.zoom fit", lambda: self.page.zoom(0))
+        on("slip.strip", self.strip.setFocus)
+        on("slip.empty", self._empty_field)
+        for command in COMMANDS:
+            home = {"bench": self, "bench strip": self.strip, "bench slip": self.slip}.get(command.place)
+            if home is None or command.id == "slip.confirm":
+                continue
+            context = Qt.ShortcutContext.WidgetWithChildrenShortcut
+            key = QShortcut(QKeySequence(command.shortcut), home)
+            key.setContext(context)
+            key.activated.connect(lambda i=command.id: self.handlers.trigger(i))
+
+    def render_state(self, state: BenchState) -> None:
+        """Show a state."""
+        self.title.setText(state.title)
+        self.balance.setText(state.balance)
+        self.balance.setToolTip(state.balance_told)
+        self.file_all.setText(state.file_all)
+        self.file_all.setEnabled(state.can_file_all)
+        self.strip.render_state(state)
+        self.slip.render_slip(state.slip, self._snippet)
+
+    def _snippet(self, page: str, box: Box) -> QPixmap:
+        shown = self.presenter.shown
+        return self.page.snippet(box, SNIPPET_PX) if shown is not None and shown.page == page else QPixmap()
+
+    def _render_page(self, shown: PageShown) -> None:
+        self.page.render_page(shown)
+        self.slip.render_slip(self.presenter.state.slip, self._snippet)
+
+    def _offer(self, name: str, found: list[Completion]) -> None:
+        self.slip.offer(name, [x.value + (TOLD + x.told if x.told else "") for x in found])
+
+    def _begin_lift(self) -> None:
+        self._lift_field = self.slip.focused_field()
+        if self._lift_field is not None:
+            self.page.begin_lift()
+
+    def _end_lift(self) -> None:
+        field, self._lift_field = self._lift_field, None
+        if field is not None:
+            self.slip.focus(field)
+
+    def _lifted(self, words: list[object]) -> None:
+        field = self._lift_field or self.slip.focused_field() or (self.presenter.state.slip and self._last_field())
+        if field:
+            self.presenter.lift(field, words)  # type: ignore[arg-type]
+
+    def _last_field(self) -> str | None:
+        slip = self.presenter.state.slip
+        return next((r.name for r in slip.rows if r.unsure), None) if slip else None
+
+    def _empty_field(self) -> None:
+        field = self.slip.focused_field()
+        if field is not None:
+            self.presenter.enter(field, "")
+
+    def _ask_aside(self) -> None:
+        slip = self.presenter.state.slip
+        if slip is None:
+            return
+        if slip.parked:
+            self.presenter.set_aside("")
+            return
+        reason, done = QInputDialog.getText(self, "Set aside", "Why is this document set aside?")
+        if done:
+            self.presenter.set_aside(reason)

@@ -1,0 +1,207 @@
+"""The cabinets place: cabinets, path columns, the documents below, and a page preview."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QModelIndex, Qt
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QSplitter,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from keybundle.desktop.actions.registry import COMMANDS, Handlers
+from keybundle.desktop.models.documents import DocumentsModel
+from keybundle.desktop.presenters.cabinets import CabinetsPresenter, CabinetsState, ColumnState
+from keybundle.desktop.views.page_view import PageView
+
+
+class ColumnView(QWidget):
+    """One path column: the field's name, a filter, the values with their counts."""
+
+    def __init__(self, field: str, presenter: CabinetsPresenter, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.field = field
+        self._presenter = presenter
+        self._shown: ColumnState | None = None
+        self.head = QLabel(field)
+        self.head.setProperty("role", "section")
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("Type to filter")
+        self.filter.setAccessibleName(f"Filter {field}")
+        self.filter.textEdited.connect(lambda text: presenter.type_into(field, text))
+        self.list = QListWidget()
+        self.list.setAccessibleName(field)
+        self.list.itemClicked.connect(self._choose)
+        self.list.itemActivated.connect(self._choose)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        for part in (self.head, self.filter, self.list):
+            layout.addWidget(part)
+        self.setMinimumWidth(150)
+
+    def _choose(self, item: QListWidgetItem) -> None:
+        value = item.data(Qt.ItemDataRole.UserRole)
+        again = self._shown is not None and self._shown.chosen == value
+        self._presenter.choose(self.field, None if again else value)
+
+    def render_column(self, state: ColumnState) -> None:
+        """Show a column."""
+        if state == self._shown:
+            return
+        self._shown = state
+        self.head.setText(f"{state.field}   {state.told}")
+        if self.filter.text() != state.typed:
+            self.filter.setText(state.typed)
+        self.list.clear()
+        for value, number in state.entries:
+            item = QListWidgetItem(f"{value}   ({number})")
+            item.setData(Qt.ItemDataRole.UserRole, value)
+            self.list.addItem(item)
+            if value == state.chosen:
+                item.setSelected(True)
+                self.list.setCurrentItem(item)
+
+
+class CabinetsView(QWidget):
+    """The cabinets place."""
+
+    def __init__(self, presenter: CabinetsPresenter, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("place")
+        self.presenter = presenter
+        self.handlers = Handlers()
+        self._columns: dict[str, ColumnView] = {}
+        self.cabinets = QListWidget()
+        self.cabinets.setAccessibleName("Cabinets")
+        self.cabinets.currentItemChanged.connect(self._cabinet_chosen)
+        self.cabinets.setFixedWidth(196)
+        self.conditions = QLabel()
+        self.clear = QPushButton("Clear   Esc")
+        self.clear.clicked.connect(presenter.clear)
+        self.model = DocumentsModel(presenter.load_rows, self)
+        self.table = QTableView()
+        self.table.setModel(self.model)
+        self.table.setAccessibleName("Documents")
+        self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QTableView.SelectionMode.SingleSelection)
+        self.table.verticalHeader().hide()
+        self.table.verticalHeader().setDefaultSectionSize(28)
+        self.table.setShowGrid(False)
+        self.table.setAlternatingRowColors(True)
+        self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        self.table.selectionModel().currentRowChanged.connect(self._document_chosen)
+        self.page = PageView()
+        self.page.empty_text = "Choose a document to see its pages"
+        self.page.turned_page.connect(presenter.pages.step)
+        presenter.pages.page_changed.connect(self.page.render_page)
+        presenter.changed.connect(self.render_state)
+        self._build()
+        self._register()
+
+    def _build(self) -> None:
+        self._column_row = QHBoxLayout()
+        self._column_row.setSpacing(10)
+        bar = QHBoxLayout()
+        bar.addWidget(self.conditions, 1)
+        bar.addWidget(self.clear)
+        lower = QWidget()
+        lower_layout = QVBoxLayout(lower)
+        lower_layout.setContentsMargins(0, 4, 0, 0)
+        lower_layout.addLayout(bar)
+        lower_layout.addWidget(self.table, 1)
+        upper = QWidget()
+        upper.setLayout(self._column_row)
+        self._column_row.setContentsMargins(0, 0, 0, 0)
+        self._upper = upper
+        middle = QSplitter(Qt.Orientation.Vertical)
+        middle.addWidget(upper)
+        middle.addWidget(lower)
+        middle.setSizes([240, 340])
+        middle.setChildrenCollapsible(False)
+        outer = QSplitter(Qt.Orientation.Horizontal)
+        outer.addWidget(middle)
+        outer.addWidget(self.page)
+        outer.setSizes([640, 400])
+        left = QVBoxLayout()
+        head = QLabel("Cabinets")
+        head.setProperty("role", "section")
+        left.addWidget(head)
+        left.addWidget(self.cabinets, 1)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(16, 14, 16, 10)
+        layout.setSpacing(12)
+        layout.addLayout(left)
+        layout.addWidget(outer, 1)
+
+    def _register(self) -> None:
+        p, on = self.presenter, self.handlers.on
+        on("cabinets.clear", p.clear)
+        on("cabinets.order", p.swap)
+        on("cabinets.flat", p.toggle_flat)
+        on("cabinets.filter", self._focus_filter)
+        for command in COMMANDS:
+            if command.place == "cabinets":
+                key = QShortcut(QKeySequence(command.shortcut), self)
+                key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+                key.activated.connect(lambda i=command.id: self.handlers.trigger(i))
+
+    def _focus_filter(self) -> None:
+        focused = next((v for v in self._columns.values() if v.list.hasFocus()), None)
+        target = focused or next(iter(self._columns.values()), None)
+        if target is not None:
+            target.filter.setFocus()
+
+    def _cabinet_chosen(self, item: QListWidgetItem | None) -> None:
+        if item is not None and item.data(Qt.ItemDataRole.UserRole) != self.presenter.state.cabinet:
+            self.presenter.open(item.data(Qt.ItemDataRole.UserRole))
+
+    def _document_chosen(self, current: QModelIndex) -> None:
+        document_id = self.model.id_at(current.row())
+        if document_id is not None:
+            self.presenter.pages.show_document(document_id)
+
+    def show_document(self, document_id: str) -> None:
+        """Show a document's page, wherever it is."""
+        self.presenter.pages.show_document(document_id)
+
+    def render_state(self, state: CabinetsState) -> None:
+        """Show a state."""
+        if self.cabinets.count() != len(state.cabinets):
+            self.cabinets.clear()
+            for _ in state.cabinets:
+                self.cabinets.addItem(QListWidgetItem())
+        for i, (name, told) in enumerate(state.cabinets):
+            item = self.cabinets.item(i)
+            item.setData(Qt.ItemDataRole.UserRole, name)
+            item.setText(f"{name}\n{told}")
+            if name == state.cabinet and self.cabinets.currentRow() != i:
+                self.cabinets.setCurrentRow(i)
+        self._render_columns(state)
+        self.conditions.setText(state.conditions)
+        narrowed = any(col.chosen or col.typed for col in state.columns)
+        self.clear.setEnabled(narrowed)
+        self.model.render_ids(state.documents, ("Caption", "Type", *state.fields))
+        if self.table.columnWidth(0) < 200:
+            self.table.setColumnWidth(0, 240)
+
+    def _render_columns(self, state: CabinetsState) -> None:
+        order = [col.field for col in state.columns]
+        self._upper.setVisible(bool(order))
+        if list(self._columns) != order:
+            for view in self._columns.values():
+                self._column_row.removeWidget(view)
+                view.deleteLater()
+            self._columns = {name: ColumnView(name, self.presenter) for name in order}
+            for view in self._columns.values():
+                self._column_row.addWidget(view)
+        for column in state.columns:
+            self._columns[column.field].render_column(column)

@@ -1,0 +1,195 @@
+"""The find place: one line, its meaning, the hits, counts, and the open hit's page."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, QSize, QStringListModel, Qt, Signal
+from PySide6.QtGui import QColor, QKeySequence, QPainter, QPen, QShortcut
+from PySide6.QtWidgets import (
+    QCompleter,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QSplitter,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from keybundle.desktop.actions.registry import COMMANDS, Handlers
+from keybundle.desktop.presenters.find import FindPresenter, FindState, HitRow
+from keybundle.desktop.theme import colours as c
+from keybundle.desktop.theme.style import interface_font
+from keybundle.desktop.views.bar import MonthChart
+from keybundle.desktop.views.page_view import PageView
+from keybundle.desktop.views.work_view import Index, empty_layout, section
+
+HIT_HEIGHT = 76
+
+
+class HitDelegate(QStyledItemDelegate):
+    """Paints a hit: caption, place, and the sentence with the words marked."""
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        return QSize(200, HIT_HEIGHT)
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        hit: HitRow = index.data(Qt.ItemDataRole.UserRole)
+        rect = QRectF(option.rect).adjusted(0, 0, -1, -1)
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
+        painter.save()
+        painter.fillRect(rect, QColor(c.SLATE_WASH if chosen else c.CARD))
+        painter.setPen(QPen(QColor(c.HAIRLINE), 1))
+        painter.drawLine(rect.bottomLeft(), rect.bottomRight())
+        if chosen:
+            painter.fillRect(QRectF(rect.left(), rect.top(), 3, rect.height()), QColor(c.SLATE))
+        inner = rect.adjusted(14, 8, -12, -6)
+        painter.setFont(interface_font(15, bold=True))
+        painter.setPen(QColor(c.INK))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignTop, hit.caption)
+        painter.setFont(interface_font(13))
+        painter.setPen(QColor(c.QUIET if hit.is_filed else c.BRASS))
+        painter.drawText(inner.adjusted(0, 21, 0, 0), Qt.AlignmentFlag.AlignTop, hit.place)
+        x, y = inner.left(), inner.top() + 42
+        metrics = painter.fontMetrics()
+        for text, marked in hit.snippet:
+            width = metrics.horizontalAdvance(text)
+            if marked:
+                painter.fillRect(QRectF(x - 1, y, width + 2, 19), QColor(c.BRASS_WASH))
+            painter.setPen(QColor(c.INK))
+            painter.drawText(QRectF(x, y, max(0.0, inner.right() - x), 19), Qt.AlignmentFlag.AlignVCenter, text)
+            x += width
+            if x > inner.right():
+                break
+        painter.restore()
+
+
+class FindView(QWidget):
+    """The find place."""
+
+    batch_opened = Signal(str)
+
+    def __init__(self, presenter: FindPresenter, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("place")
+        self.presenter = presenter
+        self.handlers = Handlers()
+        self.line = QLineEdit()
+        self.line.setPlaceholderText("Words, Bill number = R-2041, Total > 500, Bill date = 2026-01/2026-03")
+        self.line.setAccessibleName("Search line")
+        self.line.setStyleSheet("font-size: 17px; padding: 8px 10px;")
+        self.line.returnPressed.connect(lambda: presenter.search(self.line.text()))
+        completer = QCompleter(QStringListModel([f"{n} = " for n in presenter.field_names()], self), self)
+        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        self.line.setCompleter(completer)
+        self.said = QLabel()
+        self.told = QLabel()
+        self.told.setProperty("role", "quiet")
+        self.hits = QListWidget()
+        self.hits.setItemDelegate(HitDelegate(self.hits))
+        self.hits.setAccessibleName("Hits")
+        self.hits.itemActivated.connect(self._open)
+        self.hits.currentItemChanged.connect(lambda item: self._open(item, quietly=True))
+        self.page = PageView()
+        self.page.empty_text = "The page of a hit opens here, with the words marked"
+        self.page.turned_page.connect(presenter.pages.step)
+        presenter.pages.page_changed.connect(self.page.render_page)
+        self.chart = MonthChart()
+        self.chart.month_chosen.connect(lambda month: self._add(f"filed = {month}"))
+        self._build()
+        self._register()
+        presenter.changed.connect(self.render_state)
+
+    def _build(self) -> None:
+        self._counts = QVBoxLayout()
+        self._counts.setSpacing(2)
+        side = QWidget()
+        side.setFixedWidth(210)
+        side_layout = QVBoxLayout(side)
+        side_layout.setContentsMargins(0, 0, 0, 0)
+        side_layout.addLayout(self._counts)
+        self._chart_head = section("Filed by month")
+        side_layout.addWidget(self._chart_head)
+        side_layout.addWidget(self.chart)
+        side_layout.addStretch(1)
+        split = QSplitter(Qt.Orientation.Horizontal)
+        split.addWidget(self.hits)
+        split.addWidget(self.page)
+        split.setSizes([520, 440])
+        split.setChildrenCollapsible(False)
+        below = QHBoxLayout()
+        below.setSpacing(14)
+        below.addWidget(side)
+        below.addWidget(split, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 14, 16, 10)
+        layout.setSpacing(6)
+        layout.addWidget(self.line)
+        said = QHBoxLayout()
+        said.addWidget(self.said, 1)
+        said.addWidget(self.told)
+        layout.addLayout(said)
+        layout.addLayout(below, 1)
+
+    def _register(self) -> None:
+        on = self.handlers.on
+        on("find.clear", self._clear)
+        on("find.open", lambda: self._open(self.hits.currentItem()))
+        for command in COMMANDS:
+            if command.place == "find" and command.id != "find.open":
+                key = QShortcut(QKeySequence(command.shortcut), self)
+                key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+                key.activated.connect(lambda i=command.id: self.handlers.trigger(i))
+
+    def _clear(self) -> None:
+        self.line.clear()
+        self.line.setFocus()
+        self.presenter.search("")
+
+    def _add(self, condition: str) -> None:
+        self.line.setText(f"{self.line.text()} {condition}".strip())
+        self.presenter.search(self.line.text())
+
+    def _open(self, item: QListWidgetItem | None, *, quietly: bool = False) -> None:
+        hit: HitRow | None = item.data(Qt.ItemDataRole.UserRole) if item is not None else None
+        if hit is None:
+            return
+        if hit.is_filed:
+            self.presenter.open(hit.id)
+        elif not quietly:
+            self.batch_opened.emit(hit.batch)
+
+    def render_state(self, state: FindState) -> None:
+        """Show a state."""
+        if state.line and self.line.text() != state.line:
+            self.line.setText(state.line)
+        self.said.setText(state.said)
+        self.told.setText(state.told)
+        self.hits.clear()
+        for hit in state.hits:
+            item = QListWidgetItem()
+            item.setData(Qt.ItemDataRole.UserRole, hit)
+            item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{hit.caption}, {hit.place}")
+            self.hits.addItem(item)
+        empty_layout(self._counts)
+        for name, pairs in (("type", state.types), ("cabinet", state.cabinets)):
+            if pairs:
+                self._counts.addWidget(section(name.capitalize()))
+            for value, number in pairs:
+                button = QPushButton(f"{value}   {number}")
+                button.setProperty("role", "link")
+                said = f'{name} = "{value}"' if " " in value else f"{name} = {value}"
+                button.clicked.connect(lambda _=False, s=said: self._add(s))
+                self._counts.addWidget(button)
+        self.chart.render_months(state.months)
+        self._chart_head.setVisible(bool(state.months))
+        if state.hits:
+            self.hits.setCurrentRow(0)
+            if state.line:
+                self.hits.setFocus()
+        else:
+            self.page.render_page(None)

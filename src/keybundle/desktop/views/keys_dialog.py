@@ -1,0 +1,49 @@
+"""The shortcut sheet and command search: everything that can be done, where, and by which key."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QDialog, QLabel, QLineEdit, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+
+from keybundle.desktop.actions.registry import search_commands
+from keybundle.desktop.theme.style import value_font
+
+
+class KeysDialog(QDialog):
+    """Shows all commands with their keys; typing searches them."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Keys and commands")
+        self.resize(720, 560)
+        self.line = QLineEdit()
+        self.line.setPlaceholderText("Search: what do you want to do?")
+        self.line.setAccessibleName("Search commands")
+        self.line.textChanged.connect(self._fill)
+        self.table = QTableWidget(0, 4)
+        self.table.setHorizontalHeaderLabels(["Key", "Command", "What it does", "Where"])
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.horizontalHeader().setStretchLastSection(True)
+        self.table.setColumnWidth(0, 150)
+        self.table.setColumnWidth(1, 150)
+        self.table.setColumnWidth(2, 300)
+        self.told = QLabel()
+        self.told.setProperty("role", "quiet")
+        layout = QVBoxLayout(self)
+        for part in (self.line, self.table, self.told):
+            layout.addWidget(part)
+        self._fill("")
+
+    def _fill(self, text: str) -> None:
+        found = search_commands(text)
+        self.table.setRowCount(len(found))
+        for i, command in enumerate(found):
+            cells = (command.shortcut.replace("Return", "Enter"), command.title, command.words, command.place)
+            for j, cell in enumerate(cells):
+                item = QTableWidgetItem(cell)
+                if j == 0:
+                    item.setFont(value_font(13))
+                self.table.setItem(i, j, item)
+        self.table.resizeRowsToContents()
+        self.told.setText(f"{len(found)} commands")

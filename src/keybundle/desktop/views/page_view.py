@@ -1,0 +1,255 @@
+"""The large page: its picture, words that answer to the pointer, framed places, marked words, and lifting."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from keybundle.core.base.boxes import Box
+from keybundle.core.reading.text import Word
+from keybundle.desktop.presenters.bench import UNSURE_WORD, PageShown
+from keybundle.desktop.theme import colours as c
+from keybundle.desktop.theme.style import interface_font
+
+ZOOM_STEP = 1.25
+
+
+class PageView(QWidget):
+    """Shows one page. ``words_taken`` carries the words that a click, a shift-click or lifting by keys chose."""
+
+    words_taken = Signal(object)
+    lift_ended = Signal()
+    turned_page = Signal(int)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._shown: PageShown | None = None
+        self._pixmap = QPixmap()
+        self._zoom = 1.0
+        self._centre = QPointF(0.5, 0.5)
+        self._hover: int | None = None
+        self._anchor: int | None = None
+        self._lift: tuple[int, int] | None = None
+        self._typed = ""
+        self._is_lifting = False
+        self._drag: QPointF | None = None
+        self.empty_text = "No page yet"
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setAccessibleName("Page")
+        self.setMinimumSize(240, 240)
+
+    def sizeHint(self) -> QSize:
+        return QSize(620, 560)
+
+    def render_page(self, shown: PageShown | None) -> None:
+        """Show a page; a new frame is brought into view."""
+        before = self._shown
+        self._shown = shown
+        if shown is None:
+            self._pixmap = QPixmap()
+        elif before is None or before.picture != shown.picture:
+            self._pixmap = QPixmap(shown.picture)
+            self._hover = self._anchor = self._lift = None
+            self._centre = QPointF(0.5, 0.5)
+        if shown is not None and shown.frame is not None and self._zoom > 1.0:
+            self._centre = QPointF(
+                (shown.frame[0] + shown.frame[2]) / 2 / shown.width,
+                (shown.frame[1] + shown.frame[3]) / 2 / shown.height,
+            )
+        self.update()
+
+    def zoom(self, factor: float) -> None:
+        """Show larger or smaller; 0 fits the whole page."""
+        self._zoom = 1.0 if factor == 0 else max(1.0, min(6.0, self._zoom * factor))
+        frame = self._shown.frame if self._shown else None
+        if factor > 1 and self._shown is not None and frame is not None:
+            self._centre = QPointF(
+                (frame[0] + frame[2]) / 2 / self._shown.width, (frame[1] + frame[3]) / 2 / self._shown.height
+            )
+        if self._zoom == 1.0:
+            self._centre = QPointF(0.5, 0.5)
+        self.update()
+
+    def begin_lift(self) -> None:
+        """Lift by keys: typed letters find a word, Right and Left extend, Down and Up go to other finds, Enter takes."""
+        self._is_lifting, self._typed, self._lift = True, "", None
+        self.setFocus()
+        self.update()
+
+    # -- geometry ------------------------------------------------------------------------------------------------
+
+    def _target(self) -> QRectF:
+        if self._shown is None:
+            return QRectF()
+        area = QRectF(self.rect()).adjusted(12, 12, -12, -12)
+        fit = min(area.width() / self._shown.width, area.height() / self._shown.height) * self._zoom
+        width, height = self._shown.width * fit, self._shown.height * fit
+        left = area.center().x() - self._centre.x() * width if width > area.width() else area.center().x() - width / 2
+        top = (
+            area.center().y() - self._centre.y() * height if height > area.height() else area.center().y() - height / 2
+        )
+        if width > area.width():
+            left = min(area.left(), max(area.right() - width, left))
+        if height > area.height():
+            top = min(area.top(), max(area.bottom() - height, top))
+        return QRectF(left, top, width, height)
+
+    def rect_of(self, box: Box) -> QRectF:
+        """Return where a box of the upright page lies in the widget."""
+        target = self._target()
+        if self._shown is None:
+            return QRectF()
+        s = target.width() / self._shown.width
+        left, top, right, bottom = box
+        return QRectF(target.left() + left * s, target.top() + top * s, (right - left) * s, (bottom - top) * s)
+
+    def _word_at(self, point: QPointF) -> int | None:
+        for i, word in enumerate(self._words()):
+            if self.rect_of(word.box).adjusted(-2, -3, 2, 3).contains(point):
+                return i
+        return None
+
+    def _words(self) -> tuple[Word, ...]:
+        return self._shown.words if self._shown else ()
+
+    # -- pointer and keys ------------------------------------------------------------------------------------------
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._drag is not None and event.buttons() & Qt.MouseButton.LeftButton:
+            target, moved = self._target(), event.position() - self._drag
+            self._drag = event.position()
+            self._centre -= QPointF(moved.x() / target.width(), moved.y() / target.height())
+            self.update()
+            return
+        found = self._word_at(event.position())
+        if found != self._hover:
+            self._hover = found
+            self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        found = self._word_at(event.position())
+        if found is None:
+            self._drag = event.position()
+            return
+        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if not (shift and self._anchor is not None):
+            self._anchor = found
+        first, last = sorted((self._anchor if self._anchor is not None else found, found))
+        self.words_taken.emit(list(self._words()[first : last + 1]))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._drag = None
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        up = event.angleDelta().y() > 0
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom(ZOOM_STEP if up else 1 / ZOOM_STEP)
+        elif self._zoom > 1.0:
+            self._centre += QPointF(0, (-0.08 if up else 0.08) / self._zoom)
+            self.update()
+        else:
+            self.turned_page.emit(-1 if up else 1)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if not self._is_lifting:
+            event.ignore()
+            return
+        key = event.key()
+        if key == Qt.Key.Key_Escape:
+            self._end_lift()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            if self._lift is not None:
+                self.words_taken.emit(list(self._words()[self._lift[0] : self._lift[1] + 1]))
+            self._end_lift()
+        elif key in (Qt.Key.Key_Right, Qt.Key.Key_Left) and self._lift is not None:
+            first, last = self._lift
+            last = min(len(self._words()) - 1, last + 1) if key == Qt.Key.Key_Right else max(first, last - 1)
+            self._lift = (first, last)
+        elif key in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+            self._find(1 if key == Qt.Key.Key_Down else -1)
+        elif key == Qt.Key.Key_Backspace:
+            self._typed = self._typed[:-1]
+            self._find(0)
+        elif event.text().isprintable() and event.text():
+            self._typed += event.text()
+            self._find(0)
+        self.update()
+
+    def _find(self, step: int) -> None:
+        wanted = self._typed.casefold()
+        hits = [i for i, w in enumerate(self._words()) if w.text.casefold().startswith(wanted)] if wanted else []
+        if not hits:
+            self._lift = None
+            return
+        at = hits.index(self._lift[0]) if self._lift and self._lift[0] in hits else 0
+        here = hits[(at + step) % len(hits)]
+        self._lift = (here, here)
+
+    def _end_lift(self) -> None:
+        self._is_lifting, self._lift, self._typed = False, None, ""
+        self.lift_ended.emit()
+
+    # -- painting --------------------------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(c.SHADE))
+        if self._shown is None or self._pixmap.isNull():
+            painter.setPen(QColor(c.QUIET))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.empty_text)
+            return
+        target = self._target()
+        painter.fillRect(target.translated(2, 3), QColor(c.HAIRLINE))
+        painter.drawPixmap(target, self._pixmap, QRectF(self._pixmap.rect()))
+        for box in self._shown.marks:
+            painter.fillRect(self.rect_of(box).adjusted(-2, -2, 2, 2), _wash(c.BRASS, 90))
+        self._paint_words(painter)
+        if self._shown.frame is not None:
+            painter.setPen(QPen(QColor(c.TEAL), 2.5))
+            painter.setBrush(_wash(c.TEAL, 28))
+            painter.drawRoundedRect(self.rect_of(self._shown.frame).adjusted(-5, -4, 5, 4), 3, 3)
+        self._paint_notes(painter)
+
+    def _paint_words(self, painter: QPainter) -> None:
+        for i, word in enumerate(self._words()):
+            rect = self.rect_of(word.box)
+            if word.confidence < UNSURE_WORD:
+                painter.setPen(QPen(QColor(c.BRASS), 2))
+                painter.drawLine(rect.bottomLeft() + QPointF(0, 2), rect.bottomRight() + QPointF(0, 2))
+            lifted = self._lift is not None and self._lift[0] <= i <= self._lift[1]
+            if lifted or i == self._hover:
+                painter.fillRect(rect.adjusted(-2, -2, 2, 2), _wash(c.SLATE, 90 if lifted else 45))
+
+    def _paint_notes(self, painter: QPainter) -> None:
+        said = self._shown.told if self._shown else ""
+        if self._is_lifting:
+            said = f"Lift: {self._typed or 'type the first letters of a word'}"
+        if not said:
+            return
+        painter.setFont(interface_font(13))
+        width = painter.fontMetrics().horizontalAdvance(said) + 20
+        box = QRectF(16, self.height() - 40, min(width, self.width() - 32), 26)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(c.INK))
+        painter.drawRoundedRect(box, 3, 3)
+        painter.setPen(QColor(c.PAPER))
+        painter.drawText(box.adjusted(10, 0, -10, 0), Qt.AlignmentFlag.AlignVCenter, said)
+
+    def snippet(self, box: Box, height_px: int) -> QPixmap:
+        """Return the picture of a place on the shown page, for the slip."""
+        if self._shown is None or self._pixmap.isNull():
+            return QPixmap()
+        s = self._pixmap.width() / self._shown.width
+        left, top, right, bottom = (v * s for v in box)
+        area = QRectF(left - 8, top - 5, right - left + 16, bottom - top + 10).toRect().intersected(self._pixmap.rect())
+        return self._pixmap.copy(area).scaledToHeight(height_px, Qt.TransformationMode.SmoothTransformation)
+
+
+def _wash(colour: str, alpha: int) -> QColor:
+    wash = QColor(colour)
+    wash.setAlpha(alpha)
+    return wash

@@ -1,0 +1,68 @@
+"""The prepare place: the set-up's lists, read-only."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+
+from keybundle.desktop.presenters.prepare import PartTable
+
+
+class PrepareView(QWidget):
+    """Lists at the left, the chosen one as a table."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("place")
+        self._parts: list[PartTable] = []
+        self.list = QListWidget()
+        self.list.setFixedWidth(210)
+        self.list.setAccessibleName("Parts of the set-up")
+        self.list.currentRowChanged.connect(self._show)
+        self.head = QLabel()
+        self.head.setProperty("role", "head")
+        self.table = QTableWidget()
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        self.table.setAlternatingRowColors(True)
+        self.table.setWordWrap(True)
+        self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        told = QLabel(
+            "These lists are read here; change them with: keybundle setup export FILE, edit, setup import FILE."
+        )
+        told.setProperty("role", "quiet")
+        right = QVBoxLayout()
+        for part in (self.head, told, self.table):
+            right.addWidget(part)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(16, 14, 16, 10)
+        layout.setSpacing(14)
+        layout.addWidget(self.list)
+        layout.addLayout(right, 1)
+
+    def render_parts(self, parts: list[PartTable]) -> None:
+        """Show the lists."""
+        self._parts = parts
+        row = max(0, self.list.currentRow())
+        self.list.clear()
+        self.list.addItems([p.name for p in parts])
+        self.list.setCurrentRow(row)
+
+    def _show(self, row: int) -> None:
+        if not 0 <= row < len(self._parts):
+            return
+        part = self._parts[row]
+        self.head.setText(f"{part.name} ({len(part.rows)})")
+        self.table.clear()
+        self.table.setColumnCount(len(part.heads))
+        self.table.setHorizontalHeaderLabels(list(part.heads))
+        self.table.setRowCount(len(part.rows))
+        for i, values in enumerate(part.rows):
+            for j, value in enumerate(values):
+                self.table.setItem(i, j, QTableWidgetItem(value))
+        self.table.resizeColumnsToContents()
+        for j in range(len(part.heads)):
+            self.table.setColumnWidth(j, min(420, self.table.columnWidth(j) + 16))
+        self.table.horizontalHeader().setStretchLastSection(True)
+        self.table.resizeRowsToContents()

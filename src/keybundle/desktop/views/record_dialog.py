@@ -1,0 +1,44 @@
+"""A filing record: what was filed where, with links, to save or print."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QUrl, Signal
+from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QPushButton, QTextBrowser, QVBoxLayout, QWidget
+
+
+class RecordDialog(QDialog):
+    """Shows a record's page; a link opens the document."""
+
+    document_opened = Signal(str)
+
+    def __init__(self, page: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Filing record")
+        self.resize(820, 560)
+        self._page = page
+        self.text = QTextBrowser()
+        self.text.setOpenLinks(False)
+        self.text.setHtml(page)
+        self.text.anchorClicked.connect(self._open)
+        save = QPushButton("Save as a page")
+        save.clicked.connect(self._save)
+        close = QPushButton("Close")
+        close.clicked.connect(self.accept)
+        buttons = QHBoxLayout()
+        buttons.addWidget(save)
+        buttons.addStretch(1)
+        buttons.addWidget(close)
+        layout = QVBoxLayout(self)
+        layout.addWidget(self.text)
+        layout.addLayout(buttons)
+
+    def _open(self, url: QUrl) -> None:
+        self.document_opened.emit(url.path().rsplit("/", 1)[-1])
+        self.accept()
+
+    def _save(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Save the filing record", "filing-record.html", "Web page (*.html)")
+        if name:
+            Path(name).write_text(self._page, encoding="utf-8")

@@ -1,0 +1,265 @@
+"""The main window: a slim bar with the places, the place that is open, and the line at the bottom."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSettings, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keybundle.core.workflows.filing import Record, list_records, record_as_html
+from keybundle.desktop.actions.registry import Handlers, find_command
+from keybundle.desktop.presenters.bench import BenchPresenter
+from keybundle.desktop.presenters.cabinets import CabinetsPresenter
+from keybundle.desktop.presenters.find import FindPresenter
+from keybundle.desktop.presenters.prepare import load_parts
+from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.work import WorkPresenter
+from keybundle.desktop.theme import colours as c
+from keybundle.desktop.theme.style import icon
+from keybundle.desktop.views.bench_view import BenchView
+from keybundle.desktop.views.cabinets_view import CabinetsView
+from keybundle.desktop.views.find_view import FindView
+from keybundle.desktop.views.keys_dialog import KeysDialog
+from keybundle.desktop.views.prepare_view import PrepareView
+from keybundle.desktop.views.record_dialog import RecordDialog
+from keybundle.desktop.views.work_view import WorkView
+
+MESSAGE_MS = 12_000
+
+
+class MainWindow(QMainWindow):
+    """Arranges the places; knows nothing of what they show."""
+
+    def __init__(self, session: Session, settings: QSettings, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"Key Bundle: {session.workspace.setup.repository}")
+        self.session = session
+        self._settings = settings
+        self.handlers = Handlers()
+        self.benches: dict[str, BenchView] = {}
+        self.work = WorkView(WorkPresenter(session, self))
+        self.cabinets = CabinetsView(CabinetsPresenter(session, self))
+        self.finder = FindView(FindPresenter(session, self))
+        self.prepare = PrepareView()
+        self.stack = QStackedWidget()
+        for place in (self.work, self.cabinets, self.finder, self.prepare):
+            self.stack.addWidget(place)
+        self._places: dict[str, QPushButton] = {}
+        body = QWidget()
+        body.setObjectName("window")
+        layout = QVBoxLayout(body)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self._make_bar())
+        layout.addWidget(self.stack, 1)
+        layout.addWidget(self._make_foot())
+        self.setCentralWidget(body)
+        self.setMinimumSize(1100, 700)
+        self.resize(1280, 800)
+        geometry = settings.value("geometry")
+        if geometry is not None:
+            self.restoreGeometry(geometry)
+        self._connect()
+        self.go_work()
+
+    def _make_bar(self) -> QFrame:
+        bar = QFrame()
+        bar.setObjectName("bar")
+        layout = QHBoxLayout(bar)
+        layout.setContentsMargins(14, 0, 14, 0)
+        layout.setSpacing(4)
+        brand = QLabel("Key Bundle")
+        brand.setStyleSheet(f"font-weight: 700; font-size: 16px; color: {c.TEAL}; padding-right: 18px;")
+        layout.addWidget(brand)
+        for name in ("work", "cabinets", "find"):
+            layout.addWidget(self._place_button(name))
+        layout.addStretch(1)
+        layout.addWidget(self._place_button("prepare"))
+        keys = QPushButton(icon("keyboard"), "Keys  F1")
+        keys.setProperty("role", "place")
+        keys.clicked.connect(self.show_keys)
+        layout.addWidget(keys)
+        person = QLabel(self.session.who)
+        person.setStyleSheet("font-weight: 600; padding-left: 10px;")
+        layout.addWidget(person)
+        return bar
+
+    def _place_button(self, name: str) -> QPushButton:
+        command = find_command(f"go.{name}")
+        button = QPushButton(command.title)
+        button.setToolTip(f"{command.words} ({command.shortcut})")
+        button.setCheckable(True)
+        button.setProperty("role", "place")
+        button.clicked.connect(getattr(self, f"go_{name}"))
+        self._places[name] = button
+        return button
+
+    def _make_foot(self) -> QFrame:
+        foot = QFrame()
+        foot.setObjectName("foot")
+        self.line_label = QLabel()
+        self.line_label.setProperty("role", "quiet")
+        self.message = QLabel()
+        self.message.setAccessibleName("Last message")
+        self.undo = QPushButton("Undo   Ctrl+Z")
+        self.undo.setProperty("role", "link")
+        self.undo.clicked.connect(lambda: self.handlers.trigger("edit.undo"))
+        layout = QHBoxLayout(foot)
+        layout.setContentsMargins(16, 4, 16, 4)
+        layout.addWidget(self.line_label)
+        layout.addStretch(1)
+        layout.addWidget(self.message)
+        layout.addWidget(self.undo)
+        self.undo.hide()
+        return foot
+
+    def _connect(self) -> None:
+        for presenter in (self.work.presenter,):
+            presenter.said.connect(self.say)
+            presenter.failed.connect(self.warn)
+        self.session.runner.failed.connect(self.warn)
+        self.session.bus.failed.connect(self.warn)
+        self.session.bus.said.connect(self.say)
+        self.work.batch_opened.connect(self.open_batch)
+        self.work.record_opened.connect(self.open_record)
+        self.finder.batch_opened.connect(self.open_batch)
+        on = self.handlers.on
+        for name in ("work", "cabinets", "find", "prepare"):
+            on(f"go.{name}", getattr(self, f"go_{name}"))
+        on("help.keys", self.show_keys)
+        on("edit.undo", self._undo)
+        on("edit.redo", self._redo)
+        for command_id in self.handlers.run:
+            key = QShortcut(QKeySequence(find_command(command_id).shortcut), self)
+            key.activated.connect(lambda i=command_id: self.handlers.trigger(i))
+        self._clear = QTimer(self)
+        self._clear.setSingleShot(True)
+        self._clear.setInterval(MESSAGE_MS)
+        self._clear.timeout.connect(lambda: self.message.setText(""))
+        self._watch = QTimer(self)
+        self._watch.setInterval(500)
+        self._watch.timeout.connect(self._tell_line)
+        self._watch.start()
+
+    def _tell_line(self) -> None:
+        busy, problem = self.session.line.busy, self.session.line.problem
+        told = problem or (f"{busy} pieces of work in the background" if busy else "All pages are read")
+        if self.line_label.text() != told and not self.line_label.property("seeding"):
+            self.line_label.setText(told)
+
+    def tell_background(self, text: str) -> None:
+        """Show what else goes on behind, such as the demo documents being filed; empty: nothing more."""
+        self.line_label.setProperty("seeding", bool(text))
+        self.line_label.setText(text)
+
+    def say(self, text: str) -> None:
+        """Show the last thing done."""
+        self.message.setStyleSheet(f"color: {c.INK};")
+        self.message.setText(text)
+        self._clear.start()
+
+    def warn(self, text: str) -> None:
+        """Show what stands in the way."""
+        self.message.setStyleSheet(f"color: {c.MADDER}; font-weight: 600;")
+        self.message.setText(text)
+        self._clear.start()
+
+    # -- places --------------------------------------------------------------------------------------------------
+
+    def _go(self, name: str, widget: QWidget) -> None:
+        for key, button in self._places.items():
+            button.setChecked(key == name)
+        self.stack.setCurrentWidget(widget)
+        self.undo.setVisible(isinstance(widget, BenchView))
+
+    def go_work(self) -> None:
+        """Show the work list."""
+        self._go("work", self.work)
+        self.work.presenter.refresh()
+        self.work.list.setFocus()
+
+    def go_cabinets(self) -> None:
+        """Browse what is filed."""
+        self._go("cabinets", self.cabinets)
+        self.cabinets.presenter.refresh()
+        self.cabinets.cabinets.setFocus()
+
+    def go_find(self) -> None:
+        """Find documents."""
+        self._go("find", self.finder)
+        self.finder.line.setFocus()
+        self.finder.line.selectAll()
+
+    def go_prepare(self) -> None:
+        """See the set-up."""
+        self._go("prepare", self.prepare)
+        session = self.session
+        session.runner.query(lambda: load_parts(session), self.prepare.render_parts, key="prepare")
+        self.prepare.list.setFocus()
+
+    def open_batch(self, batch_id: str) -> None:
+        """Open a batch on the bench; one that was open comes back as it was left."""
+        if batch_id not in self.benches:
+            view = BenchView(BenchPresenter(self.session, batch_id, self))
+            view.left.connect(self.go_work)
+            view.presenter.said.connect(self.say)
+            view.presenter.failed.connect(self.warn)
+            view.presenter.record_made.connect(self.open_record)
+            self.benches[batch_id] = view
+            self.stack.addWidget(view)
+        view = self.benches[batch_id]
+        self._go("work", view)
+        view.presenter.refresh()
+        view.strip.setFocus()
+
+    def _undo(self) -> None:
+        bench = self._current_bench()
+        if bench is not None:
+            bench.presenter.undo()
+
+    def _redo(self) -> None:
+        bench = self._current_bench()
+        if bench is not None:
+            bench.presenter.redo()
+
+    def _current_bench(self) -> BenchView | None:
+        widget = self.stack.currentWidget()
+        return widget if isinstance(widget, BenchView) else None
+
+    def open_record(self, record_id: str) -> None:
+        """Show a filing record."""
+        workspace = self.session.workspace
+
+        def show(records: list[Record]) -> None:
+            record = next((r for r in records if r.id == record_id), None)
+            if record is not None:
+                dialog = RecordDialog(record_as_html(record), self)
+                dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+                dialog.document_opened.connect(self._open_filed)
+                dialog.show()
+
+        self.session.runner.query(lambda: list_records(workspace, 200), show)
+
+    def _open_filed(self, document_id: str) -> None:
+        self.go_cabinets()
+        self.cabinets.show_document(document_id)
+
+    def show_keys(self) -> None:
+        """Show all keys and search commands."""
+        dialog = KeysDialog(self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
+        dialog.line.setFocus()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self._settings.setValue("geometry", self.saveGeometry())
+        super().closeEvent(event)

@@ -1,0 +1,320 @@
+"""The work place: sources at the left, the work list, today at the right."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QKeySequence, QPainter, QPen, QShortcut
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QListView,
+    QProgressBar,
+    QPushButton,
+    QStackedLayout,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from keybundle.desktop.actions.registry import COMMANDS, Handlers
+from keybundle.desktop.presenters.work import BatchRow, WorkPresenter, WorkState
+from keybundle.desktop.theme import colours as c
+from keybundle.desktop.theme.style import icon, interface_font
+from keybundle.desktop.views.bar import paint_band
+
+Index = QModelIndex | QPersistentModelIndex
+ROW_HEIGHT = 88
+
+
+class BatchModel(QAbstractListModel):
+    """The rows of the work list."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.rows: tuple[BatchRow, ...] = ()
+
+    def rowCount(self, parent: Index | None = None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(self.rows)
+
+    def data(self, index: Index, role: int = 0) -> object:
+        if not index.isValid() or index.row() >= len(self.rows):
+            return None
+        row = self.rows[index.row()]
+        if role == Qt.ItemDataRole.UserRole:
+            return row
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return f"{row.title}, {row.told}, {row.counts}"
+        return None
+
+    def render_rows(self, rows: tuple[BatchRow, ...]) -> None:
+        """Show rows; the ones that stay keep their place."""
+        if [r.id for r in rows] == [r.id for r in self.rows]:
+            self.rows = rows
+            if rows:
+                self.dataChanged.emit(self.index(0), self.index(len(rows) - 1))
+            return
+        self.beginResetModel()
+        self.rows = rows
+        self.endResetModel()
+
+
+class BatchDelegate(QStyledItemDelegate):
+    """Paints one wide row: sign, title, age, progress band, counts in words."""
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        return QSize(300, ROW_HEIGHT)
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        row: BatchRow = index.data(Qt.ItemDataRole.UserRole)
+        rect = QRectF(option.rect).adjusted(4, 4, -4, -4)
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor(c.TEAL if chosen else c.HAIRLINE), 2 if chosen else 1))
+        painter.setBrush(QColor(c.CARD))
+        painter.drawRoundedRect(rect, 4, 4)
+        sign = QRectF(rect.left() + 12, rect.top() + 14, 44, 44)
+        painter.setPen(QPen(QColor(c.SLATE), 1.5))
+        painter.setBrush(QColor(c.SLATE_WASH))
+        painter.drawRect(sign)
+        painter.setFont(interface_font(17, bold=True))
+        painter.setPen(QColor(c.SLATE))
+        painter.drawText(sign, Qt.AlignmentFlag.AlignCenter, row.sign)
+        left = rect.left() + 70
+        painter.setFont(interface_font(15, bold=True))
+        painter.setPen(QColor(c.INK))
+        line = QRectF(left, rect.top() + 9, rect.width() - 84, 20)
+        painter.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, row.title)
+        painter.setFont(interface_font(13))
+        painter.setPen(QColor(c.QUIET))
+        painter.drawText(line, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, row.told)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        paint_band(painter, QRectF(left, rect.top() + 34, rect.width() - 84, 14), row.band)
+        painter.setFont(interface_font(13))
+        painter.setPen(QColor(c.INK))
+        words = QRectF(left, rect.top() + 53, rect.width() - 84, 20)
+        painter.drawText(words, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, row.counts)
+        painter.restore()
+
+
+def section(text: str) -> QLabel:
+    """Return a small heading."""
+    label = QLabel(text)
+    label.setProperty("role", "section")
+    return label
+
+
+def quiet(text: str = "") -> QLabel:
+    """Return a quiet, wrapping text."""
+    label = QLabel(text)
+    label.setProperty("role", "quiet")
+    label.setWordWrap(True)
+    return label
+
+
+def card(*parts: QWidget) -> QFrame:
+    """Return parts on a card."""
+    frame = QFrame()
+    frame.setProperty("role", "card")
+    layout = QVBoxLayout(frame)
+    layout.setContentsMargins(12, 10, 12, 12)
+    layout.setSpacing(6)
+    for part in parts:
+        layout.addWidget(part)
+    return frame
+
+
+class WorkView(QWidget):
+    """The work place."""
+
+    batch_opened = Signal(str)
+    record_opened = Signal(str)
+
+    def __init__(self, presenter: WorkPresenter, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("place")
+        self.presenter = presenter
+        self.handlers = Handlers()
+        self.model = BatchModel(self)
+        self.list = QListView()
+        self.list.setModel(self.model)
+        self.list.setItemDelegate(BatchDelegate(self.list))
+        self.list.setAccessibleName("Work list")
+        self.list.setStyleSheet("QListView { background: transparent; border: none; }")
+        self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
+        self.list.activated.connect(self._open_index)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(16, 14, 16, 10)
+        layout.setSpacing(16)
+        layout.addLayout(self._make_sources())
+        layout.addLayout(self._make_list(), 1)
+        layout.addLayout(self._make_today())
+        self._register()
+        presenter.changed.connect(self.render_state)
+
+    def _make_sources(self) -> QVBoxLayout:
+        self.scanner = QLabel()
+        self.scanner.setStyleSheet("font-weight: 600;")
+        self.feeder = QLabel()
+        self.routine = QComboBox()
+        self.routine.setAccessibleName("Routine")
+        self.routine.textActivated.connect(self.presenter.choose_routine)
+        self.routine_told = quiet()
+        self.plan = QLabel()
+        self.plan.setWordWrap(True)
+        self.plan.setStyleSheet("font-size: 18px; font-weight: 600;")
+        self.destination = QLabel()
+        self.destination.setStyleSheet("font-size: 15px;")
+        self.destination.setWordWrap(True)
+        self.scan = QPushButton(icon("scan", c.CARD), "Scan   S")
+        self.scan.setProperty("role", "main")
+        self.scan.clicked.connect(self.presenter.scan)
+        self.stop = QPushButton("Stop   Shift+S")
+        self.stop.clicked.connect(self.presenter.stop)
+        self.progress = QProgressBar()
+        self.progress.setTextVisible(False)
+        self.progress_told = quiet()
+        self.refill = QPushButton("Refill the feeder   F")
+        self.refill.clicked.connect(self.presenter.refill)
+        self.importing = QPushButton(icon("file-text"), "Import files   I")
+        self.importing.clicked.connect(self._ask_files)
+        column = QVBoxLayout()
+        column.setSpacing(8)
+        column.addWidget(section("Sources"))
+        scan_card = card(
+            self.scanner, self.feeder, self.routine, self.routine_told, self.plan, self.destination, self.scan,
+            self.stop, self.progress, self.progress_told, self.refill,
+        )  # fmt: skip
+        told = quiet("TIFF, PNG, JPEG and PDF, one document for each file")
+        file_card = card(QLabel("Files"), told, self.importing)
+        for holder in (scan_card, file_card):
+            holder.setFixedWidth(252)
+            column.addWidget(holder)
+        column.addStretch(1)
+        return column
+
+    def _make_list(self) -> QVBoxLayout:
+        self.empty = QLabel("Nothing is waiting.\n\nPress S to scan what lies in the feeder, or I to import files.")
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.empty.setProperty("role", "quiet")
+        holder = QWidget()
+        self._stack = QStackedLayout(holder)
+        self._stack.addWidget(self.list)
+        self._stack.addWidget(self.empty)
+        column = QVBoxLayout()
+        column.setSpacing(8)
+        head = QLabel("Waiting")
+        head.setProperty("role", "section")
+        column.addWidget(head)
+        column.addWidget(holder, 1)
+        return column
+
+    def _make_today(self) -> QVBoxLayout:
+        self._figures = QVBoxLayout()
+        self._figures.setSpacing(10)
+        self._records = QVBoxLayout()
+        self._records.setSpacing(2)
+        column = QVBoxLayout()
+        column.setSpacing(8)
+        column.addWidget(section("Today"))
+        holder = card()
+        holder.setFixedWidth(236)
+        holder.layout().addLayout(self._figures)  # type: ignore[union-attr]
+        column.addWidget(holder)
+        column.addWidget(section("Filing records"))
+        records = card()
+        records.setFixedWidth(236)
+        records.layout().addLayout(self._records)  # type: ignore[union-attr]
+        column.addWidget(records)
+        column.addStretch(1)
+        return column
+
+    def _register(self) -> None:
+        on = self.handlers.on
+        on("work.scan", self.presenter.scan)
+        on("work.stop", self.presenter.stop)
+        on("work.import", self._ask_files)
+        on("work.refill", self.presenter.refill)
+        on("work.open", lambda: self._open_index(self.list.currentIndex()))
+        on("work.close", self._close_chosen)
+        for command in COMMANDS:
+            if command.place == "work" and command.id != "work.open":
+                key = QShortcut(QKeySequence(command.shortcut), self)
+                key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+                key.activated.connect(lambda i=command.id: self.handlers.trigger(i))
+
+    def render_state(self, state: WorkState) -> None:
+        """Show a state."""
+        chosen = self.list.currentIndex().row()
+        self.model.render_rows(state.rows)
+        self._stack.setCurrentIndex(0 if state.rows else 1)
+        if state.rows and not self.list.currentIndex().isValid():
+            self.list.setCurrentIndex(self.model.index(min(max(chosen, 0), len(state.rows) - 1)))
+        if [self.routine.itemText(i) for i in range(self.routine.count())] != list(state.routines):
+            self.routine.clear()
+            self.routine.addItems(list(state.routines))
+        self.routine.setCurrentText(state.routine)
+        for label, text in (
+            (self.scanner, state.scanner), (self.feeder, state.feeder), (self.routine_told, state.routine_told),
+            (self.plan, state.plan), (self.destination, state.destination), (self.progress_told, state.scanning),
+        ):  # fmt: skip
+            label.setText(text)
+        busy = bool(state.scanning)
+        self.scan.setEnabled(state.can_scan)
+        self.scan.setVisible(not busy)
+        for widget in (self.stop, self.progress, self.progress_told):
+            widget.setVisible(busy)
+        self.progress.setRange(0, state.scan_total)
+        self.progress.setValue(state.scanned)
+        self.refill.setVisible(not busy and not state.can_scan and state.scanner != "No scanner")
+        self.plan.setVisible(bool(state.plan) and not busy)
+        self._render_today(state)
+
+    def _render_today(self, state: WorkState) -> None:
+        empty_layout(self._figures)
+        for words, figure in state.today:
+            number = QLabel(figure)
+            number.setProperty("role", "figure")
+            told = quiet(words)
+            self._figures.addWidget(number)
+            self._figures.addWidget(told)
+        empty_layout(self._records)
+        if not state.records:
+            self._records.addWidget(quiet("Each filing leaves its record here."))
+        for record_id, line in state.records:
+            button = QPushButton(line)
+            button.setProperty("role", "link")
+            button.clicked.connect(lambda _=False, r=record_id: self.record_opened.emit(r))
+            self._records.addWidget(button)
+
+    def _open_index(self, index: QModelIndex) -> None:
+        row = index.data(Qt.ItemDataRole.UserRole)
+        if row is not None:
+            self.batch_opened.emit(row.id)
+
+    def _close_chosen(self) -> None:
+        row = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
+        if row is not None:
+            self.presenter.close_batch(row.id)
+
+    def _ask_files(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(
+            self, "Import files", "", "Pages (*.tif *.tiff *.png *.jpg *.jpeg *.pdf);;All files (*)"
+        )
+        if names:
+            self.presenter.import_files([Path(n) for n in names])
+
+
+def empty_layout(layout: QVBoxLayout) -> None:
+    """Take all widgets out of a layout and let them go."""
+    while (item := layout.takeAt(0)) is not None:
+        widget = item.widget()
+        if widget is not None:
+            widget.deleteLater()
