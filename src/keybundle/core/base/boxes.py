@@ -9,6 +9,17 @@ Box = tuple[int, int, int, int]
 Affine = tuple[float, float, float, float, float, float]
 
 
+def _undo_growth(box: tuple[float, float, float, float], degrees: float) -> Box:
+    """Return the level box whose turned corners fill ``box``: W = w cos + h sin and H = w sin + h cos, solved."""
+    cos, sin = math.cos(math.radians(abs(degrees))), math.sin(math.radians(abs(degrees)))
+    width, height = box[2] - box[0], box[3] - box[1]
+    level_width = (width * cos - height * sin) / (cos * cos - sin * sin)
+    level_height = (height * cos - width * sin) / (cos * cos - sin * sin)
+    x, y = (box[0] + box[2]) / 2, (box[1] + box[3]) / 2
+    half_width, half_height = max(1.0, level_width / 2), max(1.0, level_height / 2)
+    return round(x - half_width), round(y - half_height), round(x + half_width), round(y + half_height)
+
+
 def union(boxes: list[Box]) -> Box:
     """Return the smallest box around all boxes; raises ValueError when there is none."""
     if not boxes:
@@ -69,6 +80,17 @@ class Frame:
         """Return the smallest box in the captured picture around the corners of a box in the upright one."""
         left, top, right, bottom = transform_box(self.to_captured(), upright_box)
         return max(0, left), max(0, top), min(self.width, right), min(self.height, bottom)
+
+
+def upright_box(frame: Frame, captured_box: Box) -> Box:
+    """Return the level box in the upright picture that ``Frame.captured_box`` was made from, to a px or two."""
+    m = frame.to_upright()
+    x, y = centre(captured_box)
+    ux, uy = m[0] * x + m[1] * y + m[2], m[3] * x + m[4] * y + m[5]
+    width, height = captured_box[2] - captured_box[0], captured_box[3] - captured_box[1]
+    if frame.rotation in (90, 270):
+        width, height = height, width
+    return _undo_growth((ux - width / 2, uy - height / 2, ux + width / 2, uy + height / 2), frame.skew_degrees)
 
 
 def compose(outer: Affine, inner: Affine) -> Affine:

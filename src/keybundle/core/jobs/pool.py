@@ -9,18 +9,18 @@ from __future__ import annotations
 
 import heapq
 import itertools
-import multiprocessing
+import socket
+import subprocess
+import sys
 import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, field
 from multiprocessing.connection import Connection
-from multiprocessing.context import SpawnProcess
 from typing import Any
 
 from keybundle.core.base import errors
-from keybundle.core.jobs.worker import serve
 
 
 @dataclass(order=True)
@@ -48,10 +48,9 @@ class Pool:
         self._numbers = itertools.count()
         self._wake = threading.Condition()
         self._closed = False
-        self._context = multiprocessing.get_context("spawn")
         self._size = workers
         self._threads: list[threading.Thread] = []
-        self._processes: dict[int, SpawnProcess] = {}
+        self._processes: dict[int, subprocess.Popen[bytes]] = {}
 
     def submit(
         self, name: str, *args: Any, priority: int = 5, limit_seconds: float = 120, key: str = ""
@@ -130,15 +129,14 @@ class Pool:
         if connection is not None:
             connection.close()
         if slot in self._processes:
-            self._processes[slot].join(timeout=5)
+            self._processes[slot].wait(timeout=5)
 
     def _start(self, slot: int) -> Connection:
-        ours, theirs = self._context.Pipe()
-        process = self._context.Process(target=serve, args=(theirs,), daemon=True, name=f"keybundle-worker-{slot}")
-        process.start()
+        ours, theirs = socket.socketpair()
+        command = [sys.executable, "-m", "keybundle.core.jobs.worker", str(theirs.fileno())]
+        self._processes[slot] = subprocess.Popen(command, pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL)
         theirs.close()
-        self._processes[slot] = process
-        return ours
+        return Connection(ours.detach())
 
     def _call(self, slot: int, connection: Connection, task: Task) -> tuple[Any, ...]:
         connection.send((task.name, task.args))

@@ -1,4 +1,4 @@
-"""The far side of the pool: a spawned process that runs one named function after another.
+"""The far side of the pool: a fresh process that runs one named function after another.
 
 A task is ``(name, args)`` with ``name`` as ``package.module:function``. The answer is ``("ok", result)``,
 ``("problem", class name, sentence)`` for errors the user can mend, or ``("bug", trace)``.
@@ -10,6 +10,7 @@ import importlib
 import os
 import resource
 import signal
+import sys
 import traceback
 from multiprocessing.connection import Connection
 
@@ -42,3 +43,7 @@ def serve(connection: Connection, memory_limit: int = MEMORY_LIMIT_BYTES) -> Non
             connection.send(answer)
         except (BrokenPipeError, OSError):
             return
+
+
+if __name__ == "__main__":
+    serve(Connection(int(sys.argv[1])))

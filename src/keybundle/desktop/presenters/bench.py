@@ -8,7 +8,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from keybundle.core.base.boxes import Box, transform_box
+from keybundle.core.base.boxes import Box, upright_box
 from keybundle.core.base.changes import Changes
 from keybundle.core.batches.model import Batch, Document, Page, State
 from keybundle.core.fields.values import FieldValue, Origin
@@ -247,7 +247,7 @@ class BenchPresenter(QObject):
         place = None
         if value.page and value.box and self._data is not None:
             page = next((p for p in self._data.batch.pages if p.id == value.page and p.facts), None)
-            place = (page.id, transform_box(page.frame.to_upright(), value.box)) if page else None
+            place = (page.id, upright_box(page.frame, value.box)) if page else None
         problem = value.problem
         if not problem and not value.sure:
             problem = f"Read with {value.confidence:.0%} confidence; compare it with the page."

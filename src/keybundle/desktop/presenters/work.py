@@ -214,4 +214,4 @@ def _row(row: WorkRow) -> BatchRow:
 
 
 def _record_line(record: Record) -> str:
-    return f"{record.at[11:16]}  {count(len(record.entries), 'document')}, {record.who}"
+    return f"{record.at[:16].replace('T', ' ')}   {count(len(record.entries), 'document')}"

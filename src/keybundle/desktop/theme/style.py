@@ -26,6 +26,7 @@ ORIGIN_SIGN = {
     "lifted": "text-aa", "default": "gear", "folder": "folder", "derived": "link-simple",
 }  # fmt: skip
 
+_ICONS = str(files("keybundle.desktop.theme").joinpath("icons"))
 SHEET = f"""
 * {{ color: {c.INK}; font-family: "{INTERFACE}"; font-size: 14px; }}
 QWidget#window, QWidget#place, QDialog {{ background: {c.PAPER}; }}
@@ -55,7 +56,9 @@ QLineEdit, QComboBox {{ background: {c.CARD}; border: 1px solid {c.HAIRLINE}; bo
 QLineEdit:focus, QComboBox:focus {{ border: 2px solid {c.TEAL}; padding: 3px 5px; }}
 QLineEdit[unsure="true"] {{ border-bottom: 2px solid {c.BRASS}; background: {c.BRASS_WASH}; }}
 QLineEdit[unsure="true"]:focus {{ border: 2px solid {c.BRASS}; }}
-QComboBox::drop-down {{ border: none; width: 22px; }}
+QComboBox::drop-down {{ border: none; width: 24px; }}
+QComboBox::down-arrow {{ image: url({_ICONS}/caret-down.svg); width: 14px; height: 14px; }}
+QTableView::item {{ padding: 2px 6px; }}
 QListView, QTableView, QTreeView {{ background: {c.CARD}; border: 1px solid {c.HAIRLINE}; outline: none;
   selection-background-color: {c.SLATE_WASH}; selection-color: {c.INK}; alternate-background-color: {c.PAPER}; }}
 QListView::item {{ padding: 5px 6px; }}

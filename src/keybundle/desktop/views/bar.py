@@ -20,6 +20,7 @@ def paint_band(painter: QPainter, area: QRectF, band: tuple[tuple[str, int], ...
     total = sum(pages for _, pages in band)
     painter.fillRect(area, QColor(c.SHADE))
     x = area.left()
+    painter.setBrush(Qt.BrushStyle.NoBrush)
     for state, pages in band:
         width = area.width() * pages / total
         piece = QRectF(x, area.top(), max(2.0, width - 1.5), area.height())

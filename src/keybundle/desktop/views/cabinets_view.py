@@ -131,6 +131,8 @@ class CabinetsView(QWidget):
         outer.addWidget(middle)
         outer.addWidget(self.page)
         outer.setSizes([640, 400])
+        outer.setHandleWidth(10)
+        outer.setStyleSheet("QSplitter::handle { background: transparent; }")
         left = QVBoxLayout()
         head = QLabel("Cabinets")
         head.setProperty("role", "section")
@@ -192,6 +194,7 @@ class CabinetsView(QWidget):
         self.model.render_ids(state.documents, ("Caption", "Type", *state.fields))
         if self.table.columnWidth(0) < 200:
             self.table.setColumnWidth(0, 240)
+            self.table.setColumnWidth(1, 140)
 
     def _render_columns(self, state: CabinetsState) -> None:
         order = [col.field for col in state.columns]

@@ -13,6 +13,8 @@ from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font
 
 ZOOM_STEP = 1.25
+WHOLE = 0.0
+WIDEST_PX = 900.0
 
 
 class PageView(QWidget):
@@ -27,7 +29,7 @@ class PageView(QWidget):
         self._shown: PageShown | None = None
         self._pixmap = QPixmap()
         self._zoom = 1.0
-        self._centre = QPointF(0.5, 0.5)
+        self._centre = QPointF(0.5, 0.0)
         self._hover: int | None = None
         self._anchor: int | None = None
         self._lift: tuple[int, int] | None = None
@@ -52,8 +54,8 @@ class PageView(QWidget):
         elif before is None or before.picture != shown.picture:
             self._pixmap = QPixmap(shown.picture)
             self._hover = self._anchor = self._lift = None
-            self._centre = QPointF(0.5, 0.5)
-        if shown is not None and shown.frame is not None and self._zoom > 1.0:
+            self._centre = QPointF(0.5, 0.0)
+        if shown is not None and shown.frame is not None and not self._is_in_sight(shown.frame):
             self._centre = QPointF(
                 (shown.frame[0] + shown.frame[2]) / 2 / shown.width,
                 (shown.frame[1] + shown.frame[3]) / 2 / shown.height,
@@ -61,15 +63,16 @@ class PageView(QWidget):
         self.update()
 
     def zoom(self, factor: float) -> None:
-        """Show larger or smaller; 0 fits the whole page."""
-        self._zoom = 1.0 if factor == 0 else max(1.0, min(6.0, self._zoom * factor))
+        """Show larger or smaller; 0 changes between the page's width and the whole page."""
+        if factor == 0:
+            self._zoom = 1.0 if self._zoom == WHOLE else WHOLE
+        else:
+            self._zoom = max(0.5, min(6.0, (self._zoom or 0.6) * factor))
         frame = self._shown.frame if self._shown else None
         if factor > 1 and self._shown is not None and frame is not None:
             self._centre = QPointF(
                 (frame[0] + frame[2]) / 2 / self._shown.width, (frame[1] + frame[3]) / 2 / self._shown.height
             )
-        if self._zoom == 1.0:
-            self._centre = QPointF(0.5, 0.5)
         self.update()
 
     def begin_lift(self) -> None:
@@ -84,7 +87,8 @@ class PageView(QWidget):
         if self._shown is None:
             return QRectF()
         area = QRectF(self.rect()).adjusted(12, 12, -12, -12)
-        fit = min(area.width() / self._shown.width, area.height() / self._shown.height) * self._zoom
+        whole = min(area.width() / self._shown.width, area.height() / self._shown.height)
+        fit = whole if self._zoom == WHOLE else min(area.width(), WIDEST_PX) / self._shown.width * self._zoom
         width, height = self._shown.width * fit, self._shown.height * fit
         left = area.center().x() - self._centre.x() * width if width > area.width() else area.center().x() - width / 2
         top = (
@@ -104,6 +108,9 @@ class PageView(QWidget):
         s = target.width() / self._shown.width
         left, top, right, bottom = box
         return QRectF(target.left() + left * s, target.top() + top * s, (right - left) * s, (bottom - top) * s)
+
+    def _is_in_sight(self, box: Box) -> bool:
+        return QRectF(self.rect()).adjusted(8, 8, -8, -8).contains(self.rect_of(box))
 
     def _word_at(self, point: QPointF) -> int | None:
         for i, word in enumerate(self._words()):
@@ -146,8 +153,9 @@ class PageView(QWidget):
         up = event.angleDelta().y() > 0
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.zoom(ZOOM_STEP if up else 1 / ZOOM_STEP)
-        elif self._zoom > 1.0:
-            self._centre += QPointF(0, (-0.08 if up else 0.08) / self._zoom)
+        elif self._target().height() > self.height():
+            y = self._centre.y() + (-0.08 if up else 0.08)
+            self._centre = QPointF(self._centre.x(), min(1.0, max(0.0, y)))
             self.update()
         else:
             self.turned_page.emit(-1 if up else 1)

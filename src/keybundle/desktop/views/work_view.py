@@ -218,7 +218,7 @@ class WorkView(QWidget):
 
     def _make_today(self) -> QVBoxLayout:
         self._figures = QVBoxLayout()
-        self._figures.setSpacing(10)
+        self._figures.setSpacing(0)
         self._records = QVBoxLayout()
         self._records.setSpacing(2)
         column = QVBoxLayout()
@@ -283,6 +283,7 @@ class WorkView(QWidget):
             number = QLabel(figure)
             number.setProperty("role", "figure")
             told = quiet(words)
+            told.setContentsMargins(0, 0, 0, 8)
             self._figures.addWidget(number)
             self._figures.addWidget(told)
         empty_layout(self._records)
