@@ -147,7 +147,7 @@ def _image_matrix(frame: Frame, dpi: float) -> Affine:
 
 def _add_page(pdf: Pdf, font: pikepdf.Object, page: SourcePage) -> None:
     with Pdf.open(io.BytesIO(_encode_image(page))) as single:
-        image = pdf.copy_foreign(next(iter(single.pages[0].images.values())))
+        image = pdf.copy_foreign(next(iter(single.pages[0].Resources.XObject.values())))
     if Name.Interpolate in image:
         del image.Interpolate
     frame = page.text.frame

@@ -16,7 +16,7 @@ WORK_DPI = 100.0
 MAX_SKEW_DEGREES = 12.0
 EDGE_MM = 6.0
 HOLE_STRIP_MM = 18.0
-SMALLEST_INK_MM2 = 0.05
+SMALLEST_INK_MM2 = 0.2
 BLANK_INK_MM2 = 1.2
 SHOW_THROUGH_CONTRAST = 0.38
 
@@ -142,7 +142,7 @@ def measure_ink_mm2(ink: Pixels, dpi: float) -> float:
     total = 0.0
     for left, top, width, height, area in stats[1:count]:
         mm2 = area / mm**2
-        if mm2 < SMALLEST_INK_MM2 * 2.2 and max(width, height) < 0.9 * mm:
+        if mm2 < SMALLEST_INK_MM2 and max(width, height) < 0.9 * mm:
             continue
         near_side = min(left, w - left - width) < HOLE_STRIP_MM * mm or min(top, h - top - height) < HOLE_STRIP_MM * mm
         is_round = 0.75 < width / max(height, 1) < 1.33 and 3.5 * mm < width < 9 * mm and area > 0.6 * width * height

@@ -22,9 +22,11 @@ MAX_PIXELS = 1_000_000_000
 FALLBACK_DPI = 300.0
 PDF_DPI = 300.0
 SCAN_SUFFIXES = {".tif", ".tiff", ".png", ".jpg", ".jpeg", ".pdf"}
+_MAGIC = (b"II*\0", b"MM\0*", b"\x89PNG", b"\xff\xd8\xff")
 _DECODE_ERRORS = (OSError, SyntaxError, ValueError, struct.error, EOFError, IndexError, KeyError, TypeError)
 
 Image.MAX_IMAGE_PIXELS = None
+Image.init()
 ImageFile.LOAD_TRUNCATED_IMAGES = False
 
 
@@ -58,7 +60,8 @@ class FileFacts:
 def probe(path: Path, name: str) -> FileFacts:
     """Look at a file's own bytes, not its suffix; raises InputProblem in words that name ``name``."""
     try:
-        head = path.open("rb").read(1024)
+        with path.open("rb") as file:
+            head = file.read(1024)
     except OSError as error:
         raise InputProblem(
             f"“{name}” cannot be read: {error.strerror}. Check that it is there and readable."
@@ -70,11 +73,13 @@ def probe(path: Path, name: str) -> FileFacts:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            with Image.open(path, formats=("TIFF", "PNG", "JPEG", "MPO")) as image:
+            with Image.open(path, formats=("TIFF", "PNG", "JPEG")) as image:
                 _check_size(image.width, image.height, name)
                 kind = "JPEG" if image.format == "MPO" else str(image.format)
                 return FileFacts(kind, getattr(image, "n_frames", 1) if kind == "TIFF" else 1)
     except UnidentifiedImageError as error:
+        if head.startswith(_MAGIC):
+            raise _broken(name) from error
         raise InputProblem(
             f"“{name}” is neither TIFF, PNG, JPEG nor PDF, whatever its name says. Save it as one of these and try again."
         ) from error
@@ -122,7 +127,7 @@ def decode(path: Path, index: int = 0, *, name: str = "", is_pdf: bool = False) 
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            with Image.open(path, formats=("TIFF", "PNG", "JPEG", "MPO")) as image:
+            with Image.open(path, formats=("TIFF", "PNG", "JPEG")) as image:
                 if index:
                     image.seek(index)
                 _check_size(image.width, image.height, name)

@@ -64,7 +64,7 @@ def find_separator(picture: Picture) -> Separator | None:
 
 def read_codes(grey: Pixels) -> list[str]:
     """Return the texts of QR and Code 128 symbols on a grey picture."""
-    formats = zxingcpp.BarcodeFormat.QRCode | zxingcpp.BarcodeFormat.Code128
+    formats = (zxingcpp.BarcodeFormat.QRCode, zxingcpp.BarcodeFormat.Code128)
     found = zxingcpp.read_barcodes(grey, formats=formats, try_rotate=True, try_downscale=False, try_invert=False)
     return [code.text for code in found if code.valid]
 

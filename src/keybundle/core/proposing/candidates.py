@@ -17,6 +17,7 @@ from keybundle.core.setup.model import FieldSpec
 Heads = frozenset[Word]
 LABEL_BAR = 84.0
 MOST_TOKENS = 6
+UNPARSED = 0.25
 
 
 @dataclass(frozen=True)
@@ -137,6 +138,17 @@ def propose_candidates(rows: Rows, spec: FieldSpec, rule: Rule, labels: LabelMap
     if rule.pattern or rule.check:
         found += list(_anywhere(rows, rule))
     return sorted(found, key=lambda c: -c.score)
+
+
+def propose_unparsed(rows: Rows, spec: FieldSpec, labels: LabelMap) -> Candidate | None:
+    """Return what stands at the field's label though it is no value of its kind, so that its place can be shown."""
+    heads = find_heads(labels)
+    for place in labels.get(spec.name, []):
+        for segment, weight in _value_words(rows, place, heads):
+            words = segment.words[:MOST_TOKENS]
+            said = " ".join(w.text for w in words)
+            return Candidate(said, said, words, UNPARSED * weight * _certainty(words))
+    return None
 
 
 def _anywhere(rows: Rows, rule: Rule) -> Iterator[Candidate]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from keybundle.core.fields.kinds import Kind, Rule
 from keybundle.core.fields.values import FieldValue, Origin
-from keybundle.core.proposing.candidates import Candidate, LabelMap, map_labels, propose_candidates, propose_list
+from keybundle.core.proposing.candidates import Candidate, LabelMap, map_labels, propose_candidates, propose_list, propose_unparsed
 from keybundle.core.proposing.evidence import weigh
 from keybundle.core.proposing.rows import Rows, build_rows
 from keybundle.core.reading.text import PageText
@@ -56,7 +56,8 @@ def _propose_field(
     if book is not None and spec.kind is Kind.REGISTER:
         return _from_register(rows, page, spec, book, candidates)
     if not candidates:
-        return None
+        unparsed = propose_unparsed(rows, spec, labels)
+        return _as_value(page, [unparsed], [unparsed.value]) if unparsed is not None else None
     if book is not None and spec.column:
         candidates = _known_first(candidates, book, spec.column)
     best = candidates[0]

@@ -80,13 +80,17 @@ def enter_value(
 
 
 def confirm_value(workspace: Workspace, line: Line, batch_id: str, document_id: str, name: str, who: str) -> Changes:
-    """Confirm a field's value as it stands."""
+    """Confirm a field's value as it stands; raises InputProblem for one that is no value of its kind."""
     stamp = workspace.clock.stamp()
 
     def command(batch: Batch) -> Batch:
         value = batch.document(document_id).values.get(name)
         if value is None:
             raise InputProblem(f"{name} is empty; there is nothing to confirm.")
+        _, spec = _field(workspace, batch, document_id, name)
+        _, problem = read_value(workspace, spec, value.text)
+        if problem:
+            raise InputProblem(problem)
         return commands.set_values(batch, document_id, {name: replace(value, confirmed_by=who, confirmed_at=stamp)})
 
     return run_command(workspace, line, batch_id, who, f"confirm {name}", command)

@@ -214,4 +214,4 @@ def _row(row: WorkRow) -> BatchRow:
 
 
 def _record_line(record: Record) -> str:
-    return f"{record.at[:16].replace('T', ' ')}   {count(len(record.entries), 'document')}"
+    return f"{record.at[5:16].replace('T', ' ')}   {count(len(record.entries), 'document')}"

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QDialog, QLabel, QLineEdit, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog, QHeaderView, QLabel, QLineEdit, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from keybundle.desktop.actions.registry import search_commands
 from keybundle.desktop.theme.style import value_font
@@ -24,10 +25,11 @@ class KeysDialog(QDialog):
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.table.horizontalHeader().setStretchLastSection(True)
-        self.table.setColumnWidth(0, 150)
-        self.table.setColumnWidth(1, 150)
-        self.table.setColumnWidth(2, 300)
+        header = self.table.horizontalHeader()
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        for column, width in ((0, 160), (1, 160), (3, 110)):
+            self.table.setColumnWidth(column, width)
+        header.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
         self.told = QLabel()
         self.told.setProperty("role", "quiet")
         layout = QVBoxLayout(self)

@@ -44,7 +44,7 @@ class StartView(QWidget):
                 self.people.addItem(f"{name}, {role}")
             self._names = [name for name, _ in people]
             self.people.setCurrentRow(next((i for i, p in enumerate(people) if p[1] == "operator"), 0))
-            self.people.setFixedHeight(34 * min(7, len(people)))
+            self.people.setFixedHeight(29 * min(8, len(people)) + 6)
             self.people.setAccessibleName("Who is working")
             self.people.itemActivated.connect(lambda _: self._go())
             inner.addWidget(self.people)

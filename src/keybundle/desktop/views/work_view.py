@@ -318,4 +318,5 @@ def empty_layout(layout: QVBoxLayout) -> None:
     while (item := layout.takeAt(0)) is not None:
         widget = item.widget()
         if widget is not None:
+            widget.hide()
             widget.deleteLater()

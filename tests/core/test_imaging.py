@@ -1,0 +1,167 @@
+"""Decoding and judging pages, with scikit-image and a second skew finder as outside references."""
+
+from __future__ import annotations
+
+import ctypes
+import io
+import random
+import unittest
+import warnings
+
+import numpy as np
+from PIL import Image
+from skimage.filters import threshold_otsu
+
+from keybundle.core.base.boxes import Frame, upright_box
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.imaging.judge import find_ink, judge, measure_skew, shrink
+from keybundle.core.imaging.picture import decode, from_pil, probe, to_grey
+from keybundle.core.imaging.render import straighten
+from keybundle.demo.layouts import draw_document, fixed_layout
+from keybundle.demo.names import make_world
+from keybundle.demo.records import TYPES, make_record
+from keybundle.demo.scan import Effects, Scan, scan
+from tests.leptonica_pages import page_path
+from tests.support import DataTest
+
+
+def make_scan(type_name: str, layout: int, seed: int, effects: Effects) -> Scan:
+    rng = random.Random(seed)
+    record = make_record(type_name, make_world(), rng)
+    page = draw_document(record, fixed_layout(type_name, layout), rng, dpi=150)[0]
+    return scan(page.sheet.image, page.words, 150, effects, seed)
+
+
+class Upright(unittest.TestCase):
+    def test_skew_and_rotation_of_generated_pages(self) -> None:
+        rng = random.Random(11)
+        errors, turned_right = [], 0
+        for i in range(24):
+            effects = Effects(mode=("1-bit", "grey")[i % 2], skew_degrees=round(rng.uniform(-9, 9), 2),
+                              rotation=rng.choice((0, 90, 180, 270)), speckle=0.2)  # fmt: skip
+            made = make_scan(TYPES[i % len(TYPES)], 1 + i % 3, i, effects)
+            found = judge(from_pil(made.image, 150))
+            turned_right += found.rotation == effects.rotation
+            errors.append(abs(found.skew_degrees - effects.skew_degrees))
+        self.assertLess(float(np.median(errors)), 0.1)
+        self.assertGreaterEqual(turned_right, 23)
+
+    def test_skew_of_real_scans_agrees_with_leptonica(self) -> None:
+        # Source: real scans of Debian's leptonlib source; second opinion pixFindSkew of liblept5 1.82.
+        lept = ctypes.CDLL("liblept.so.5")
+        lept.pixRead.restype = lept.pixConvertTo1.restype = ctypes.c_void_p
+        lept.pixRead.argtypes = [ctypes.c_char_p]
+        lept.pixConvertTo1.argtypes = [ctypes.c_void_p, ctypes.c_int32]
+        pointer = ctypes.POINTER(ctypes.c_float)
+        lept.pixFindSkew.argtypes = [ctypes.c_void_p, pointer, pointer]
+        for name in ("feyn.tif", "rabi.png"):
+            path = page_path(name)
+            with warnings.catch_warnings(), Image.open(path) as image:
+                warnings.simplefilter("ignore")
+                picture = from_pil(image, 300)
+            grey, _ = shrink(to_grey(picture), 300)
+            ours, _ = measure_skew(find_ink(grey))
+            angle, confidence = ctypes.c_float(), ctypes.c_float()
+            pix = lept.pixConvertTo1(lept.pixRead(str(path).encode()), 150)
+            self.assertEqual(lept.pixFindSkew(pix, angle, confidence), 0)
+            # Leptonica tells the turn that straightens the page, positive clockwise.
+            self.assertAlmostEqual(ours, -angle.value, delta=0.15, msg=name)
+
+    def test_a_frame_takes_the_page_back(self) -> None:
+        made = make_scan("Bill", 1, 5, Effects(rotation=90, skew_degrees=3.0))
+        straight = straighten(from_pil(made.image, 150), made.frame)
+        self.assertEqual(straight.shape, (made.frame.upright_size[1], made.frame.upright_size[0]))
+        for word in made.words[:12]:
+            again = upright_box(made.frame, made.captured_box(word.box))
+            self.assertLessEqual(max(abs(a - b) for a, b in zip(again, word.box, strict=True)), 3, word)
+            left, top, right, bottom = word.box
+            self.assertLess(int(straight[top:bottom, left:right].min()), 140)
+
+
+class Ink(unittest.TestCase):
+    def test_ink_agrees_with_otsu_on_a_clean_page(self) -> None:
+        # Source: scikit-image 0.26, threshold_otsu.
+        made = make_scan("Letter", 1, 3, Effects(noise=1))
+        grey = np.asarray(made.image, dtype=np.uint8)
+        ours = find_ink(grey).astype(bool)
+        otsu = grey < threshold_otsu(grey)
+        agreement = (ours & otsu).sum() / (ours | otsu).sum()
+        self.assertGreater(agreement, 0.8)
+
+    def test_blank_and_nearly_blank(self) -> None:
+        for i in range(12):
+            worn = Effects(mode=("1-bit", "grey", "colour")[i % 3], speckle=0.15, dark_edges=i % 2 == 0,
+                           punch_holes=i % 3 == 0, show_through=0.12 if i % 4 == 0 else 0.0)  # fmt: skip
+            paper = Image.new("RGB", (1240, 1754), "white")
+            other = draw_document(make_record("Letter", make_world(), random.Random(i)), fixed_layout("Letter", 1),
+                                  random.Random(i), dpi=150)[0].sheet.image  # fmt: skip
+            back = scan(paper, [], 150, worn, i, other)
+            self.assertTrue(judge(from_pil(back.image, 150)).is_blank, f"blank back {i}")
+        one_line = make_record("Letter", make_world(), random.Random(1))
+        drawn = draw_document(one_line, fixed_layout("Letter", 1), random.Random(1), dpi=150)[0]
+        page, (_, top, _, bottom) = drawn.sheet.image, drawn.words[-1].box
+        strip = Image.new("L", page.size, "white")
+        strip.paste(page.crop((0, top - 4, 1240, bottom + 4)), (0, top - 4))
+        self.assertFalse(judge(from_pil(scan(strip, [], 150, Effects(), 1).image, 150)).is_blank)
+
+
+class Decode(DataTest):
+    def test_tiff_in_all_usual_compressions(self) -> None:
+        # Source: TIFF 6.0, Compression tag; written by Pillow's libtiff, read back and compared pixel by pixel.
+        grey = Image.fromarray(np.tile(np.arange(0, 250, 5, dtype=np.uint8), (40, 2)))
+        bits = grey.point(lambda v: 255 if v > 120 else 0).convert("1", dither=Image.Dither.NONE)
+        for image, compressions in (
+            (bits, ("raw", "packbits", "group3", "group4", "tiff_lzw", "tiff_adobe_deflate")),
+            (grey, ("raw", "packbits", "tiff_lzw", "tiff_adobe_deflate")),
+        ):
+            for compression in compressions:
+                path = self.folder / f"{image.mode}-{compression}.tif"
+                image.save(
+                    path, compression=compression, dpi=(200, 200), save_all=True, append_images=[image.rotate(180)]
+                )
+                facts = probe(path, path.name)
+                self.assertEqual((facts.kind, facts.pages), ("TIFF", 2))
+                second = decode(path, 1)
+                self.assertEqual(second.dpi, 200.0)
+                expected = np.asarray(image.rotate(180).convert("L"))
+                self.assertTrue(np.array_equal(second.pixels, expected), compression)
+
+    def test_bad_files_are_told_by_name(self) -> None:
+        good = io.BytesIO()
+        Image.fromarray(np.random.default_rng(1).integers(0, 255, (400, 300), dtype=np.uint8)).save(good, "JPEG")
+        tiff = io.BytesIO()
+        Image.new("L", (300, 400), 90).save(tiff, "TIFF", compression="tiff_lzw")
+        for name, data, word in (
+            ("cut.jpg", good.getvalue()[:-3000], "cut short"), ("cut.tif", tiff.getvalue()[:60], "cut short"),
+            ("empty.png", b"", "is empty"), ("text.tif", b"only words" * 40, "neither TIFF"),
+            ("broken.pdf", b"%PDF-1.7\nnothing", "broken PDF"),
+        ):  # fmt: skip
+            path = self.folder / name
+            path.write_bytes(data)
+            with self.assertRaises(InputProblem) as caught:
+                probe(path, name)
+                decode(path, name=name)
+            self.assertIn(name, str(caught.exception))
+            self.assertIn(word, str(caught.exception))
+
+    def test_over_a_gigapixel(self) -> None:
+        import struct
+        import zlib
+
+        def chunk(kind: bytes, data: bytes) -> bytes:
+            return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
+
+        # Source: PNG (ISO/IEC 15948) IHDR: width and height as 32-bit numbers; no pixel of it needs to exist.
+        head = b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", struct.pack(">IIBBBBB", 40_000, 30_000, 8, 0, 0, 0, 0))
+        path = self.folder / "huge.png"
+        path.write_bytes(head + chunk(b"IDAT", zlib.compress(b"\0")) + chunk(b"IEND", b""))
+        with self.assertRaisesRegex(InputProblem, "“huge.png” is 40,000 x 30,000 pixels; the limit is 1,000 million"):
+            probe(path, "huge.png")
+
+
+class Frames(unittest.TestCase):
+    def test_paper_sizes(self) -> None:
+        # Source: ISO 216: A4 is 210 mm x 297 mm; 25.4 mm to the inch.
+        made = make_scan("Bill", 1, 1, Effects())
+        self.assertEqual(made.image.size, (round(210 / 25.4 * 150), round(297 / 25.4 * 150)))
+        self.assertEqual(Frame(100, 200, 90).upright_size, (200, 100))

@@ -1,0 +1,82 @@
+"""Searchable PDF/A: the independent validator, and the words where an independent reader finds them."""
+
+from __future__ import annotations
+
+import html
+import io
+import random
+import re
+import subprocess
+from pathlib import Path
+
+import pikepdf
+from PIL import Image
+
+from keybundle.core.export.pdfa import SourcePage, build_pdf
+from keybundle.demo.layouts import draw_document, fixed_layout
+from keybundle.demo.names import make_world
+from keybundle.demo.records import make_record
+from keybundle.demo.scan import Effects, Scan, scan
+from keybundle.demo.seed import true_text
+from tests.support import DataTest
+
+Box = tuple[float, float, float, float]
+
+
+def bbox_words(path: Path) -> list[list[tuple[str, Box]]]:
+    """The words of each page with boxes in points, by poppler's pdftotext -bbox."""
+    said = subprocess.run(["pdftotext", "-bbox", path, "-"], capture_output=True, text=True, check=True).stdout
+    pattern = re.compile(r'<word xMin="([\d.]+)" yMin="([\d.]+)" xMax="([\d.]+)" yMax="([\d.]+)">(.*?)</word>')
+    return [
+        [(html.unescape(m[5]), (float(m[1]), float(m[2]), float(m[3]), float(m[4]))) for m in pattern.finditer(page)]
+        for page in said.split("<page ")[1:]
+    ]
+
+
+class Searchable(DataTest):
+    def make(self) -> tuple[Path, list[Scan]]:
+        scans, sources = [], []
+        for i, effects in enumerate((Effects(mode="1-bit", rotation=180, skew_degrees=3),
+                                     Effects(mode="grey", skew_degrees=-2), Effects(mode="colour", rotation=90))):  # fmt: skip
+            rng = random.Random(i)
+            kind = ("Bill", "Letter", "Mooring agreement")[i]
+            layout = fixed_layout(kind, 1 + i)
+            page = draw_document(make_record(kind, make_world(), rng), layout, rng, dpi=150, colour=i == 2)[0]
+            made = scan(page.sheet.image, page.words, 150, effects, i)
+            path = self.folder / f"{i}.img"
+            path.write_bytes(made.encode())
+            scans.append(made)
+            sources.append(SourcePage(path, 0, False, 150, true_text(made)))
+        target = self.folder / "out.pdf"
+        target.write_bytes(build_pdf(sources, "Bill <R-1> & more", "2026-04-03T10:00:00+00:00"))
+        return target, scans
+
+    def test_conformance(self) -> None:
+        # Source: ISO 19005-1 level b by Apache PDFBox Preflight; ISO 32000 structure by qpdf --check.
+        path, _ = self.make()
+        said = subprocess.run(
+            ["java", "-cp", "/usr/share/java/*", "org.apache.pdfbox.preflight.Validator_A1b", str(path)],
+            capture_output=True, text=True, check=False,
+        )  # fmt: skip
+        self.assertIn("is a valid PDF/A-1b file", said.stdout + said.stderr)
+        checked = subprocess.run(["qpdf", "--check", path], capture_output=True, text=True, check=False)
+        self.assertEqual(checked.returncode, 0, checked.stdout + checked.stderr)
+
+    def test_words_sit_where_they_are(self) -> None:
+        path, scans = self.make()
+        for made, found in zip(scans, bbox_words(path), strict=True):
+            truth = [(w.text, tuple(v * 72 / 150 for v in w.box)) for w in made.words]
+            inside = 0
+            for text, box in found:
+                x, y = (box[0] + box[2]) / 2, (box[1] + box[3]) / 2
+                inside += any(text == t and b[0] - 1 <= x <= b[2] + 1 and b[1] - 1 <= y <= b[3] + 1 for t, b in truth)
+            self.assertGreaterEqual(len(found), 0.95 * len(truth))
+            self.assertGreaterEqual(inside / len(found), 0.9)
+
+    def test_pixels_stay_as_captured(self) -> None:
+        path, scans = self.make()
+        with pikepdf.Pdf.open(path) as pdf:
+            for made, page in zip(scans, pdf.pages, strict=True):
+                raw = pikepdf.PdfImage(next(iter(page.Resources.XObject.values()))).as_pil_image()
+                original = Image.open(io.BytesIO(made.encode()))
+                self.assertEqual(raw.convert("RGB").tobytes(), original.convert("RGB").tobytes())

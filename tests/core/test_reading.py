@@ -1,0 +1,83 @@
+"""Reading, measured by jiwer on pages whose text is known, against the plain engine and on a real scan."""
+
+from __future__ import annotations
+
+import os
+import random
+import unittest
+import warnings
+
+import jiwer
+from PIL import Image
+
+from keybundle.core.base.boxes import Frame
+from keybundle.core.base.errors import EnvironmentProblem
+from keybundle.core.imaging.judge import judge
+from keybundle.core.imaging.picture import from_pil, to_grey
+from keybundle.core.imaging.render import straighten
+from keybundle.core.reading.engine import TesseractEngine, get_engine, read_page
+from keybundle.core.reading.text import PageText
+from keybundle.demo.layouts import draw_document, fixed_layout
+from keybundle.demo.names import make_world
+from keybundle.demo.records import make_record
+from keybundle.demo.scan import Effects, Scan, scan
+from tests.leptonica_pages import page_path
+
+
+def make_letter(seed: int, effects: Effects) -> Scan:
+    rng = random.Random(seed)
+    record = make_record("Letter", make_world(), rng)
+    page = draw_document(record, fixed_layout("Letter", 1), rng, dpi=300)[0]
+    return scan(page.sheet.image, page.words, 300, effects, seed)
+
+
+class Reading(unittest.TestCase):
+    def test_skewed_and_upside_down_pages_are_read_upright(self) -> None:
+        # Source: character error rate by jiwer 4.0 over the words that were drawn.
+        for seed, effects in ((1, Effects(rotation=180, skew_degrees=4)), (2, Effects(mode="1-bit", skew_degrees=-6))):
+            made = make_letter(seed, effects)
+            picture = from_pil(made.image, 300)
+            found = judge(picture)
+            frame = Frame(picture.width, picture.height, found.rotation, found.skew_degrees)
+            text = read_page(picture, frame, get_engine("eng"))
+            truth = " ".join(w.text for w in made.words)
+            ours = jiwer.cer(truth, " ".join(w.text for w in text.words))
+            self.assertLess(ours, 0.03)
+            plain = get_engine("eng").read(straighten(picture, made.frame), 300)
+            self.assertLessEqual(ours, jiwer.cer(truth, " ".join(w.text for w in plain)) + 0.01)
+            by_place = {w.text: w.box for w in made.words if len(w.text) > 6}
+            for word in text.words:
+                if word.text in by_place and sum(w.text == word.text for w in made.words) == 1:
+                    self.assertLess(max(abs(a - b) for a, b in zip(word.box, by_place[word.text], strict=True)), 14)
+
+    def test_a_real_scan(self) -> None:
+        # Source: feyn.tif of Debian's leptonlib source, a printed page; a line of it as anybody can read it.
+        with warnings.catch_warnings(), Image.open(page_path("feyn.tif")) as image:
+            warnings.simplefilter("ignore")
+            picture = from_pil(image, 300)
+        text = read_page(picture, Frame(picture.width, picture.height), get_engine("eng"))
+        self.assertGreater(len(text.words), 300)
+        self.assertIn("doodling in the margins of science", text.plain)
+
+    def test_round_trip_and_captured_boxes(self) -> None:
+        made = make_letter(3, Effects(rotation=90, skew_degrees=2))
+        text = read_page(from_pil(made.image, 300), made.frame, get_engine("eng"))
+        again = PageText.from_bytes(text.to_bytes())
+        self.assertEqual([w.text for w in again.words], [w.text for w in text.words])
+        word = max(again.words, key=lambda w: w.box[2] - w.box[0])
+        left, top, right, bottom = again.captured_box([word])
+        self.assertGreater(bottom - top, right - left)
+        self.assertLess(int(to_grey(from_pil(made.image, 300))[top:bottom, left:right].min()), 120)
+
+    def test_a_page_without_words(self) -> None:
+        paper = from_pil(Image.new("L", (800, 1100), "white"), 100)
+        self.assertEqual(read_page(paper, Frame(800, 1100), get_engine("eng")).words, ())
+
+    def test_missing_language_data_names_the_package(self) -> None:
+        with self.assertRaisesRegex(EnvironmentProblem, "tesseract-ocr-xyz"):
+            TesseractEngine("xyz")
+        before = os.environ.get("TESSDATA_PREFIX")
+        os.environ["TESSDATA_PREFIX"] = "/nowhere"
+        self.addCleanup(lambda: os.environ.pop("TESSDATA_PREFIX") if before is None else None)
+        with self.assertRaisesRegex(EnvironmentProblem, "tesseract-ocr-eng"):
+            TesseractEngine("eng")

@@ -1,0 +1,181 @@
+"""The database, the files, the holder rules, and the audit trail recomputed outside Python."""
+
+from __future__ import annotations
+
+import errno
+import os
+import subprocess
+import sys
+from pathlib import Path
+from unittest import mock
+
+from sqlalchemy import MetaData, create_engine, inspect, text
+
+from keybundle.core.base.errors import EnvironmentProblem, Held
+from keybundle.core.repository import audit
+from keybundle.core.store import schema
+from keybundle.core.store.files import FileStore
+from keybundle.core.store.place import hold, open_place
+from keybundle.core.workflows.verify import verify
+from tests.support import ROOT, DataTest, run_cli
+
+
+class Schema(DataTest):
+    def test_migrations_make_what_the_schema_says(self) -> None:
+        place = open_place(self.folder)
+        self.addCleanup(place.close)
+        engine = create_engine(f"sqlite:///{place.database.path}")
+        found = inspect(engine)
+        for table in schema.metadata.sorted_tables:
+            self.assertEqual({c["name"] for c in found.get_columns(table.name)}, {c.name for c in table.columns})
+            self.assertEqual({i["name"] for i in found.get_indexes(table.name)}, {i.name for i in table.indexes})
+        made = MetaData()
+        made.reflect(engine)
+        self.assertEqual(set(schema.metadata.tables) - set(made.tables), set())
+        engine.dispose()
+
+    def test_a_kept_store_of_every_released_schema_opens(self) -> None:
+        for kept in sorted((ROOT / "tests" / "stores").glob("*.sql")):
+            root = self.folder / kept.stem
+            root.mkdir()
+            subprocess.run([sys.executable, "-c", "import sqlite3,sys;sqlite3.connect(sys.argv[1]).executescript(open(sys.argv[2]).read())",
+                            root / "keybundle.sqlite", kept], check=True)  # fmt: skip
+            place = open_place(root)
+            with place.database.read() as c:
+                self.assertEqual(c.execute(text("SELECT routine FROM batch")).scalar(), "Post")
+            place.close()
+
+    def test_transactions_nest_and_the_first_error_wins(self) -> None:
+        place = open_place(self.folder)
+        self.addCleanup(place.close)
+        add = "INSERT INTO setting(name, value) VALUES (:n, '1')"
+        with self.assertRaises(KeyError), place.database.atomic() as c:
+            c.execute(text(add), {"n": "outer"})
+            raise KeyError
+        with place.database.atomic() as c:
+            c.execute(text(add), {"n": "kept"})
+            with self.assertRaises(KeyError), place.database.atomic() as inner:
+                inner.execute(text(add), {"n": "dropped"})
+                raise KeyError
+        with place.database.read() as c:
+            self.assertEqual(list(c.execute(text("SELECT name FROM setting")).scalars()), ["kept"])
+
+
+class Files(DataTest):
+    def test_a_full_disk_leaves_the_old_state_and_says_so(self) -> None:
+        store = FileStore(self.folder)
+        with (
+            mock.patch("keybundle.core.base.files.os.fsync", side_effect=OSError(errno.ENOSPC, "full")),
+            self.assertRaisesRegex(EnvironmentProblem, "no space left"),
+        ):
+            store.put(b"a page")
+        self.assertEqual([p for p in self.folder.rglob("*") if p.is_file()], [])
+        sha = store.put(b"a page")
+        # Source: sha256sum of GNU coreutils over the same bytes.
+        said = subprocess.run(["sha256sum", store.path(sha)], capture_output=True, text=True, check=True).stdout
+        self.assertEqual(said.split()[0], sha)
+
+    def test_a_real_full_disk(self) -> None:
+        small = self.folder / "small"
+        small.mkdir()
+        mounted = subprocess.run(
+            ["mount", "-t", "tmpfs", "-o", "size=256k", "none", small], capture_output=True, check=False
+        )
+        if mounted.returncode:
+            return self.test_a_full_disk_leaves_the_old_state_and_says_so()
+        self.addCleanup(subprocess.run, ["umount", small], check=False)
+        store = FileStore(small)
+        store.put(b"first")
+        with self.assertRaisesRegex(EnvironmentProblem, "no space left"):
+            store.put(os.urandom(1 << 20))
+        self.assertEqual(len([p for p in small.rglob("*") if p.is_file()]), 1)
+        return None
+
+
+class Holding(DataTest):
+    def test_one_holder_at_a_time(self) -> None:
+        with (
+            hold(self.folder, who="the desktop"),
+            self.assertRaisesRegex(Held, "in use by the desktop"),
+            hold(self.folder, who="another", wait_seconds=0.2),
+        ):
+            self.fail("held twice")
+
+    def test_looking_goes_on_beside_a_holder(self) -> None:
+        data = self.demo_data()
+        with hold(data, who="the desktop"):
+            self.assertEqual(run_cli("--data", data, "find", "towpath").returncode, 0)
+            self.assertEqual(run_cli("--data", data, "verify").returncode, 0)
+            self.assertEqual(run_cli("--data", data, "setup", "export", self.folder / "s.toml").returncode, 0)
+
+    def test_without_write_permission(self) -> None:
+        data = self.demo_data()
+        for path in (data, *data.rglob("*")):
+            os.chmod(path, 0o555 if path.is_dir() else 0o444)
+        self.addCleanup(lambda: [os.chmod(p, 0o755) for p in (data, *data.rglob("*")) if p.is_dir()])
+        code = (
+            "import os, sys, sqlalchemy; from keybundle.cli.main import main, make_parser; make_parser();"
+            "sqlalchemy.create_engine('sqlite://').connect().close();"
+            "os.setgroups([]); os.setgid(65534); os.setuid(65534); sys.exit(main(sys.argv[1:]))"
+        )
+        if os.getuid() == 0:
+            os.chmod(self.folder, 0o755)
+            command = [sys.executable, "-c", code]
+        else:
+            command = [sys.executable, "-m", "keybundle.cli.main"]
+        args = ["--data", str(data), "capture", "--routine", "Files", str(ROOT / "LICENSE")]
+        done = subprocess.run([*command, *args], capture_output=True, text=True, check=False)
+        self.assertEqual(done.returncode, 3, done.stderr)
+        self.assertIn("permission is missing", done.stderr)
+
+
+class Trail(DataTest):
+    def test_recomputed_by_sha256sum_in_a_shell(self) -> None:
+        # Source: the chain as docs/architecture.md tells it, recomputed by bash and GNU sha256sum.
+        data = self.demo_data()
+        trail = self.folder / "trail.tsv"
+        trail.write_text(run_cli("--data", data, "verify", "--trail").stdout)
+        script = """previous=$(printf '0%.0s' {1..64})
+        while IFS= read -r row; do
+          line=${row%$'\\t'*}; said=${row##*$'\\t'}
+          hash=$(printf '%s\\n%s' "$previous" "$line" | sha256sum | cut -d' ' -f1)
+          [ "$hash" = "$said" ] || { echo "broken: $line"; exit 1; }
+          previous=$hash
+        done <"$1"; echo "$previous" """
+        done = subprocess.run(["bash", "-c", script, "-", trail], capture_output=True, text=True, check=True)
+        workspace = self.demo_open(data)
+        self.assertEqual(done.stdout.strip(), verify(workspace).head)
+
+    def demo_open(self, data: Path):  # type: ignore[no-untyped-def]
+        from keybundle.core.workflows.workspace import open_workspace
+
+        workspace = open_workspace(data)
+        self.addCleanup(workspace.close)
+        return workspace
+
+    def test_tampering_shows(self) -> None:
+        workspace = self.demo_workspace()
+        database = workspace.place.database
+        with database.read() as c:
+            self.assertEqual(audit.verify(c), "whole")
+            head = audit.head(c)
+        for attack, said in (
+            ("UPDATE audit SET who = 'Nobody' WHERE seq = 3", "broken at row 3"),
+            ("DELETE FROM audit WHERE seq = 4", "broken at row 4"),
+            ("UPDATE audit SET seq = CASE seq WHEN 5 THEN -6 WHEN 6 THEN -5 END WHERE seq IN (5, 6)", "broken at row"),
+        ):
+            with self.assertRaises(RuntimeError), database.atomic() as c:
+                c.execute(text(attack))
+                self.assertIn(said, audit.verify(c))
+                raise RuntimeError
+        with database.atomic() as c:
+            c.execute(text("DELETE FROM audit WHERE seq = (SELECT max(seq) FROM audit)"))
+            self.assertEqual(audit.verify(c), "whole")
+            self.assertNotEqual(audit.head(c), head, "a cut tail shows against the head on the filing record")
+
+    def test_a_changed_file_is_found(self) -> None:
+        workspace = self.demo_workspace()
+        self.assertTrue(verify(workspace).is_whole)
+        victim = next(p for p in workspace.place.files.root.rglob("*") if p.is_file())
+        victim.write_bytes(victim.read_bytes() + b"x")
+        self.assertEqual(verify(workspace).bad, ((victim.name, "changed"),))
