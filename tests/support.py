@@ -38,7 +38,7 @@ def shared_pool() -> Pool:
 
 
 @functools.cache
-def _demo_template() -> Path:
+def demo_template() -> Path:
     folder = shared_folder() / "demo"
     workspace = open_workspace(folder)
     try:
@@ -60,7 +60,7 @@ class DataTest(unittest.TestCase):
     def demo_data(self) -> Path:
         """A data directory with the demo set-up, 14 filed documents and 8 sheets in the feeder."""
         target = self.folder / "data"
-        shutil.copytree(_demo_template(), target)
+        shutil.copytree(demo_template(), target)
         return target
 
     def demo_workspace(self) -> Workspace:

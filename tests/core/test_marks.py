@@ -15,7 +15,8 @@ from PIL import Image
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.imaging.picture import from_pil
-from keybundle.core.marks.sheets import Separator, find_separator, parse_content, print_sheets
+from keybundle.core.marks.printing import print_sheets
+from keybundle.core.marks.sheets import Separator, find_separator, parse_content
 from keybundle.demo.layouts import draw_document, fixed_layout
 from keybundle.demo.names import make_world
 from keybundle.demo.records import TYPES, make_record
@@ -61,7 +62,9 @@ class Finding(unittest.TestCase):
     def test_codes_of_other_writers_are_read(self) -> None:
         # Source: ISO/IEC 15417 symbol by python-barcode 0.16, ISO/IEC 18004 symbol by segno 1.6.
         out = io.BytesIO()
-        Code128("KB1;document;Letter", writer=ImageWriter()).write(out, {"write_text": False, "dpi": 300, "module_width": 0.4})
+        Code128("KB1;document;Letter", writer=ImageWriter()).write(
+            out, {"write_text": False, "dpi": 300, "module_width": 0.4}
+        )
         for image in (Image.open(out).convert("L"), draw_qr("KB1;document;Letter", 10)):
             page = Image.new("L", (2480, 3508), "white")
             page.paste(image, (400, 900))

@@ -7,7 +7,8 @@ from pathlib import Path
 from typing import Any
 
 from keybundle.core.base.files import write_atomic
-from keybundle.core.marks.sheets import KINDS, SIZES, Separator, print_sheets
+from keybundle.core.marks.printing import SIZES, print_sheets
+from keybundle.core.marks.sheets import KINDS, Separator
 
 
 def add_command(commands: Any) -> None:

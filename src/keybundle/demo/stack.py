@@ -14,7 +14,8 @@ from PIL import Image
 
 from keybundle.core.base.files import write_atomic
 from keybundle.core.imaging.picture import Pixels
-from keybundle.core.marks.sheets import Separator, print_sheets
+from keybundle.core.marks.printing import print_sheets
+from keybundle.core.marks.sheets import Separator
 from keybundle.demo.layouts import DrawnPage, draw_document, fixed_layout
 from keybundle.demo.names import make_world
 from keybundle.demo.records import TYPES, Record, make_record

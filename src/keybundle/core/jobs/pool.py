@@ -134,7 +134,9 @@ class Pool:
     def _start(self, slot: int) -> Connection:
         ours, theirs = socket.socketpair()
         command = [sys.executable, "-m", "keybundle.core.jobs.worker", str(theirs.fileno())]
-        self._processes[slot] = subprocess.Popen(command, pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL)
+        self._processes[slot] = subprocess.Popen(
+            command, pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL
+        )
         theirs.close()
         return Connection(ours.detach())
 

@@ -6,6 +6,7 @@ A task is ``(name, args)`` with ``name`` as ``package.module:function``. The ans
 
 from __future__ import annotations
 
+import ctypes
 import importlib
 import os
 import resource
@@ -19,9 +20,18 @@ from keybundle.core.base.errors import AppError
 MEMORY_LIMIT_BYTES = 6 * 1024**3
 
 
+PR_SET_PDEATHSIG = 1
+
+
+def _die_with_parent() -> None:
+    """Ask Linux to end this process when the one that started it dies, however it dies."""
+    ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
+
+
 def serve(connection: Connection, memory_limit: int = MEMORY_LIMIT_BYTES) -> None:
     """Run tasks until the other end closes; the other end's death ends this process too."""
     os.environ["OMP_THREAD_LIMIT"] = "1"
+    _die_with_parent()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     resource.setrlimit(resource.RLIMIT_AS, (memory_limit, memory_limit))
     while True:

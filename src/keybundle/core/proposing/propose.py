@@ -7,7 +7,14 @@ from dataclasses import dataclass, replace
 
 from keybundle.core.fields.kinds import Kind, Rule
 from keybundle.core.fields.values import FieldValue, Origin
-from keybundle.core.proposing.candidates import Candidate, LabelMap, map_labels, propose_candidates, propose_list, propose_unparsed
+from keybundle.core.proposing.candidates import (
+    Candidate,
+    LabelMap,
+    map_labels,
+    propose_candidates,
+    propose_list,
+    propose_unparsed,
+)
 from keybundle.core.proposing.evidence import weigh
 from keybundle.core.proposing.rows import Rows, build_rows
 from keybundle.core.reading.text import PageText

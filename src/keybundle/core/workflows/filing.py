@@ -21,9 +21,9 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.repository import audit
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.line import WORK
 from keybundle.core.workflows.workspace import Workspace, may_work
 
+PDF_WORK = "keybundle.core.workflows.pdf_work"
 FILE_PRIORITY = 1
 
 
@@ -127,7 +127,7 @@ def _start_pdf(
         for p in batch.pages_of(document.id)
     ]  # fmt: skip
     title = make_caption(kind, document.values)
-    return pool.submit(f"{WORK}:make_pdf", pages, title, batch.created_at, str(files.root), priority=FILE_PRIORITY)
+    return pool.submit(f"{PDF_WORK}:make_pdf", pages, title, batch.created_at, str(files.root), priority=FILE_PRIORITY)
 
 
 def _write_record(workspace: Workspace, result: Filed, who: str) -> str:

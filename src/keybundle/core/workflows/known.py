@@ -12,7 +12,7 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledPage, NewDocument
 from keybundle.core.setup.model import Setup
 from keybundle.core.store.files import FileStore
-from keybundle.core.workflows.page_work import make_pdf
+from keybundle.core.workflows.pdf_work import make_pdf
 from keybundle.core.workflows.workspace import Workspace
 
 

@@ -1,4 +1,4 @@
-"""What worker processes do with one page or document. Arguments and results are plain data."""
+"""What worker processes do with one page. Arguments and results are plain data."""
 
 from __future__ import annotations
 
@@ -10,14 +10,11 @@ from typing import Any
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.files import write_atomic
 from keybundle.core.batches.model import Facts
-from keybundle.core.export.pdfa import SourcePage, build_pdf
 from keybundle.core.imaging.judge import judge, shrink
 from keybundle.core.imaging.picture import Picture, decode, probe, to_grey
 from keybundle.core.imaging.render import encode_preview, straighten
 from keybundle.core.marks.sheets import find_separator
 from keybundle.core.reading.engine import get_engine, read_page
-from keybundle.core.reading.text import PageText
-from keybundle.core.store.files import FileStore
 
 THUMBNAIL_PX = 240
 SCREEN_PX = 1500
@@ -90,13 +87,3 @@ def read(
     engine = get_engine(language)
     text = read_page(decode(Path(path), index, name=name, is_pdf=is_pdf), Frame(*frame), engine)
     return text.to_bytes(), time.perf_counter() - start
-
-
-def make_pdf(
-    pages: list[tuple[str, int, bool, float, bytes]], title: str, made_at: str, files_root: str
-) -> tuple[str, float]:
-    """Build a document's PDF/A from (path, index, is PDF, dpi, text) and store it; return (SHA-256, seconds)."""
-    start = time.perf_counter()
-    sources = [SourcePage(Path(p), i, pdf, dpi, PageText.from_bytes(text)) for p, i, pdf, dpi, text in pages]
-    sha = FileStore(Path(files_root)).put(build_pdf(sources, title, made_at))
-    return sha, time.perf_counter() - start

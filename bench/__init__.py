@@ -1,0 +1,1 @@
+"""Measurements: ratios within one run, printed beside the machine's yardstick. Run with ``scripts/bench``."""

@@ -1,0 +1,221 @@
+"""The figures: each part returns lines for docs/performance.md."""
+
+from __future__ import annotations
+
+import json
+import random
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from multiprocessing import get_context
+from pathlib import Path
+
+from PIL import Image
+
+from bench.yardstick import WORKERS, feeder, kept_originals, run_cli, time_bare_engine
+from keybundle.core.base.progress import CancelToken
+from keybundle.core.fields.values import FieldValue
+from keybundle.core.imaging.picture import from_pil
+from keybundle.core.intake.scanner import Options
+from keybundle.core.jobs.pool import Pool
+from keybundle.core.marks.sheets import Separator, find_separator
+from keybundle.core.proposing.propose import ReadPage, propose_values
+from keybundle.core.reading.engine import get_engine, read_page
+from keybundle.core.reading.text import PageText
+from keybundle.core.registers.book import Book
+from keybundle.core.workflows.capture import find_routine, scan_stack
+from keybundle.core.workflows.devices import find_scanners
+from keybundle.core.workflows.line import WORK, Line
+from keybundle.core.workflows.workspace import open_workspace
+from keybundle.demo.layouts import draw_document, fixed_layout, random_layout
+from keybundle.demo.names import make_world
+from keybundle.demo.records import TYPES, Record, make_record
+from keybundle.demo.scan import Effects, scan
+from keybundle.demo.setup import make_setup
+from keybundle.demo.stack import draw_separator
+
+ROUNDS = 5
+
+
+def fresh_data() -> Path:
+    """Return a throw-away data directory with the set-up and the whole stack in the feeder."""
+    source, _ = feeder()
+    target = Path(tempfile.mkdtemp(prefix="keybundle-bench-")) / "data"
+    shutil.copytree(source, target, ignore=shutil.ignore_patterns("cache"))
+    (target / "feeder" / "fed.json").unlink(missing_ok=True)
+    return target
+
+
+def measure_line() -> list[str]:
+    """``capture --file`` of the whole command, its start included, against the bare engine on the kept originals."""
+    data, plan = feeder()
+    pages = kept_originals(data, plan)
+    ours, bare, seconds = [], [], {}
+    for _ in range(ROUNDS):
+        bare.append(time_bare_engine(pages))
+        target = fresh_data()
+        start = time.perf_counter()
+        report = target.parent / "report.json"
+        run_cli(
+            "--data", target, "capture", "--routine", "Post", "--file", "--pace", "0", "--report", report, "scanner"
+        )
+        ours.append(time.perf_counter() - start)
+        seconds = json.loads(report.read_text())["seconds"]
+        shutil.rmtree(target.parent)
+    ratio = statistics.median(o / b for o, b in zip(ours, bare, strict=True))
+    stages = ", ".join(f"{k} {v:.1f}" for k, v in seconds.items())
+    return [
+        f"| `capture --file`, 40 sheets, feeder as fast as it can | {statistics.median(ours):.1f} s "
+        f"| bare engine on the {len(pages)} kept originals: {statistics.median(bare):.1f} s | **{ratio:.2f}** | at most 1.25 |",
+        "",
+        f"Worker seconds by stage in the last run: {stages}.",
+    ]
+
+
+def _first_slip(sheets: int) -> tuple[float, list[float]]:
+    """Return (seconds from the break that ends the first document to its slip, the same for all documents)."""
+    target = fresh_data()
+    stack = target / "feeder" / "stack.json"
+    stack.write_text(json.dumps(json.loads(stack.read_text()) * (sheets // 40)))
+    workspace, pool, cancel = open_workspace(target), Pool(WORKERS), CancelToken()
+    pool.warm_up(f"{WORK}:load")
+    time.sleep(3)
+    line = Line(workspace, pool)
+    order: list[str] = []
+    try:
+        stop = lambda step: cancel.cancel() if step.done >= 30 else None  # noqa: E731
+        who = workspace.person(None).name
+        routine, scanner = find_routine(workspace, "Post"), find_scanners(workspace)[0]
+        found = scan_stack(workspace, line, routine, scanner, who, options=Options(), progress=stop, cancel=cancel)
+        line.wait(120)
+        order = [d.id for d in workspace.batches.load(str(found.batch)).in_order()]
+        waits = [max(0.0, line.slip_times[d] - line.break_times[d]) for d in order if d in line.break_times]
+        return waits[0], waits
+    finally:
+        line.close()
+        pool.close()
+        workspace.close()
+        shutil.rmtree(target.parent)
+
+
+def measure_slip() -> list[str]:
+    """How soon a slip is open after the break that ends its document, the feeder running at 120 sides a minute."""
+    data, plan = feeder()
+    first = kept_originals(data, plan)[0]
+    bare = statistics.median(time_bare_engine([first], 1) for _ in range(ROUNDS)) - _start_of_bare()
+    lines, medians = [], {}
+    for sheets in (40, 400):
+        runs = [_first_slip(sheets) for _ in range(ROUNDS)]
+        medians[sheets] = statistics.median(r[0] for r in runs)
+        every = [w for r in runs for w in r[1]]
+        lines.append(
+            f"| first slip open after its break, {sheets} sheets in the feeder | {medians[sheets]:.2f} s "
+            f"| bare engine on that page: {bare:.2f} s | {medians[sheets] / bare:.2f} | at most "
+            f"{1.5 * bare + 1:.2f} s; all documents: median {statistics.median(every):.2f} s, worst {max(every):.2f} s |"
+        )
+    difference = abs(medians[400] - medians[40]) / max(medians.values()) if max(medians.values()) else 0.0
+    lines += ["", f"The first slip differs by {difference:.0%} between 40 and 400 sheets (aim: under 20 %)."]
+    return lines
+
+
+def _start_of_bare() -> float:
+    return statistics.median(time_bare_engine([], 1) for _ in range(3))
+
+
+def measure_marks() -> list[str]:
+    """200 seeded separator sheets, and 500 other sides with foreign QR codes among them."""
+    rng = random.Random(200)
+    drawn = {(t, d): draw_separator(t, d) for t in ("", "Bill", "Letter") for d in (150, 200, 300, 600)}
+    found = 0
+    for i in range(200):
+        name, dpi = rng.choice(("", "Bill", "Letter")), rng.choice((150, 200, 300, 300, 600))
+        effects = Effects(
+            mode=rng.choice(("1-bit", "grey", "colour")), rotation=rng.choice((0, 90, 180, 270)),
+            skew_degrees=rng.uniform(-10, 10), faint=rng.choice((0.0, 0.2, 0.4)), speckle=0.2,
+        )  # fmt: skip
+        made = scan(Image.fromarray(drawn[(name, dpi)]), [], dpi, effects, i)
+        found += find_separator(from_pil(made.image, dpi)) == Separator(type_name=name)
+    import io
+
+    import segno
+
+    wrong = 0
+    for i in range(500):
+        kind = TYPES[i % len(TYPES)]
+        page = draw_document(make_record(kind, make_world(), random.Random(i)), fixed_layout(kind, 1 + i % 3),
+                             random.Random(i), dpi=150)[0]  # fmt: skip
+        if i % 3 == 0:
+            out = io.BytesIO()
+            segno.make(rng.choice(("KB2;document", "https://example.invalid", "KB1;other", "KB1")), error="m").save(
+                out, kind="png", scale=5)  # fmt: skip
+            page.sheet.image.paste(Image.open(out).convert("L"), (700, 1150))
+        effects = Effects(mode=("1-bit", "grey")[i % 2], skew_degrees=i % 9 - 4, rotation=(0, 180)[i % 2])
+        wrong += find_separator(from_pil(scan(page.sheet.image, page.words, 150, effects, i).image, 150)) is not None
+    return [
+        f"| separator sheets found | {found} of 200 | | | all |",
+        f"| other sides taken for one | {wrong} of 500 | | | none |",
+    ]
+
+
+def _read_one(job: tuple[str, int, int]) -> tuple[tuple[str, int, int], Record, bytes]:
+    name, layout, number = job
+    rng = random.Random(f"bench/{job}")
+    record = make_record(name, make_world(), rng)
+    chosen = fixed_layout(name, layout) if layout else random_layout(name, number)
+    page = draw_document(record, chosen, rng)[0]
+    effects = Effects(mode=rng.choice(("grey", "1-bit")), skew_degrees=rng.uniform(-2, 2), speckle=0.15)
+    made = scan(page.sheet.image, page.words, 300, effects, number)
+    return job, record, read_page(from_pil(made.image, 300), made.frame, get_engine("eng")).to_bytes()
+
+
+def measure_values() -> list[str]:
+    """Required values on 60 seeded documents of layout 1, and on the random layout family."""
+    setup = make_setup(make_world())
+    books = {r.name: Book(r.key, [dict(zip(r.columns, row, strict=True)) for row in r.rows]) for r in setup.registers}
+    jobs = [(TYPES[i % 7], layout, i) for layout in (1, 2, 3, 0) for i in range(60)]
+    with get_context("spawn").Pool(WORKERS) as pool:
+        read = pool.map(_read_one, jobs, chunksize=5)
+    lines = []
+    for layout, said in ((1, "layout 1"), (2, "layout 2"), (3, "layout 3"), (0, "random layout family")):
+        asked = right = sure = sure_wrong = 0
+        for (name, of, _), record, text in read:
+            kind = setup.document_type(name)
+            if of != layout or kind is None:
+                continue
+            pages = [ReadPage("p", PageText.from_bytes(text))]
+            values = propose_values(pages, kind, books, 0.8, lambda spec: spec.rule())
+            for spec in (f for f in kind.fields if f.required):
+                value = values.get(spec.name, FieldValue())
+                asked += 1
+                right += value.items == record.values[spec.name]
+                sure += value.sure
+                sure_wrong += value.sure and value.items != record.values[spec.name]
+        aim = "at least 80 % right, at most 2 % wrong and sure" if layout == 1 else ""
+        lines.append(
+            f"| required values, {said}, 60 documents | {right / asked:.1%} right | {sure / asked:.1%} sure "
+            f"| {sure_wrong / asked:.2%} wrong and sure | {aim} |"
+        )
+    return lines
+
+
+def measure_start() -> list[str]:
+    """The second start to a usable window, and the interface process's memory at the end of the task."""
+    target = fresh_data()
+    run_cli("--data", target, "init-demo", "--documents", "40", "--sheets", "0")
+    child = [sys.executable, "-m", "bench.window_child", str(target)]
+    subprocess.run(child, check=True, capture_output=True)
+    times = []
+    for _ in range(ROUNDS):
+        start = time.perf_counter()
+        out = subprocess.run(child, check=True, capture_output=True, text=True).stdout
+        times.append(float(out.split()[-1]) - start if "at" in out else time.perf_counter() - start)
+    task = subprocess.run([*child, "task"], check=True, capture_output=True, text=True).stdout.split()
+    shutil.rmtree(target.parent)
+    return [
+        f"| second start to a usable window | {statistics.median(times):.2f} s | | | under 2 s |",
+        f"| resident memory of the interface process at the end of the task | {int(task[-1]) / 1024:.0f} MB "
+        f"| at the window's start: {int(task[-2]) / 1024:.0f} MB | | under 400 MB |",
+    ]

@@ -1,0 +1,66 @@
+"""Promises around the code: layers, fresh-process imports, documented commands, names."""
+
+from __future__ import annotations
+
+import re
+import subprocess
+import sys
+import unittest
+
+from keybundle.cli.main import make_parser
+from tests.support import ROOT
+
+SOURCE = ROOT / "src" / "keybundle"
+
+
+class Walls(unittest.TestCase):
+    def test_the_core_loads_no_qt(self) -> None:
+        modules = [
+            ".".join(p.relative_to(ROOT / "src").with_suffix("").parts)
+            for folder in ("core", "cli", "demo") for p in (SOURCE / folder).rglob("*.py")
+            if "migrations" not in p.parts and p.name != "__init__.py"
+        ]  # fmt: skip
+        code = "import sys\n" + "\n".join(f"import {m}" for m in modules if not m.endswith("worker"))
+        code += "\nprint([m for m in sys.modules if m.startswith(('PySide6', 'shiboken6'))])"
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+        self.assertEqual(done.stdout.strip(), "[]")
+        self.assertGreater(len(modules), 60)
+
+    def test_import_contracts(self) -> None:
+        command = [str(ROOT / ".venv/bin/lint-imports"), "--no-cache"]
+        done = subprocess.run(command, capture_output=True, text=True, check=False, cwd=ROOT)
+        self.assertEqual(done.returncode, 0, done.stdout[-3000:])
+
+    def test_no_event_loop_tricks(self) -> None:
+        for path in SOURCE.rglob("*.py"):
+            self.assertNotIn("processEvents", path.read_text(), path)
+            self.assertNotIn("blockSignals", path.read_text(), path)
+
+
+class Documents(unittest.TestCase):
+    def test_every_command_has_help_and_a_place_in_the_docs(self) -> None:
+        told = (ROOT / "docs" / "command-line.md").read_text()
+        (commands,) = [a for a in make_parser()._actions if a.choices and a.dest == "command"]
+        for name, parser in commands.choices.items():  # type: ignore[union-attr]
+            self.assertIn(f"## {name}", told)
+            self.assertTrue(parser.format_help())
+            for action in parser._actions:
+                for option in action.option_strings:
+                    if option.startswith("--") and option != "--help":
+                        self.assertIn(f"`{option}", told, f"{name} {option}")
+
+    def test_readme_links_every_screenshot(self) -> None:
+        readme = (ROOT / "README.md").read_text()
+        shots = sorted((ROOT / "docs" / "screenshots").glob("*.png"))
+        self.assertLess(len(shots), 20)
+        self.assertGreaterEqual(len(shots), 4)
+        for shot in shots:
+            self.assertIn(shot.name, readme)
+
+    def test_files_stay_small(self) -> None:
+        long = [p.name for p in SOURCE.rglob("*.py") if len(p.read_text().splitlines()) > 520]
+        self.assertEqual(long, [])
+        docstrings = [
+            p for p in SOURCE.rglob("*.py") if not re.match(r'\s*(r?""")', p.read_text()) and p.read_text().strip()
+        ]
+        self.assertEqual(docstrings, [])

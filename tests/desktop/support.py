@@ -1,0 +1,74 @@
+"""Driving the real windows: real keys and clicks, and no Qt message or thread left behind."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+
+from PySide6.QtCore import QPoint, QSettings, Qt, qInstallMessageHandler
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QWidget
+
+from keybundle.desktop.app import Desktop
+from keybundle.desktop.theme.style import apply_theme
+from tests.support import DataTest
+
+# The offscreen platform says this of itself whenever a window has a smallest size; it is no fault of ours.
+ALLOWED = ("This plugin does not support propagateSizeHints()",)
+
+
+def application() -> QApplication:
+    app = QApplication.instance()
+    if app is None:
+        app = QApplication([])
+        apply_theme(app)
+    assert isinstance(app, QApplication)
+    return app
+
+
+class DesktopTest(DataTest):
+    """Starts the whole desktop on a demo data directory and closes it afterwards."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.app = application()
+        self.messages: list[str] = []
+        before = qInstallMessageHandler(lambda kind, context, text: self.messages.append(text))
+        self.addCleanup(qInstallMessageHandler, before)
+        self.addCleanup(self.check_messages)
+
+    def check_messages(self) -> None:
+        self.assertEqual([m for m in self.messages if m not in ALLOWED], [])
+
+    def start(self, **options: bool) -> Desktop:
+        settings = QSettings(str(self.folder / "window.ini"), QSettings.Format.IniFormat)
+        desktop = Desktop(self.demo_data(), settings=settings, **options)
+        self.addCleanup(self.spin, 0.05)
+        self.addCleanup(desktop.close)
+        desktop.root.show()
+        assert desktop.start is not None
+        desktop.start.focus_first()
+        return desktop
+
+    def spin(self, seconds: float) -> None:
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            self.app.processEvents()
+            time.sleep(0.005)
+
+    def until(self, holds: Callable[[], object], seconds: float = 30, what: str = "") -> None:
+        end = time.monotonic() + seconds
+        while not holds():
+            if time.monotonic() > end:
+                self.fail(f"waited {seconds} s in vain for {what or holds}")
+            self.spin(0.02)
+
+    def key(self, widget: QWidget, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        QTest.keyClick(widget, key, modifier)
+        self.spin(0.05)
+
+    def click(
+        self, widget: QWidget, point: QPoint, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+    ) -> None:
+        QTest.mouseClick(widget, Qt.MouseButton.LeftButton, modifier, point)
+        self.spin(0.05)

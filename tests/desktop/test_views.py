@@ -1,0 +1,194 @@
+"""Screens: lifting, completion, set aside, columns, the shortcut sheet, the start, contrast."""
+
+from __future__ import annotations
+
+from collections import Counter
+from unittest import mock
+
+from PySide6.QtCore import QModelIndex, QSettings, Qt
+from PySide6.QtTest import QAbstractItemModelTester, QTest
+from PySide6.QtWidgets import QInputDialog
+
+from keybundle.core.intake.scanner import Options
+from keybundle.core.workflows.capture import find_routine, scan_stack
+from keybundle.core.workflows.devices import find_scanners
+from keybundle.desktop.actions.registry import COMMANDS, search_commands
+from keybundle.desktop.app import Desktop
+from keybundle.desktop.theme import colours
+from keybundle.desktop.views.bench_view import BenchView
+from keybundle.desktop.views.keys_dialog import KeysDialog
+from keybundle.desktop.views.window import MainWindow
+from tests.desktop.support import DesktopTest
+
+CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+def luminance(colour: str) -> float:
+    # Source: WCAG 2.2, definition of relative luminance.
+    parts = [int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+    linear = [p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4 for p in parts]
+    return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+
+def contrast(a: str, b: str) -> float:
+    high, low = sorted((luminance(a), luminance(b)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+class Look(DesktopTest):
+    def test_contrast_of_text(self) -> None:
+        # Source: WCAG 2.2 SC 1.4.3 (4.5:1); black on white is 21:1, #767676 on white 4.54:1 as published by W3C.
+        self.assertAlmostEqual(contrast("#000000", "#FFFFFF"), 21.0, places=2)
+        self.assertAlmostEqual(contrast("#767676", "#FFFFFF"), 4.54, places=2)
+        for ink, paper in colours.TEXT_PAIRS:
+            self.assertGreaterEqual(contrast(ink, paper), 4.5, (ink, paper))
+
+    def test_commands_are_unique_and_searchable(self) -> None:
+        self.assertEqual([i for i, n in Counter(c.id for c in COMMANDS).items() if n > 1], [])
+        for place in {c.place for c in COMMANDS}:
+            keys = Counter(c.shortcut for c in COMMANDS if c.place in (place, "everywhere"))
+            self.assertEqual([k for k, n in keys.items() if n > 1], [], place)
+        self.assertTrue(all(c.words and c.title for c in COMMANDS))
+        self.assertEqual([c.id for c in search_commands("carpet")], [])
+        self.assertIn("strip.break", [c.id for c in search_commands("new document page")])
+
+
+class FirstStart(DesktopTest):
+    def test_the_first_administrator(self) -> None:
+        desktop = Desktop(
+            self.folder / "fresh", settings=QSettings(str(self.folder / "w.ini"), QSettings.Format.IniFormat)
+        )
+        self.addCleanup(desktop.close)
+        desktop.root.show()
+        start = desktop.start
+        assert start is not None
+        self.key(start.go, Qt.Key.Key_Space)
+        self.assertIn("need a name", start.problem.text())
+        QTest.keyClicks(start.name, "Boat yard")
+        QTest.keyClicks(start.administrator, "Jorwen Tillerman")
+        self.key(start.administrator, Qt.Key.Key_Return)
+        self.assertEqual(desktop.workspace.person(None).name, "Jorwen Tillerman")
+        self.assertIsNotNone(desktop.window)
+
+
+class Bench(DesktopTest):
+    def open_bench(self) -> tuple[MainWindow, BenchView]:
+        desktop = self.start()
+        desktop.begin("Elspra Towpath")
+        window = desktop.window
+        assert window is not None
+        ws = desktop.workspace
+        routine = find_routine(ws, "Post")
+        options = Options(sides_per_minute=0)
+        found = scan_stack(ws, desktop.line, routine, find_scanners(ws)[0], "Elspra Towpath", options=options)
+        self.assertTrue(desktop.line.wait(90))
+        window.open_batch(str(found.batch))
+        bench = window.benches[str(found.batch)]
+        self.until(lambda: bench.presenter.shown is not None and bench.presenter.state.slip is not None)
+        return window, bench
+
+    def test_lift_complete_set_aside_and_turn(self) -> None:
+        window, bench = self.open_bench()
+        p = bench.presenter
+        agreement = next(d for d in p.state.documents if d.type == "Mooring agreement")
+        p.go_to_document(agreement.id)
+        self.until(lambda: p.shown is not None and p.shown.page == p.state.page and p.shown.words)
+        self.lift_by_click_and_keys(bench)
+        self.complete_from_the_register(bench)
+        with mock.patch.object(QInputDialog, "getText", return_value=("torn page", True)):
+            self.key(bench.strip, Qt.Key.Key_D, CTRL)
+        self.until(lambda: p.state.slip is not None and p.state.slip.state == "set aside")
+        self.assertIn("torn page", p.state.slip.why_not)  # type: ignore[union-attr]
+        self.assertIn("1 set aside" if agreement.pages == 1 else "set aside", bench.balance.text())
+        self.key(bench.strip, Qt.Key.Key_D, CTRL)
+        self.until(lambda: p.state.slip is not None and p.state.slip.state != "set aside")
+        first = p.state.page
+        bench.strip.setFocus()
+        self.key(bench.strip, Qt.Key.Key_R)
+        turned = lambda: p.shown is not None and p.shown.page == first and p.shown.width > p.shown.height  # noqa: E731
+        self.until(turned, 30, "the turned picture")
+        self.key(bench.strip, Qt.Key.Key_Z, CTRL)
+        self.until(lambda: not turned(), 30)
+        self.assertFalse(window.message.text().startswith("Something went wrong"))
+
+    def lift_by_click_and_keys(self, bench: BenchView) -> None:
+        p, page = bench.presenter, bench.page
+        words = p.shown.words if p.shown else ()
+        trust = next(i for i, w in enumerate(words) if w.text.startswith("Larkmere"))
+        bench.slip.focus("Keeper")
+        self.click(page, page.rect_of(words[trust].box).center().toPoint())
+        row = lambda: next(r for r in p.state.slip.rows if r.name == "Keeper")  # type: ignore[union-attr] # noqa: E731
+        self.until(lambda: row().text == "Larkmere" and row().origin == "lifted", what="a lifted word")
+        bench.slip.focus("Keeper")
+        self.click(page, page.rect_of(words[trust].box).center().toPoint())
+        self.click(page, page.rect_of(words[trust + 2].box).center().toPoint(), SHIFT)
+        self.until(lambda: row().text == "Larkmere Navigation Trust", what="a lifted line")
+        bench.slip.focus("Keeper")
+        self.key(bench.slip.fields["Keeper"].value, Qt.Key.Key_L, CTRL)
+        QTest.keyClicks(page, "navi")
+        self.key(page, Qt.Key.Key_Right)
+        self.key(page, Qt.Key.Key_Return)
+        self.until(lambda: row().text == "Navigation Trust", what="a line lifted by keys")
+        self.assertIsNotNone(row().place)
+
+    def complete_from_the_register(self, bench: BenchView) -> None:
+        p, field = bench.presenter, bench.slip.fields["Boat number"]
+        bench.slip.focus("Boat number")
+        QTest.keyClicks(field.value, "LN10")
+        self.until(lambda: field.model.stringList(), what="the type-ahead list")
+        self.assertTrue(field.model.stringList()[0].startswith("LN1000"))
+        field.value.setText("LN1007")
+        self.key(field.value, Qt.Key.Key_Return)
+        boat = p._s.workspace.books()["boats"].find("LN1007")
+        assert boat is not None
+        self.until(lambda: dict(p.state.slip.path).get("Home mooring") == boat["Home mooring"],  # type: ignore[union-attr]
+                   what="the mooring of the chosen boat")  # fmt: skip
+
+    def test_focus_frames_the_place_of_a_value(self) -> None:
+        _, bench = self.open_bench()
+        p = bench.presenter
+        row = next(r for r in p.state.slip.rows if r.place is not None)  # type: ignore[union-attr]
+        bench.slip.focus(row.name)
+        self.until(lambda: p.shown is not None and p.shown.frame is not None)
+        words = [w.text for w in p.shown.words  # type: ignore[union-attr]
+                 if row.place[1][0] - 4 <= w.box[0] and w.box[2] <= row.place[1][2] + 4  # type: ignore[index]
+                 and abs(w.box[1] - row.place[1][1]) < 12]  # type: ignore[index] # fmt: skip
+        self.assertTrue(words)
+        self.key(bench.slip.fields[row.name].value, Qt.Key.Key_Escape)
+        self.assertTrue(bench.strip.hasFocus())
+
+
+class Browsing(DesktopTest):
+    def test_columns_filter_flat_and_preview(self) -> None:
+        desktop = self.start()
+        desktop.begin("Elspra Towpath")
+        window = desktop.window
+        assert window is not None
+        self.key(window, Qt.Key.Key_2, CTRL)
+        view, p = window.cabinets, window.cabinets.presenter
+        self.until(lambda: len(p.state.columns) == 2)
+        QAbstractItemModelTester(view.model, QAbstractItemModelTester.FailureReportingMode.Fatal)
+        total = len(p.state.documents)
+        self.assertEqual(sum(n for _, n in p.state.columns[0].entries), total)
+        value, number = p.state.columns[0].entries[0]
+        first = next(iter(view._columns.values()))
+        self.click(first.list.viewport(), first.list.visualItemRect(first.list.item(0)).center())
+        self.until(lambda: len(p.state.documents) == number)
+        self.assertIn(f"{number} of {total} documents shown", view.conditions.text())
+        self.key(view.table, Qt.Key.Key_Escape)
+        self.until(lambda: len(p.state.documents) == total)
+        self.key(view.table, Qt.Key.Key_O)
+        self.until(lambda: [c.field for c in p.state.columns] == ["Boat number", "Home mooring"])
+        self.key(view.table, Qt.Key.Key_L)
+        self.until(lambda: not p.state.columns)
+        view.table.selectRow(0)
+        self.until(lambda: view.page._shown is not None, 30, "the preview")
+        self.assertEqual(view.model.data(view.model.index(0, 0), Qt.ItemDataRole.DisplayRole), p.pages.document.caption)  # type: ignore[union-attr]
+        self.assertEqual(view.model.rowCount(QModelIndex()), total)
+        self.key(window, Qt.Key.Key_F1)
+        dialog = window.findChild(KeysDialog)
+        QTest.keyClicks(dialog.line, "leave out")
+        self.assertIn("1 commands", dialog.told.text())
+        dialog.close()
+        self.key(window, Qt.Key.Key_4, CTRL)
+        self.until(lambda: window.prepare.table.rowCount() == 4)

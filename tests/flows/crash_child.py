@@ -1,0 +1,50 @@
+"""Captures, reads and files without end, telling each durable page and filing, until it is killed."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from keybundle.core.intake.scanner import Options
+from keybundle.core.jobs.pool import Pool
+from keybundle.core.store.place import hold
+from keybundle.core.workflows.capture import find_routine, scan_stack
+from keybundle.core.workflows.devices import find_scanners
+from keybundle.core.workflows.filing import file_documents
+from keybundle.core.workflows.line import Line
+from keybundle.core.workflows.workspace import open_workspace
+
+
+def say(*words: object) -> None:
+    print(*words, flush=True)
+
+
+def main(data: Path) -> None:
+    with hold(data, who="the crash test"):
+        workspace = open_workspace(data)
+        keep = workspace.batches.add_page
+
+        def add_and_say(batch_id: str, page: object) -> None:
+            keep(batch_id, page)  # type: ignore[arg-type]
+            say("page", page.id)  # type: ignore[attr-defined]
+
+        workspace.batches.add_page = add_and_say  # type: ignore[method-assign]
+        pool = Pool(2)
+        line = Line(workspace, pool)
+        line.resume()
+        say("ready")
+        routine, scanner = find_routine(workspace, "Post"), find_scanners(workspace)[0]
+        who = workspace.person(None).name
+        while True:
+            line.wait(0.05)
+            for batch_id in workspace.batches.ids():
+                for entry in file_documents(workspace, pool, batch_id, who).entries:
+                    say("filed", entry.id)
+            if not line.busy:
+                if not scanner.sheets_in_feeder():
+                    scanner.refill()
+                scan_stack(workspace, line, routine, scanner, who, options=Options(sides_per_minute=0))
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1]))

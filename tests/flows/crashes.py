@@ -1,0 +1,99 @@
+"""Killing the work at random moments, and what must hold after each kill; used by the suite and by scripts/soak."""
+
+from __future__ import annotations
+
+import os
+import random
+import signal
+import subprocess
+import sys
+import threading
+import time
+from pathlib import Path
+
+from sqlalchemy import text
+
+from keybundle.core.batches.model import balance
+from keybundle.core.jobs.pool import Pool
+from keybundle.core.repository import audit
+from keybundle.core.workflows.line import Line
+from keybundle.core.workflows.verify import verify
+from keybundle.core.workflows.workspace import Workspace, open_workspace
+from tests.support import ROOT
+
+
+def kill_once(data: Path, seconds: float) -> set[tuple[str, str]]:
+    """Let the child work so long after it is ready, kill it, and return what it told as durable."""
+    command = [sys.executable, "-m", "tests.flows.crash_child", str(data)]
+    child = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    told: list[str] = []
+    assert child.stdout is not None and child.stderr is not None
+    first = child.stdout.readline()
+    if first.strip() != "ready":
+        raise AssertionError(f"the child did not start: {first}{child.stderr.read()}")
+    reader = threading.Thread(target=lambda: told.extend(child.stdout or ()))
+    reader.start()
+    time.sleep(seconds)
+    os.kill(child.pid, signal.SIGKILL)
+    child.wait()
+    reader.join()
+    said = child.stderr.read()
+    child.stdout.close()
+    child.stderr.close()
+    if "Traceback" in said:
+        raise AssertionError(said)
+    return {(kind, ident) for kind, ident in (line.split() for line in told if line.endswith("\n"))}
+
+
+def check_after(workspace: Workspace, told: set[tuple[str, str]]) -> list[str]:
+    """Return what is wrong: lost pages, lost or double filings, uneven balances, a broken trail."""
+    wrong = []
+    with workspace.place.database.read() as c:
+        pages = dict(c.execute(text("SELECT id, file_sha FROM page")).all())  # type: ignore[arg-type]
+        filed = set(c.execute(text("SELECT id FROM document WHERE removed_at IS NULL")).scalars())
+        noted = list(c.execute(text("SELECT filed_id FROM batch_document WHERE filed_id IS NOT NULL")).scalars())
+        from_batches = set(c.execute(text("SELECT id FROM document WHERE batch_id IS NOT NULL")).scalars())
+        if (state := audit.verify(c)) != "whole":
+            wrong.append(f"audit trail {state}")
+    wrong += [f"lost {kind} {i}" for kind, i in told if i not in (pages if kind == "page" else filed)]
+    wrong += [f"no file for page {i}" for i, sha in pages.items() if not workspace.place.files.path(sha).exists()]
+    if len(noted) != len(set(noted)) or set(noted) != from_batches:
+        wrong.append("filings and their notes in the batches differ")
+    wrong += [
+        f"balance of {b} uneven" for b in workspace.batches.ids() if not balance(workspace.batches.load(b)).is_even
+    ]
+    return wrong
+
+
+def run_kills(data: Path, kills: int, seed: int, pool: Pool) -> list[str]:
+    """Kill the work so often at random moments, check each time, and at the end let it go on to its end."""
+    rng = random.Random(seed)
+    wrong: list[str] = []
+    everything: set[tuple[str, str]] = set()
+    for number in range(kills):
+        everything |= kill_once(data, rng.uniform(0.0, 3.8))
+        workspace = open_workspace(data)
+        try:
+            wrong += [f"kill {number} (seed {seed}): {w}" for w in check_after(workspace, everything)]
+        finally:
+            workspace.close()
+    workspace = open_workspace(data)
+    line = Line(workspace, pool)
+    try:
+        line.resume()
+        if not line.wait(400):
+            wrong.append("reading did not come to its end")
+        wrong += check_after(workspace, everything)
+        for batch_id in workspace.batches.ids():
+            batch = workspace.batches.load(batch_id)
+            wrong += [f"page {p.id} was not placed" for p in batch.pages if p.disposition is None]
+            wrong += [f"page {p.id} was not read" for p in batch.pages if p.kept and not p.is_read]
+            wrong += [f"document {d.id} hangs" for d in batch.documents.values() if d.state.value == "reading"]
+        if not verify(workspace).is_whole:
+            wrong.append("a stored file is bad")
+        if not {kind for kind, _ in everything} == {"page", "filed"}:
+            wrong.append(f"the kills hit too little: {len(everything)} things were told")
+    finally:
+        line.close()
+        workspace.close()
+    return wrong
