@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import os
+import sqlite3
 import subprocess
 import sys
 from pathlib import Path
@@ -38,8 +39,9 @@ class Schema(DataTest):
         for kept in sorted((ROOT / "tests" / "stores").glob("*.sql")):
             root = self.folder / kept.stem
             root.mkdir()
-            subprocess.run([sys.executable, "-c", "import sqlite3,sys;sqlite3.connect(sys.argv[1]).executescript(open(sys.argv[2]).read())",
-                            root / "keybundle.sqlite", kept], check=True)  # fmt: skip
+            connection = sqlite3.connect(root / "keybundle.sqlite")
+            connection.executescript(kept.read_text())
+            connection.close()
             place = open_place(root)
             with place.database.read() as c:
                 self.assertEqual(c.execute(text("SELECT routine FROM batch")).scalar(), "Post")

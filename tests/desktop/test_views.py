@@ -170,7 +170,7 @@ class Browsing(DesktopTest):
         QAbstractItemModelTester(view.model, QAbstractItemModelTester.FailureReportingMode.Fatal)
         total = len(p.state.documents)
         self.assertEqual(sum(n for _, n in p.state.columns[0].entries), total)
-        value, number = p.state.columns[0].entries[0]
+        _value, number = p.state.columns[0].entries[0]
         first = next(iter(view._columns.values()))
         self.click(first.list.viewport(), first.list.visualItemRect(first.list.item(0)).center())
         self.until(lambda: len(p.state.documents) == number)

@@ -91,7 +91,7 @@ def run_kills(data: Path, kills: int, seed: int, pool: Pool) -> list[str]:
             wrong += [f"document {d.id} hangs" for d in batch.documents.values() if d.state.value == "reading"]
         if not verify(workspace).is_whole:
             wrong.append("a stored file is bad")
-        if not {kind for kind, _ in everything} == {"page", "filed"}:
+        if {kind for kind, _ in everything} != {"page", "filed"}:
             wrong.append(f"the kills hit too little: {len(everything)} things were told")
     finally:
         line.close()

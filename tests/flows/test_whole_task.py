@@ -86,8 +86,7 @@ class WholeTask(DesktopTest):
                     field.selectAll()
                     QTest.keyClicks(field, wanted)
                 self.key(field, Qt.Key.Key_Return)
-                row = lambda n=unsure.name: next((r for r in p.state.slip.rows if r.name == n), None)  # noqa: E731
-                self.until(lambda: (r := row()) is None or not r.unsure or p.state.document != document.id)
+                self.until(lambda n=unsure.name, d=document.id: self.is_settled(bench, d, n))  # type: ignore[misc]
         self.until(lambda: all(d.state == "ready" for d in p.state.documents), 30, "all to be ready")
         first = p.state.documents[0].id
         p.go_to_document(first)
@@ -101,6 +100,11 @@ class WholeTask(DesktopTest):
         record = window.findChild(RecordDialog)
         self.assertIn("filed + 0 set aside + 0 waiting", record.text.toPlainText())
         record.close()
+
+    def is_settled(self, bench: BenchView, document: str, name: str) -> bool:
+        state = bench.presenter.state
+        row = next((r for r in state.slip.rows if r.name == name), None) if state.slip else None
+        return state.document != document or row is None or not row.unsure
 
     def find_again(self, window: MainWindow) -> None:
         record = true_documents(plan_stack(8, seed.STACK_SEED))[0]

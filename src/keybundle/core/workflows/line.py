@@ -333,6 +333,7 @@ class Line:
         if batch.captured_at is None:
             self._end(batch_id)
         self._place_what_can_be(batch_id)
+        self._ws.batches.settle(batch_id)
         self._revise(batch_id)
 
 
