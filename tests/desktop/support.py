@@ -13,8 +13,8 @@ from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme.style import apply_theme
 from tests.support import DataTest
 
-# The offscreen platform says this of itself whenever a window has a smallest size; it is no fault of ours.
-ALLOWED = ("This plugin does not support propagateSizeHints()",)
+# The offscreen platform says of itself what it cannot do (smallest sizes, raising, grabbing); it is no fault of ours.
+ALLOWED = "This plugin does not support"
 
 
 def application() -> QApplication:
@@ -38,7 +38,7 @@ class DesktopTest(DataTest):
         self.addCleanup(self.check_messages)
 
     def check_messages(self) -> None:
-        self.assertEqual([m for m in self.messages if m not in ALLOWED], [])
+        self.assertEqual([m for m in self.messages if not m.startswith(ALLOWED)], [])
 
     def start(self, **options: bool) -> Desktop:
         settings = QSettings(str(self.folder / "window.ini"), QSettings.Format.IniFormat)

@@ -164,6 +164,7 @@ class Browsing(DesktopTest):
         desktop.begin("Elspra Towpath")
         window = desktop.window
         assert window is not None
+        self.until(window.isActiveWindow)
         self.key(window, Qt.Key.Key_2, CTRL)
         view, p = window.cabinets, window.cabinets.presenter
         self.until(lambda: len(p.state.columns) == 2)
@@ -190,5 +191,7 @@ class Browsing(DesktopTest):
         QTest.keyClicks(dialog.line, "leave out")
         self.assertIn("1 commands", dialog.told.text())
         dialog.close()
+        window.activateWindow()
+        self.until(window.isActiveWindow)
         self.key(window, Qt.Key.Key_4, CTRL)
         self.until(lambda: window.prepare.table.rowCount() == 4)

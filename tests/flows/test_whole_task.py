@@ -100,6 +100,8 @@ class WholeTask(DesktopTest):
         record = window.findChild(RecordDialog)
         self.assertIn("filed + 0 set aside + 0 waiting", record.text.toPlainText())
         record.close()
+        window.activateWindow()
+        self.until(window.isActiveWindow)
 
     def is_settled(self, bench: BenchView, document: str, name: str) -> bool:
         state = bench.presenter.state

@@ -8,12 +8,13 @@ from __future__ import annotations
 import argparse
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from keybundle import __version__
 from keybundle.core.base.errors import AppError, EnvironmentProblem, InputProblem
 
+StartDesktop = Callable[[Path, bool], int]
 DONE, SOME_REFUSED, WRONG_USE, STOPPED = 0, 1, 2, 3
 
 
@@ -41,8 +42,8 @@ def make_parser() -> argparse.ArgumentParser:
     return parser
 
 
-def main(arguments: Sequence[str] | None = None) -> int:
-    """Run one command and return the exit status."""
+def main(arguments: Sequence[str] | None = None, start_desktop: StartDesktop | None = None) -> int:
+    """Run one command and return the exit status; without a command, start the desktop that was handed in."""
     parser = make_parser()
     try:
         given = parser.parse_args(arguments)
@@ -51,9 +52,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
     data = given.data
     try:
         if given.command is None:
-            from keybundle.desktop.app import start
-
-            return start(_desktop_data(data, given.demo), demo=given.demo)
+            if start_desktop is None:
+                parser.print_usage(sys.stderr)
+                return WRONG_USE
+            return start_desktop(_desktop_data(data, given.demo), given.demo)
         given.data = data or default_data()
         status: int = given.run(given)
         return status
@@ -77,10 +79,5 @@ def _desktop_data(data: Path | None, demo: bool) -> Path:
     return default_data().with_name("keybundle-demo")
 
 
-def run() -> None:
-    """Console entry point."""
-    sys.exit(main())
-
-
 if __name__ == "__main__":
-    run()
+    sys.exit(main())

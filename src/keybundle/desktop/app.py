@@ -92,6 +92,7 @@ class Desktop(QObject):
         self.demo_told.connect(self.window.tell_background)
         self.root.hide()
         self.window.show()
+        self.window.activateWindow()
         self.pool.warm_up(f"{WORK}:load")
         self.line.resume()
 

@@ -66,8 +66,8 @@ def _fill_dependents(values: dict[str, FieldValue], kind: DocumentType, books: M
 def _fit_dependent(values: dict[str, FieldValue], name: str, stored: str, key: FieldValue, key_name: str) -> bool:
     """Fill or compare one dependent value; True when the page agrees with the register."""
     have = values.get(name)
-    is_weak = have is not None and not is_by_hand(have) and have.confidence < WEAK
-    if have is None or have.origin is Origin.REGISTER or (is_weak and not _alike(have, stored)):
+    gives_way = have is not None and not is_by_hand(have) and (have.confidence < WEAK or _was_chosen(key))
+    if have is None or have.origin is Origin.REGISTER or (gives_way and not _alike(have, stored)):
         values[name] = FieldValue(
             items=(stored,), confidence=min(key.confidence, 0.97), origin=Origin.REGISTER, as_read="",
             confirmed_by=key.confirmed_by, confirmed_at=key.confirmed_at,
@@ -82,6 +82,11 @@ def _fit_dependent(values: dict[str, FieldValue], name: str, stored: str, key: F
         values[name] = replace(have, confidence=min(have.confidence, 0.5), problem=said,
                                alternatives=(stored, *have.alternatives))  # fmt: skip
     return False
+
+
+def _was_chosen(key: FieldValue) -> bool:
+    """Whether a person gave the key, so that its entry counts for more than what was read beside it."""
+    return key.origin in (Origin.TYPED, Origin.LIFTED)
 
 
 def _alike(value: FieldValue, stored: str) -> bool:

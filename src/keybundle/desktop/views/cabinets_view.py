@@ -200,6 +200,8 @@ class CabinetsView(QWidget):
         order = [col.field for col in state.columns]
         self._upper.setVisible(bool(order))
         if list(self._columns) != order:
+            if any(view.isAncestorOf(self.focusWidget() or self) for view in self._columns.values()):
+                self.table.setFocus()
             for view in self._columns.values():
                 self._column_row.removeWidget(view)
                 view.deleteLater()

@@ -38,7 +38,7 @@ class PageView(QWidget):
         self._drag: QPointF | None = None
         self.empty_text = "No page yet"
         self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setAccessibleName("Page")
         self.setMinimumSize(240, 240)
 

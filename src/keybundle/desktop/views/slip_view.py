@@ -97,6 +97,11 @@ class SlipField(QFrame):
         self.snippet.setPixmap(snippet)
         self.snippet.setVisible(not snippet.isNull())
 
+    def _close_list(self) -> None:
+        popup = self.completer.popup()
+        if popup is not None:
+            popup.hide()
+
     def offer(self, lines: list[str]) -> None:
         """Show a type-ahead list."""
         self.model.setStringList(lines)
@@ -109,6 +114,7 @@ class SlipField(QFrame):
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
             plain = event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.KeypadModifier)
             if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and plain:
+                self._close_list()
                 self.confirmed.emit(self.name, self.value.text())
                 return True
             popup = self.completer.popup()
@@ -258,6 +264,8 @@ class SlipView(QWidget):
         )
         ok = state.is_filed or not state.why_not
         self.why.setStyleSheet(f"color: {c.MOSS if ok else c.BRASS};")
+        if self.file.hasFocus() and not state.can_file:
+            self.type.setFocus()
         self.file.setEnabled(state.can_file)
         self.file.setVisible(not state.is_filed)
         self.back.setVisible(state.is_filed)

@@ -1,0 +1,19 @@
+"""The console command: hands the desktop to the command line, which starts it where no command is given."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from keybundle.cli.main import main
+
+
+def _start_desktop(data: Path, demo: bool) -> int:
+    from keybundle.desktop.app import start
+
+    return start(data, demo=demo)
+
+
+def run() -> None:
+    """Console entry point."""
+    sys.exit(main(start_desktop=_start_desktop))
