@@ -71,7 +71,7 @@ def run_kills(data: Path, kills: int, seed: int, pool: Pool) -> list[str]:
     wrong: list[str] = []
     everything: set[tuple[str, str]] = set()
     for number in range(kills):
-        everything |= kill_once(data, rng.uniform(0.0, 3.8))
+        everything |= kill_once(data, rng.uniform(0.0, 3.2))
         workspace = open_workspace(data)
         try:
             wrong += [f"kill {number} (seed {seed}): {w}" for w in check_after(workspace, everything)]

@@ -77,14 +77,18 @@ class Sheet:
     ) -> float:
         """Put running text; return the baseline after the last line in mm."""
         font = load_face(face, round(size_pt / 72 * self.dpi), False)
+        space, room = font.getlength(" "), self.px(width_mm)
         line: list[str] = []
+        length = 0.0
         step = size_pt * leading / 72 * 25.4
         for word in text.split():
-            if line and font.getlength(" ".join([*line, word])) > self.px(width_mm):
+            width = font.getlength(word)
+            if line and length + width > room:
                 self.put(" ".join(line), x_mm, y_mm, face, size_pt)
                 y_mm += step
-                line = []
+                line, length = [], 0.0
             line.append(word)
+            length += width + space
         self.put(" ".join(line), x_mm, y_mm, face, size_pt)
         return y_mm + step
 

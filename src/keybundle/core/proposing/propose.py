@@ -38,7 +38,8 @@ def propose_values(
 ) -> Values:  # fmt: skip
     """Return a value for each field found on the pages, or filled from a register; each with its confidence.
 
-    The first page goes first; a later page is asked only for what is still missing.
+    The first page goes first; a later page is asked only for what is still missing. A field that none of them tells
+    takes its default, which stays unsure until somebody confirms it.
     """
     values: Values = {}
     for page in pages:
@@ -49,6 +50,9 @@ def propose_values(
                 value = _propose_field(rows, page, spec, labels, books, make_rule(spec))
                 if value is not None:
                     values[spec.name] = value
+    for spec in kind.fields:
+        if spec.default and spec.name not in values:
+            values[spec.name] = FieldValue((spec.default,), 0.0, Origin.DEFAULT)
     return weigh(values, kind, books, bar)
 
 

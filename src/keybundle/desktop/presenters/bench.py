@@ -250,7 +250,9 @@ class BenchPresenter(QObject):
             place = (page.id, upright_box(page.frame, value.box)) if page else None
         problem = value.problem
         if not problem and not value.sure:
-            problem = f"Read with {value.confidence:.0%} confidence; compare it with the page."
+            is_default = value.origin is Origin.DEFAULT
+            read = f"Read with {value.confidence:.0%} confidence; compare it with the page."
+            problem = "Only the default; confirm it or change it." if is_default else read
         return SlipRow(
             spec.name, value.text, value.origin.value, not value.sure, spec.required, problem, place, value.alternatives
         )

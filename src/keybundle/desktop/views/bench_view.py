@@ -72,7 +72,7 @@ class BenchView(QWidget):
         self.splitter.setStretchFactor(0, 3)
         self.splitter.setStretchFactor(1, 2)
         self.splitter.setChildrenCollapsible(False)
-        self.slip.setMinimumWidth(430)
+        self.slip.setMinimumWidth(476)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)

@@ -195,6 +195,8 @@ class CabinetsView(QWidget):
         if self.table.columnWidth(0) < 200:
             self.table.setColumnWidth(0, 240)
             self.table.setColumnWidth(1, 140)
+            for column in range(2, self.model.columnCount()):
+                self.table.setColumnWidth(column, 130)
 
     def _render_columns(self, state: CabinetsState) -> None:
         order = [col.field for col in state.columns]
@@ -204,6 +206,7 @@ class CabinetsView(QWidget):
                 self.table.setFocus()
             for view in self._columns.values():
                 self._column_row.removeWidget(view)
+                view.hide()
                 view.deleteLater()
             self._columns = {name: ColumnView(name, self.presenter) for name in order}
             for view in self._columns.values():

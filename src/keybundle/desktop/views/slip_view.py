@@ -232,6 +232,7 @@ class SlipView(QWidget):
         held = next((n for n, f in self.fields.items() if f.value.hasFocus()), None)
         for old in self.fields.values():
             self._rows.removeWidget(old)
+            old.hide()
             old.deleteLater()
         self.fields = {}
         for i, name in enumerate(names):

@@ -142,6 +142,8 @@ class WorkView(QWidget):
         self.setObjectName("place")
         self.presenter = presenter
         self.handlers = Handlers()
+        self._shown = WorkState()
+        self._numbers: list[QLabel] = []
         self.model = BatchModel(self)
         self.list = QListView()
         self.list.setModel(self.model)
@@ -278,22 +280,28 @@ class WorkView(QWidget):
         self._render_today(state)
 
     def _render_today(self, state: WorkState) -> None:
-        empty_layout(self._figures)
-        for words, figure in state.today:
-            number = QLabel(figure)
-            number.setProperty("role", "figure")
-            told = quiet(words)
-            told.setContentsMargins(0, 0, 0, 8)
-            self._figures.addWidget(number)
-            self._figures.addWidget(told)
-        empty_layout(self._records)
-        if not state.records:
-            self._records.addWidget(quiet("Each filing leaves its record here."))
-        for record_id, line in state.records:
-            button = QPushButton(line)
-            button.setProperty("role", "link")
-            button.clicked.connect(lambda _=False, r=record_id: self.record_opened.emit(r))
-            self._records.addWidget(button)
+        if [words for words, _ in state.today] != [words for words, _ in self._shown.today]:
+            empty_layout(self._figures)
+            self._numbers = []
+            for words, _ in state.today:
+                number, told = QLabel(), quiet(words)
+                number.setProperty("role", "figure")
+                told.setContentsMargins(0, 0, 0, 8)
+                self._numbers.append(number)
+                self._figures.addWidget(number)
+                self._figures.addWidget(told)
+        for number, (_, figure) in zip(self._numbers, state.today, strict=True):
+            number.setText(figure)
+        if state.records != self._shown.records or not self._records.count():
+            empty_layout(self._records)
+            if not state.records:
+                self._records.addWidget(quiet("Each filing leaves its record here."))
+            for record_id, line in state.records:
+                button = QPushButton(line)
+                button.setProperty("role", "link")
+                button.clicked.connect(lambda _=False, r=record_id: self.record_opened.emit(r))
+                self._records.addWidget(button)
+        self._shown = state
 
     def _open_index(self, index: QModelIndex) -> None:
         row = index.data(Qt.ItemDataRole.UserRole)

@@ -1,0 +1,80 @@
+"""The simulated scanner behind its port."""
+
+from __future__ import annotations
+
+import io
+import json
+import time
+from pathlib import Path
+
+from PIL import Image
+
+from keybundle.core.base.progress import CancelToken
+from keybundle.core.intake.scanner import Halt, Options, SimulatedScanner, list_scanners
+from tests.support import DataTest
+
+FAST = Options(sides_per_minute=0)
+
+
+class Feeder(DataTest):
+    def make(self, sheets: int = 3, jam: int = 0) -> SimulatedScanner:
+        for i in range(1, sheets + 1):
+            for side in ("front", "back"):
+                Image.new("L", (620, 877), 200 - i).save(self.folder / f"{i}-{side}.png", dpi=(75, 75))
+        stack = [{"front": f"{i}-front.png", "back": f"{i}-back.png", "trouble": "jam" if i == jam else ""}
+                 for i in range(1, sheets + 1)]  # fmt: skip
+        (self.folder / "stack.json").write_text(json.dumps(stack))
+        return list_scanners(Path(self.folder))[0]
+
+    def test_sides_in_feed_order_then_empty(self) -> None:
+        scanner = self.make()
+        sides = list(scanner.scan(FAST, CancelToken()))
+        self.assertEqual([(s.sheet, s.side) for s in sides],
+                         [(n, side) for n in (1, 2, 3) for side in ("front", "back")])  # fmt: skip
+        with self.assertRaisesRegex(Halt, "feeder is empty"):
+            next(scanner.scan(FAST, CancelToken()))
+        scanner.refill()
+        self.assertEqual(
+            [s.side for s in scanner.scan(Options(duplex=False, sides_per_minute=0), CancelToken())], ["front"] * 3
+        )
+
+    def test_a_jam_keeps_what_came_before_and_goes_on(self) -> None:
+        scanner, came = self.make(jam=2), []
+        with self.assertRaisesRegex(Halt, "Sheet 2 is jammed"):
+            came.extend(scanner.scan(FAST, CancelToken()))
+            came.extend(scanner.scan(FAST, CancelToken()))
+        scanner = self.make(jam=2)
+        scanner.refill()
+        with self.assertRaises(Halt):
+            for side in scanner.scan(FAST, CancelToken()):
+                came.append(side)
+        self.assertEqual([s.sheet for s in came], [1, 1])
+        self.assertEqual([s.sheet for s in scanner.scan(FAST, CancelToken())], [2, 2, 3, 3])
+
+    def test_cancel_and_glass(self) -> None:
+        scanner, cancel = self.make(), CancelToken()
+        came = []
+        for side in scanner.scan(FAST, cancel):
+            came.append(side)
+            cancel.cancel()
+        self.assertEqual(len(came), 1)
+        glass = list(scanner.scan(Options(source="glass", sides_per_minute=0), CancelToken()))
+        self.assertEqual([s.side for s in glass], ["front"])
+        self.assertEqual(scanner.sheets_in_feeder(), 2)
+
+    def test_pace(self) -> None:
+        # Source: common practice: 60 sheets a minute two-sided are 120 sides, one each half second.
+        scanner = self.make(2)
+        start = time.monotonic()
+        list(scanner.scan(Options(), CancelToken()))
+        self.assertAlmostEqual(time.monotonic() - start, 2.0, delta=0.3)
+
+    def test_mode_resolution_and_paper(self) -> None:
+        # Source: TIFF 6.0 (Compression 4 is CCITT group 4), 25.4 mm to the inch, ANSI A 8.5 x 11 in.
+        scanner = self.make(1)
+        options = Options(duplex=False, resolution_dpi=150, mode="1-bit", paper="Letter", sides_per_minute=0)
+        (side,) = scanner.scan(options, CancelToken())
+        image = Image.open(io.BytesIO(side.data))
+        self.assertEqual((image.format, image.mode, image.info["compression"]), ("TIFF", "1", "group4"))
+        self.assertEqual(round(float(image.info["dpi"][0])), 150)
+        self.assertTrue(abs(image.width - 1275) <= 2 and abs(image.height - 1650) <= 2, image.size)
