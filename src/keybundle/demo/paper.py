@@ -33,6 +33,30 @@ def load_face(face: str, size_px: int, bold: bool) -> ImageFont.FreeTypeFont:
     return ImageFont.truetype(str(path), size_px, layout_engine=ImageFont.Layout.BASIC)
 
 
+@dataclass(frozen=True)
+class _Stamp:
+    """A word as drawn once: its coverage, where it lies from the pen on the baseline, and how far the pen moves on."""
+
+    mask: Image.Image
+    box: Box
+    advance: float
+
+
+@functools.lru_cache(maxsize=20_000)
+def _stamp(word: str, face: str, size_px: int, bold: bool) -> _Stamp:
+    """Draw a word; the demo's words recur, and drawing one costs a millisecond in some faces."""
+    font = load_face(face, size_px, bold)
+    left, top, right, bottom = (round(v) for v in font.getbbox(word, anchor="ls"))
+    mask = Image.new("L", (max(1, right - left), max(1, bottom - top)), 0)
+    ImageDraw.Draw(mask).text((-left, -top), word, font=font, fill=255, anchor="ls")
+    return _Stamp(mask, (left, top, right, bottom), font.getlength(word))
+
+
+@functools.cache
+def _space(face: str, size_px: int, bold: bool) -> float:
+    return load_face(face, size_px, bold).getlength(" ")
+
+
 @dataclass
 class Sheet:
     """An A4 sheet at a resolution; measures are in mm from the top left corner, type sizes in points."""
@@ -58,31 +82,32 @@ class Sheet:
         ink: tuple[int, int, int] = INK, align: str = "left",
     ) -> float:  # fmt: skip
         """Put a line with its baseline at ``y_mm``; return where it ends in mm."""
-        font = load_face(face, round(size_pt / 72 * self.dpi), bold)
+        size_px = round(size_pt / 72 * self.dpi)
+        stamps = [(word, _stamp(word, face, size_px, bold)) for word in text.split()]
+        space = _space(face, size_px, bold)
         x, y = float(self.px(x_mm)), self.px(y_mm)
         if align != "left":
-            length = font.getlength(text)
+            length = sum(stamp.advance for _, stamp in stamps) + space * (len(stamps) - 1)
             x -= length if align == "right" else length / 2
-        space = font.getlength(" ")
-        for word in text.split():
-            self._draw.text((x, y), word, font=font, fill=self._ink(ink), anchor="ls")
-            left, top, right, bottom = font.getbbox(word, anchor="ls")
-            box = (round(x + left), round(y + top), round(x + right), round(y + bottom))
-            self.words.append(PlacedWord(word, box))
-            x += font.getlength(word) + space
+        for word, stamp in stamps:
+            left, top, right, bottom = stamp.box
+            at = (round(x) + left, y + top)
+            self.image.paste(self._ink(ink), (*at, at[0] + stamp.mask.width, at[1] + stamp.mask.height), stamp.mask)
+            self.words.append(PlacedWord(word, (at[0], at[1], round(x) + right, y + bottom)))
+            x += stamp.advance + space
         return (x - space) / self.dpi * 25.4
 
     def paragraph(
         self, text: str, x_mm: float, y_mm: float, width_mm: float, face: str, size_pt: float, leading: float = 1.4
     ) -> float:
         """Put running text; return the baseline after the last line in mm."""
-        font = load_face(face, round(size_pt / 72 * self.dpi), False)
-        space, room = font.getlength(" "), self.px(width_mm)
+        size_px = round(size_pt / 72 * self.dpi)
+        space, room = _space(face, size_px, False), self.px(width_mm)
         line: list[str] = []
         length = 0.0
         step = size_pt * leading / 72 * 25.4
         for word in text.split():
-            width = font.getlength(word)
+            width = _stamp(word, face, size_px, False).advance
             if line and length + width > room:
                 self.put(" ".join(line), x_mm, y_mm, face, size_pt)
                 y_mm += step

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeySequence, QPixmap, QShortcut
+from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QPushButton, QSplitter, QVBoxLayout, QWidget
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.workflows.slip import Completion
-from keybundle.desktop.actions.registry import COMMANDS, Handlers
+from keybundle.desktop.actions.binding import bind_place
+from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.presenters.bench import BenchPresenter, BenchState, PageShown
 from keybundle.desktop.views.page_strip import PageStrip
 from keybundle.desktop.views.page_view import ZOOM_STEP, PageView
@@ -120,14 +121,9 @@ class BenchView(QWidget):
         on("bench.zoom fit", lambda: self.page.zoom(0))
         on("slip.strip", self.strip.setFocus)
         on("slip.empty", self._empty_field)
-        for command in COMMANDS:
-            home = {"bench": self, "bench strip": self.strip, "bench slip": self.slip}.get(command.place)
-            if home is None or command.id == "slip.confirm":
-                continue
-            context = Qt.ShortcutContext.WidgetWithChildrenShortcut
-            key = QShortcut(QKeySequence(command.shortcut), home)
-            key.setContext(context)
-            key.activated.connect(lambda i=command.id: self.handlers.trigger(i))
+        bind_place(self, "bench", self.handlers)
+        bind_place(self.strip, "bench strip", self.handlers)
+        bind_place(self.slip, "bench slip", self.handlers, but=("slip.confirm",))
 
     def render_state(self, state: BenchState) -> None:
         """Show a state."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, Qt
-from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -17,7 +16,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from keybundle.desktop.actions.registry import COMMANDS, Handlers
+from keybundle.desktop.actions.binding import bind_place
+from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.models.documents import DocumentsModel
 from keybundle.desktop.presenters.cabinets import CabinetsPresenter, CabinetsState, ColumnState
 from keybundle.desktop.views.page_view import PageView
@@ -150,11 +150,7 @@ class CabinetsView(QWidget):
         on("cabinets.order", p.swap)
         on("cabinets.flat", p.toggle_flat)
         on("cabinets.filter", self._focus_filter)
-        for command in COMMANDS:
-            if command.place == "cabinets":
-                key = QShortcut(QKeySequence(command.shortcut), self)
-                key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-                key.activated.connect(lambda i=command.id: self.handlers.trigger(i))
+        bind_place(self, "cabinets", self.handlers)
 
     def _focus_filter(self) -> None:
         focused = next((v for v in self._columns.values() if v.list.hasFocus()), None)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, QStringListModel, Qt, Signal
-from PySide6.QtGui import QColor, QKeySequence, QPainter, QPen, QShortcut
+from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import (
     QCompleter,
     QHBoxLayout,
@@ -20,7 +20,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from keybundle.desktop.actions.registry import COMMANDS, Handlers
+from keybundle.desktop.actions.binding import bind_place
+from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.presenters.find import FindPresenter, FindState, HitRow
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font
@@ -139,11 +140,7 @@ class FindView(QWidget):
         on = self.handlers.on
         on("find.clear", self._clear)
         on("find.open", lambda: self._open(self.hits.currentItem()))
-        for command in COMMANDS:
-            if command.place == "find" and command.id != "find.open":
-                key = QShortcut(QKeySequence(command.shortcut), self)
-                key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-                key.activated.connect(lambda i=command.id: self.handlers.trigger(i))
+        bind_place(self, "find", self.handlers, but=("find.open",))
 
     def _clear(self) -> None:
         self.line.clear()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QKeySequence, QPainter, QPen, QShortcut
+from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -23,7 +23,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from keybundle.desktop.actions.registry import COMMANDS, Handlers
+from keybundle.desktop.actions.binding import bind_place
+from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.presenters.work import BatchRow, WorkPresenter, WorkState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon, interface_font
@@ -246,11 +247,7 @@ class WorkView(QWidget):
         on("work.refill", self.presenter.refill)
         on("work.open", lambda: self._open_index(self.list.currentIndex()))
         on("work.close", self._close_chosen)
-        for command in COMMANDS:
-            if command.place == "work" and command.id != "work.open":
-                key = QShortcut(QKeySequence(command.shortcut), self)
-                key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-                key.activated.connect(lambda i=command.id: self.handlers.trigger(i))
+        bind_place(self, "work", self.handlers, but=("work.open",))
 
     def render_state(self, state: WorkState) -> None:
         """Show a state."""
