@@ -2,7 +2,7 @@
 
 Start: parse (by the command line), theme, hold the data directory, open the workspace, worker pool, line, start
 page; after a person is chosen: session, main window, resume, and with ``--demo`` the demo world behind it.
-End: stop the demo work, the line, the runner, the pool, the workspace, then let go of the data directory.
+End: stop the feeder, the demo work, the line, the runner, the pool, the workspace, then let go of the data directory.
 """
 
 from __future__ import annotations
@@ -90,9 +90,10 @@ class Desktop(QObject):
         session = Session(self.workspace, self.pool, self.line, self.runner, self.bus, who)
         self.window = MainWindow(session, self._settings)
         self.demo_told.connect(self.window.tell_background)
-        self.root.hide()
+        self._stack.callback(self.window.work.presenter.stop)
         self.window.show()
         self.window.activateWindow()
+        self.root.hide()
         self.pool.warm_up(f"{WORK}:load")
         self.line.resume()
 

@@ -21,7 +21,6 @@ Pixels = npt.NDArray[np.uint8]
 MAX_PIXELS = 1_000_000_000
 FALLBACK_DPI = 300.0
 PDF_DPI = 300.0
-SCAN_SUFFIXES = {".tif", ".tiff", ".png", ".jpg", ".jpeg", ".pdf"}
 _MAGIC = (b"II*\0", b"MM\0*", b"\x89PNG", b"\xff\xd8\xff")
 _DECODE_ERRORS = (OSError, SyntaxError, ValueError, struct.error, EOFError, IndexError, KeyError, TypeError)
 

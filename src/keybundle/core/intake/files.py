@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem
-from keybundle.core.imaging.picture import SCAN_SUFFIXES
+
+SCAN_SUFFIXES = {".tif", ".tiff", ".png", ".jpg", ".jpeg", ".pdf"}
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,7 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledPage
 from keybundle.core.workflows.filing import why_not
 from keybundle.core.workflows.line import ON_SCREEN, WORK, Line
-from keybundle.core.workflows.page_work import preview_path
+from keybundle.core.workflows.preview_files import preview_path
 from keybundle.core.workflows.workspace import Workspace, may_work
 
 Command = Callable[[Batch], Batch]

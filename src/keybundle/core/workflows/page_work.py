@@ -15,6 +15,7 @@ from keybundle.core.imaging.picture import Picture, decode, probe, to_grey
 from keybundle.core.imaging.render import encode_preview, straighten
 from keybundle.core.marks.sheets import find_separator
 from keybundle.core.reading.engine import get_engine, read_page
+from keybundle.core.workflows.preview_files import preview_path
 
 THUMBNAIL_PX = 240
 SCREEN_PX = 1500
@@ -30,11 +31,6 @@ def look_at(path: str, name: str) -> tuple[str, int]:
     """Return a file's kind and number of pages; raises InputProblem."""
     facts = probe(Path(path), name)
     return facts.kind, facts.pages
-
-
-def preview_path(cache: Path, page_id: str, rotation: int, kind: str) -> Path:
-    """Return where a page's ``thumbnail`` or ``screen`` picture lies in the cache."""
-    return cache / "previews" / page_id[-2:] / f"{page_id}-{rotation}-{kind}.jpg"
 
 
 def examine(

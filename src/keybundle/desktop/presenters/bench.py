@@ -15,7 +15,7 @@ from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.model import FieldSpec
 from keybundle.core.workflows import bench, filing, slip
-from keybundle.core.workflows.page_work import preview_path
+from keybundle.core.workflows.preview_files import preview_path
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
 

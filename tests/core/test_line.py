@@ -1,0 +1,193 @@
+"""The line: from captured sides to proposals, turned pages, the operator's part on the slip, and taking up work."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from unittest import mock
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches import commands
+from keybundle.core.batches.model import Batch, State
+from keybundle.core.fields.values import Origin
+from keybundle.core.intake.scanner import Options
+from keybundle.core.reading.text import PageText
+from keybundle.core.workflows import bench, slip, worklist
+from keybundle.core.workflows.capture import find_routine, import_files, scan_stack
+from keybundle.core.workflows.devices import find_scanners
+from keybundle.core.workflows.find import find
+from keybundle.core.workflows.line import Line
+from keybundle.demo.stack import DocumentPlan
+from tests.support import DataTest, shared_pool
+
+WHO = "Elspra Towpath"
+
+
+class AtWork(DataTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.ws = self.demo_workspace()
+        self.line = Line(self.ws, shared_pool())
+        self.addCleanup(lambda: self.line.close())
+
+    def bring(self, *plans: DocumentPlan, routine: str = "Files") -> str:
+        files: list[Path] = []
+        for plan in plans:
+            path = self.folder / f"{plan.type_name}-{plan.seed}.png"
+            plan.draw(dpi=150)[0].sheet.image.save(path, dpi=(150, 150))
+            files.append(path)
+        found = import_files(self.ws, self.line, shared_pool(), find_routine(self.ws, routine), files, WHO)
+        self.assertTrue(self.line.wait(90))
+        return str(found.batch)
+
+    def load(self, batch_id: str) -> Batch:
+        return self.ws.batches.load(batch_id)
+
+
+class Slip(AtWork):
+    def setUp(self) -> None:
+        super().setUp()
+        self.batch_id = self.bring(DocumentPlan("Mooring agreement", 1, 3))
+        self.document = self.load(self.batch_id).in_order()[0].id
+
+    def enter(self, name: str, text: str) -> None:
+        slip.enter_value(self.ws, self.line, self.batch_id, self.document, name, text, WHO)
+
+    def value(self, name: str):  # type: ignore[no-untyped-def]
+        return self.load(self.batch_id).document(self.document).values[name]
+
+    def test_values_given_by_hand(self) -> None:
+        self.enter("Start date", "3 April 2026")
+        given = self.value("Start date")
+        self.assertEqual(
+            (given.text, given.origin, given.sure, given.confirmed_by), ("2026-04-03", Origin.TYPED, True, WHO)
+        )
+        self.enter("Annual charge", "plenty")
+        refused = self.value("Annual charge")
+        self.assertEqual((refused.text, refused.sure), ("plenty", False))
+        state = self.load(self.batch_id).document(self.document).state
+        self.assertIs(state, State.TO_CHECK)
+        with self.assertRaisesRegex(InputProblem, "not an amount"):
+            slip.confirm_value(self.ws, self.line, self.batch_id, self.document, "Annual charge", WHO)
+        self.enter("Annual charge", "")
+        self.assertNotIn("Annual charge", self.load(self.batch_id).document(self.document).values)
+        with self.assertRaisesRegex(InputProblem, "nothing to confirm"):
+            slip.confirm_value(self.ws, self.line, self.batch_id, self.document, "Annual charge", WHO)
+        with self.assertRaisesRegex(InputProblem, "no field"):
+            self.enter("Colour of the hull", "red")
+
+    def test_a_chosen_boat_fills_what_depends_on_it(self) -> None:
+        self.enter("Boat number", "ln1007")
+        boat = self.ws.books()["boats"].find("LN1007")
+        assert boat is not None
+        self.assertEqual(self.value("Boat number").text, "LN1007")
+        for name in ("Keeper", "Home mooring"):
+            self.assertEqual((self.value(name).text, self.value(name).origin), (boat[name], Origin.REGISTER))
+        data = bench.load_bench(self.ws, self.batch_id)
+        self.assertEqual(data.facts[self.document].path, ("Boats", boat["Home mooring"], "LN1007"))
+        self.assertEqual(data.undo, "set Boat number")
+        told = slip.complete(self.ws, "Mooring agreement", "Boat number", "LN100")
+        self.assertEqual([c.value for c in told], ["LN1000", "LN1007"])
+        self.assertEqual([c.value for c in slip.complete(self.ws, "Inspection sheet", "Grade", "b")], ["B"])
+        self.assertEqual(len(slip.complete(self.ws, "Inspection sheet", "Follow-up", "")), 2)
+
+    def test_another_type_is_proposed_anew_and_undo_brings_the_old_one(self) -> None:
+        before = dict(self.load(self.batch_id).document(self.document).values)
+        slip.choose_type(self.ws, self.line, self.batch_id, self.document, "Letter", WHO)
+        self.assertTrue(self.line.wait(30))
+        changed = self.load(self.batch_id).document(self.document)
+        self.assertEqual((changed.type, changed.type_origin), ("Letter", "typed"))
+        self.assertNotIn("Annual charge", changed.values)
+        bench.undo(self.ws, self.line, self.batch_id, WHO)
+        self.assertTrue(self.line.wait(30))
+        after = self.load(self.batch_id).document(self.document)
+        self.assertEqual(after.type, "Mooring agreement")
+        self.assertEqual({k: v.items for k, v in after.values.items()}, {k: v.items for k, v in before.items()})
+        with self.assertRaisesRegex(InputProblem, "no document type"):
+            slip.choose_type(self.ws, self.line, self.batch_id, self.document, "Poem", WHO)
+
+    def test_set_aside_and_back(self) -> None:
+        with self.assertRaisesRegex(InputProblem, "Say why"):
+            slip.set_aside(self.ws, self.line, self.batch_id, self.document, " ", WHO)
+        slip.set_aside(self.ws, self.line, self.batch_id, self.document, "torn", WHO)
+        self.assertIs(self.load(self.batch_id).document(self.document).state, State.SET_ASIDE)
+        self.assertIn("torn", bench.load_bench(self.ws, self.batch_id).facts[self.document].why_not)
+        (row,) = worklist.list_work(self.ws, owner=WHO)
+        self.assertEqual(row.count(State.SET_ASIDE), 1)
+        slip.bring_back(self.ws, self.line, self.batch_id, self.document, WHO)
+        self.assertIsNot(self.load(self.batch_id).document(self.document).state, State.SET_ASIDE)
+
+
+class Pages(AtWork):
+    def test_a_turned_page_is_read_anew(self) -> None:
+        batch_id = self.bring(DocumentPlan("Delivery note", 1, 5))
+        page = self.load(batch_id).pages[0]
+        good = PageText.from_bytes(self.ws.batches.texts([page.id])[page.id])
+        label, command = bench.page_command("turn right", page.id, "unused")
+        bench.run_command(self.ws, self.line, batch_id, WHO, label, command)
+        self.assertTrue(self.line.wait(60))
+        turned = PageText.from_bytes(self.ws.batches.texts([page.id])[page.id])
+        self.assertEqual(turned.frame.rotation, 90)
+        self.assertNotEqual(turned.plain, good.plain)
+        bench.undo(self.ws, self.line, batch_id, WHO)
+        self.assertTrue(self.line.wait(60))
+        self.assertEqual(PageText.from_bytes(self.ws.batches.texts([page.id])[page.id]).plain, good.plain)
+
+    def test_work_not_yet_filed_is_found_and_says_where(self) -> None:
+        batch_id = self.bring(DocumentPlan("Delivery note", 1, 6), DocumentPlan("Bill", 1, 7))
+        number = DocumentPlan("Delivery note", 1, 6).record().one("Order number")
+        (hit,) = find(self.ws, f'"{number}"').hits
+        self.assertEqual((hit.is_filed, hit.batch, hit.type), (False, batch_id, "Delivery note"))
+        documents = self.load(batch_id).in_order()
+        self.assertEqual([d.break_reason for d in documents], ["first page", "new source file"])
+        page = self.load(batch_id).pages_of(documents[1].id)[0]
+        after = self.ws.batches.apply(batch_id, WHO, "join", lambda b: commands.join_up(b, page.id))
+        self.assertEqual(len(after.documents), 1)
+
+    def test_fixed_sheets_one_sided(self) -> None:
+        routine = find_routine(self.ws, "Inspections")
+        options = Options(duplex=False, sides_per_minute=0)
+        found = scan_stack(self.ws, self.line, routine, find_scanners(self.ws)[0], WHO, options=options)
+        self.assertTrue(self.line.wait(90))
+        batch = self.load(str(found.batch))
+        self.assertEqual(found.sides, 8)
+        self.assertTrue(all(p.side == "front" for p in batch.pages))
+        kept = [p for p in batch.pages if p.kept]
+        self.assertEqual(len(batch.documents), len(kept), "one sheet each, separators are pages like others here")
+        self.assertEqual({d.type for d in batch.documents.values()}, {"Inspection sheet"})
+
+    def test_first_pages_are_read_before_others_and_the_one_on_screen_before_all(self) -> None:
+        asked: list[tuple[str, int]] = []
+        pool = shared_pool()
+        submit = pool.submit
+
+        def watch(name: str, *args: object, priority: int = 5, **more: object):  # type: ignore[no-untyped-def]
+            if name.endswith(":read"):
+                asked.append((str(more["key"]), priority))
+            return submit(name, *args, priority=priority, **more)  # type: ignore[arg-type]
+
+        with mock.patch.object(pool, "submit", watch):
+            found = scan_stack(self.ws, self.line, find_routine(self.ws, "Post"), find_scanners(self.ws)[0], WHO,
+                               options=Options(sides_per_minute=0))  # fmt: skip
+            self.assertTrue(self.line.wait(90))
+        batch = self.load(str(found.batch))
+        firsts = {batch.pages_of(d.id)[0].id for d in batch.in_order()}
+        for page, priority in asked:
+            self.assertEqual(priority, 2 if page in firsts else 3)
+        self.assertEqual({page for page, _ in asked}, {p.id for p in batch.pages if p.kept})
+
+
+class TakenUp(AtWork):
+    def test_a_second_line_goes_on_where_the_first_stopped(self) -> None:
+        routine, scanner = find_routine(self.ws, "Post"), find_scanners(self.ws)[0]
+        found = scan_stack(self.ws, self.line, routine, scanner, WHO, options=Options(sides_per_minute=0))
+        self.line.close()
+        half = self.load(str(found.batch))
+        self.assertTrue(any(p.disposition is None or not p.is_read for p in half.pages))
+        self.line = Line(self.ws, shared_pool())
+        self.line.resume()
+        self.assertTrue(self.line.wait(120))
+        whole = self.load(str(found.batch))
+        self.assertTrue(all(p.disposition is not None for p in whole.pages))
+        self.assertTrue(all(p.is_read for p in whole.pages if p.kept))
+        self.assertNotIn(State.READING, {d.state for d in whole.documents.values()})
+        self.assertEqual(whole.in_order()[0].break_reason, "separator sheet")

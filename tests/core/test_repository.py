@@ -1,0 +1,63 @@
+"""Cabinets' columns and folders, compared with a plain count over all documents."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.fields.values import FieldValue
+from keybundle.core.repository.model import NewDocument
+from keybundle.core.workflows import cabinets
+from tests.support import DataTest
+
+
+class Columns(DataTest):
+    def test_counts_agree_with_a_plain_scan_in_any_order(self) -> None:
+        # Source: a Python count over every document loaded one by one.
+        ws = self.demo_workspace()
+        for cabinet in ws.setup.cabinets:
+            ids = ws.repository.list_ids(cabinet.name, {})
+            folders = [dict(ws.repository.load(i).folder) for i in ids]
+            self.assertEqual(len(ids), ws.repository.count(cabinet.name))
+            for order in (cabinet.folder_fields, tuple(reversed(cabinet.folder_fields))):
+                columns, _ = cabinets.load_columns(ws, cabinet.name, order, {})
+                for column in columns:
+                    self.assertEqual(
+                        {e.value: e.count for e in column.entries}, Counter(f[column.field] for f in folders)
+                    )
+                value = columns[0].entries[0].value
+                columns, below = cabinets.load_columns(ws, cabinet.name, order, {order[0]: value})
+                inside = [f for f in folders if f[order[0]] == value]
+                self.assertEqual({e.value: e.count for e in columns[1].entries}, Counter(f[order[1]] for f in inside))
+                self.assertEqual(len(below), len(inside))
+            flat, everything = cabinets.load_columns(ws, cabinet.name, (), {})
+            self.assertEqual((flat, len(everything)), ([], len(ids)))
+
+    def test_a_folder_value_is_stored_once_and_found_below(self) -> None:
+        ws = self.demo_workspace()
+        some = ws.repository.load(ws.repository.list_ids("Purchasing", {})[0])
+        new = NewDocument("test:1", "Purchasing", (("Year", "1999"), ("Supplier", "Oxlip Dredging")), "Bill", "x",
+                          {"Supplier": FieldValue(("Oxlip Dredging",), 1.0)}, some.pages, some.pdf_sha)  # fmt: skip
+        first = ws.repository.add(new, "me")
+        self.assertEqual(ws.repository.add(new, "me"), first, "the filing key finds what is there")
+        other = NewDocument("test:2", *(getattr(new, n) for n in (
+            "cabinet", "folder", "type", "caption", "values", "pages", "pdf_sha")))  # fmt: skip
+        second = ws.repository.add(other, "me")
+        self.assertEqual(set(ws.repository.list_ids("Purchasing", {"Year": "1999"})), {first, second})
+        with ws.place.database.read() as c:
+            folders = c.exec_driver_sql("SELECT count(*) FROM folder WHERE value = '1999'").scalar()
+        self.assertEqual(folders, 1)
+        ws.repository.take_back(first, "me")
+        self.assertEqual(ws.repository.list_ids("Purchasing", {"Year": "1999"}), [second])
+        for act in (lambda: ws.repository.load(first), lambda: ws.repository.take_back(first, "me")):
+            with self.assertRaisesRegex(InputProblem, "no longer in the repository"):
+                act()
+        self.assertEqual(ws.repository.load(second).folder, (("Year", "1999"), ("Supplier", "Oxlip Dredging")))
+
+    def test_many_documents_are_listed_quickly_enough_to_page(self) -> None:
+        ws = self.demo_workspace()
+        ids = [i for c in ws.setup.cabinets for i in ws.repository.list_ids(c.name, {})]
+        found = cabinets.load_rows(ws, ids)
+        self.assertEqual(set(found), set(ids))
+        self.assertTrue(all(d.values and not d.pages for d in found.values()))
+        self.assertEqual(cabinets.document_fields(ws, "Letters")[:2], ["Sender", "Subject"])
