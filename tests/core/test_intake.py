@@ -39,10 +39,7 @@ class Feeder(DataTest):
         )
 
     def test_a_jam_keeps_what_came_before_and_goes_on(self) -> None:
-        scanner, came = self.make(jam=2), []
-        with self.assertRaisesRegex(Halt, "Sheet 2 is jammed"):
-            came.extend(scanner.scan(FAST, CancelToken()))
-            came.extend(scanner.scan(FAST, CancelToken()))
+        came = []
         scanner = self.make(jam=2)
         scanner.refill()
         with self.assertRaises(Halt):

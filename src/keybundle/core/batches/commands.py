@@ -5,7 +5,7 @@ None of them touches a filed document: ``take back`` comes first. Pages that are
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import replace
 
 from keybundle.core.base.errors import InputProblem
@@ -148,11 +148,11 @@ def bring_back(batch: Batch, document_id: str) -> Batch:
     return _with(batch, documents={document_id: replace(batch.document(document_id), parked=None)})
 
 
-def set_type(batch: Batch, document_id: str, type_name: str) -> Batch:
-    """Give a document its type by hand; its values are proposed anew."""
+def set_type(batch: Batch, document_id: str, type_name: str, fields: Collection[str]) -> Batch:
+    """Give a document its type by hand; values given by hand stay where the type has the field, others go."""
     _guard(batch, document_id)
     document = batch.document(document_id)
-    by_hand = {k: v for k, v in document.values.items() if v.confirmed_by}
+    by_hand = {k: v for k, v in document.values.items() if v.confirmed_by and k in fields}
     changed = replace(
         document, type=type_name, type_confidence=1.0, type_origin="typed", proposed=False, values=by_hand
     )

@@ -120,6 +120,8 @@ class Pool:
             except (EOFError, OSError) as error:
                 connection.close()
                 connection = None
+                self._processes[slot].kill()
+                self._processes[slot].wait()
                 if not self._closed:
                     said = "took too long" if isinstance(error, TimeoutError) else "brought its worker down"
                     answer = ("crash", said)

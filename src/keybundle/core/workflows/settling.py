@@ -27,7 +27,10 @@ def judge_state(document: Document, pages: list[Page], kind: DocumentType | None
 
 
 def settle(batch: Batch, setup: Setup, books: Callable[[], Mapping[str, Book]]) -> Batch:
-    """Weigh every document's values anew and judge its state; filed ones stay as they are."""
+    """Weigh every document's values anew and judge its state; filed ones stay as they are.
+
+    Values of fields that the type does not have (proposed under a type that was undone) go.
+    """
     routine = setup.routine(batch.routine)
     bar = routine.bar if routine else 0.8
     pages = batch.pages_by_document()
@@ -35,7 +38,8 @@ def settle(batch: Batch, setup: Setup, books: Callable[[], Mapping[str, Book]]) 
     for key, document in batch.documents.items():
         kind = setup.document_type(document.type)
         if kind is not None and document.values and not document.filed_id:
-            document = replace(document, values=weigh(document.values, kind, books(), bar))
+            own = {name: v for name, v in document.values.items() if kind.field(name)}
+            document = replace(document, values=weigh(own, kind, books(), bar))
         state = judge_state(document, pages.get(key, []), kind, setup, batch.growing == key)
         documents[key] = replace(document, state=state)
     return replace(batch, documents=documents)

@@ -98,11 +98,14 @@ def confirm_value(workspace: Workspace, line: Line, batch_id: str, document_id: 
 
 def choose_type(workspace: Workspace, line: Line, batch_id: str, document_id: str, type_name: str, who: str) -> Changes:
     """Give a document its type; its values are proposed anew."""
-    if workspace.setup.document_type(type_name) is None:
+    kind = workspace.setup.document_type(type_name)
+    if kind is None:
         raise InputProblem(f"There is no document type “{type_name}”.")
+    names = [f.name for f in kind.fields]
     return run_command(
-        workspace, line, batch_id, who, f"type {type_name}", lambda b: commands.set_type(b, document_id, type_name)
-    )
+        workspace, line, batch_id, who, f"type {kind.name}",
+        lambda b: commands.set_type(b, document_id, kind.name, names),
+    )  # fmt: skip
 
 
 def set_aside(workspace: Workspace, line: Line, batch_id: str, document_id: str, reason: str, who: str) -> Changes:
