@@ -16,20 +16,14 @@ from pathlib import Path
 from PIL import Image
 
 from bench.yardstick import WORKERS, feeder, kept_originals, run_cli, time_bare_engine
-from keybundle.core.base.progress import CancelToken
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.imaging.picture import from_pil
-from keybundle.core.intake.scanner import Options
-from keybundle.core.jobs.pool import Pool
 from keybundle.core.marks.sheets import Separator, find_separator
 from keybundle.core.proposing.propose import ReadPage, propose_values
 from keybundle.core.reading.engine import get_engine, read_page
 from keybundle.core.reading.text import PageText
 from keybundle.core.registers.book import Book
-from keybundle.core.workflows.capture import find_routine, scan_stack
-from keybundle.core.workflows.devices import find_scanners
-from keybundle.core.workflows.line import WORK, Line
-from keybundle.core.workflows.workspace import open_workspace
+from keybundle.demo import seed
 from keybundle.demo.layouts import draw_document, fixed_layout, random_layout
 from keybundle.demo.names import make_world
 from keybundle.demo.records import TYPES, Record, make_record
@@ -38,11 +32,13 @@ from keybundle.demo.setup import make_setup
 from keybundle.demo.stack import draw_separator
 
 ROUNDS = 5
+# Which of the random layouts are drawn. Moved on whenever somebody saw results of these outside a bench.
+FAMILY_START = 1000
 
 
-def fresh_data() -> Path:
+def fresh_data(sheets: int = seed.STACK_SHEETS) -> Path:
     """Return a throw-away data directory with the set-up and the whole stack in the feeder."""
-    source, _ = feeder()
+    source, _ = feeder(sheets)
     target = Path(tempfile.mkdtemp(prefix="keybundle-bench-")) / "data"
     shutil.copytree(source, target, ignore=shutil.ignore_patterns("cache"))
     (target / "feeder" / "fed.json").unlink(missing_ok=True)
@@ -75,30 +71,13 @@ def measure_line() -> list[str]:
     ]
 
 
-def _first_slip(sheets: int) -> tuple[float, list[float]]:
-    """Return (seconds from the break that ends the first document to its slip, the same for all documents)."""
-    target = fresh_data()
-    stack = target / "feeder" / "stack.json"
-    stack.write_text(json.dumps(json.loads(stack.read_text()) * (sheets // 40)))
-    workspace, pool, cancel = open_workspace(target), Pool(WORKERS), CancelToken()
-    pool.warm_up(f"{WORK}:load")
-    time.sleep(3)
-    line = Line(workspace, pool)
-    order: list[str] = []
-    try:
-        stop = lambda step: cancel.cancel() if step.done >= 30 else None  # noqa: E731
-        who = workspace.person(None).name
-        routine, scanner = find_routine(workspace, "Post"), find_scanners(workspace)[0]
-        found = scan_stack(workspace, line, routine, scanner, who, options=Options(), progress=stop, cancel=cancel)
-        line.wait(120)
-        order = [d.id for d in workspace.batches.load(str(found.batch)).in_order()]
-        waits = [max(0.0, line.slip_times[d] - line.break_times[d]) for d in order if d in line.break_times]
-        return waits[0], waits
-    finally:
-        line.close()
-        pool.close()
-        workspace.close()
-        shutil.rmtree(target.parent)
+def _first_slip(sheets: int) -> tuple[float, float]:
+    """Return seconds to the first document's slip in the window: from the break that ends it, from its first page."""
+    target = fresh_data(sheets)
+    child = [sys.executable, "-m", "bench.window_child", str(target), "slip"]
+    out = subprocess.run(child, check=True, capture_output=True, text=True).stdout.split()
+    shutil.rmtree(target.parent)
+    return float(out[-2]), float(out[-1])
 
 
 def measure_slip() -> list[str]:
@@ -109,15 +88,19 @@ def measure_slip() -> list[str]:
     lines, medians = [], {}
     for sheets in (40, 400):
         runs = [_first_slip(sheets) for _ in range(ROUNDS)]
-        medians[sheets] = statistics.median(r[0] for r in runs)
-        every = [w for r in runs for w in r[1]]
+        after_break, medians[sheets] = (statistics.median(r[i] for r in runs) for i in (0, 1))
         lines.append(
-            f"| first slip open after its break, {sheets} sheets in the feeder | {medians[sheets]:.2f} s "
-            f"| bare engine on that page: {bare:.2f} s | {medians[sheets] / bare:.2f} | at most "
-            f"{1.5 * bare + 1:.2f} s; all documents: median {statistics.median(every):.2f} s, worst {max(every):.2f} s |"
+            f"| first slip open in the window after the break that ends its document, {sheets} sheets in the feeder "
+            f"| {after_break:.2f} s (after its first page is in the strip: {medians[sheets]:.2f} s) "
+            f"| bare engine on that page: {bare:.2f} s | {after_break / bare:.2f} | at most {1.5 * bare + 1:.2f} s |"
         )
-    difference = abs(medians[400] - medians[40]) / max(medians.values()) if max(medians.values()) else 0.0
-    lines += ["", f"The first slip differs by {difference:.0%} between 40 and 400 sheets (aim: under 20 %)."]
+    difference = abs(medians[400] - medians[40]) / max(medians.values())
+    lines += [
+        "",
+        "A slip counts as open when the window shows the proposed values in its fields, the feeder running at 120 sides "
+        "a minute. Proposals that are there before the break is known count as 0. From the first page in the strip to "
+        f"its open slip the figure differs by {difference:.0%} between 40 and 400 sheets (aim: under 20 %).",
+    ]
     return lines
 
 
@@ -164,7 +147,7 @@ def _read_one(job: tuple[str, int, int]) -> tuple[tuple[str, int, int], Record, 
     name, layout, number = job
     rng = random.Random(f"bench/{job}")
     record = make_record(name, make_world(), rng)
-    chosen = fixed_layout(name, layout) if layout else random_layout(name, number)
+    chosen = fixed_layout(name, layout) if layout else random_layout(name, FAMILY_START + number)
     page = draw_document(record, chosen, rng)[0]
     effects = Effects(mode=rng.choice(("grey", "1-bit")), skew_degrees=rng.uniform(-2, 2), speckle=0.15)
     made = scan(page.sheet.image, page.words, 300, effects, number)

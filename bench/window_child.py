@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -20,45 +21,83 @@ def resident_kb() -> int:
     return next(int(x.split()[1]) for x in Path("/proc/self/status").read_text().splitlines() if x.startswith("VmRSS"))
 
 
-def main(data: Path, task: bool) -> None:
-    """Start, and go through the task where asked."""
-    app = QApplication([])
-    apply_theme(app)
-    desktop = Desktop(data)
-    desktop.begin(desktop.workspace.setup.people[2].name)
-    window = desktop.window
-    assert window is not None
+class Child:
+    """A desktop without a person, driven step by step."""
 
-    def until(holds: object, seconds: float = 300) -> None:
+    def __init__(self, data: Path) -> None:
+        self.app = QApplication([])
+        apply_theme(self.app)
+        self.desktop = Desktop(data)
+        self.desktop.begin(self.desktop.workspace.setup.people[2].name)
+        assert self.desktop.window is not None
+        self.window = self.desktop.window
+        self.until(lambda: self.window.work.presenter.state.scanner)
+        self.app.processEvents()
+
+    def until(self, holds: Callable[[], object], seconds: float = 300) -> None:
+        """Run the event loop until something holds; a wait in vain ends the process."""
         end = time.monotonic() + seconds
-        while not holds() and time.monotonic() < end:  # type: ignore[operator]
-            app.processEvents()
-            time.sleep(0.01)
+        while not holds():
+            if time.monotonic() > end:
+                raise SystemExit("waited in vain")
+            self.app.processEvents()
+            time.sleep(0.005)
 
-    until(lambda: window.work.presenter.state.scanner)
-    app.processEvents()
+    def scan(self) -> str:
+        """Start the feeder and return the batch that its sides go to."""
+        before = set(self.desktop.workspace.batches.ids())
+        self.window.work.presenter.scan()
+        self.until(lambda: set(self.desktop.workspace.batches.ids()) - before)
+        return next(iter(set(self.desktop.workspace.batches.ids()) - before))
+
+
+def measure_task(child: Child) -> None:
+    """Print the resident memory before and after scanning, looking at every page, filing and finding."""
+    window, before = child.window, resident_kb()
+    batch = child.scan()
+    child.until(lambda: not window.work.presenter.state.scanning)
+    window.open_batch(batch)
+    child.until(lambda: child.desktop.line.busy == 0)
+    bench = window.benches[batch]
+    child.until(lambda: bench.presenter.state.pages)
+    for page in bench.presenter.state.pages:
+        bench.presenter.go_to_page(page.id)
+        end = time.monotonic() + 0.05
+        child.until(lambda end=end: time.monotonic() > end)  # type: ignore[misc]
+    bench.presenter.file_all()
+    child.until(lambda: any(d.state == "filed" for d in bench.presenter.state.documents), 60)
+    window.go_find()
+    window.finder.presenter.search("towpath")
+    child.until(lambda: window.finder.presenter.state.hits, 20)
+    print(before, resident_kb())
+
+
+def measure_slip(child: Child) -> None:
+    """Print the seconds to the first document's open slip: after the break that ends it, after its first page."""
+    child.until(lambda: child.window.work.presenter.state.can_scan)
+    child.desktop.line.wait()
+    batch = child.scan()
+    child.window.open_batch(batch)
+    bench = child.window.benches[batch]
+    child.until(lambda: bench.presenter.state.documents)
+    first = bench.presenter.state.documents[0].id
+    in_strip = time.monotonic()
+    bench.presenter.go_to_document(first)
+    child.until(lambda: any(f.value.text() for f in bench.slip.fields.values()))
+    opened = time.monotonic()
+    child.until(lambda: first in child.desktop.line.break_times)
+    child.window.work.presenter.stop()
+    print(max(0.0, opened - child.desktop.line.break_times[first]), opened - in_strip)
+
+
+def main(data: Path, task: str) -> None:
+    """Start, tell when the window is usable, and go through the task that is asked for."""
+    child = Child(data)
     print("at", time.perf_counter(), flush=True)
     if task:
-        before = resident_kb()
-        window.work.presenter.scan()
-        until(lambda: window.work.presenter.state.scanning)
-        until(lambda: not window.work.presenter.state.scanning)
-        batch = desktop.workspace.batches.ids()[-1]
-        window.open_batch(batch)
-        until(lambda: desktop.line.busy == 0)
-        bench = window.benches[batch]
-        for page in bench.presenter.state.pages:
-            bench.presenter.go_to_page(page.id)
-            end = time.monotonic() + 0.05
-            until(lambda end=end: time.monotonic() > end)  # type: ignore[misc]
-        bench.presenter.file_all()
-        until(lambda: any(d.state == "filed" for d in bench.presenter.state.documents), 60)
-        window.go_find()
-        window.finder.presenter.search("towpath")
-        until(lambda: window.finder.presenter.state.hits, 20)
-        print(before, resident_kb())
-    desktop.close()
+        {"task": measure_task, "slip": measure_slip}[task](child)
+    child.desktop.close()
 
 
 if __name__ == "__main__":
-    main(Path(sys.argv[1]), len(sys.argv) > 2)
+    main(Path(sys.argv[1]), sys.argv[2] if len(sys.argv) > 2 else "")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 import os
 import statistics
@@ -26,12 +27,15 @@ def run_cli(*arguments: object) -> str:
     return subprocess.run(command, check=True, capture_output=True, text=True).stdout
 
 
-def feeder() -> tuple[Path, StackPlan]:
-    """Return a demo data directory whose 40-sheet stack is made; it is kept between runs."""
-    data = CACHE / "data"
-    if not (data / "feeder" / "0040-back.tif").exists() and not list((data / "feeder").glob("0040-back.*")):
-        run_cli("--data", data, "init-demo", "--documents", "0")
-    return data, plan_stack(seed.STACK_SHEETS, seed.STACK_SEED)
+def feeder(sheets: int = seed.STACK_SHEETS) -> tuple[Path, StackPlan]:
+    """Return a demo data directory whose stack is made; it is kept between runs."""
+    plan = plan_stack(sheets, seed.STACK_SEED)
+    mark = hashlib.sha256(repr(plan).encode()).hexdigest()[:12]
+    data = CACHE / f"stack-{sheets}-{mark}"
+    if not (data / "made").exists():
+        run_cli("--data", data, "init-demo", "--documents", "0", "--sheets", sheets)
+        (data / "made").touch()
+    return data, plan
 
 
 def kept_originals(data: Path, plan: StackPlan) -> list[tuple[str, int]]:

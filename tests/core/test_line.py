@@ -176,6 +176,48 @@ class Pages(AtWork):
         self.assertEqual({page for page, _ in asked}, {p.id for p in batch.pages if p.kept})
 
 
+class Stopped(AtWork):
+    def test_reading_stops_keeps_what_was_read_and_goes_on(self) -> None:
+        scanner, options = find_scanners(self.ws)[0], Options(sides_per_minute=0)
+        batch_id = str(
+            scan_stack(self.ws, self.line, find_routine(self.ws, "Post"), scanner, WHO, options=options).batch
+        )
+        self.line.stop_reading(batch_id)
+        self.assertTrue(self.line.wait(90))
+        half = self.load(batch_id)
+        self.assertEqual(self.line.stopped, {batch_id})
+        self.assertEqual(self.line.pages_to_read, 0)
+        self.assertTrue(all(p.disposition is not None for p in half.pages), "separation is not held up")
+        read = {p.id for p in half.pages if p.kept and p.is_read}
+        self.assertLess(len(read), sum(p.kept for p in half.pages))
+        self.assertIn(State.READING, {d.state for d in half.documents.values()})
+        first = half.in_order()[0]
+        label, command = bench.page_command("turn right", half.pages_of(first.id)[0].id, "unused")
+        bench.run_command(self.ws, self.line, batch_id, WHO, label, command)
+        self.assertTrue(self.line.wait(10))
+        self.assertFalse(self.load(batch_id).pages_of(first.id)[0].is_read, "a stopped batch is not read by a command")
+        bench.undo(self.ws, self.line, batch_id, WHO)
+        asked: list[str] = []
+        submit = shared_pool().submit
+
+        def watch(name: str, *args: object, **more: object):  # type: ignore[no-untyped-def]
+            asked.append(str(more.get("key")))
+            return submit(name, *args, **more)  # type: ignore[arg-type]
+
+        with mock.patch.object(shared_pool(), "submit", watch):
+            for _ in range(3):
+                bench.toggle_reading(self.ws, self.line, batch_id, WHO)
+                self.assertTrue(self.line.wait(90))
+        whole = self.load(batch_id)
+        self.assertTrue(all(p.is_read for p in whole.pages if p.kept))
+        self.assertEqual(read & set(asked), set(), "nothing is read twice")
+
+    def test_a_reader_may_not_stop_it(self) -> None:
+        reader = next(p.name for p in self.ws.setup.people if p.role == "reader")
+        with self.assertRaisesRegex(InputProblem, "may only look"):
+            bench.toggle_reading(self.ws, self.line, "any", reader)
+
+
 class TakenUp(AtWork):
     def test_a_second_line_goes_on_where_the_first_stopped(self) -> None:
         routine, scanner = find_routine(self.ws, "Post"), find_scanners(self.ws)[0]

@@ -183,9 +183,11 @@ def draw_document(
         y = _draw_items(first, record, layout, y + 8)
     _draw_body(first, record, layout, rng, y + 9, long=record.type_name in ("Letter", "E-mail", "Mooring agreement"))
     pages = [DrawnPage(first)]
+    if record.sheets > 1:
+        first.put(f"Page 1 of {record.sheets}", 188, 287, layout.face, 9, align="right")
     for number in range(2, record.sheets + 1):
         sheet = Sheet(dpi, colour)
-        sheet.put(f"Page {number}", 188, 20, layout.face, 9, align="right")
+        sheet.put(f"Page {number} of {record.sheets}", 188, 287, layout.face, 9, align="right")
         _draw_body(sheet, record, layout, rng, 34, long=True, paragraphs=7)
         pages.append(DrawnPage(sheet))
     return pages

@@ -48,7 +48,7 @@ def _agreement(world: World, rng: random.Random) -> Record:
         "Keeper": boat["Keeper"], "Home mooring": boat["Home mooring"], "Start date": start.isoformat(),
         "Annual charge": str(charge.quantize(Decimal("0.01"))),
     }  # fmt: skip
-    return Record("Mooring agreement", {k: (v,) for k, v in values.items()}, sheets=rng.choice((1, 2, 2, 3)))
+    return Record("Mooring agreement", {k: (v,) for k, v in values.items()}, sheets=rng.choice((1, 2, 3, 4)))
 
 
 def _certificate(world: World, rng: random.Random) -> Record:
@@ -109,7 +109,7 @@ def _letter(world: World, rng: random.Random, kind: str = "Letter") -> Record:
         "Sender": sender, "Sent on" if is_mail else "Letter date": _day(rng).isoformat(),
         "Subject": rng.choice(SUBJECTS),
     }  # fmt: skip
-    return Record(kind, {k: (v,) for k, v in values.items()}, sheets=1 if is_mail else rng.choice((1, 1, 2, 2)))
+    return Record(kind, {k: (v,) for k, v in values.items()}, sheets=1 if is_mail else rng.choice((1, 1, 2, 3)))
 
 
 def make_record(type_name: str, world: World, rng: random.Random) -> Record:

@@ -113,11 +113,11 @@ def plan_stack(sheets: int = 40, seed: int = 40) -> StackPlan:
         if number == 3:
             effects = Effects(mode="1-bit", rotation=180, skew_degrees=-0.8)
         sides = [SidePlan("page", effects, rng.randrange(10**6), number, i) for i in range(pages)]
-        if both_sides:
-            made.append(SheetPlan(sides[0], sides[1]))
-        else:
-            made += [SheetPlan(side, _blank(effects, rng, rng.choice((0.0, 0.0, 0.12)), number, side.page))
-                     for side in sides[: sheets - len(made)]]  # fmt: skip
+        step = 2 if both_sides else 1
+        for i in range(0, min(pages, step * (sheets - len(made))), step):
+            veil = 0.0 if both_sides else rng.choice((0.0, 0.0, 0.12))
+            back = sides[i + 1] if both_sides and i + 1 < pages else _blank(effects, rng, veil, number, i)
+            made.append(SheetPlan(sides[i], back))
     return StackPlan(tuple(documents), tuple(made[:sheets]))
 
 

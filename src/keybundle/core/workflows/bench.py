@@ -77,6 +77,12 @@ def run_command(workspace: Workspace, line: Line, batch_id: str, who: str, label
     return Changes(frozenset([batch_id]), text=label)
 
 
+def toggle_reading(workspace: Workspace, line: Line, batch_id: str, who: str) -> None:
+    """Stop the reading of a batch, or read on; what was read stays."""
+    may_work(workspace.person(who))
+    (line.read_on if batch_id in line.stopped else line.stop_reading)(batch_id)
+
+
 def undo(workspace: Workspace, line: Line, batch_id: str, who: str) -> Changes:
     """Take back the last step of a batch."""
     may_work(workspace.person(who))

@@ -9,7 +9,7 @@ from __future__ import annotations
 import queue
 import threading
 import time
-from collections import defaultdict
+from collections import defaultdict, deque
 from collections.abc import Callable, Iterable
 from concurrent.futures import CancelledError, Future
 from dataclasses import astuple, dataclass, field, replace
@@ -32,6 +32,7 @@ from keybundle.core.workflows.workspace import Workspace
 WORK = "keybundle.core.workflows.page_work"
 ON_SCREEN, EXAMINE, FIRST_PAGE, OTHER_PAGE = 0, 1, 2, 3
 READ_LIMIT_SECONDS = 180.0
+PACE_PAGES = 12
 
 
 @dataclass
@@ -61,10 +62,11 @@ class Line:
         self._on_screen: frozenset[str] = frozenset()
         self._idle = threading.Condition()
         self._pending = 0
-        self._reading: set[tuple[str, int]] = set()
+        self._reading: dict[tuple[str, int], tuple[str, Future[Any]]] = {}
+        self._stopped: frozenset[str] = frozenset()
+        self._read_times: deque[float] = deque(maxlen=PACE_PAGES)
         self.problem: str = ""
         self.break_times: dict[str, float] = {}
-        self.slip_times: dict[str, float] = {}
         self._thread = threading.Thread(target=self._loop, name="line", daemon=True)
         self._thread.start()
 
@@ -95,6 +97,35 @@ class Line:
         """Let the pages on screen go before all others."""
         self._on_screen = frozenset(page_ids)
         self._pool.reprioritise(lambda key: ON_SCREEN if key in self._on_screen else None)
+
+    def stop_reading(self, batch_id: str) -> None:
+        """Stop the reading of a batch. Pages read so far stay read; the page a worker has in hand is finished.
+
+        It lasts until ``read_on`` or the next start.
+        """
+        self._put(lambda: self._stop_reading(batch_id))
+
+    def read_on(self, batch_id: str) -> None:
+        """Go on with the reading of a batch where it was stopped."""
+        self._put(lambda: self._read_on(batch_id))
+
+    @property
+    def stopped(self) -> frozenset[str]:
+        """The batches whose reading was stopped."""
+        return self._stopped
+
+    @property
+    def pages_to_read(self) -> int:
+        """How many pages are waiting for a worker or being read."""
+        return len(self._reading)
+
+    @property
+    def seconds_to_read(self) -> float | None:
+        """About how long the reading will take at the pace of the last pages; None before there is a pace."""
+        times = list(self._read_times)
+        if len(times) < 2 or not self._reading:
+            return None
+        return len(self._reading) * (times[-1] - times[0]) / (len(times) - 1)
 
     def wait(self, timeout_seconds: float | None = None) -> bool:
         """Wait until all is done; False when the time is over first."""
@@ -139,7 +170,9 @@ class Line:
             finally:
                 self._done()
 
-    def _submit(self, work: str, *args: Any, then: Callable[[Future[Any]], None], priority: int, key: str) -> None:
+    def _submit(
+        self, work: str, *args: Any, then: Callable[[Future[Any]], None], priority: int, key: str
+    ) -> Future[Any]:
         with self._idle:
             self._pending += 1
 
@@ -151,6 +184,7 @@ class Line:
             f"{WORK}:{work}", *args, priority=priority, limit_seconds=READ_LIMIT_SECONDS, key=key
         )
         future.add_done_callback(finished)
+        return future
 
     def _tell(self, batch_id: str, *documents: str) -> None:
         self._notify(Changes(frozenset([batch_id]), frozenset(documents)))
@@ -233,18 +267,36 @@ class Line:
 
     def _read(self, batch_id: str, page: Page, priority: int) -> None:
         place, frame = self._ws.place, page.frame
-        if (page.id, frame.rotation) in self._reading:
+        if (page.id, frame.rotation) in self._reading or batch_id in self._stopped:
             return
-        self._reading.add((page.id, frame.rotation))
         language = self._running[batch_id].routine.language
         args = (str(place.files.path(page.file_sha)), page.source_index, page.is_pdf, page.source, astuple(frame),
                 language)  # fmt: skip
         first = ON_SCREEN if page.id in self._on_screen else priority
-        self._submit("read", *args, then=lambda f: self._was_read(batch_id, page, f), priority=first, key=page.id)
+        if not self._reading:
+            self._read_times.clear()
+            self._read_times.append(time.monotonic())
+        future = self._submit(
+            "read", *args, then=lambda f: self._was_read(batch_id, page, f), priority=first, key=page.id
+        )
+        self._reading[(page.id, frame.rotation)] = (batch_id, future)
+
+    def _stop_reading(self, batch_id: str) -> None:
+        self._stopped |= {batch_id}
+        for key, (of, future) in list(self._reading.items()):
+            if of == batch_id and future.cancel():
+                del self._reading[key]
+        self._tell(batch_id)
+
+    def _read_on(self, batch_id: str) -> None:
+        self._stopped -= {batch_id}
+        self._revise(batch_id)
 
     def _was_read(self, batch_id: str, page: Page, future: Future[Any]) -> None:
         batches = self._ws.batches
-        self._reading.discard((page.id, page.frame.rotation))
+        if future.cancelled():
+            return
+        self._reading.pop((page.id, page.frame.rotation), None)
         try:
             text, seconds = future.result()
         except (Cancelled, CancelledError):
@@ -256,6 +308,7 @@ class Line:
         except AppError as error:
             batches.set_text(page.id, None, None, trouble=f"{error} Type its values by hand.")
         else:
+            self._read_times.append(time.monotonic())
             self._running[batch_id].seconds["read"] += seconds
             with self._ws.place.database.atomic() as c:
                 batches.set_text(page.id, text, page.frame.rotation)
@@ -294,7 +347,6 @@ class Line:
             proposed = replace(proposed, type=kind.name, values={**fresh, **kept})
         proposed = replace(proposed, proposed=True)
         self._ws.batches.record(document.id, lambda b: replace(b, documents={document.id: proposed}))
-        self.slip_times.setdefault(document.id, time.monotonic())
         if batch_id in self._running:
             self._running[batch_id].seconds["index"] += time.perf_counter() - start
         self._tell(batch_id, document.id)

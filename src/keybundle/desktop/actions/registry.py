@@ -33,6 +33,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("work.import", "Import files", "Bring files in under the routine Files", "I", "work"),
     Command("work.refill", "Refill feeder", "Put the demo stack into the simulated feeder again", "F", "work"),
     Command("work.open", "Open batch", "Open the chosen batch on the bench", "Return", "work"),
+    Command("work.stop reading", "Stop reading", "Stop the reading of the chosen batch, or read on", "R", "work"),
     Command("work.close", "Close batch", "Close a batch whose every document is filed", "C", "work"),
     Command("strip.next", "Next page", "Go to the next page", "Right", "bench strip"),
     Command("strip.previous", "Previous page", "Go to the page before", "Left", "bench strip"),
@@ -59,6 +60,7 @@ COMMANDS: tuple[Command, ...] = (
         "bench.set aside", "Set aside", "Set the document aside with a reason, or bring it back", "Ctrl+D", "bench"
     ),
     Command("bench.take back", "Take back filed", "Take a filed document back into the batch", "Ctrl+B", "bench"),
+    Command("bench.stop reading", "Stop reading", "Stop the reading of this batch, or read on", "Ctrl+R", "bench"),
     Command("bench.next document", "Next document", "Go to the next document", "Ctrl+PgDown", "bench"),
     Command("bench.previous document", "Previous document", "Go to the document before", "Ctrl+PgUp", "bench"),
     Command(

@@ -98,6 +98,8 @@ class BenchState:
     redo: str = ""
     can_file_all: bool = False
     file_all: str = "File all ready"
+    reading: str = ""
+    stop_reading: str = ""
 
 
 @dataclass(frozen=True)
@@ -176,7 +178,7 @@ class BenchPresenter(QObject):
             self.batch_id, f"{batch.routine}: {batch.origin}", tuple(self._strip(batch)),
             tuple(self._plate(d, batch) for d in batch.in_order()), self._page, document.id if document else None,
             self._slip(document) if document else None, *self._balance(), data.undo or "", data.redo or "", ready > 0,
-            f"File all ready ({ready})" if ready else "File all ready",
+            f"File all ready ({ready})" if ready else "File all ready", *self._reading(batch),
         )  # fmt: skip
         self.changed.emit(self.state)
 
@@ -194,6 +196,16 @@ class BenchPresenter(QObject):
             f"{b.kept} kept = {b.filed} filed + {b.set_aside} set aside + {b.waiting} waiting."
         )
         return short, told if b.is_even else f"The page balance is not even: {b}."
+
+    def _reading(self, batch: Batch) -> tuple[str, str]:
+        """Return how far the reading is, and the words of the button that stops it or goes on; empty when done."""
+        kept = [p for p in batch.pages if p.kept]
+        read = sum(p.is_read for p in kept)
+        if read == len(kept):
+            return "", ""
+        if self.batch_id in self._s.line.stopped:
+            return f"Reading stopped: {read} of {len(kept)} pages read", "Read on"
+        return f"{read} of {len(kept)} pages read", "Stop reading"
 
     def _strip(self, batch: Batch) -> list[StripPage]:
         firsts = {pages[0].id for pages in batch.pages_by_document().values()}
@@ -327,9 +339,12 @@ class BenchPresenter(QObject):
             return
         self._text = found[2] if found[2] is not None and found[2].frame == page.frame else None
         width, height = page.frame.upright_size
-        told = page.trouble or ("" if self._text else "Being read" if page.kept else f"Left out: {page.reason}")
+        told = page.trouble or ("" if self._text else self._wait_told() if page.kept else f"Left out: {page.reason}")
         self.shown = PageShown(page.id, found[1], width, height, self._text.words if self._text else (), told=told)
         self._emit_page()
+
+    def _wait_told(self) -> str:
+        return "Reading is stopped; Ctrl+R reads on" if self.batch_id in self._s.line.stopped else "Being read"
 
     def _emit_page(self) -> None:
         if self.shown is None:
@@ -357,6 +372,14 @@ class BenchPresenter(QObject):
         s = self._s
         label, command = bench.page_command(name, self._page, s.workspace.clock.new_id())
         self._change(lambda: bench.run_command(s.workspace, s.line, self.batch_id, s.who, label, command))
+
+    def toggle_reading(self) -> None:
+        """Stop the reading of the batch, or read on where it was stopped."""
+        if self.state.stop_reading:
+            s = self._s
+            s.runner.change(
+                lambda: bench.toggle_reading(s.workspace, s.line, self.batch_id, s.who), on_error=self.failed.emit
+            )
 
     def undo(self) -> None:
         """Take back the last step."""

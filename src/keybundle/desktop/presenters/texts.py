@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from datetime import timedelta
 
+from keybundle.core.workflows.line import Line
+
 
 def count(number: int, one: str, many: str = "") -> str:
     """Return ``1 page`` or ``3 pages``."""
@@ -24,3 +26,24 @@ def say_age(age: timedelta) -> str:
 def join_words(parts: list[str]) -> str:
     """Return ``a, b and c``."""
     return parts[0] if len(parts) == 1 else ", ".join(parts[:-1]) + " and " + parts[-1] if parts else ""
+
+
+def tell_line(line: Line) -> str:
+    """Return what goes on behind the screens: a trouble, what is left to read and for how long, what was stopped."""
+    if line.problem:
+        return line.problem
+    stopped = f"reading stopped in {count(len(line.stopped), 'batch', 'batches')}" if line.stopped else ""
+    if line.pages_to_read:
+        seconds = line.seconds_to_read
+        left = f", about {say_seconds(seconds)}" if seconds is not None else ""
+        return join_words([f"{count(line.pages_to_read, 'page')} to read{left}", *filter(None, [stopped])])
+    if line.busy:
+        return "Looking at pages that came in"
+    return stopped.capitalize() or "All pages are read"
+
+
+def say_seconds(seconds: float) -> str:
+    """Return a rough duration: seconds in fives, else minutes."""
+    if seconds < 57.5:
+        return f"{max(5, 5 * round(seconds / 5))} s"
+    return count(max(1, round(seconds / 60)), "minute")

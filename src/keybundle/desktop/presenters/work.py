@@ -12,6 +12,7 @@ from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.batches.model import State
 from keybundle.core.setup.model import Routine
 from keybundle.core.workflows import filing, worklist
+from keybundle.core.workflows.bench import toggle_reading
 from keybundle.core.workflows.capture import Captured, import_files, scan_stack
 from keybundle.core.workflows.devices import Options, find_scanners
 from keybundle.core.workflows.filing import Record
@@ -50,7 +51,7 @@ class WorkState:
     scan_total: int = 0
     today: tuple[tuple[str, str], ...] = ()
     records: tuple[tuple[str, str], ...] = ()
-    line: str = ""
+    refused: tuple[str, ...] = ()
 
 
 class WorkPresenter(QObject):
@@ -70,6 +71,7 @@ class WorkPresenter(QObject):
         self._today = Today(0, 0, 0)
         self._records: list[Record] = []
         self._sheets = 0
+        self._refused: tuple[str, ...] = ()
         self._cancel: CancelToken | None = None
         self._progress = Step(0, 0, "")
         self._routine = next((r.name for r in session.workspace.setup.routines if r.source == "scanner"), "")
@@ -115,7 +117,7 @@ class WorkPresenter(QObject):
         sided = "two-sided" if routine and routine.duplex else "one-sided"
         sides = sheets * (2 if routine and routine.duplex else 1)
         self.state = WorkState(
-            rows=tuple(_row(r) for r in self._rows),
+            rows=tuple(_row(r, r.id in self._s.line.stopped) for r in self._rows),
             routines=tuple(r.name for r in setup.routines if r.source == "scanner"), routine=self._routine,
             routine_told=routine.description if routine else "",
             scanner="Simulated scanner" if self._sheets >= 0 else "No scanner",
@@ -127,7 +129,7 @@ class WorkPresenter(QObject):
                 ("sides captured", f"{self._today.sides:,}"), ("documents filed", f"{self._today.filed:,}"),
                 ("in the repository", f"{self._today.in_repository:,}"),
             ),
-            records=tuple((r.id, _record_line(r)) for r in self._records),
+            records=tuple((r.id, _record_line(r)) for r in self._records), refused=self._refused,
         )  # fmt: skip
         self.changed.emit(self.state)
 
@@ -169,12 +171,14 @@ class WorkPresenter(QObject):
 
     def _captured(self, result: Captured) -> None:
         self._cancel = None
-        for refused in result.refused:
-            self.failed.emit(refused.why)
+        self._refused = tuple(r.why for r in result.refused)
+        safe = f"{count(result.sides, 'side')} captured and safe"
         if result.halt:
             self.failed.emit(result.halt)
+        elif result.refused:
+            self.failed.emit(f"{safe}; {count(len(result.refused), 'file')} not taken in, the reasons stand under Files")
         elif result.batch:
-            self.said.emit(f"{count(result.sides, 'side')} captured and safe")
+            self.said.emit(safe)
         if result.batch:
             self.captured_batch.emit(result.batch)
         self.refresh()
@@ -190,6 +194,11 @@ class WorkPresenter(QObject):
             scanner.refill()
         self.refresh()
 
+    def toggle_reading(self, batch_id: str) -> None:
+        """Stop the reading of a batch, or read on where it was stopped."""
+        s = self._s
+        s.runner.change(lambda: toggle_reading(s.workspace, s.line, batch_id, s.who), on_error=self.failed.emit)
+
     def close_batch(self, batch_id: str) -> None:
         """Close a batch whose every document is filed."""
         ws = self._s.workspace
@@ -200,7 +209,7 @@ class WorkPresenter(QObject):
         return next((r for r in self._records if r.id == record_id), None)
 
 
-def _row(row: WorkRow) -> BatchRow:
+def _row(row: WorkRow, reading_stopped: bool) -> BatchRow:
     parts = [f"{row.count(s)} {s.value}" for s in (State.READING, State.TO_CHECK, State.READY, State.SET_ASIDE, State.FILED)
              if row.count(s)]  # fmt: skip
     if row.unplaced:
@@ -209,6 +218,8 @@ def _row(row: WorkRow) -> BatchRow:
     if row.unplaced:
         band.append(("reading", row.unplaced))
     told = f"{row.owner}, {say_age(row.age)}" + (", coming in" if row.is_capturing else "")
+    if reading_stopped and row.count(State.READING):
+        told = f"reading stopped (R reads on), {told}"
     title = f"{row.routine}: {row.origin}"
     return BatchRow(row.id, row.sign, title, told, join_words(parts) or "nothing placed yet", tuple(band))
 

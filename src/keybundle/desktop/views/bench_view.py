@@ -44,6 +44,11 @@ class BenchView(QWidget):
         self.balance.setAccessibleName("Page balance")
         self.file_all = QPushButton("File all ready")
         self.file_all.setToolTip("Ctrl+Shift+Enter")
+        self.reading = QLabel()
+        self.reading.setProperty("role", "quiet")
+        self.reading.setAccessibleName("Reading")
+        self.stop_reading = QPushButton()
+        self.stop_reading.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
         self._build()
         self._connect()
@@ -58,6 +63,8 @@ class BenchView(QWidget):
         top.setSpacing(8)
         top.addWidget(back)
         top.addWidget(self.title, 1)
+        top.addWidget(self.reading)
+        top.addWidget(self.stop_reading)
         for name, key in OFFERED:
             button = QPushButton(f"{name.capitalize()}  {key}")
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -99,6 +106,7 @@ class BenchView(QWidget):
         self.slip.aside_asked.connect(self._ask_aside)
         self.slip.take_back_asked.connect(p.take_back_filed)
         self.file_all.clicked.connect(p.file_all)
+        self.stop_reading.clicked.connect(p.toggle_reading)
 
     def _register(self) -> None:
         p, on = self.presenter, self.handlers.on
@@ -113,6 +121,7 @@ class BenchView(QWidget):
         on("bench.file all", p.file_all)
         on("bench.set aside", self._ask_aside)
         on("bench.take back", p.take_back_filed)
+        on("bench.stop reading", p.toggle_reading)
         on("bench.next document", lambda: p.step_document(1))
         on("bench.previous document", lambda: p.step_document(-1))
         on("bench.lift", self._begin_lift)
@@ -132,6 +141,9 @@ class BenchView(QWidget):
         self.balance.setToolTip(state.balance_told)
         self.file_all.setText(state.file_all)
         self.file_all.setEnabled(state.can_file_all)
+        self.reading.setText(state.reading)
+        self.stop_reading.setText(f"{state.stop_reading}  Ctrl+R")
+        self.stop_reading.setVisible(bool(state.stop_reading))
         self.strip.render_state(state)
         self.slip.render_slip(state.slip, self._snippet)
 

@@ -125,6 +125,9 @@ class PageStrip(QAbstractScrollArea):
         if page is not None:
             self.page_clicked.emit(page.id)
 
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        event.accept()
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         event.ignore()
 

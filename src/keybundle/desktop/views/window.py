@@ -22,6 +22,7 @@ from keybundle.desktop.presenters.cabinets import CabinetsPresenter
 from keybundle.desktop.presenters.find import FindPresenter
 from keybundle.desktop.presenters.prepare import load_parts
 from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.texts import tell_line
 from keybundle.desktop.presenters.work import WorkPresenter
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon
@@ -151,8 +152,7 @@ class MainWindow(QMainWindow):
         self._watch.start()
 
     def _tell_line(self) -> None:
-        busy, problem = self.session.line.busy, self.session.line.problem
-        told = problem or (f"{busy} pieces of work in the background" if busy else "All pages are read")
+        told = tell_line(self.session.line)
         if self.line_label.text() != told and not self.line_label.property("seeding"):
             self.line_label.setText(told)
 

@@ -32,6 +32,7 @@ from keybundle.desktop.views.bar import paint_band
 
 Index = QModelIndex | QPersistentModelIndex
 ROW_HEIGHT = 88
+SHOWN_REFUSALS = 4
 
 
 class BatchModel(QAbstractListModel):
@@ -196,7 +197,11 @@ class WorkView(QWidget):
             self.stop, self.progress, self.progress_told, self.refill,
         )  # fmt: skip
         told = quiet("TIFF, PNG, JPEG and PDF, one document for each file")
-        file_card = card(QLabel("Files"), told, self.importing)
+        self.refused = quiet()
+        self.refused.setProperty("role", "problem")
+        self.refused.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.refused.setAccessibleName("Files not taken in")
+        file_card = card(QLabel("Files"), told, self.importing, self.refused)
         for holder in (scan_card, file_card):
             holder.setFixedWidth(252)
             column.addWidget(holder)
@@ -246,6 +251,7 @@ class WorkView(QWidget):
         on("work.import", self._ask_files)
         on("work.refill", self.presenter.refill)
         on("work.open", lambda: self._open_index(self.list.currentIndex()))
+        on("work.stop reading", self._toggle_reading)
         on("work.close", self._close_chosen)
         bind_place(self, "work", self.handlers, but=("work.open",))
 
@@ -265,6 +271,10 @@ class WorkView(QWidget):
             (self.plan, state.plan), (self.destination, state.destination), (self.progress_told, state.scanning),
         ):  # fmt: skip
             label.setText(text)
+        shown, more = state.refused[:SHOWN_REFUSALS], len(state.refused) - SHOWN_REFUSALS
+        self.refused.setText("\n\n".join((*shown, f"And {more} more." if more > 0 else "")).strip())
+        self.refused.setToolTip("\n".join(state.refused))
+        self.refused.setVisible(bool(state.refused))
         busy = bool(state.scanning)
         self.scan.setEnabled(state.can_scan)
         self.scan.setVisible(not busy)
@@ -309,6 +319,11 @@ class WorkView(QWidget):
         row = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
         if row is not None:
             self.presenter.close_batch(row.id)
+
+    def _toggle_reading(self) -> None:
+        row = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
+        if row is not None:
+            self.presenter.toggle_reading(row.id)
 
     def _ask_files(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(

@@ -1,0 +1,202 @@
+"""Work, Find and the bench's reading: what they say in each state, driven by keys and clicks."""
+
+from __future__ import annotations
+
+from unittest import mock
+
+from PySide6.QtCore import QModelIndex, QObject, Qt, Signal
+from PySide6.QtTest import QAbstractItemModelTester, QTest
+from PySide6.QtWidgets import QFileDialog, QPushButton
+
+from keybundle.core.batches.model import State
+from keybundle.demo.stack import DocumentPlan
+from keybundle.desktop.app import Desktop
+from keybundle.desktop.presenters.work import BatchRow, WorkState
+from keybundle.desktop.views.bench_view import BenchView
+from keybundle.desktop.views.window import MainWindow
+from keybundle.desktop.views.work_view import BatchModel, WorkView
+from tests.desktop.support import DesktopTest
+
+CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+WHO = "Elspra Towpath"
+
+
+class WorkStub(QObject):
+    """A presenter that only notes what it was asked."""
+
+    changed = Signal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.asked: list[tuple[str, object]] = []
+
+    def __getattr__(self, verb: str):  # type: ignore[no-untyped-def]
+        return lambda *arguments: self.asked.append((verb, *arguments))
+
+
+ROW = BatchRow("b1", "PO", "Post: Simulated scanner", "Elspra Towpath, just now", "2 to check", (("to check", 3),))
+
+
+class WorkStates(DesktopTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.stub = WorkStub()
+        self.view = WorkView(self.stub)  # type: ignore[arg-type]
+        self.view.resize(1280, 760)
+        self.view.show()
+        self.addCleanup(self.view.hide)
+
+    def test_nothing_waiting_says_what_to_do(self) -> None:
+        self.view.render_state(WorkState(scanner="Simulated scanner", feeder="The feeder is empty"))
+        self.assertTrue(self.view.empty.isVisible())
+        self.assertIn("Press S to scan", self.view.empty.text())
+        self.assertTrue(self.view.refill.isVisible())
+        self.assertFalse(self.view.scan.isEnabled())
+        self.assertFalse(self.view.plan.isVisible())
+
+    def test_before_during_and_after_a_scan(self) -> None:
+        ready = WorkState((ROW,), ("Post", "Bills"), "Bills", can_scan=True, plan="3 sheets, two-sided: 6 sides",
+                          scanner="Simulated scanner")  # fmt: skip
+        self.view.render_state(ready)
+        self.assertEqual(self.view.routine.currentText(), "Bills")
+        self.assertTrue(self.view.scan.isEnabled() and self.view.plan.isVisible())
+        self.assertFalse(self.view.stop.isVisible() or self.view.refill.isVisible())
+        QTest.mouseClick(self.view.scan, Qt.MouseButton.LeftButton)
+        busy = WorkState((ROW,), ("Post", "Bills"), "Bills", scanning="Scanning sheet 2, back", scanned=4, scan_total=6)
+        self.view.render_state(busy)
+        self.assertTrue(self.view.stop.isVisible() and not self.view.scan.isVisible())
+        self.assertEqual((self.view.progress.value(), self.view.progress.maximum()), (4, 6))
+        QTest.mouseClick(self.view.stop, Qt.MouseButton.LeftButton)
+        self.assertEqual([a[0] for a in self.stub.asked], ["scan", "stop"])
+
+    def test_the_chosen_row_stays_chosen_and_keys_act_on_it(self) -> None:
+        rows = tuple(BatchRow(f"b{i}", "PO", f"Batch {i}", "", "", ()) for i in range(4))
+        self.view.render_state(WorkState(rows))
+        QAbstractItemModelTester(self.view.model, QAbstractItemModelTester.FailureReportingMode.Fatal)
+        self.view.list.setCurrentIndex(self.view.model.index(2))
+        changed = (*rows[:2], BatchRow("b2", "PO", "Batch 2", "", "1 filed", (("filed", 1),)), rows[3])
+        self.view.render_state(WorkState(changed))
+        self.assertEqual(self.view.list.currentIndex().row(), 2)
+        self.view.activateWindow()
+        self.until(self.view.isActiveWindow)
+        self.view.list.setFocus()
+        self.key(self.view.list, Qt.Key.Key_R)
+        self.key(self.view.list, Qt.Key.Key_C)
+        self.assertEqual(self.stub.asked, [("toggle_reading", "b2"), ("close_batch", "b2")])
+        self.assertIn("1 filed", str(self.view.model.index(2).data(Qt.ItemDataRole.AccessibleTextRole)))
+        self.assertIsNone(BatchModel().data(QModelIndex()))
+
+    def test_records_open_by_a_click(self) -> None:
+        opened: list[str] = []
+        self.view.record_opened.connect(opened.append)
+        self.view.render_state(WorkState(records=(("r1", "11-23 20:15   3 documents"),), today=(("filed", "3"),)))
+        button = next(b for b in self.view.findChildren(QPushButton) if "3 documents" in b.text())
+        QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+        self.assertEqual(opened, ["r1"])
+
+
+class InTheWindow(DesktopTest):
+    def begin(self, who: str = WHO) -> tuple[Desktop, MainWindow]:
+        desktop = self.start()
+        desktop.begin(who)
+        assert desktop.window is not None
+        self.until(lambda: desktop.window.work.presenter.state.can_scan)  # type: ignore[union-attr]
+        return desktop, desktop.window
+
+    def files(self, *plans: DocumentPlan) -> list[str]:
+        names = []
+        for plan in plans:
+            path = self.folder / f"{plan.type_name}.png"
+            plan.draw(dpi=150)[0].sheet.image.save(path, dpi=(150, 150))
+            names.append(str(path))
+        return names
+
+    def test_import_by_dialog_find_the_waiting_work_and_close_when_filed(self) -> None:
+        desktop, window = self.begin()
+        work = window.work
+        broken = self.folder / "broken.tif"
+        broken.write_bytes(b"II*\x00 nothing more")
+        names = [*self.files(DocumentPlan("Delivery note", 1, 6)), str(broken)]
+        with mock.patch.object(QFileDialog, "getOpenFileNames", return_value=(names, "")):
+            self.key(work.list, Qt.Key.Key_I)
+        self.until(lambda: len(work.model.rows) == 1, 30, "the batch of files")
+        self.until(lambda: desktop.line.busy == 0, 60)
+        self.assertIn("1 file not taken in", window.message.text())
+        self.assertIn("broken.tif", work.refused.text())
+        self.until(lambda: "Delivery note.png" in work.model.rows[0].title)
+        self.key(work.list, Qt.Key.Key_C)
+        self.until(lambda: "still" in window.message.text() or "not" in window.message.text(), 10, "why it stays open")
+        self.key(window, Qt.Key.Key_3, CTRL)
+        finder = window.finder
+        QTest.keyClicks(finder.line, "holmelock type = ")
+        self.key(finder.line, Qt.Key.Key_Return)
+        self.spin(0.3)
+        finder.line.clear()
+        QTest.keyClicks(finder.line, DocumentPlan("Delivery note", 1, 6).record().one("Order number"))
+        self.key(finder.line, Qt.Key.Key_Return)
+        self.until(lambda: finder.presenter.state.hits, 10)
+        self.assertEqual(finder.presenter.state.hits[0].place, "Not filed yet, on the bench")
+        self.assertIn("1 of them not filed yet", finder.told.text())
+        self.key(finder.hits, Qt.Key.Key_Return)
+        self.until(lambda: isinstance(window.stack.currentWidget(), BenchView), what="the bench with the waiting work")
+
+    def test_find_narrows_by_a_click_and_starts_anew(self) -> None:
+        _, window = self.begin()
+        finder = window.finder
+        self.key(window, Qt.Key.Key_3, CTRL)
+        QTest.keyClicks(finder.line, "the")
+        self.key(finder.line, Qt.Key.Key_Return)
+        self.until(lambda: finder.presenter.state.hits)
+        state = finder.presenter.state
+        self.assertEqual(sum(n for _, n in state.types), len(state.hits))
+        self.assertEqual(sum(n for _, n in state.months), len(state.hits))
+        name, number = state.types[0]
+        self.spin(0.1)
+        button = next(b for b in finder.findChildren(QPushButton) if b.text() == f"{name}   {number}")
+        QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+        self.until(lambda: len(finder.presenter.state.hits) == number and name in finder.line.text())
+        self.until(lambda: finder.page._shown is not None, 30, "the page of the first hit")
+        self.key(finder.hits, Qt.Key.Key_Escape)
+        self.until(lambda: not finder.presenter.state.hits and not finder.line.text())
+        self.assertTrue(finder.line.hasFocus())
+
+    def test_reading_is_stopped_and_goes_on_by_one_key(self) -> None:
+        desktop, window = self.begin()
+        self.key(window.work.list, Qt.Key.Key_S)
+        self.until(lambda: window.work.model.rows, 20)
+        self.key(window.work.list, Qt.Key.Key_Return)
+        bench = window.stack.currentWidget()
+        assert isinstance(bench, BenchView)
+        self.until(lambda: bench.stop_reading.isVisible() and bench.presenter.state.documents, 20)
+        self.assertIn("Stop reading", bench.stop_reading.text())
+        self.key(bench.strip, Qt.Key.Key_R, CTRL)
+        self.until(lambda: bench.reading.text().startswith("Reading stopped"), 10, "the stop to be told")
+        self.until(lambda: not window.work.presenter.state.scanning and desktop.line.busy == 0, 60)
+        self.until(lambda: "Reading stopped in 1 batch" in window.line_label.text(), 10)
+        self.assertIn(State.READING.value, [d.state for d in bench.presenter.state.documents])
+        self.assertEqual(bench.stop_reading.text(), "Read on  Ctrl+R")
+        QTest.mouseClick(bench.stop_reading, Qt.MouseButton.LeftButton)
+        self.until(lambda: not bench.stop_reading.isVisible() and desktop.line.busy == 0, 90, "the reading to end")
+        self.until(lambda: State.READING.value not in [d.state for d in bench.presenter.state.documents], 10)
+
+    def test_a_stopped_feeder_keeps_what_came_in(self) -> None:
+        desktop, window = self.begin()
+        self.key(window.work.list, Qt.Key.Key_S)
+        self.until(lambda: window.work.presenter.state.scanned >= 3, 20)
+        self.key(window.work.list, Qt.Key.Key_S, SHIFT)
+        self.until(lambda: not window.work.presenter.state.scanning, 20)
+        self.until(lambda: desktop.line.busy == 0, 60)
+        pages = desktop.workspace.batches.load(desktop.workspace.batches.ids()[-1]).pages
+        self.assertTrue(3 <= len(pages) < 16, len(pages))
+        self.assertTrue(all(p.disposition for p in pages))
+
+    def test_a_reader_may_look_but_not_scan(self) -> None:
+        desktop = self.start()
+        reader = next(p.name for p in desktop.workspace.setup.people if p.role == "reader")
+        desktop.begin(reader)
+        window = desktop.window
+        assert window is not None
+        self.until(lambda: window.work.presenter.state.can_scan)
+        self.key(window.work.list, Qt.Key.Key_S)
+        self.until(lambda: "may only look" in window.message.text(), 10)
+        self.assertEqual(desktop.workspace.batches.ids(), [])

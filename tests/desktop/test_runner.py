@@ -1,0 +1,83 @@
+"""The one door to background work: order of changes, superseded queries, errors in words, the end."""
+
+from __future__ import annotations
+
+import threading
+import unittest
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.desktop.jobs.runner import JobRunner
+from tests.desktop.support import DesktopTest
+
+
+class Runner(DesktopTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.runner = JobRunner()
+        self.addCleanup(self.runner.close)
+        self.results: list[object] = []
+
+    def test_results_come_on_the_interface_thread(self) -> None:
+        here = threading.get_ident()
+        self.runner.query(threading.get_ident, lambda there: self.results.append((there, threading.get_ident())))
+        self.until(lambda: self.results)
+        there, arrived = self.results[0]  # type: ignore[misc]
+        self.assertNotEqual(there, here)
+        self.assertEqual(arrived, here)
+
+    def test_a_newer_query_of_the_same_key_drops_the_older(self) -> None:
+        gate = threading.Event()
+        self.runner.query(lambda: gate.wait(5) and "old", self.results.append, key="page")
+        self.runner.query(lambda: "new", self.results.append, key="page")
+        self.runner.query(lambda: "other", self.results.append, key="another")
+        self.until(lambda: len(self.results) == 2)
+        gate.set()
+        self.spin(0.2)
+        self.assertEqual(sorted(map(str, self.results)), ["new", "other"])
+
+    def test_changes_run_one_after_another(self) -> None:
+        order: list[int] = []
+        first = threading.Event()
+
+        def slow() -> None:
+            first.wait(5)
+            order.append(1)
+
+        self.runner.change(slow)
+        self.runner.change(lambda: order.append(2), lambda _: self.results.append("done"))
+        self.spin(0.1)
+        self.assertEqual(order, [])
+        first.set()
+        self.until(lambda: self.results)
+        self.assertEqual(order, [1, 2])
+
+    def test_a_problem_is_told_in_its_words_and_a_fault_is_logged(self) -> None:
+        told: list[str] = []
+        self.runner.failed.connect(told.append)
+
+        def refuse() -> None:
+            raise InputProblem("The page is gone; look again.")
+
+        self.runner.change(refuse, on_error=self.results.append)
+        self.until(lambda: self.results)
+        self.assertEqual(self.results, ["The page is gone; look again."])
+        self.assertEqual(told, [])
+        with self.assertLogs("keybundle.desktop.jobs.runner", "ERROR") as log:
+            self.runner.query(lambda: 1 // 0, self.results.append)
+            self.until(lambda: told)
+        self.assertIn("ZeroDivisionError", told[0])
+        self.assertIn("Nothing was lost", told[0])
+        self.assertIn("ZeroDivisionError", log.output[0])
+
+    def test_after_the_end_nothing_arrives(self) -> None:
+        gate = threading.Event()
+        self.runner.long(lambda: gate.wait(5), self.results.append)
+        threading.Timer(0.1, gate.set).start()
+        self.runner.close()
+        self.runner.query(lambda: "late", self.results.append)
+        self.spin(0.2)
+        self.assertEqual(self.results, [])
+
+
+if __name__ == "__main__":
+    unittest.main()

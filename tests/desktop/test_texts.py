@@ -1,0 +1,51 @@
+"""Wording shared by the screens, and what the foot of the window tells of the work behind it."""
+
+from __future__ import annotations
+
+import unittest
+from dataclasses import dataclass, field
+from datetime import timedelta
+
+from keybundle.desktop.presenters.texts import count, join_words, say_age, say_seconds, tell_line
+
+
+@dataclass
+class LineStub:
+    """A line as its readers see it."""
+
+    problem: str = ""
+    stopped: frozenset[str] = field(default_factory=frozenset)
+    pages_to_read: int = 0
+    seconds_to_read: float | None = None
+    busy: int = 0
+
+
+class Words(unittest.TestCase):
+    def test_counts_and_lists(self) -> None:
+        self.assertEqual([count(n, "page") for n in (0, 1, 1200)], ["0 pages", "1 page", "1,200 pages"])
+        self.assertEqual(count(2, "batch", "batches"), "2 batches")
+        self.assertEqual([join_words(list(x)) for x in ("", "a", "ab", "abc")], ["", "a", "a and b", "a, b and c"])
+
+    def test_ages(self) -> None:
+        told = [say_age(timedelta(minutes=m)) for m in (0, 1, 59, 60, 47 * 60, 48 * 60)]
+        self.assertEqual(
+            told, ["just now", "1 minute old", "59 minutes old", "1 hour old", "47 hours old", "2 days old"]
+        )
+
+    def test_durations_are_rough(self) -> None:
+        told = [say_seconds(s) for s in (0.4, 12, 57, 58, 89, 91, 3600)]
+        self.assertEqual(told, ["5 s", "10 s", "55 s", "1 minute", "1 minute", "2 minutes", "60 minutes"])
+
+    def test_the_line_tells_trouble_first_then_what_is_left(self) -> None:
+        two = frozenset("ab")
+        cases = (
+            (LineStub(), "All pages are read"),
+            (LineStub(busy=3), "Looking at pages that came in"),
+            (LineStub(pages_to_read=1, busy=1), "1 page to read"),
+            (LineStub(pages_to_read=34, seconds_to_read=62.0), "34 pages to read, about 1 minute"),
+            (LineStub(stopped=two), "Reading stopped in 2 batches"),
+            (LineStub(stopped=two, pages_to_read=4), "4 pages to read and reading stopped in 2 batches"),
+            (LineStub(problem="No space is left.", pages_to_read=4), "No space is left."),
+        )
+        for line, told in cases:
+            self.assertEqual(tell_line(line), told)  # type: ignore[arg-type]
