@@ -39,7 +39,7 @@ class Child:
         end = time.monotonic() + seconds
         while not holds():
             if time.monotonic() > end:
-                raise SystemExit("waited in vain")
+                raise TimeoutError("waited in vain")
             self.app.processEvents()
             time.sleep(0.005)
 
@@ -67,7 +67,7 @@ def measure_task(child: Child) -> None:
     bench.presenter.file_all()
     child.until(lambda: any(d.state == "filed" for d in bench.presenter.state.documents), 60)
     window.go_find()
-    window.finder.presenter.search("towpath")
+    window.finder.presenter.search("Larkmere")
     child.until(lambda: window.finder.presenter.state.hits, 20)
     print(before, resident_kb())
 

@@ -10,7 +10,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch, Facts, Page, balance
 from keybundle.core.fields.values import FieldValue
-from keybundle.core.separation.cut import Placing
+from keybundle.core.separation.facts import Placing
 from keybundle.core.workflows.workspace import Workspace, open_workspace
 from keybundle.demo import seed
 from tests.support import DataTest

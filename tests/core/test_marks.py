@@ -9,14 +9,18 @@ import unittest
 import numpy as np
 import pypdfium2 as pdfium
 import segno
-from barcode import Code128
+from barcode import EAN13, Code39, Code128
 from barcode.writer import ImageWriter
 from PIL import Image
 
 from keybundle.core.base.errors import InputProblem
-from keybundle.core.imaging.picture import from_pil
+from keybundle.core.imaging.picture import Picture, from_pil
+from keybundle.core.marks.found import find_marks
+from keybundle.core.marks.model import Wanted
+from keybundle.core.marks.patches import find_patch, print_patches
 from keybundle.core.marks.printing import print_sheets
 from keybundle.core.marks.sheets import Separator, find_separator, parse_content
+from keybundle.core.setup.routines import PATCH_PATTERNS
 from keybundle.demo.layouts import draw_document, fixed_layout
 from keybundle.demo.names import make_world
 from keybundle.demo.records import TYPES, make_record
@@ -27,7 +31,7 @@ from keybundle.demo.stack import draw_separator
 def draw_qr(text: str, scale: int = 6) -> Image.Image:
     # Source: ISO/IEC 18004 symbols by segno 1.6.
     out = io.BytesIO()
-    segno.make(text, error="m").save(out, kind="png", scale=scale, border=4)
+    segno.make(text, error="m", micro=False).save(out, kind="png", scale=scale, border=4)
     return Image.open(out).convert("L")
 
 
@@ -88,3 +92,76 @@ class Printing(unittest.TestCase):
             self.assertIsNone(parse_content(foreign))
         with self.assertRaisesRegex(InputProblem, "cannot carry"):
             print_sheets(Separator(type_name="Größe"))
+
+
+class Patches(unittest.TestCase):
+    SHEETS = 18
+
+    def test_all_six_are_found_in_any_turn(self) -> None:
+        rng = random.Random(9)
+        table = dict(PATCH_PATTERNS)
+        drawn = {}
+        for symbol in table:
+            document = pdfium.PdfDocument(print_patches(symbol, table, size="Letter" if symbol == "T" else "A4"))
+            for dpi in (150, 300):
+                drawn[symbol, dpi] = document[0].render(scale=dpi / 72, grayscale=True).to_pil().convert("L")
+            document.close()
+        for i in range(self.SHEETS):
+            symbol, dpi = sorted(table)[i % 6], rng.choice((150, 300))
+            effects = Effects(
+                mode=rng.choice(("1-bit", "grey", "colour")), rotation=rng.choice((0, 90, 180, 270)),
+                skew_degrees=rng.uniform(-10, 10), faint=rng.choice((0.0, 0.4)), speckle=0.2,
+            )  # fmt: skip
+            found = find_patch(from_pil(scan(drawn[symbol, dpi], [], dpi, effects, i).image, dpi), table)
+            self.assertEqual(found.symbol if found else None, symbol, (i, dpi, effects))
+
+    def test_bars_drawn_by_hand_and_the_table_that_can_be_changed(self) -> None:
+        # Source: from memory (bars of 0.08 and 0.20 inch, gaps of 0.08 inch); which bars bear which name is a table.
+        page = np.full((1169, 827), 255, np.uint8)
+        y = 40
+        for bar in "WNNW":
+            thick = 20 if bar == "W" else 8
+            page[y : y + thick, 200:600] = 0
+            y += thick + 8
+        found = find_patch(Picture(page, 100, "grey"), PATCH_PATTERNS)
+        self.assertEqual(found.symbol if found else None, "6")
+        swapped = {**PATCH_PATTERNS, "6": "NWWN", "3": "WNNW"}
+        again = find_patch(Picture(np.ascontiguousarray(page[::-1]), 100, "grey"), swapped)
+        self.assertEqual(again.symbol if again else None, "3", "upside down says the same")
+
+    def test_ruled_pages_have_none(self) -> None:
+        page = np.full((1169, 827), 255, np.uint8)
+        for y in range(100, 900, 24):
+            page[y : y + 2, 100:700] = 0
+        page[950:980, 100:700] = 0
+        self.assertIsNone(find_patch(Picture(page, 100, "grey"), PATCH_PATTERNS))
+
+
+class Barcodes(unittest.TestCase):
+    def page(self, *symbols: Image.Image) -> Picture:
+        sheet = Image.new("L", (2480, 3508), "white")
+        for i, symbol in enumerate(symbols):
+            sheet.paste(symbol, (300, 300 + 900 * i))
+        return from_pil(sheet, 300)
+
+    def test_formats_of_independent_writers(self) -> None:
+        # Source: ISO/IEC 15417, 16388, 15420 by python-barcode 0.16; ISO/IEC 18004 by segno 1.6.
+        options = {"write_text": False, "dpi": 300, "module_width": 0.4}
+        one = Code128("PO-12345", writer=ImageWriter()).render(options).convert("L")
+        two = Code39("KB39", writer=ImageWriter(), add_checksum=False).render(options).convert("L")
+        # Source: GS1 general specifications, prefixes 200 to 299 are for use inside a company and belong to nobody.
+        ean = EAN13("200000012345", writer=ImageWriter())
+        three, three_text = ean.render(options).convert("L"), ean.get_fullcode()
+        page = self.page(one, two, three, draw_qr("KB-QR", 10))
+        found = find_marks(page, Wanted(formats=("any",)))
+        said = {(m.format, m.text) for m in found}
+        self.assertEqual(said, {("Code 128", "PO-12345"), ("Code 39", "KB39"), ("EAN-13", three_text), ("QR", "KB-QR")})
+        (only,) = find_marks(page, Wanted(formats=("Code 39",)))
+        left, top, right, bottom = only.box
+        self.assertTrue(300 <= left < right <= 300 + two.width and 1200 <= top < bottom <= 1200 + two.height, only.box)
+
+    def test_only_what_is_asked_for_is_looked_for(self) -> None:
+        page = self.page(draw_qr("KB-QR", 20))
+        self.assertEqual(find_marks(page, Wanted()), ())
+        self.assertEqual(find_marks(page, Wanted(formats=("Code 128",))), ())
+        self.assertEqual(Wanted(True, ("QR",), (("1", "WWNN"),)).names, ("separator", "patch code", "QR"))

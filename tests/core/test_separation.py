@@ -7,8 +7,9 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from keybundle.core.separation.cut import CutState, Placing, SideFacts, place_sheet
-from keybundle.core.setup.model import Routine, Separation
+from keybundle.core.separation.cut import CutState, place_sheet
+from keybundle.core.separation.facts import Placing, SideFacts
+from keybundle.core.setup.routines import Routine, Separation
 
 POST = Routine(name="Post", sign="PO", duplex=True)
 
@@ -46,12 +47,17 @@ class Cutting(unittest.TestCase):
         self.assertIn("not blank", found[1].note)
 
     def test_every_n_sheets_counts_sheets_not_sides(self) -> None:
-        routine = Routine(name="x", sign="XX", duplex=True, separation=Separation(by="every n sheets", sheets=3))
+        routine = Routine(
+            name="x",
+            sign="XX",
+            duplex=True,
+            separation=Separation.model_validate({"by": "every n sheets", "sheets": 3}),
+        )
         found = cut([sheet(i, "p", "p") for i in range(1, 8)], routine)
         self.assertEqual([i for i, p in enumerate(found) if p.starts], [0, 6, 12])
 
     def test_each_source_file(self) -> None:
-        routine = Routine(name="x", sign="XX", separation=Separation(by="each source file"))
+        routine = Routine(name="x", sign="XX", separation=Separation.model_validate({"by": "each source file"}))
         sides = [[SideFacts(str(i), i, "front", source)] for i, source in enumerate("aabbbc")]
         self.assertEqual([i for i, p in enumerate(cut(sides, routine)) if p.starts], [0, 2, 5])
 

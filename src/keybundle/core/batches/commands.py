@@ -15,12 +15,16 @@ from keybundle.core.fields.values import FieldValue
 BY_HAND = "by hand"
 
 
-def _guard(batch: Batch, document_id: str | None) -> None:
+def guard(batch: Batch, document_id: str | None) -> None:
+    """Raise InputProblem when the document is filed."""
     if document_id is not None and batch.document(document_id).filed_id:
         raise InputProblem("This document is filed; take it back from the repository before changing it here.")
 
 
-def _with(batch: Batch, pages: dict[str, Page] | None = None, documents: dict[str, Document] | None = None) -> Batch:
+def with_changes(
+    batch: Batch, pages: dict[str, Page] | None = None, documents: dict[str, Document] | None = None
+) -> Batch:
+    """Return the batch with these pages and documents in place of the old ones; documents without pages go."""
     changed = pages or {}
     merged = {**batch.documents, **(documents or {})}
     new_pages = tuple(changed.get(p.id, p) for p in batch.pages)
@@ -31,7 +35,7 @@ def _with(batch: Batch, pages: dict[str, Page] | None = None, documents: dict[st
 def break_at(batch: Batch, page_id: str, new_id: str) -> Batch:
     """Start a new document at a kept page; the pages after it in its document go along."""
     page = batch.page(page_id)
-    _guard(batch, page.document_id)
+    guard(batch, page.document_id)
     if not page.kept or page.document_id is None:
         raise InputProblem("A left-out page cannot start a document; take it back first.")
     pages = batch.pages_of(page.document_id)
@@ -40,7 +44,7 @@ def break_at(batch: Batch, page_id: str, new_id: str) -> Batch:
         raise InputProblem("A document already starts at this page.")
     moved = {p.id: replace(p, document_id=new_id) for p in pages[here:]}
     old = batch.documents[page.document_id]
-    return _with(batch, moved, {new_id: Document(new_id, BY_HAND), old.id: old})
+    return with_changes(batch, moved, {new_id: Document(new_id, BY_HAND), old.id: old})
 
 
 def join_up(batch: Batch, page_id: str) -> Batch:
@@ -53,9 +57,9 @@ def join_up(batch: Batch, page_id: str) -> Batch:
     if here == 0:
         raise InputProblem("This is the first document; there is none before it to join.")
     before = order[here - 1]
-    _guard(batch, page.document_id)
-    _guard(batch, before)
-    return _with(batch, {p.id: replace(p, document_id=before) for p in batch.pages_of(page.document_id)})
+    guard(batch, page.document_id)
+    guard(batch, before)
+    return with_changes(batch, {p.id: replace(p, document_id=before) for p in batch.pages_of(page.document_id)})
 
 
 def leave_out(batch: Batch, page_ids: Sequence[str], reason: str = BY_HAND) -> Batch:
@@ -63,9 +67,9 @@ def leave_out(batch: Batch, page_ids: Sequence[str], reason: str = BY_HAND) -> B
     changed = {}
     for page_id in page_ids:
         page = batch.page(page_id)
-        _guard(batch, page.document_id)
+        guard(batch, page.document_id)
         changed[page_id] = replace(page, disposition=LEFT_OUT, reason=reason, note=None, document_id=None)
-    return _with(batch, changed)
+    return with_changes(batch, changed)
 
 
 def take_back(batch: Batch, page_ids: Sequence[str], new_id: str) -> Batch:
@@ -77,7 +81,7 @@ def take_back(batch: Batch, page_ids: Sequence[str], new_id: str) -> Batch:
         target = _neighbour(batch, page_id) or new_id
         documents = {} if target in batch.documents else {target: Document(target, BY_HAND)}
         kept = replace(page, disposition=KEPT, reason=None, note=None, document_id=target)
-        batch = _with(batch, {page_id: kept}, documents)
+        batch = with_changes(batch, {page_id: kept}, documents)
     return batch
 
 
@@ -96,15 +100,15 @@ def turn(batch: Batch, page_ids: Sequence[str], degrees: int) -> Batch:
     changed = {}
     for page_id in page_ids:
         page = batch.page(page_id)
-        _guard(batch, page.document_id)
+        guard(batch, page.document_id)
         changed[page_id] = replace(page, turn=(page.turn + degrees) % 360)
-    return _with(batch, changed)
+    return with_changes(batch, changed)
 
 
 def move(batch: Batch, page_id: str, offset: int) -> Batch:
     """Move a kept page by one place among the pages of its own document (``offset`` -1 or 1)."""
     page = batch.page(page_id)
-    _guard(batch, page.document_id)
+    guard(batch, page.document_id)
     own = [p.id for p in batch.pages_of(page.document_id)] if page.document_id else []
     there = own.index(page_id) + offset if page_id in own else -1
     if not 0 <= there < len(own):
@@ -119,56 +123,58 @@ def move(batch: Batch, page_id: str, offset: int) -> Batch:
 def move_to_neighbour(batch: Batch, page_id: str, direction: int) -> Batch:
     """Give a page to the document before (-1: as its last page) or after (1: as its first page)."""
     page = batch.page(page_id)
-    _guard(batch, page.document_id)
+    guard(batch, page.document_id)
     order = [d.id for d in batch.in_order()]
     if page.document_id is None:
         raise InputProblem("A left-out page belongs to no document; take it back first.")
     there = order.index(page.document_id) + direction
     if not 0 <= there < len(order):
         raise InputProblem("There is no document on that side.")
-    _guard(batch, order[there])
+    guard(batch, order[there])
     rest = [p for p in batch.pages if p.id != page_id]
     ids = [p.document_id for p in rest]
     target = order[there]
     first, last = ids.index(target), len(ids) - 1 - ids[::-1].index(target)
     rest.insert(last + 1 if direction < 0 else first, replace(page, document_id=target))
-    return _with(replace(batch, pages=tuple(rest)))
+    return with_changes(replace(batch, pages=tuple(rest)))
 
 
 def set_aside(batch: Batch, document_id: str, reason: str) -> Batch:
     """Park a document with a reason."""
-    _guard(batch, document_id)
+    guard(batch, document_id)
     if not reason.strip():
         raise InputProblem("Say why the document is set aside, so that the next person knows.")
-    return _with(batch, documents={document_id: replace(batch.document(document_id), parked=reason.strip())})
+    return with_changes(batch, documents={document_id: replace(batch.document(document_id), parked=reason.strip())})
 
 
 def bring_back(batch: Batch, document_id: str) -> Batch:
     """Take a document out of the parking."""
-    return _with(batch, documents={document_id: replace(batch.document(document_id), parked=None)})
+    return with_changes(batch, documents={document_id: replace(batch.document(document_id), parked=None)})
 
 
 def set_type(batch: Batch, document_id: str, type_name: str, fields: Collection[str]) -> Batch:
     """Give a document its type by hand; values given by hand stay where the type has the field, others go."""
-    _guard(batch, document_id)
+    guard(batch, document_id)
     document = batch.document(document_id)
     by_hand = {k: v for k, v in document.values.items() if v.confirmed_by and k in fields}
     changed = replace(
         document, type=type_name, type_confidence=1.0, type_origin="typed", proposed=False, values=by_hand
     )
-    return _with(batch, documents={document_id: changed})
+    return with_changes(batch, documents={document_id: changed})
 
 
 def set_values(batch: Batch, document_id: str, values: dict[str, FieldValue | None]) -> Batch:
     """Give a document values; None takes one away."""
-    _guard(batch, document_id)
+    guard(batch, document_id)
     document = batch.document(document_id)
     merged = {**document.values, **values}
     kept = {k: v for k, v in merged.items() if v is not None}
-    return _with(batch, documents={document_id: replace(document, values=kept)})
+    return with_changes(batch, documents={document_id: replace(document, values=kept)})
 
 
 def mark_filed(batch: Batch, document_id: str, filed_id: str | None) -> Batch:
     """Note that a document is in the repository, or (None) that it was taken back."""
     document = replace(batch.document(document_id), filed_id=filed_id)
-    return _with(batch, documents={document_id: replace(document, state=State.FILED if filed_id else State.READY)})
+    return with_changes(
+        batch, documents={document_id: replace(document, state=State.FILED if filed_id else State.READY)}
+    )

@@ -10,6 +10,7 @@ from typing import Any
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.fields.values import FieldValue
+from keybundle.core.marks.model import Mark
 
 KEPT = "kept"
 LEFT_OUT = "left out"
@@ -27,7 +28,10 @@ class State(StrEnum):
 
 @dataclass(frozen=True)
 class Facts:
-    """What was measured of a captured side; sizes in px, ``ink_mm2`` the ink that speaks of content."""
+    """What was measured of a captured side; sizes in px, ``ink_mm2`` the ink that speaks of content.
+
+    ``looked_for`` names the marks that were looked for, so that a later rule knows whether it must look again.
+    """
 
     width: int
     height: int
@@ -39,11 +43,15 @@ class Facts:
     is_blank: bool
     separator: bool = False
     separator_type: str = ""
+    marks: tuple[Mark, ...] = ()
+    looked_for: tuple[str, ...] = ("separator",)
 
     @classmethod
     def from_json(cls, data: dict[str, Any]) -> Facts:
-        """Return the facts from plain data."""
-        return cls(**data)
+        """Return the facts from plain data, those of earlier versions too."""
+        marks = tuple(Mark.from_json(m) for m in data.get("marks", ()))
+        looked = tuple(data.get("looked_for", ("separator",)))
+        return cls(**{**data, "marks": marks, "looked_for": looked})
 
 
 @dataclass(frozen=True)
@@ -51,7 +59,8 @@ class Page:
     """A captured side.
 
     ``disposition`` is None until separation has placed the page; ``turn`` is a clockwise turn in degrees given by
-    hand on top of the measured one; ``text_rotation`` is the turn in which it was read.
+    hand on top of the measured one; ``text_rotation`` is the turn in which it was read; ``hand_break`` and
+    ``hand_kept`` say what a person decided about a break at this page and about keeping it (None: nobody did).
     """
 
     id: str
@@ -70,6 +79,8 @@ class Page:
     note: str | None = None
     document_id: str | None = None
     text_rotation: int | None = None
+    hand_break: bool | None = None
+    hand_kept: bool | None = None
 
     @property
     def kept(self) -> bool:

@@ -14,9 +14,10 @@ from sqlalchemy import Connection, Row, delete, func, insert, select, update
 
 from keybundle.core.base.clock import Clock
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches.again import mark_by_hand
 from keybundle.core.batches.model import KEPT, LEFT_OUT, Batch, Document, Facts, Page, State
 from keybundle.core.fields.values import FieldValue
-from keybundle.core.separation.cut import Placing
+from keybundle.core.separation.facts import Placing
 from keybundle.core.store import schema as t
 from keybundle.core.store.database import Database
 
@@ -24,8 +25,9 @@ Settle = Callable[[Batch], Batch]
 _PAGE_COLUMNS = (
     "id", "captured", "source", "source_index", "sheet", "side", "file_sha", "is_pdf", "trouble", "turn",
     "disposition", "reason", "note", "document_id", "text_rotation",
+    "hand_break", "hand_kept",
 )  # fmt: skip
-_PAGE_STEP = ("turn", "disposition", "reason", "note", "document_id")
+_PAGE_STEP = ("turn", "disposition", "reason", "note", "document_id", "hand_break", "hand_kept", "sheet", "side")
 _DOCUMENT_STEP = ("break_reason", "type", "type_confidence", "type_origin", "parked", "proposed")
 Delta = list[list[Any]]
 
@@ -145,11 +147,16 @@ class BatchStore:
         found: str | None = c.execute(kept.order_by(t.page.c.position.desc()).limit(1)).scalar()
         return found
 
-    def apply(self, batch_id: str, who: str, label: str, command: Callable[[Batch], Batch]) -> Batch:
-        """Run an operator's command as one step; what was undone before can then no longer be redone."""
+    def apply(
+        self, batch_id: str, who: str, label: str, command: Callable[[Batch], Batch], *, by_hand: bool = True
+    ) -> Batch:
+        """Run a command as one step; what was undone before can then no longer be redone.
+
+        With ``by_hand`` the breaks and left-out pages that it changes count as decided by a person.
+        """
         with self._db.atomic() as c:
             before = self._load(c, batch_id)
-            after = command(before)
+            after = mark_by_hand(before, command(before)) if by_hand else command(before)
             delta = _diff(before, after)
             if delta:
                 _write(c, batch_id, delta, forward=True)

@@ -5,7 +5,6 @@ A normalised value is text: ISO 8601 for dates, a decimal point for numbers, the
 
 from __future__ import annotations
 
-import re
 import unicodedata
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -14,6 +13,7 @@ from enum import StrEnum
 from keybundle.core.fields.dates import parse_date
 from keybundle.core.fields.digits import CHECKS
 from keybundle.core.fields.numbers import parse_money, parse_number
+from keybundle.core.fields.patterns import SlowPattern, match_whole
 
 LONGEST_VALUE = 2000
 
@@ -64,7 +64,11 @@ def normalise(text: str, rule: Rule) -> str | Refusal:
     value = _of_kind(body, rule)
     if isinstance(value, Refusal):
         return value
-    if rule.pattern and not re.fullmatch(rule.pattern, value):
+    try:
+        fits = not rule.pattern or match_whole(rule.pattern, value) is not None
+    except SlowPattern as slow:
+        return Refusal(str(slow))
+    if not fits:
         return Refusal(f"“{value}” does not look like the pattern for this field, {rule.pattern}.")
     if rule.check and not CHECKS[rule.check](value):
         return Refusal(f"The check digit of “{value}” is wrong; compare it with the page.")

@@ -14,6 +14,7 @@ class Origin(StrEnum):
 
     PAGE = "page"
     REGISTER = "register"
+    BARCODE = "barcode"
     SEPARATOR = "separator sheet"
     TYPED = "typed"
     LIFTED = "lifted"

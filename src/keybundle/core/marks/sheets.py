@@ -7,11 +7,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
 import zxingcpp
 
 from keybundle.core.imaging.judge import shrink
 from keybundle.core.imaging.picture import Picture, Pixels, to_grey
+from keybundle.core.marks.stripes import stripe_share
 
 PREFIX = "KB1"
 KINDS = ("document",)
@@ -66,16 +66,4 @@ def _shows_a_code(grey: Pixels) -> bool:
     found = zxingcpp.read_barcodes(
         grey, formats=zxingcpp.BarcodeFormat.QRCode, try_rotate=False, try_downscale=False, return_errors=True
     )
-    return bool(found) or _stripe_share(grey) > 0.02
-
-
-def _stripe_share(grey: Pixels) -> float:
-    """Share of 32 px cells that are about half ink with many changes: what dense codes look like."""
-    ink = (grey < 140).astype(np.int16)
-    h, w = (s // 32 * 32 for s in ink.shape)
-    if not h or not w:
-        return 0.0
-    cells = ink[:h, :w].reshape(h // 32, 32, w // 32, 32)
-    fill = cells.mean(axis=(1, 3))
-    changes = np.abs(np.diff(cells, axis=3)).mean(axis=(1, 3))
-    return float(np.mean((fill > 0.35) & (fill < 0.65) & (changes > 0.12)))
+    return bool(found) or stripe_share(grey) > 0.02

@@ -9,41 +9,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from keybundle.core.setup.model import Routine
-
-
-@dataclass(frozen=True)
-class SideFacts:
-    """What separation needs to know of one side."""
-
-    page: str
-    sheet: int
-    side: str
-    source: str
-    is_blank: bool = False
-    separator: bool = False
-    separator_type: str = ""
-
-
-@dataclass(frozen=True)
-class Placing:
-    """What becomes of a side: kept (perhaps as the first page of a document) or left out, with the reason.
-
-    ``note`` points out something the operator should look at.
-    """
-
-    page: str
-    kept: bool
-    reason: str = ""
-    starts: bool = False
-    break_reason: str = ""
-    type_name: str = ""
-    note: str = ""
+from keybundle.core.separation.facts import Placing, SideFacts
+from keybundle.core.separation.rules import Hit, find_hit
+from keybundle.core.setup.routines import Routine
 
 
 @dataclass(frozen=True)
 class CutState:
-    """Where the fold stands between two sheets."""
+    """Where the fold stands between two sheets: what breaks before the next kept side, and what is open."""
 
     begun: bool = False
     pending: str = ""
@@ -54,43 +27,58 @@ class CutState:
 
 def place_sheet(sides: Sequence[SideFacts], routine: Routine, state: CutState) -> tuple[list[Placing], CutState]:
     """Decide about the sides of one sheet, in feed order."""
-    separator = next((s for s in sides if s.separator), None)
-    if routine.separation.by == "separator sheet" and separator is not None:
-        placings = [_leave_out_separator(s, separator) for s in sides]
-        return placings, replace(
-            state, pending="separator sheet", pending_type=separator.separator_type, sheets_in_document=0
-        )
-    state = _ask_for_break(sides, routine, state)
+    rules = routine.separation.rules
+    looked = [find_hit(s, sides, rules) for s in sides]
+    mark = next((hit for hit, _ in looked if hit is not None and not hit.kept), None)
+    if mark is not None:
+        placings = [_leave_out(s, hit, mark) for s, (hit, _) in zip(sides, looked, strict=True)]
+        return placings, replace(state, pending=mark.before, pending_type=mark.type_name, sheets_in_document=0)
+    asked = _ask_sheet_rules(sides, routine, state)
     placings = []
-    for side in sides:
-        if side.is_blank and routine.leave_out_blank:
-            placings.append(Placing(side.page, False, "blank"))
+    for side, (hit, note) in zip(sides, looked, strict=True):
+        if side.is_blank and routine.leave_out_blank and hit is None:
+            placings.append(Placing(side.page, False, "blank", note=note))
             continue
-        starts = not state.begun or bool(state.pending)
-        reason = state.pending or "first page"
+        reason = (hit.before if hit else "") or state.pending or asked or _ask_side_rules(side, routine)
+        starts = not state.begun or bool(reason)
+        reason = reason or "first page"
+        type_name = state.pending_type or (hit.type_name if hit else "")
         placings.append(
             Placing(side.page, True, starts=starts, break_reason=reason if starts else "",
-                    type_name=state.pending_type if starts else "")
+                    type_name=type_name if starts else "", note=note)
         )  # fmt: skip
         if starts:
             state = replace(state, begun=True, pending="", pending_type="", sheets_in_document=0)
+            asked = ""
+        if hit is not None and hit.after:
+            state = replace(state, pending=f"after {hit.after}")
     return placings, replace(state, sheets_in_document=state.sheets_in_document + 1, source=sides[0].source)
 
 
-def _leave_out_separator(side: SideFacts, separator: SideFacts) -> Placing:
-    if side.separator:
-        return Placing(side.page, False, "separator")
-    note = "" if side.is_blank else "The back of this separator sheet is not blank; take it back if it is a page."
-    return Placing(side.page, False, "back of separator", note=note)
+def _leave_out(side: SideFacts, hit: Hit | None, mark: Hit) -> Placing:
+    if hit is not None and not hit.kept:
+        return Placing(side.page, False, hit.left_out_as)
+    what = mark.left_out_as
+    note = "" if side.is_blank else f"The back of this {what} sheet is not blank; take it back if it is a page."
+    return Placing(side.page, False, f"back of {what}", note=note)
 
 
-def _ask_for_break(sides: Sequence[SideFacts], routine: Routine, state: CutState) -> CutState:
-    rule = routine.separation
+def _ask_sheet_rules(sides: Sequence[SideFacts], routine: Routine, state: CutState) -> str:
+    """Return why the sheet starts a document whatever is on it; empty when it does not."""
     if not state.begun:
-        return state
-    if rule.by == "every n sheets" and state.sheets_in_document >= rule.sheets:
-        many = "sheet" if rule.sheets == 1 else "sheets"
-        return replace(state, pending=f"every {rule.sheets} {many}")
-    if rule.by == "each source file" and sides[0].source != state.source:
-        return replace(state, pending="new source file")
-    return state
+        return ""
+    for rule in routine.separation.rules:
+        if rule.rule == "every n sheets" and state.sheets_in_document >= rule.sheets:
+            return rule.said
+        if rule.rule == "each source file" and sides[0].source != state.source:
+            return "new source file"
+    return ""
+
+
+def _ask_side_rules(side: SideFacts, routine: Routine) -> str:
+    for rule in routine.separation.rules:
+        if rule.rule == "each page":
+            return "each page"
+        if rule.rule == "front side" and side.side == "front":
+            return "front side"
+    return ""

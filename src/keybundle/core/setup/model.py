@@ -2,21 +2,15 @@
 
 from __future__ import annotations
 
-import re
-from typing import Annotated, Literal
+from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import ConfigDict, Field, model_validator
 
 from keybundle.core.fields.digits import CHECKS
 from keybundle.core.fields.kinds import Kind, Rule
-
-Name = Annotated[str, Field(min_length=1, max_length=80)]
-
-
-class Part(BaseModel):
-    """Base of all parts of a set-up."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
+from keybundle.core.fields.patterns import check_pattern
+from keybundle.core.setup.parts import Name, Part
+from keybundle.core.setup.routines import PATCH_PATTERNS, PATCH_SYMBOLS, Routine
 
 
 class FieldSpec(Part):
@@ -44,10 +38,7 @@ class FieldSpec(Part):
             raise ValueError(f"the field “{self.name}” needs a register; name one")
         if self.check and self.check not in CHECKS:
             raise ValueError(f"“{self.check}” is no check; take one of {', '.join(CHECKS)}")
-        try:
-            re.compile(self.pattern)
-        except re.error as error:
-            raise ValueError(f"the pattern “{self.pattern}” is no regular expression: {error}") from error
+        check_pattern(self.pattern)
         return self
 
     def rule(self, *, decimal_mark: str = ".", day_first: bool = True) -> Rule:
@@ -104,29 +95,6 @@ class Register(Part):
         return self
 
 
-class Separation(Part):
-    """How a routine cuts a batch: ``separator sheet``, ``every n sheets`` or ``each source file``."""
-
-    by: Literal["separator sheet", "every n sheets", "each source file"] = "separator sheet"
-    sheets: int = Field(default=1, ge=1, le=999)
-
-
-class Routine(Part):
-    """A saved way of handling one kind of work."""
-
-    name: Name
-    sign: Annotated[str, Field(min_length=2, max_length=2)]
-    description: str = ""
-    source: Literal["scanner", "files"] = "scanner"
-    duplex: bool = False
-    resolution_dpi: int = Field(default=300, ge=75, le=1200)
-    separation: Separation = Separation()
-    leave_out_blank: bool = True
-    language: str = "eng"
-    document_type: str = ""
-    bar: float = Field(default=0.8, ge=0, le=1)
-
-
 class Person(Part):
     """Somebody who works here."""
 
@@ -154,6 +122,18 @@ class Setup(Part):
     registers: tuple[Register, ...] = ()
     routines: tuple[Routine, ...] = ()
     people: tuple[Person, ...] = ()
+    patch_codes: dict[str, str] = PATCH_PATTERNS
+
+    @model_validator(mode="after")
+    def _patch_codes_are_told_apart(self) -> Setup:
+        if sorted(self.patch_codes) != sorted(PATCH_SYMBOLS):
+            raise ValueError(f"the table of patch codes needs exactly {', '.join(PATCH_SYMBOLS)}")
+        for symbol, bars in self.patch_codes.items():
+            if sorted(bars) != ["N", "N", "W", "W"]:
+                raise ValueError(f"the bars of patch code {symbol} are two W (wide) and two N (narrow), not “{bars}”")
+        if len(set(self.patch_codes.values())) != len(self.patch_codes):
+            raise ValueError("two patch codes have the same bars")
+        return self
 
     def document_type(self, name: str | None) -> DocumentType | None:
         """Return the document type of that name, in any case of letters."""

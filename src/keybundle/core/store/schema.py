@@ -81,6 +81,8 @@ page = Table(
     Column("document_id", String, ForeignKey("batch_document.id")),
     Column("text", LargeBinary),
     Column("text_rotation", Integer),
+    Column("hand_break", Boolean),
+    Column("hand_kept", Boolean),
     UniqueConstraint("batch_id", "captured"),
 )
 Index("page_by_batch", page.c.batch_id, page.c.position)

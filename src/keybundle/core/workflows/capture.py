@@ -12,7 +12,7 @@ from keybundle.core.batches.model import Page
 from keybundle.core.intake.files import Refused, expand, read_input
 from keybundle.core.intake.scanner import Halt, Options, Scanner
 from keybundle.core.jobs.pool import Pool
-from keybundle.core.setup.model import Routine
+from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.line import EXAMINE, WORK, Line
 from keybundle.core.workflows.workspace import Workspace, may_work
 

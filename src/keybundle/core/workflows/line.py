@@ -10,7 +10,7 @@ import queue
 import threading
 import time
 from collections import defaultdict, deque
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import CancelledError, Future
 from dataclasses import astuple, dataclass, field, replace
 from typing import Any
@@ -18,21 +18,28 @@ from typing import Any
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import AppError, Cancelled, EnvironmentProblem
 from keybundle.core.batches.model import Batch, Document, Facts, Page
+from keybundle.core.fields.kinds import normalise
+from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.jobs.pool import Pool
+from keybundle.core.marks.model import Wanted
 from keybundle.core.proposing.evidence import is_by_hand
 from keybundle.core.proposing.propose import ReadPage, propose_values
 from keybundle.core.proposing.rows import build_rows
 from keybundle.core.proposing.types import propose_type
 from keybundle.core.reading.text import PageText
 from keybundle.core.search import index
-from keybundle.core.separation.cut import CutState, Placing, SideFacts, place_sheet
-from keybundle.core.setup.model import Routine
+from keybundle.core.separation.cut import CutState, place_sheet
+from keybundle.core.separation.facts import Placing, SideFacts
+from keybundle.core.separation.rules import barcode_values
+from keybundle.core.setup.model import DocumentType, Setup
+from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.workspace import Workspace
 
 WORK = "keybundle.core.workflows.page_work"
 ON_SCREEN, EXAMINE, FIRST_PAGE, OTHER_PAGE = 0, 1, 2, 3
 READ_LIMIT_SECONDS = 180.0
 PACE_PAGES = 12
+BARCODE_CONFIDENCE = 0.98
 
 
 @dataclass
@@ -45,6 +52,7 @@ class _Running:
     current: str | None = None
     unplaced: list[str] = field(default_factory=list)
     pages: dict[str, Page] = field(default_factory=dict)
+    texts: dict[str, PageText] = field(default_factory=dict)
     ended: bool = False
     open_tasks: int = 0
     seconds: defaultdict[str, float] = field(default_factory=lambda: defaultdict(float))
@@ -198,9 +206,9 @@ class Line:
 
     def _examine(self, batch_id: str, page: Page) -> None:
         place = self._ws.place
-        by_sheet = self._running[batch_id].routine.separation.by == "separator sheet"
+        wanted = wanted_marks(self._ws.setup, self._running[batch_id].routine)
         args = (str(place.files.path(page.file_sha)), page.source_index, page.is_pdf, page.source, str(place.cache),
-                page.id, by_sheet)  # fmt: skip
+                page.id, astuple(wanted))  # fmt: skip
         self._submit("examine", *args, then=lambda f: self._examined(batch_id, page, f), priority=EXAMINE, key="")
 
     def _examined(self, batch_id: str, page: Page, future: Future[Any]) -> None:
@@ -218,7 +226,9 @@ class Line:
             running.seconds["clean"] += seconds
             facts = Facts.from_json(plain)
             self._ws.batches.set_facts(page.id, facts)
-            running.pages[page.id] = replace(page, facts=facts)
+            page = running.pages[page.id] = replace(page, facts=facts)
+            if running.routine.separation.needs_text and not (facts.is_blank or facts.separator):
+                self._read(batch_id, page, FIRST_PAGE)
         self._place_what_can_be(batch_id)
 
     def _place_what_can_be(self, batch_id: str) -> None:
@@ -231,7 +241,8 @@ class Line:
                 Placing(p.id, False, "damaged", note=p.trouble) for p in sheet if p.facts is None
             ]
             if good:
-                more, running.state = place_sheet([_side(p) for p in good], running.routine, running.state)
+                sides = [side_facts(p, running.texts.get(p.id)) for p in good]
+                more, running.state = place_sheet(sides, running.routine, running.state)
                 placings += more
             before = running.current
             running.current = self._ws.batches.place(batch_id, placings, running.current)
@@ -239,7 +250,9 @@ class Line:
                 self.break_times.setdefault(before, time.monotonic())
             for placing in placings:
                 page = running.pages.pop(placing.page)
-                if placing.kept:
+                if running.texts.pop(page.id, None) is not None or page.facts is None or page.trouble:
+                    self._propose_for_page(batch_id, page.id)
+                elif placing.kept:
                     self._read(batch_id, page, FIRST_PAGE if placing.starts else OTHER_PAGE)
             self._tell(batch_id, *(d for d in (before, running.current) if d))
         running.seconds["separate"] += time.perf_counter() - start
@@ -253,9 +266,7 @@ class Line:
         sheet = [p for p in pages if (p.sheet, p.source) == (first.sheet, first.source) or _same_sheet(first, p)]
         sheet = sheet if running.two_sided else pages[:1]
         complete = not running.two_sided or len(sheet) == 2 or len(pages) == 2 or running.ended
-        if not complete or any(p.facts is None and not p.trouble for p in sheet):
-            return None
-        return sheet
+        return sheet if complete and all(_is_looked_at(running, p) for p in sheet) else None
 
     def _end(self, batch_id: str) -> None:
         self._ws.batches.end_capture(batch_id)
@@ -306,14 +317,27 @@ class Line:
             self._notify(Changes(text=self.problem))
             return
         except AppError as error:
-            batches.set_text(page.id, None, None, trouble=f"{error} Type its values by hand.")
+            trouble = f"{error} Type its values by hand."
+            batches.set_text(page.id, None, None, trouble=trouble)
+            self._know_text(batch_id, page.id, None, trouble)
         else:
             self._read_times.append(time.monotonic())
             self._running[batch_id].seconds["read"] += seconds
             with self._ws.place.database.atomic() as c:
                 batches.set_text(page.id, text, page.frame.rotation)
                 index.put(c, index.WAITING, page.id, "", "", PageText.from_bytes(text).plain)
+            self._know_text(batch_id, page.id, text, "")
         self._propose_for_page(batch_id, page.id)
+
+    def _know_text(self, batch_id: str, page_id: str, text: bytes | None, trouble: str) -> None:
+        """Let a page that waits for its text be placed."""
+        running = self._running[batch_id]
+        if page_id not in running.pages or not running.routine.separation.needs_text:
+            return
+        if text is not None:
+            running.texts[page_id] = PageText.from_bytes(text)
+        running.pages[page_id] = replace(running.pages[page_id], trouble=trouble)
+        self._place_what_can_be(batch_id)
 
     def _propose_for_page(self, batch_id: str, page_id: str) -> None:
         batch = self._ws.batches.load_around(page_id)
@@ -343,6 +367,8 @@ class Line:
         if kind is not None:
             bar = routine.bar if routine else 0.8
             fresh = propose_values(read, kind, self._ws.books(), bar, self._ws.rule)
+            if routine is not None:
+                fresh = {**fresh, **self._barcode_values(pages, routine, kind)}
             kept = {k: v for k, v in document.values.items() if is_by_hand(v)}
             proposed = replace(proposed, type=kind.name, values={**fresh, **kept})
         proposed = replace(proposed, proposed=True)
@@ -350,6 +376,20 @@ class Line:
         if batch_id in self._running:
             self._running[batch_id].seconds["index"] += time.perf_counter() - start
         self._tell(batch_id, document.id)
+
+    def _barcode_values(self, pages: list[Page], routine: Routine, kind: DocumentType) -> dict[str, FieldValue]:
+        """Return the values that the routine's barcode patterns give, by the fields' names in any case."""
+        found: dict[str, FieldValue] = {}
+        for page in pages:
+            for name, (text, mark) in barcode_values(side_facts(page, None), routine.separation.rules).items():
+                spec = next((f for f in kind.fields if f.name.casefold() == name.casefold()), None)
+                value = normalise(text, self._ws.rule(spec)) if spec is not None else ""
+                if spec is not None and isinstance(value, str) and value:
+                    given = FieldValue(
+                        (value,), BARCODE_CONFIDENCE, Origin.BARCODE, page=page.id, box=mark.box, as_read=text
+                    )
+                    found.setdefault(spec.name, replace(given, sure=True))
+        return found
 
     def _revise(self, batch_id: str) -> None:
         batch = self._ws.batches.load(batch_id)
@@ -373,15 +413,22 @@ class Line:
         running = self._ensure_running(batch)
         in_feed_order = sorted(batch.pages, key=lambda p: p.captured)
         placed = [p for p in in_feed_order if p.disposition is not None and p.facts is not None]
-        running.state = replay(placed, running.routine, running.two_sided)
+        needs_text = running.routine.separation.needs_text
+        texts = self._ws.batches.texts([p.id for p in in_feed_order]) if needs_text else {}
+        known = {key: PageText.from_bytes(data) for key, data in texts.items()}
+        running.state = replay(placed, running.routine, running.two_sided, known)
         kept = [p.document_id for p in batch.pages if p.document_id]
         running.current = kept[-1] if kept and not batch.documents[str(kept[-1])].filed_id else None
         for page in in_feed_order:
             if page.disposition is None:
                 running.unplaced.append(page.id)
                 running.pages[page.id] = page
+                if page.id in known:
+                    running.texts[page.id] = known[page.id]
                 if page.facts is None and not page.trouble:
                     self._examine(batch_id, page)
+                elif needs_text and not _is_looked_at(running, page):
+                    self._read(batch_id, page, FIRST_PAGE)
         if batch.captured_at is None:
             self._end(batch_id)
         self._place_what_can_be(batch_id)
@@ -389,24 +436,52 @@ class Line:
         self._revise(batch_id)
 
 
-def _side(page: Page) -> SideFacts:
+def side_facts(page: Page, text: PageText | None) -> SideFacts:
+    """Return what separation knows of a measured page; raises ValueError for one that was not measured."""
     f = page.facts
     if f is None:
         raise ValueError(f"page {page.id} was not examined yet")
-    return SideFacts(page.id, page.sheet, page.side, page.source, f.is_blank, f.separator, f.separator_type)
+    return SideFacts(
+        page.id,
+        page.sheet,
+        page.side,
+        page.source,
+        f.is_blank,
+        f.separator,
+        f.separator_type,
+        f.marks,
+        text,
+        page.frame,
+    )
+
+
+def wanted_marks(setup: Setup, routine: Routine) -> Wanted:
+    """Return the marks that a routine's rules and halt conditions need."""
+    rules = routine.separation
+    formats = rules.barcode_formats or (("any",) if any(h.on == "barcode" for h in routine.halts) else ())
+    patches = tuple(setup.patch_codes.items()) if rules.has("patch code") else ()
+    return Wanted(rules.has("separator sheet"), formats, patches)
+
+
+def _is_looked_at(running: _Running, page: Page) -> bool:
+    """Whether all that the routine's rules need of a page is known."""
+    if page.facts is None or page.trouble:
+        return bool(page.trouble)
+    needs_text = running.routine.separation.needs_text and not (page.facts.is_blank or page.facts.separator)
+    return not needs_text or page.id in running.texts
 
 
 def _same_sheet(first: Page, other: Page) -> bool:
     return first.sheet == other.sheet and {first.side, other.side} == {"front", "back"}
 
 
-def replay(placed: list[Page], routine: Routine, two_sided: bool) -> CutState:
+def replay(placed: list[Page], routine: Routine, two_sided: bool, texts: Mapping[str, PageText]) -> CutState:
     """Return where separation stands after the pages that were placed already."""
     state = CutState()
     i = 0
     while i < len(placed):
         pair = two_sided and i + 1 < len(placed) and _same_sheet(placed[i], placed[i + 1])
         sheet = placed[i : i + (2 if pair else 1)]
-        _, state = place_sheet([_side(p) for p in sheet], routine, state)
+        _, state = place_sheet([side_facts(p, texts.get(p.id)) for p in sheet], routine, state)
         i += len(sheet)
     return state

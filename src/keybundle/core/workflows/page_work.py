@@ -13,6 +13,8 @@ from keybundle.core.batches.model import Facts
 from keybundle.core.imaging.judge import judge, shrink
 from keybundle.core.imaging.picture import Picture, decode, probe, to_grey
 from keybundle.core.imaging.render import encode_preview, straighten
+from keybundle.core.marks.found import find_marks
+from keybundle.core.marks.model import Wanted
 from keybundle.core.marks.sheets import find_separator
 from keybundle.core.reading.engine import get_engine, read_page
 from keybundle.core.workflows.preview_files import preview_path
@@ -34,12 +36,14 @@ def look_at(path: str, name: str) -> tuple[str, int]:
 
 
 def examine(
-    path: str, index: int, is_pdf: bool, name: str, cache: str, page_id: str, wants_separator: bool
-) -> tuple[dict[str, Any], float]:
-    """Decode a side once: measure it, look for a separator, make its small pictures; return (facts, seconds)."""
+    path: str, index: int, is_pdf: bool, name: str, cache: str, page_id: str,
+    wanted: tuple[bool, tuple[str, ...], tuple[tuple[str, str], ...]],
+) -> tuple[dict[str, Any], float]:  # fmt: skip
+    """Decode a side once: measure it, look for the wanted marks, make its small pictures; return (facts, seconds)."""
     start = time.perf_counter()
     picture = decode(Path(path), index, name=name, is_pdf=is_pdf)
-    separator = find_separator(picture) if wants_separator else None
+    look = Wanted(*wanted)
+    separator = find_separator(picture) if look.separator else None
     found = judge(picture)
     rotation = found.rotation
     if separator is None and not found.is_blank and found.upright_margin < DOUBT:
@@ -47,10 +51,23 @@ def examine(
     facts = Facts(
         picture.width, picture.height, picture.dpi, picture.mode, rotation, found.skew_degrees,
         round(found.ink_mm2, 2), found.is_blank, separator is not None, separator.type_name if separator else "",
+        find_marks(picture, look) if separator is None else (), look.names,
     )  # fmt: skip
     frame = Frame(picture.width, picture.height, rotation, found.skew_degrees)
     make_previews(picture, frame, Path(cache), page_id)
     return asdict(facts), time.perf_counter() - start
+
+
+def look_for_marks(
+    path: str, index: int, is_pdf: bool, name: str, wanted: tuple[bool, tuple[str, ...], tuple[tuple[str, str], ...]]
+) -> dict[str, Any]:
+    """Look again for marks on a side whose rules have changed; return the parts of its facts that speak of them."""
+    picture, look = decode(Path(path), index, name=name, is_pdf=is_pdf), Wanted(*wanted)
+    separator = find_separator(picture) if look.separator else None
+    return {
+        "separator": separator is not None, "separator_type": separator.type_name if separator else "",
+        "marks": [asdict(m) for m in find_marks(picture, look)], "looked_for": look.names,
+    }  # fmt: skip
 
 
 def _ask_engine(picture: Picture, rotation: int, skew_degrees: float) -> int:

@@ -31,7 +31,14 @@ def load_parts(session: Session) -> list[PartTable]:
         for t in setup.document_types
     )
     routines = tuple(
-        (r.sign, r.name, r.description, r.separation.by, "two-sided" if r.duplex else "one-sided", f"{r.bar:.0%}")
+        (
+            r.sign,
+            r.name,
+            r.description,
+            "; ".join(x.said for x in r.separation.rules),
+            "two-sided" if r.duplex else "one-sided",
+            f"{r.bar:.0%}",
+        )
         for r in setup.routines
     )
     areas = tuple((a.name, str(ws.place.root / a.path)) for a in setup.storage_areas)

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.batches.model import State
-from keybundle.core.setup.model import Routine
+from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows import filing, worklist
 from keybundle.core.workflows.bench import toggle_reading
 from keybundle.core.workflows.capture import Captured, import_files, scan_stack
@@ -144,6 +144,7 @@ class WorkPresenter(QObject):
         if routine is None or not scanners or self._cancel is not None:
             return
         cancel = self._cancel = CancelToken()
+        self._progress = Step(0, 0, "Starting the scanner")
         options = Options(duplex=routine.duplex, resolution_dpi=routine.resolution_dpi)
         s.runner.long(
             lambda: scan_stack(s.workspace, s.line, routine, scanners[0], s.who, options=options,
@@ -176,7 +177,9 @@ class WorkPresenter(QObject):
         if result.halt:
             self.failed.emit(result.halt)
         elif result.refused:
-            self.failed.emit(f"{safe}; {count(len(result.refused), 'file')} not taken in, the reasons stand under Files")
+            self.failed.emit(
+                f"{safe}; {count(len(result.refused), 'file')} not taken in, the reasons stand under Files"
+            )
         elif result.batch:
             self.said.emit(safe)
         if result.batch:

@@ -1,0 +1,50 @@
+"""Patterns given by people: checked when they are written, and never allowed to run away on a text."""
+
+from __future__ import annotations
+
+import re
+from typing import cast
+
+import regex
+
+from keybundle.core.base.errors import InputProblem
+
+LIMIT_SECONDS = 0.25
+Match = re.Match[str]
+
+
+class SlowPattern(InputProblem):
+    """A pattern that takes too long on a text."""
+
+
+def check_pattern(pattern: str) -> str:
+    """Return the pattern; raises ValueError that says where it is no regular expression."""
+    try:
+        regex.compile(pattern)
+    except regex.error as error:
+        raise ValueError(f"the pattern “{pattern}” is no regular expression: {error}") from error
+    return pattern
+
+
+def search(pattern: str, text: str) -> Match | None:
+    """Return the first match anywhere in the text, any case; raises SlowPattern after ``LIMIT_SECONDS``."""
+    return _run(pattern, text, whole=False)
+
+
+def match_whole(pattern: str, text: str) -> Match | None:
+    """Return the match of the whole text, in its case; raises SlowPattern after ``LIMIT_SECONDS``."""
+    return _run(pattern, text, whole=True)
+
+
+def _run(pattern: str, text: str, *, whole: bool) -> Match | None:
+    try:
+        if whole:
+            found = regex.fullmatch(pattern, text, timeout=LIMIT_SECONDS)
+        else:
+            found = regex.search(pattern, text, flags=regex.IGNORECASE, timeout=LIMIT_SECONDS)
+        return cast("Match | None", found)
+    except TimeoutError as error:
+        raise SlowPattern(
+            f"The pattern “{pattern}” takes too long on this text. Nothing was lost; make the pattern simpler "
+            "under Prepare."
+        ) from error

@@ -1,0 +1,41 @@
+"""What separation needs to know of a side, and what it says about one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from keybundle.core.base.boxes import Frame
+from keybundle.core.marks.model import Mark
+from keybundle.core.reading.text import PageText
+
+
+@dataclass(frozen=True)
+class SideFacts:
+    """One side; ``text`` is None where it was not read, ``frame`` where it was not measured."""
+
+    page: str
+    sheet: int
+    side: str
+    source: str
+    is_blank: bool = False
+    separator: bool = False
+    separator_type: str = ""
+    marks: tuple[Mark, ...] = ()
+    text: PageText | None = None
+    frame: Frame | None = None
+
+
+@dataclass(frozen=True)
+class Placing:
+    """What becomes of a side: kept (perhaps as the first page of a document) or left out, with the reason.
+
+    ``note`` points out something the operator should look at.
+    """
+
+    page: str
+    kept: bool
+    reason: str = ""
+    starts: bool = False
+    break_reason: str = ""
+    type_name: str = ""
+    note: str = ""

@@ -1,0 +1,175 @@
+"""What a routine holds: where pages come from, what halts the feeder, how pages are cleaned and cut."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, model_validator
+
+from keybundle.core.fields.patterns import check_pattern
+from keybundle.core.setup.parts import Name, Part
+
+RuleName = Literal[
+    "every n sheets", "separator sheet", "patch code", "barcode", "blank page", "words", "page numbering",
+    "front side", "each page", "each source file",
+]  # fmt: skip
+BarcodeFormat = Literal[
+    "any", "Code 128", "Code 39", "EAN-13", "EAN-8", "ITF", "Codabar", "QR", "Data Matrix", "PDF417", "Aztec"
+]
+PATCH_SYMBOLS = ("1", "2", "3", "4", "6", "T")
+# Source: from memory; which pattern bears which name is a table that the set-up can change.
+PATCH_PATTERNS = {"1": "WWNN", "2": "NWNW", "3": "NWWN", "4": "NNWW", "6": "WNNW", "T": "WNWN"}
+
+
+class Zone(Part):
+    """A part of the upright page, in shares of its width and height from 0 to 1."""
+
+    left: float = Field(default=0.0, ge=0, le=1)
+    top: float = Field(default=0.0, ge=0, le=1)
+    right: float = Field(default=1.0, ge=0, le=1)
+    bottom: float = Field(default=1.0, ge=0, le=1)
+
+    @model_validator(mode="after")
+    def _has_an_inside(self) -> Zone:
+        if self.left >= self.right or self.top >= self.bottom:
+            raise ValueError("a zone needs its left before its right and its top above its bottom")
+        return self
+
+    def holds(self, x: float, y: float) -> bool:
+        """Whether a point (shares of width and height) lies in the zone."""
+        return self.left <= x <= self.right and self.top <= y <= self.bottom
+
+
+class SeparationRule(Part):
+    """One rule that makes breaks.
+
+    ``where`` puts the break before or after the mark; ``mark_page`` says whether the page with the mark is kept.
+    ``sheets`` belongs to “every n sheets”; ``symbols`` to “patch code” (none: any); ``format``, ``pattern`` and
+    ``zone`` to “barcode”; ``words`` or ``pattern``, and ``zone``, to “words”.
+    """
+
+    rule: RuleName
+    where: Literal["before", "after"] = "before"
+    mark_page: Literal["kept", "left out"] = "kept"
+    sheets: int = Field(default=1, ge=1, le=999)
+    symbols: tuple[str, ...] = ()
+    format: BarcodeFormat = "any"
+    pattern: str = ""
+    words: str = ""
+    zone: Zone | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _leave_out_what_is_only_a_mark(cls, data: Any) -> Any:
+        marks = ("separator sheet", "patch code", "blank page")
+        if isinstance(data, dict) and data.get("rule") in marks and "mark_page" not in data:
+            return {**data, "mark_page": "left out"}
+        return data
+
+    @model_validator(mode="after")
+    def _holds_together(self) -> SeparationRule:
+        check_pattern(self.pattern)
+        if unknown := [s for s in self.symbols if s not in PATCH_SYMBOLS]:
+            raise ValueError(f"“{unknown[0]}” is no patch code; the six are {', '.join(PATCH_SYMBOLS)}")
+        if self.rule == "words" and not (self.words or self.pattern):
+            raise ValueError("the rule “words” needs words or a pattern")
+        return self
+
+    @property
+    def said(self) -> str:
+        """The rule in words."""
+        zone = " in its zone" if self.zone else ""
+        return {
+            "every n sheets": f"every {self.sheets} sheet{'' if self.sheets == 1 else 's'}",
+            "patch code": f"patch code {' or '.join(self.symbols)}" if self.symbols else "any patch code",
+            "barcode": f"{'any barcode' if self.format == 'any' else self.format}"
+            + (f" like {self.pattern}" if self.pattern else "") + zone,
+            "words": f"the words “{self.words}”{zone}" if self.words else f"words like {self.pattern}{zone}",
+        }.get(self.rule, self.rule)  # fmt: skip
+
+
+class Separation(Part):
+    """How a routine cuts a batch: its rules, the first that speaks about a page is the one that counts."""
+
+    rules: tuple[SeparationRule, ...] = (SeparationRule(rule="separator sheet"),)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_the_first_form(cls, data: Any) -> Any:
+        """Accept ``by`` and ``sheets`` of the first released set-up files."""
+        if isinstance(data, dict) and "by" in data:
+            rule = {"rule": data["by"]} | ({"sheets": data["sheets"]} if "sheets" in data else {})
+            return {"rules": [rule], **{k: v for k, v in data.items() if k not in ("by", "sheets")}}
+        return data
+
+    def has(self, *names: str) -> bool:
+        """Whether one of these rules is used."""
+        return any(r.rule in names for r in self.rules)
+
+    @property
+    def needs_text(self) -> bool:
+        """Whether pages must be read before they can be placed."""
+        return self.has("words", "page numbering")
+
+    @property
+    def barcode_formats(self) -> tuple[str, ...]:
+        """The barcode formats to look for."""
+        return tuple(dict.fromkeys(r.format for r in self.rules if r.rule == "barcode"))
+
+
+class Cleaning(Part):
+    """Which steps clean a routine's pages. The captured picture is never altered; these make derived ones."""
+
+    upright: bool = True
+    deskew: bool = True
+    crop: bool = True
+    fill_holes: bool = True
+    despeckle: bool = True
+    flatten: bool = True
+    colour: Literal["by content", "as captured", "grey", "1-bit"] = "by content"
+    photograph: bool = False
+
+
+class HaltCondition(Part):
+    """Something that stops the feeder, with the routine's own words for the operator.
+
+    ``limit`` is in mm for “size” (tolerance), in degrees for “skew”, in sheets for “document length”.
+    """
+
+    on: Literal[
+        "double feed", "size", "barcode", "first side blank", "too dark", "too faint", "skew", "document length"
+    ]
+    words: str = ""
+    limit: float = Field(default=0.0, ge=0)
+    pattern: str = ""
+
+    @model_validator(mode="after")
+    def _holds_together(self) -> HaltCondition:
+        check_pattern(self.pattern)
+        return self
+
+
+class Routine(Part):
+    """A saved way of handling one kind of work.
+
+    ``locked`` names scan options (resolution_dpi, duplex, mode, paper, source) that cannot be changed at the scan.
+    """
+
+    name: Name
+    sign: Annotated[str, Field(min_length=2, max_length=2)]
+    key: Annotated[str, Field(max_length=1)] = ""
+    description: str = ""
+    source: Literal["scanner", "files"] = "scanner"
+    duplex: bool = False
+    resolution_dpi: int = Field(default=300, ge=75, le=1200)
+    mode: Literal["automatic", "1-bit", "grey", "colour"] = "automatic"
+    paper: Literal["A4", "Letter"] = "A4"
+    locked: tuple[str, ...] = ()
+    halts: tuple[HaltCondition, ...] = ()
+    cleaning: Cleaning = Cleaning()
+    separation: Separation = Separation()
+    leave_out_blank: bool = True
+    force_ocr: bool = False
+    language: str = "eng"
+    document_type: str = ""
+    bar: float = Field(default=0.8, ge=0, le=1)

@@ -1,0 +1,177 @@
+"""Separating an open batch again, and trying a routine on one: what would break, what would be left out, and why."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from concurrent.futures import Future
+from dataclasses import astuple, dataclass, replace
+from typing import Any
+
+from keybundle.core.base.changes import Changes
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.progress import CancelToken, Progress, Step, silent
+from keybundle.core.batches.again import cut_batch, separate_again
+from keybundle.core.batches.model import Batch, Page
+from keybundle.core.jobs.pool import Pool
+from keybundle.core.marks.model import Mark, Wanted
+from keybundle.core.reading.text import PageText
+from keybundle.core.separation.facts import Placing, SideFacts
+from keybundle.core.setup.routines import Routine
+from keybundle.core.workflows.capture import find_routine
+from keybundle.core.workflows.line import FIRST_PAGE, ON_SCREEN, WORK, Line, side_facts, wanted_marks
+from keybundle.core.workflows.workspace import Workspace, may_work
+
+
+@dataclass(frozen=True)
+class Separated:
+    """What separating again did: the change, and where rules and operators disagree."""
+
+    changes: Changes
+    conflicts: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Rehearsal:
+    """What a routine would do with the sides of a batch, in order, and how that compares with the batch as it is.
+
+    ``right``, ``missed`` and ``false`` count breaks against the present ones; they are worth something where an
+    operator has confirmed the batch (``is_confirmed``).
+    """
+
+    placings: tuple[Placing, ...]
+    right: int
+    missed: int
+    false: int
+    is_confirmed: bool
+
+    @property
+    def documents(self) -> int:
+        """How many documents there would be."""
+        return sum(p.starts for p in self.placings)
+
+    @property
+    def left_out(self) -> int:
+        """How many sides would be left out."""
+        return sum(not p.kept for p in self.placings)
+
+
+def separate_batch_again(
+    workspace: Workspace, line: Line, pool: Pool, batch_id: str, who: str, *,
+    progress: Progress = silent, cancel: CancelToken | None = None,
+) -> Separated:  # fmt: skip
+    """Cut an open batch by its routine's present rules, as one step that can be undone; hand-made work stays."""
+    may_work(workspace.person(who))
+    batch = workspace.batches.load(batch_id)
+    if batch.captured_at is None:
+        raise InputProblem("Pages are still coming in to this batch; separate it again when the feeder has stopped.")
+    routine = find_routine(workspace, batch.routine)
+    sides = gather_facts(workspace, pool, batch, routine, keep=True, progress=progress, cancel=cancel)
+    conflicts: tuple[str, ...] = ()
+
+    def command(now: Batch) -> Batch:
+        nonlocal conflicts
+        again = separate_again(now, routine, sides, workspace.clock.new_id)
+        conflicts = again.conflicts
+        return again.batch
+
+    workspace.batches.apply(batch_id, who, "separate again", command, by_hand=False)
+    line.revise(batch_id)
+    return Separated(Changes(frozenset([batch_id]), text="Separated again"), conflicts)
+
+
+def rehearse(
+    workspace: Workspace, pool: Pool, batch_id: str, routine: Routine, *,
+    progress: Progress = silent, cancel: CancelToken | None = None,
+) -> Rehearsal:  # fmt: skip
+    """Try a routine (perhaps one not saved yet) on a batch without changing it."""
+    batch = workspace.batches.load(batch_id)
+    sides = gather_facts(workspace, pool, batch, routine, keep=False, progress=progress, cancel=cancel)
+    placings = cut_batch(batch, routine, sides)
+    kept = {p.id for p in batch.pages if p.kept}
+    truth = {pages[0].id for pages in batch.pages_by_document().values()}
+    breaks = {key for key, p in placings.items() if p.starts}
+    confirmed = bool(batch.documents) and all(
+        d.filed_id or any(v.confirmed_by for v in d.values.values()) for d in batch.documents.values()
+    )
+    return Rehearsal(
+        tuple(placings[p.id] for p in batch.pages), len(breaks & truth), len(truth - breaks), len((breaks - truth) & kept),
+        confirmed,
+    )  # fmt: skip
+
+
+def gather_facts(
+    workspace: Workspace, pool: Pool, batch: Batch, routine: Routine, *, keep: bool,
+    progress: Progress = silent, cancel: CancelToken | None = None,
+) -> dict[str, SideFacts]:  # fmt: skip
+    """Return what the routine's rules need to know of each measured page, looking and reading where it is missing.
+
+    With ``keep`` what was found is stored with the pages.
+    """
+    cancel = cancel or CancelToken()
+    pages = [p for p in batch.pages if p.facts is not None]
+    wanted = wanted_marks(workspace.setup, routine)
+    marks = _look(workspace, pool, [p for p in pages if not _covers(p, wanted)], wanted, progress, cancel)
+    looked = [replace(p, facts=marks[p.id]) if p.id in marks else p for p in pages]
+    if keep:
+        for page in (p for p in looked if p.id in marks):
+            workspace.batches.set_facts(page.id, page.facts)
+    texts: Mapping[str, PageText] = {}
+    if routine.separation.needs_text:
+        texts = _texts(workspace, pool, looked, routine, keep, progress, cancel)
+    return {p.id: side_facts(p, texts.get(p.id)) for p in looked}
+
+
+def _covers(page: Page, wanted: Wanted) -> bool:
+    return page.facts is not None and set(wanted.names) <= set(page.facts.looked_for)
+
+
+def _arguments(workspace: Workspace, page: Page) -> tuple[str, int, bool, str]:
+    return str(workspace.place.files.path(page.file_sha)), page.source_index, page.is_pdf, page.source
+
+
+def _look(
+    workspace: Workspace, pool: Pool, pages: list[Page], wanted: Wanted, progress: Progress, cancel: CancelToken
+) -> dict[str, Any]:
+    asked = [
+        pool.submit(f"{WORK}:look_for_marks", *_arguments(workspace, p), astuple(wanted), priority=ON_SCREEN)
+        for p in pages
+    ]
+    found = _collect(asked, "Looking for marks on page", progress, cancel)
+    return {p.id: replace(p.facts, **_revive(data)) for p, data in zip(pages, found, strict=True) if p.facts}
+
+
+def _revive(data: dict[str, Any]) -> dict[str, Any]:
+    return {**data, "marks": tuple(Mark.from_json(m) for m in data["marks"]), "looked_for": tuple(data["looked_for"])}
+
+
+def _texts(
+    workspace: Workspace, pool: Pool, pages: list[Page], routine: Routine, keep: bool, progress: Progress,
+    cancel: CancelToken,
+) -> dict[str, PageText]:  # fmt: skip
+    asked_of = [p for p in pages if p.facts and not (p.facts.is_blank or p.facts.separator) and not p.trouble]
+    known = {k: PageText.from_bytes(d) for k, d in workspace.batches.texts([p.id for p in asked_of]).items()}
+    missing = [p for p in asked_of if p.id not in known]
+    asked = [
+        pool.submit(f"{WORK}:read", *_arguments(workspace, p), astuple(p.frame), routine.language, priority=FIRST_PAGE)
+        for p in missing
+    ]
+    for page, (data, _) in zip(missing, _collect(asked, "Reading page", progress, cancel), strict=True):
+        known[page.id] = PageText.from_bytes(data)
+        if keep:
+            workspace.batches.set_text(page.id, data, page.frame.rotation)
+    return known
+
+
+def _collect(asked: list[Future[Any]], what: str, progress: Progress, cancel: CancelToken) -> list[Any]:
+    found = []
+    try:
+        for number, future in enumerate(asked, 1):
+            while not future.done():
+                cancel.check()
+                cancel.wait(0.05)
+            found.append(future.result())
+            progress(Step(number, len(asked), f"{what} {number}"))
+    finally:
+        for future in asked[len(found) :]:
+            future.cancel()
+    return found
