@@ -10,15 +10,16 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from keybundle.core.imaging.blank import LOOK_DPI, is_blank, measure_content_mm2
+from keybundle.core.imaging.paper import Darkness, measure_darkness
 from keybundle.core.imaging.picture import Picture, Pixels, to_grey
 
 WORK_DPI = 100.0
 MAX_SKEW_DEGREES = 12.0
 EDGE_MM = 6.0
-HOLE_STRIP_MM = 18.0
-SMALLEST_INK_MM2 = 0.2
-BLANK_INK_MM2 = 1.2
 SHOW_THROUGH_CONTRAST = 0.38
+PLAIN_INK_MM2 = 60.0
+PLAIN_DARKNESS = 0.5
 
 
 @dataclass(frozen=True)
@@ -47,21 +48,21 @@ def shrink(grey: Pixels, dpi: float, wanted_dpi: float = WORK_DPI) -> tuple[Pixe
     return np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), dtype=np.uint8), wanted_dpi
 
 
-def find_ink(grey: Pixels) -> Pixels:
+def find_ink(grey: Pixels, dpi: float = WORK_DPI) -> Pixels:
     """Return ``(H, W) uint8``: 1 where there is ink, 0 elsewhere.
 
-    The paper's level is taken locally (a wide median of a tiny picture), so uneven light and tinted paper count as
-    paper; ink is what is clearly darker: beyond ``SHOW_THROUGH_CONTRAST`` of the way from paper to the darkest ink.
+    Ink is what is clearly darker than its paper: beyond ``SHOW_THROUGH_CONTRAST`` of the way to the darkest ink.
     """
-    h, w = grey.shape
-    tiny = cv2.resize(grey, (max(8, w // 16), max(8, h // 16)), interpolation=cv2.INTER_AREA)
-    size = min(21, (min(tiny.shape) // 2) * 2 - 1)
-    paper = cv2.resize(cv2.medianBlur(tiny, max(3, size)), (w, h), interpolation=cv2.INTER_LINEAR)
-    paper = np.maximum(paper, 40)
-    darkness = cv2.subtract(paper, grey).astype(np.float32) / paper
-    darkest = float(np.percentile(darkness[::2, ::2], 99.8))
+    return _ink_of(measure_darkness(grey, dpi), dpi)[0]
+
+
+def _ink_of(darkness: Darkness, dpi: float) -> tuple[Pixels, float]:
+    """Return the ink, and how dark the darkest of it is (scan edges not counted)."""
+    edge = round(EDGE_MM * dpi / 25.4)
+    core = darkness[edge:-edge:2, edge:-edge:2]
+    darkest = float(np.percentile(core, 99.8)) if core.size else 0.0
     bar = max(0.16, min(0.5, SHOW_THROUGH_CONTRAST * max(darkest, 0.42)))
-    return (darkness > bar).astype(np.uint8)
+    return (darkness > bar).astype(np.uint8), darkest
 
 
 def measure_skew(ink: Pixels) -> tuple[float, float]:
@@ -130,48 +131,17 @@ def tell_up_from_down(ink: Pixels, skew_degrees: float) -> float:
     return float(values.mean() / (values.std() / np.sqrt(len(values)) + 1e-6))
 
 
-def measure_ink_mm2(ink: Pixels, dpi: float) -> float:
-    """Return the area of ink in mm2 that speaks of content: scan edges, punch holes and specks are passed over."""
-    mm = dpi / 25.4
-    edge = round(EDGE_MM * mm)
-    h, w = ink.shape
-    core = ink.copy()
-    core[:edge] = core[-edge:] = 0
-    core[:, :edge] = core[:, -edge:] = 0
-    count, _, stats, _ = cv2.connectedComponentsWithStats(core, connectivity=8)
-    total = 0.0
-    for left, top, width, height, area in stats[1:count]:
-        mm2 = area / mm**2
-        if mm2 < SMALLEST_INK_MM2 and max(width, height) < 0.9 * mm:
-            continue
-        near_side = min(left, w - left - width) < HOLE_STRIP_MM * mm or min(top, h - top - height) < HOLE_STRIP_MM * mm
-        is_round = 0.75 < width / max(height, 1) < 1.33 and 3.5 * mm < width < 9 * mm and area > 0.6 * width * height
-        if near_side and is_round:
-            continue
-        if touches_edge(left, top, width, height, h, w, edge) and (width < 4 * mm or height < 4 * mm):
-            continue
-        total += mm2
-    return float(total)
-
-
-def touches_edge(left: int, top: int, width: int, height: int, h: int, w: int, edge: int) -> bool:
-    """Whether a component lies against the passed-over margin and runs along it."""
-    at_side = left <= edge or left + width >= w - edge
-    at_end = top <= edge or top + height >= h - edge
-    return (at_side and height > 3 * width) or (at_end and width > 3 * height)
-
-
 def judge(picture: Picture) -> Judgement:
     """Measure a page once; costs some tens of milliseconds."""
-    grey, dpi = shrink(to_grey(picture), picture.dpi)
-    ink = find_ink(grey)
-    ink_mm2 = measure_ink_mm2(ink, dpi)
-    if ink_mm2 < BLANK_INK_MM2:
-        return Judgement(0, 0.0, ink_mm2, True, 0.0, False)
-    edge = round(EDGE_MM * dpi / 25.4)
-    body = ink.copy()
-    body[:edge] = body[-edge:] = 0
-    body[:, :edge] = body[:, -edge:] = 0
+    full = to_grey(picture)
+    grey, dpi = shrink(full, picture.dpi)
+    ink, darkest = _ink_of(measure_darkness(grey, dpi), dpi)
+    body = without_edges(ink, dpi)
+    ink_mm2 = float(body.sum()) / (dpi / 25.4) ** 2
+    if ink_mm2 < PLAIN_INK_MM2 or darkest < PLAIN_DARKNESS:
+        ink_mm2 = measure_content_mm2(*shrink(full, picture.dpi, LOOK_DPI))
+        if is_blank(ink_mm2):
+            return Judgement(0, 0.0, ink_mm2, True, 0.0, False)
     skew, sharp = measure_skew(body)
     side = np.ascontiguousarray(np.rot90(body, -1))
     side_skew, side_sharp = measure_skew(side)
@@ -180,3 +150,12 @@ def judge(picture: Picture) -> Judgement:
     margin = tell_up_from_down(chosen, angle)
     turn = (90 if lies else 0) + (180 if margin < 0 else 0)
     return Judgement(turn % 360, angle, ink_mm2, False, abs(margin), max(sharp, side_sharp) > 1.5)
+
+
+def without_edges(ink: Pixels, dpi: float) -> Pixels:
+    """Return the ink without a margin of ``EDGE_MM``, where scan edges lie."""
+    edge = round(EDGE_MM * dpi / 25.4)
+    body = ink.copy()
+    body[:edge] = body[-edge:] = 0
+    body[:, :edge] = body[:, -edge:] = 0
+    return body
