@@ -122,7 +122,7 @@ class Pages(AtWork):
         batch_id = self.bring(DocumentPlan("Delivery note", 1, 5))
         page = self.load(batch_id).pages[0]
         good = PageText.from_bytes(self.ws.batches.texts([page.id])[page.id])
-        label, command = bench.page_command("turn right", page.id, "unused")
+        label, command = bench.page_command("turn right", [page.id], str)
         bench.run_command(self.ws, self.line, batch_id, WHO, label, command)
         self.assertTrue(self.line.wait(60))
         turned = PageText.from_bytes(self.ws.batches.texts([page.id])[page.id])
@@ -192,7 +192,7 @@ class Stopped(AtWork):
         self.assertLess(len(read), sum(p.kept for p in half.pages))
         self.assertIn(State.READING, {d.state for d in half.documents.values()})
         first = half.in_order()[0]
-        label, command = bench.page_command("turn right", half.pages_of(first.id)[0].id, "unused")
+        label, command = bench.page_command("turn right", [half.pages_of(first.id)[0].id], str)
         bench.run_command(self.ws, self.line, batch_id, WHO, label, command)
         self.assertTrue(self.line.wait(10))
         self.assertFalse(self.load(batch_id).pages_of(first.id)[0].is_read, "a stopped batch is not read by a command")

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, QRect, Qt
 from PySide6.QtGui import QHelpEvent, QImage
 from PySide6.QtWidgets import QApplication, QToolTip
 
-from keybundle.desktop.presenters.bench import BenchState, StripDocument, StripPage
+from keybundle.desktop.presenters.bench_state import BenchState, StripDocument, StripPage
 from keybundle.desktop.theme import colours
 from keybundle.desktop.views.page_strip import CORD_Y, PAGE_WIDTH, SLIVER, PageStrip
 from tests.desktop.support import DesktopTest

@@ -30,7 +30,7 @@ def main(data: Path) -> None:
 
         workspace.batches.add_page = add_and_say  # type: ignore[method-assign]
         pool = Pool(2)
-        line = Line(workspace, pool)
+        line = Line(workspace, pool, lambda changes: say("step", "-"))
         line.resume()
         say("ready")
         routine, scanner = find_routine(workspace, "Post"), find_scanners(workspace)[0]

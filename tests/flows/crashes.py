@@ -21,18 +21,33 @@ from keybundle.core.workflows.verify import verify
 from keybundle.core.workflows.workspace import Workspace, open_workspace
 from tests.support import ROOT
 
+LONGEST_SECONDS = 20.0
 
-def kill_once(data: Path, seconds: float) -> set[tuple[str, str]]:
-    """Let the child work so long after it is ready, kill it, and return what it told as durable."""
+
+def kill_once(data: Path, steps: int, seconds: float) -> set[tuple[str, str]]:
+    """Let the child come so many steps far, and so many seconds more, kill it, and return what it told as durable.
+
+    Steps, and not seconds alone: on a slow machine too the kills fall into every part of the work.
+    """
     command = [sys.executable, "-m", "tests.flows.crash_child", str(data)]
     child = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     told: list[str] = []
+    far_enough = threading.Semaphore(0)
     assert child.stdout is not None and child.stderr is not None
     first = child.stdout.readline()
     if first.strip() != "ready":
         raise AssertionError(f"the child did not start: {first}{child.stderr.read()}")
-    reader = threading.Thread(target=lambda: told.extend(child.stdout or ()))
+
+    def listen() -> None:
+        for line in child.stdout or ():
+            told.append(line)
+            far_enough.release()
+
+    reader = threading.Thread(target=listen)
     reader.start()
+    end = time.monotonic() + LONGEST_SECONDS
+    for _ in range(steps):
+        far_enough.acquire(timeout=max(0.0, end - time.monotonic()))
     time.sleep(seconds)
     os.kill(child.pid, signal.SIGKILL)
     child.wait()
@@ -42,7 +57,8 @@ def kill_once(data: Path, seconds: float) -> set[tuple[str, str]]:
     child.stderr.close()
     if "Traceback" in said:
         raise AssertionError(said)
-    return {(kind, ident) for kind, ident in (line.split() for line in told if line.endswith("\n"))}
+    whole = (line.split() for line in told if line.endswith("\n"))
+    return {(kind, ident) for kind, ident in whole if kind != "step"}
 
 
 def check_after(workspace: Workspace, told: set[tuple[str, str]]) -> list[str]:
@@ -71,7 +87,7 @@ def run_kills(data: Path, kills: int, seed: int, pool: Pool) -> list[str]:
     wrong: list[str] = []
     everything: set[tuple[str, str]] = set()
     for number in range(kills):
-        everything |= kill_once(data, rng.uniform(0.0, 3.2))
+        everything |= kill_once(data, rng.randrange(14), rng.uniform(0.0, 0.3))
         workspace = open_workspace(data)
         try:
             wrong += [f"kill {number} (seed {seed}): {w}" for w in check_after(workspace, everything)]

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import astuple, dataclass
 from pathlib import Path
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.changes import Changes
-from keybundle.core.batches import commands
-from keybundle.core.batches.model import Balance, Batch, Document, balance
+from keybundle.core.batches import arranging, commands
+from keybundle.core.batches.model import Balance, Batch, Document, Page, balance
 from keybundle.core.filing.destination import compute_destination, make_caption
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
@@ -46,24 +46,23 @@ class BenchData:
 def load_bench(workspace: Workspace, batch_id: str) -> BenchData:
     """Return a batch as the bench shows it."""
     batch = workspace.batches.load(batch_id)
-    facts = {d.id: _facts(workspace, batch, d) for d in batch.in_order()}
+    facts = {key: _facts(workspace, batch.documents[key], own[0]) for key, own in batch.pages_by_document().items()}
     undo, redo = workspace.batches.next_undo(batch_id), workspace.batches.next_redo(batch_id)
     return BenchData(batch, facts, balance(batch), undo, redo)
 
 
-def _facts(workspace: Workspace, batch: Batch, document: Document) -> DocumentFacts:
+def _facts(workspace: Workspace, document: Document, first: Page) -> DocumentFacts:
     kind = workspace.setup.document_type(document.type)
     if kind is None:
-        return DocumentFacts(_first_line(workspace, batch, document), (), (), why_not(workspace, document))
+        return DocumentFacts(_first_line(workspace, first), (), (), why_not(workspace, document))
     destination = compute_destination(kind, workspace.setup, document.values)
     levels = (destination.cabinet, *(name for name, _ in destination.folder))
     caption = make_caption(kind, document.values) if document.values else kind.name
     return DocumentFacts(caption, tuple(destination.path), levels, why_not(workspace, document))
 
 
-def _first_line(workspace: Workspace, batch: Batch, document: Document) -> str:
+def _first_line(workspace: Workspace, page: Page) -> str:
     """Return the first telling line of a document without type."""
-    page = batch.pages_of(document.id)[0]
     data = workspace.batches.texts([page.id]).get(page.id)
     lines = [x for x in PageText.from_bytes(data).plain.splitlines() if len(x) > 8] if data else []
     return lines[0][:60] if lines else "Not read yet"
@@ -99,21 +98,36 @@ def redo(workspace: Workspace, line: Line, batch_id: str, who: str) -> Changes:
     return Changes(frozenset([batch_id]), text=f"Done again: {label}")
 
 
-def page_command(name: str, page_id: str, new_id: str) -> tuple[str, Command]:
-    """Return the label and the command of a single-key action on a page; raises KeyError for an unknown name."""
+def page_command(name: str, page_ids: Sequence[str], new_id: Callable[[], str]) -> tuple[str, Command]:
+    """Return the label and the command of a strip action on pages; raises KeyError for an unknown name.
+
+    Actions on one page take the first of them.
+    """
+    chosen, first = list(page_ids), page_ids[0]
     table: dict[str, tuple[str, Command]] = {
-        "break": ("break", lambda b: commands.break_at(b, page_id, new_id)),
-        "join up": ("join up", lambda b: commands.join_up(b, page_id)),
-        "leave out": ("leave out", lambda b: commands.leave_out(b, [page_id])),
-        "take back": ("take back", lambda b: commands.take_back(b, [page_id], new_id)),
-        "turn right": ("turn right", lambda b: commands.turn(b, [page_id], 90)),
-        "turn left": ("turn left", lambda b: commands.turn(b, [page_id], 270)),
-        "move earlier": ("move earlier", lambda b: commands.move(b, page_id, -1)),
-        "move later": ("move later", lambda b: commands.move(b, page_id, 1)),
-        "to document before": ("move to the document before", lambda b: commands.move_to_neighbour(b, page_id, -1)),
-        "to document after": ("move to the document after", lambda b: commands.move_to_neighbour(b, page_id, 1)),
+        "break": ("break", lambda b: commands.break_at(b, first, new_id())),
+        "join up": ("join up", lambda b: commands.join_up(b, first)),
+        "leave out": ("leave out", lambda b: commands.leave_out(b, chosen)),
+        "take back": ("take back", lambda b: commands.take_back(b, chosen, new_id())),
+        "turn right": ("turn right", lambda b: commands.turn(b, chosen, 90)),
+        "turn left": ("turn left", lambda b: commands.turn(b, chosen, 270)),
+        "move earlier": ("move earlier", lambda b: commands.move(b, first, -1)),
+        "move later": ("move later", lambda b: commands.move(b, first, 1)),
+        "to document before": ("move to the document before", lambda b: commands.move_to_neighbour(b, first, -1)),
+        "to document after": ("move to the document after", lambda b: commands.move_to_neighbour(b, first, 1)),
+        "split each": ("split into single pages", lambda b: arranging.split_each(b, chosen, new_id)),
+        "join documents": ("join documents", lambda b: arranging.join_documents(b, chosen)),
+        "reverse": ("turn the order round", lambda b: arranging.reverse(b, chosen)),
+        "interleave": ("interleave fronts and backs", lambda b: arranging.interleave(b, chosen)),
+        "shift breaks later": ("shift all breaks later", lambda b: arranging.shift_breaks(b, 1)),
+        "shift breaks earlier": ("shift all breaks earlier", lambda b: arranging.shift_breaks(b, -1)),
     }
     return table[name]
+
+
+def move_command(page_ids: Sequence[str], target: str, *, after: bool) -> Command:
+    """Return the command that puts pages before a page, or after it, and into its document."""
+    return lambda batch: arranging.move_pages(batch, page_ids, target, after=after)
 
 
 def page_text(workspace: Workspace, page_id: str) -> PageText | None:

@@ -51,6 +51,29 @@ COMMANDS: tuple[Command, ...] = (
         "strip.to document before", "To document before", "Give the page to the document before", ",", "bench strip"
     ),
     Command("strip.to document after", "To document after", "Give the page to the document after", ".", "bench strip"),
+    Command("strip.reach next", "Reach on", "Select one page more towards the end", "Shift+Right", "bench strip"),
+    Command(
+        "strip.reach previous", "Reach back", "Select one page more towards the front", "Shift+Left", "bench strip"
+    ),
+    Command("strip.select document", "Select document", "Select its pages; again: all pages", "Ctrl+A", "bench strip"),
+    Command("strip.cut", "Cut", "Take the chosen pages in hand to paste them elsewhere", "Ctrl+X", "bench strip"),
+    Command("strip.paste", "Paste before", "Put the pages in hand before this page", "Ctrl+V", "bench strip"),
+    Command("strip.paste after", "Paste after", "Put the pages in hand after this page", "Ctrl+Shift+V", "bench strip"),
+    Command("strip.split each", "Split each", "Make each chosen page a document of its own", "P", "bench strip"),
+    Command(
+        "strip.join documents", "Join documents", "Join the documents of the chosen pages", "Shift+J", "bench strip"
+    ),
+    Command("strip.reverse", "Turn order round", "Reverse the order of the chosen pages", "V", "bench strip"),
+    Command(
+        "strip.interleave", "Interleave", "Put backs behind fronts that were scanned as two stacks", "I", "bench strip"
+    ),
+    Command(
+        "strip.shift breaks later", "Shift breaks on", "Move every break one page towards the end", ">", "bench strip"
+    ),
+    Command(
+        "strip.shift breaks earlier", "Shift breaks back", "Move every break one page to the front", "<", "bench strip"
+    ),
+    Command("strip.contact sheet", "Contact sheet", "Show all pages large, or the page and slip", "G", "bench strip"),
     Command("strip.slip", "To the slip", "Go to the slip's next unsure value", "Return", "bench strip"),
     Command(
         "bench.file", "File and go on", "File this document and go to the next one to check", "Ctrl+Return", "bench"
@@ -70,6 +93,15 @@ COMMANDS: tuple[Command, ...] = (
         "Ctrl+L",
         "bench",
     ),
+    Command(
+        "bench.separate again",
+        "Separate again",
+        "Cut the batch by its routine's present rules",
+        "Ctrl+Shift+R",
+        "bench",
+    ),
+    Command("bench.second window", "Page window", "Show the page in a second window too", "Ctrl+Shift+P", "bench"),
+    Command("bench.close", "Close batch", "Close the batch; what is still open is named", "Ctrl+Shift+W", "bench"),
     Command("bench.zoom in", "Zoom in", "Show the page larger", "Ctrl++", "bench"),
     Command("bench.zoom out", "Zoom out", "Show the page smaller", "Ctrl+-", "bench"),
     Command("bench.zoom fit", "Fit", "Show the whole page", "Ctrl+0", "bench"),

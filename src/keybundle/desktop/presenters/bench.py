@@ -3,117 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from keybundle.core.base.boxes import Box, upright_box
 from keybundle.core.base.changes import Changes
-from keybundle.core.batches.model import Batch, Document, Page, State
-from keybundle.core.fields.values import FieldValue, Origin
+from keybundle.core.batches.model import Document, Page, State
+from keybundle.core.fields.values import Origin
 from keybundle.core.reading.text import PageText, Word
-from keybundle.core.setup.model import FieldSpec
-from keybundle.core.workflows import bench, filing, slip
-from keybundle.core.workflows.preview_files import preview_path
+from keybundle.core.workflows import bench, filing, separating, slip
+from keybundle.desktop.presenters.bench_state import BenchState, PageShown, SlipRow
+from keybundle.desktop.presenters.bench_wording import make_plates, make_slip, make_strip, say_balance, say_reading
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
 
 REFRESH_MS = 120
-UNSURE_WORD = 0.7
-
-
-@dataclass(frozen=True)
-class StripPage:
-    """A page in the strip; ``hint`` is what its tip says."""
-
-    id: str
-    number: int
-    kept: bool
-    reason: str
-    document: str | None
-    starts: bool
-    break_reason: str
-    thumbnail: str
-    is_read: bool
-    attention: bool
-    hint: str
-
-
-@dataclass(frozen=True)
-class StripDocument:
-    """A document's nameplate."""
-
-    id: str
-    type: str
-    caption: str
-    state: str
-    pages: int
-
-
-@dataclass(frozen=True)
-class SlipRow:
-    """A field on the slip; ``place`` is the page and the box (upright px) its value came from."""
-
-    name: str
-    text: str
-    origin: str
-    unsure: bool
-    is_required: bool
-    problem: str
-    place: tuple[str, Box] | None
-    alternatives: tuple[str, ...]
-
-
-@dataclass(frozen=True)
-class SlipState:
-    """The slip of the current document."""
-
-    document: str
-    type: str
-    types: tuple[str, ...]
-    state: str
-    rows: tuple[SlipRow, ...]
-    path: tuple[tuple[str, str], ...]
-    why_not: str
-    can_file: bool
-    is_filed: bool
-    parked: str
-
-
-@dataclass(frozen=True)
-class BenchState:
-    """All that the bench shows."""
-
-    batch: str = ""
-    title: str = ""
-    pages: tuple[StripPage, ...] = ()
-    documents: tuple[StripDocument, ...] = ()
-    page: str | None = None
-    document: str | None = None
-    slip: SlipState | None = None
-    balance: str = ""
-    balance_told: str = ""
-    undo: str = ""
-    redo: str = ""
-    can_file_all: bool = False
-    file_all: str = "File all ready"
-    reading: str = ""
-    stop_reading: str = ""
-
-
-@dataclass(frozen=True)
-class PageShown:
-    """The page in the large view: its picture, its size in upright px, its words, what is framed or marked."""
-
-    page: str
-    picture: str
-    width: int
-    height: int
-    words: tuple[Word, ...]
-    frame: Box | None = None
-    marks: tuple[Box, ...] = ()
-    told: str = ""
 
 
 class BenchPresenter(QObject):
@@ -126,6 +31,8 @@ class BenchPresenter(QObject):
     failed = Signal(str)
     completed = Signal(str, object)
     record_made = Signal(str)
+    conflicts_found = Signal(object)
+    closed = Signal()
 
     def __init__(self, session: Session, batch_id: str, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -137,6 +44,9 @@ class BenchPresenter(QObject):
         self._text: PageText | None = None
         self._page: str | None = None
         self._field: str | None = None
+        self._selected: set[str] = set()
+        self._in_hand: set[str] = set()
+        self._anchor: str | None = None
         self._after: Callable[[], None] | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -174,65 +84,22 @@ class BenchPresenter(QObject):
         data, batch = self._data, self._data.batch
         document = self._document()
         ready = sum(d.state is State.READY for d in batch.documents.values())
+        known = {p.id for p in batch.pages}
+        self._selected &= known
+        self._in_hand &= known
+        reading, stop_reading = say_reading(batch, stopped=self.batch_id in self._s.line.stopped)
+        balance, balance_told = say_balance(data.balance)
         self.state = BenchState(
-            self.batch_id, f"{batch.routine}: {batch.origin}", tuple(self._strip(batch)),
-            tuple(self._plate(d, batch) for d in batch.in_order()), self._page, document.id if document else None,
-            self._slip(document) if document else None, *self._balance(), data.undo or "", data.redo or "", ready > 0,
-            f"File all ready ({ready})" if ready else "File all ready", *self._reading(batch),
+            batch=self.batch_id, title=f"{batch.routine}: {batch.origin}",
+            pages=make_strip(batch, self._s.workspace.place.cache), documents=make_plates(data), page=self._page,
+            document=document.id if document else None, selected=frozenset(self._selected),
+            in_hand=frozenset(self._in_hand),
+            slip=make_slip(data, document, self._s.workspace.setup) if document else None,
+            balance=balance, balance_told=balance_told, undo=data.undo or "", redo=data.redo or "",
+            can_file_all=ready > 0, file_all=f"File all ready ({ready})" if ready else "File all ready",
+            reading=reading, stop_reading=stop_reading,
         )  # fmt: skip
         self.changed.emit(self.state)
-
-    def _balance(self) -> tuple[str, str]:
-        assert self._data is not None
-        b = self._data.balance
-        short = f"{b.captured} captured\n{b.kept} kept, {b.left_out} left out\n{b.filed} filed, {b.waiting} waiting"
-        if b.set_aside:
-            short += f"\n{b.set_aside} set aside"
-        if b.unplaced:
-            short += f"\n{b.unplaced} being separated"
-        told = (
-            f"Every side is accounted for: {b.captured} captured = {b.kept} kept + {b.left_out} left out"
-            f"{f' + {b.unplaced} being separated' if b.unplaced else ''}; "
-            f"{b.kept} kept = {b.filed} filed + {b.set_aside} set aside + {b.waiting} waiting."
-        )
-        return short, told if b.is_even else f"The page balance is not even: {b}."
-
-    def _reading(self, batch: Batch) -> tuple[str, str]:
-        """Return how far the reading is, and the words of the button that stops it or goes on; empty when done."""
-        kept = [p for p in batch.pages if p.kept]
-        read = sum(p.is_read for p in kept)
-        if read == len(kept):
-            return "", ""
-        if self.batch_id in self._s.line.stopped:
-            return f"Reading stopped: {read} of {len(kept)} pages read", "Read on"
-        return f"{read} of {len(kept)} pages read", "Stop reading"
-
-    def _strip(self, batch: Batch) -> list[StripPage]:
-        firsts = {pages[0].id for pages in batch.pages_by_document().values()}
-        cache = self._s.workspace.place.cache
-        found = []
-        for number, p in enumerate(batch.pages, 1):
-            rotation = p.frame.rotation if p.facts else 0
-            hint = f"Side {number}: sheet {p.sheet}, {p.side}, from {p.source}"
-            if p.reason:
-                hint += f". Left out: {p.reason}"
-            if p.note or p.trouble:
-                hint += f". {p.note or p.trouble}"
-            break_reason = batch.documents[p.document_id].break_reason if p.document_id and p.id in firsts else ""
-            found.append(
-                StripPage(
-                    p.id, number, p.disposition != "left out", p.reason or "", p.document_id, p.id in firsts,
-                    break_reason, str(preview_path(cache, p.id, rotation, "thumbnail")), p.is_read,
-                    bool(p.note or p.trouble), hint,
-                )
-            )  # fmt: skip
-        return found
-
-    def _plate(self, document: Document, batch: Batch) -> StripDocument:
-        assert self._data is not None
-        facts = self._data.facts[document.id]
-        pages = len(batch.pages_of(document.id))
-        return StripDocument(document.id, document.type or "Type unknown", facts.caption, document.state.value, pages)
 
     def _document(self) -> Document | None:
         if self._data is None or self._page is None:
@@ -240,44 +107,50 @@ class BenchPresenter(QObject):
         page = self._data.batch.page(self._page)
         return self._data.batch.documents.get(page.document_id or "")
 
-    def _slip(self, document: Document) -> SlipState:
-        assert self._data is not None
-        facts = self._data.facts[document.id]
-        setup = self._s.workspace.setup
-        kind = setup.document_type(document.type)
-        rows = tuple(self._row(f, document.values.get(f.name)) for f in kind.fields) if kind else ()
-        return SlipState(
-            document.id, document.type or "", tuple(t.name for t in setup.document_types), document.state.value, rows,
-            tuple(zip(facts.levels, facts.path, strict=True)), facts.why_not, document.state is State.READY,
-            document.filed_id is not None, document.parked or "",
-        )  # fmt: skip
-
-    def _row(self, spec: FieldSpec, value: FieldValue | None) -> SlipRow:
-        if value is None:
-            problem = f"{spec.name} is missing." if spec.required else ""
-            return SlipRow(spec.name, "", "", spec.required, spec.required, problem, None, ())
-        place = None
-        if value.page and value.box and self._data is not None:
-            page = next((p for p in self._data.batch.pages if p.id == value.page and p.facts), None)
-            place = (page.id, upright_box(page.frame, value.box)) if page else None
-        problem = value.problem
-        if not problem and not value.sure:
-            is_default = value.origin is Origin.DEFAULT
-            read = f"Read with {value.confidence:.0%} confidence; compare it with the page."
-            problem = "Only the default; confirm it or change it." if is_default else read
-        return SlipRow(
-            spec.name, value.text, value.origin.value, not value.sure, spec.required, problem, place, value.alternatives
-        )
-
     # -- where the operator is ---------------------------------------------------------------------------------
 
     def go_to_page(self, page_id: str) -> None:
-        """Show a page and its document's slip."""
-        if page_id != self._page:
-            self._page = page_id
-            self._field = None
+        """Show a page and its document's slip; nothing stays selected."""
+        changed = page_id != self._page
+        if changed or self._selected:
+            self._page, self._field, self._anchor = page_id, None, page_id
+            self._selected.clear()
             self._publish()
+        if changed:
             self._show_page()
+
+    def select(self, page_id: str, *, reach: bool = False) -> None:
+        """Select a page more (or less); with ``reach`` all from the page that was chosen first to this one."""
+        ids = [p.id for p in self.state.pages]
+        if page_id not in ids:
+            return
+        self._anchor = self._anchor if self._anchor in ids else self._page
+        if reach and self._anchor in ids:
+            first, last = sorted((ids.index(self._anchor), ids.index(page_id)))
+            self._selected = set(ids[first : last + 1])
+        else:
+            self._selected = (self._selected or {self._page or page_id}) ^ {page_id}
+            self._anchor = page_id
+        moved, self._page = self._page != page_id, page_id
+        self._publish()
+        if moved:
+            self._show_page()
+
+    def select_step(self, offset: int) -> None:
+        """Reach one page further with the selection."""
+        ids = [p.id for p in self.state.pages]
+        if self._page in ids:
+            self.select(ids[max(0, min(len(ids) - 1, ids.index(self._page) + offset))], reach=True)
+
+    def select_document(self) -> None:
+        """Select the pages of the current document; all pages when they are selected already."""
+        own = {p.id for p in self.state.pages if p.document is not None and p.document == self.state.document}
+        self._selected = {p.id for p in self.state.pages} if own <= self._selected or not own else own
+        self._publish()
+
+    def chosen_pages(self) -> list[str]:
+        """Return what commands act on: the selected pages in order, else the current one."""
+        return [p.id for p in self.state.pages if p.id in self._selected or (not self._selected and p.id == self._page)]
 
     def step_page(self, offset: int) -> None:
         """Go to the next or previous page in the strip."""
@@ -366,12 +239,56 @@ class BenchPresenter(QObject):
         self._s.runner.change(work, done, on_error=self.failed.emit)
 
     def act_on_page(self, name: str) -> None:
-        """Run a single-key command on the current page."""
+        """Run a strip command on the selected pages, else on the current one."""
         if self._page is None:
             return
-        s = self._s
-        label, command = bench.page_command(name, self._page, s.workspace.clock.new_id())
+        s, chosen = self._s, self.chosen_pages()
+        label, command = bench.page_command(name, chosen, s.workspace.clock.new_id)
         self._change(lambda: bench.run_command(s.workspace, s.line, self.batch_id, s.who, label, command))
+
+    def cut(self) -> None:
+        """Take the chosen pages in hand, to be pasted elsewhere; they stay where they are until then."""
+        self._in_hand = set(self.chosen_pages())
+        self._selected.clear()
+        self.said.emit(
+            f"{count(len(self._in_hand), 'page')} in hand; paste before a page with Ctrl+V, after it with Ctrl+Shift+V"
+        )
+        self._publish()
+
+    def paste(self, *, after: bool = False) -> None:
+        """Put the pages in hand before the current page, or after it."""
+        if not self._in_hand:
+            self.failed.emit("No pages are in hand; choose some and cut them with Ctrl+X.")
+        elif self._page is not None:
+            self.move_pages(sorted(self._in_hand), self._page, after=after)
+            self._in_hand = set()
+
+    def move_pages(self, page_ids: list[str], target: str, *, after: bool = False) -> None:
+        """Put pages before a page, or after it, and into its document."""
+        s = self._s
+        command = bench.move_command(page_ids, target, after=after)
+        self._selected.clear()
+        self._change(lambda: bench.run_command(s.workspace, s.line, self.batch_id, s.who, "move pages", command))
+
+    def separate_again(self) -> None:
+        """Cut the batch by its routine's present rules; what people did to it stays."""
+        s = self._s
+        self.said.emit("Separating again...")
+
+        def done(found: separating.Separated) -> None:
+            s.bus.tell(found.changes)
+            self.conflicts_found.emit(found.conflicts)
+            self.refresh()
+
+        work = lambda: separating.separate_batch_again(s.workspace, s.line, s.pool, self.batch_id, s.who)  # noqa: E731
+        s.runner.long(work, done, on_error=self.failed.emit)
+
+    def close_batch(self) -> None:
+        """Close the batch; what is still open is named and stays."""
+        s = self._s
+        s.runner.change(
+            lambda: s.workspace.batches.close(self.batch_id), lambda _: self.closed.emit(), on_error=self.failed.emit
+        )
 
     def toggle_reading(self) -> None:
         """Stop the reading of the batch, or read on where it was stopped."""

@@ -12,7 +12,7 @@ from keybundle.core.repository.model import FiledDocument
 from keybundle.core.search.query import Query
 from keybundle.core.workflows import bench, cabinets
 from keybundle.core.workflows.cabinets import CabinetRow, Column
-from keybundle.desktop.presenters.bench import PageShown
+from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
 

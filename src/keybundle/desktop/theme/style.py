@@ -6,7 +6,7 @@ import functools
 from importlib.resources import files
 
 from PySide6.QtCore import QByteArray, QSize, Qt
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap, QPixmapCache
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication
 
@@ -14,6 +14,7 @@ from keybundle.desktop.theme import colours as c
 
 INTERFACE = "Atkinson Hyperlegible Next"
 VALUES = "Atkinson Hyperlegible Mono"
+THUMBNAILS_KB = 64 * 1024
 SIGN = {
     "reading": "hourglass",
     "to check": "warning",
@@ -85,6 +86,7 @@ def apply_theme(app: QApplication) -> None:
         if file.name.endswith(".ttf"):
             QFontDatabase.addApplicationFontFromData(QByteArray(file.read_bytes()))
     app.setStyle("Fusion")
+    QPixmapCache.setCacheLimit(THUMBNAILS_KB)
     font = QFont(INTERFACE)
     font.setPixelSize(14)
     app.setFont(font)

@@ -4,13 +4,25 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPixmap
-from PySide6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.workflows.slip import Completion
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers
-from keybundle.desktop.presenters.bench import BenchPresenter, BenchState, PageShown
+from keybundle.desktop.presenters.bench import BenchPresenter
+from keybundle.desktop.presenters.bench_state import BenchState, PageShown
+from keybundle.desktop.views.contact_sheet import ContactSheet
+from keybundle.desktop.views.list_dialog import ListDialog
 from keybundle.desktop.views.page_strip import PageStrip
 from keybundle.desktop.views.page_view import ZOOM_STEP, PageView
 from keybundle.desktop.views.slip_view import TOLD, SlipView
@@ -18,7 +30,8 @@ from keybundle.desktop.views.slip_view import TOLD, SlipView
 SNIPPET_PX = 26
 PAGE_ACTIONS = (
     "break", "join up", "leave out", "take back", "turn right", "turn left", "move earlier", "move later",
-    "to document before", "to document after",
+    "to document before", "to document after", "split each", "join documents", "reverse", "interleave",
+    "shift breaks later", "shift breaks earlier",
 )  # fmt: skip
 OFFERED = (("break", "B"), ("join up", "J"), ("leave out", "X"), ("take back", "T"), ("turn right", "R"))
 
@@ -50,6 +63,9 @@ class BenchView(QWidget):
         self.stop_reading = QPushButton()
         self.stop_reading.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
+        self.contact = ContactSheet()
+        self.below = QStackedWidget()
+        self.page_window: PageView | None = None
         self._build()
         self._connect()
         self._register()
@@ -86,7 +102,9 @@ class BenchView(QWidget):
         layout.setSpacing(4)
         layout.addLayout(top)
         layout.addLayout(upper)
-        layout.addWidget(self.splitter, 1)
+        self.below.addWidget(self.splitter)
+        self.below.addWidget(self.contact)
+        layout.addWidget(self.below, 1)
 
     def _connect(self) -> None:
         p = self.presenter
@@ -94,7 +112,12 @@ class BenchView(QWidget):
         p.page_changed.connect(self._render_page)
         p.focus_requested.connect(self.slip.focus)
         p.completed.connect(self._offer)
-        self.strip.page_clicked.connect(p.go_to_page)
+        p.conflicts_found.connect(self._show_conflicts)
+        p.closed.connect(self.left.emit)
+        for pages in (self.strip, self.contact):
+            pages.page_clicked.connect(p.go_to_page)
+            pages.page_selected.connect(lambda page, reach: p.select(page, reach=reach))
+        self.strip.pages_dropped.connect(lambda pages, target, after: p.move_pages(pages, target, after=after))
         self.page.words_taken.connect(self._lifted)
         self.page.lift_ended.connect(self._end_lift)
         self.page.turned_page.connect(p.step_page)
@@ -112,9 +135,16 @@ class BenchView(QWidget):
         p, on = self.presenter, self.handlers.on
         on("strip.next", lambda: p.step_page(1))
         on("strip.previous", lambda: p.step_page(-1))
-        on("strip.next document", lambda: p.step_document(1))
-        on("strip.previous document", lambda: p.step_document(-1))
-        on("strip.slip", p.go_to_unsure)
+        on("strip.next document", lambda: self._step_down(1))
+        on("strip.previous document", lambda: self._step_down(-1))
+        on("strip.reach next", lambda: p.select_step(1))
+        on("strip.reach previous", lambda: p.select_step(-1))
+        on("strip.select document", p.select_document)
+        on("strip.cut", p.cut)
+        on("strip.paste", p.paste)
+        on("strip.paste after", lambda: p.paste(after=True))
+        on("strip.contact sheet", self._toggle_contact)
+        on("strip.slip", self._go_to_slip)
         for name in PAGE_ACTIONS:
             on(f"strip.{name}", lambda n=name: p.act_on_page(n))  # type: ignore[misc]
         on("bench.file", p.file_current)
@@ -122,6 +152,9 @@ class BenchView(QWidget):
         on("bench.set aside", self._ask_aside)
         on("bench.take back", p.take_back_filed)
         on("bench.stop reading", p.toggle_reading)
+        on("bench.separate again", p.separate_again)
+        on("bench.second window", self._toggle_page_window)
+        on("bench.close", p.close_batch)
         on("bench.next document", lambda: p.step_document(1))
         on("bench.previous document", lambda: p.step_document(-1))
         on("bench.lift", self._begin_lift)
@@ -132,6 +165,7 @@ class BenchView(QWidget):
         on("slip.empty", self._empty_field)
         bind_place(self, "bench", self.handlers)
         bind_place(self.strip, "bench strip", self.handlers)
+        bind_place(self.contact, "bench strip", self.handlers)
         bind_place(self.slip, "bench slip", self.handlers, but=("slip.confirm",))
 
     def render_state(self, state: BenchState) -> None:
@@ -145,7 +179,44 @@ class BenchView(QWidget):
         self.stop_reading.setText(f"{state.stop_reading}  Ctrl+R")
         self.stop_reading.setVisible(bool(state.stop_reading))
         self.strip.render_state(state)
+        self.contact.render_state(state)
         self.slip.render_slip(state.slip, self._snippet)
+
+    def _step_down(self, offset: int) -> None:
+        """Go a row down on the contact sheet, a document on in the strip."""
+        if self.below.currentWidget() is self.contact:
+            self.presenter.step_page(offset * self.contact.columns)
+        else:
+            self.presenter.step_document(offset)
+
+    def _toggle_contact(self) -> None:
+        shows = self.below.currentWidget() is not self.contact
+        self.below.setCurrentWidget(self.contact if shows else self.splitter)
+        (self.contact if shows else self.strip).setFocus()
+
+    def _go_to_slip(self) -> None:
+        self.below.setCurrentWidget(self.splitter)
+        self.presenter.go_to_unsure()
+
+    def _toggle_page_window(self) -> None:
+        """Show the page in a window of its own too, for a second screen; both follow the work."""
+        if self.page_window is None:
+            self.page_window = PageView()
+            self.page_window.setWindowTitle(f"Page: {self.title.text()}")
+            self.page_window.resize(820, 1000)
+            self.presenter.page_changed.connect(self.page_window.render_page)
+            self.page_window.turned_page.connect(self.presenter.step_page)
+            self.destroyed.connect(self.page_window.deleteLater)
+        self.page_window.render_page(self.presenter.shown)
+        self.page_window.setVisible(not self.page_window.isVisible())
+
+    def _show_conflicts(self, conflicts: tuple[str, ...]) -> None:
+        if conflicts:
+            dialog = ListDialog(
+                "Separated again", "What people did stays as it is. The rules say something else at these sides:", conflicts,
+                self,
+            )  # fmt: skip
+            dialog.show()
 
     def _snippet(self, page: str, box: Box) -> QPixmap:
         shown = self.presenter.shown

@@ -17,15 +17,16 @@ from PySide6.QtGui import (
     QPixmap,
     QPixmapCache,
 )
-from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
+from PySide6.QtWidgets import QAbstractScrollArea, QApplication, QToolTip, QWidget
 
-from keybundle.desktop.presenters.bench import BenchState, StripDocument, StripPage
+from keybundle.desktop.presenters.bench_state import BenchState, StripDocument, StripPage
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import SIGN, icon_pixmap, interface_font
 
 TOP, PAGE_HEIGHT, PAGE_WIDTH, SLIVER, GAP = 10, 96, 72, 15, 6
 KNOT_GAP, PLATE_HEIGHT, SMALLEST_DOCUMENT = 22, 54, 172
 CORD_Y = TOP + PAGE_HEIGHT + 9
+EDGE = 40
 HEIGHT = CORD_Y + 10 + PLATE_HEIGHT + 14
 
 
@@ -47,6 +48,8 @@ class PageStrip(QAbstractScrollArea):
     """Paints the strip and says which page was clicked; single keys are the bench's business."""
 
     page_clicked = Signal(str)
+    page_selected = Signal(str, bool)
+    pages_dropped = Signal(object, str, bool)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -54,6 +57,8 @@ class PageStrip(QAbstractScrollArea):
         self._slots: list[_Slot] = []
         self._spans: list[_Span] = []
         self._width = 0
+        self._pressed: QPoint | None = None
+        self._drop: tuple[str, bool] | None = None
         self.setFixedHeight(HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -121,12 +126,54 @@ class PageStrip(QAbstractScrollArea):
         return next((s.page for s in self._slots if span and s.page.document == span.document.id), None)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        page = self._at(event.position().toPoint())
-        if page is not None:
+        point, keys = event.position().toPoint(), event.modifiers()
+        page = self._at(point)
+        if page is None:
+            return
+        self._pressed = point
+        if keys & Qt.KeyboardModifier.ShiftModifier:
+            self.page_selected.emit(page.id, True)
+        elif keys & Qt.KeyboardModifier.ControlModifier:
+            self.page_selected.emit(page.id, False)
+        elif page.id not in self._state.selected:
             self.page_clicked.emit(page.id)
 
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Carry the chosen pages to another place; a line shows where they will go."""
+        point = event.position().toPoint()
+        if self._pressed is None or (point - self._pressed).manhattanLength() < QApplication.startDragDistance():
+            return
+        self._drop = self._place_at(point)
+        self._scroll_near_the_edge(point)
+        self.viewport().update()
+
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        drop, self._drop, pressed, self._pressed = self._drop, None, self._pressed, None
+        if drop is not None and pressed is not None:
+            chosen = self._state.selected or {self._state.page}
+            moved = [p.id for p in self._state.pages if p.id in chosen]
+            if drop[0] not in moved:
+                self.pages_dropped.emit(moved, *drop)
+        elif pressed is not None and not event.modifiers() and (page := self._at(pressed)) is not None:
+            self.page_clicked.emit(page.id)
         event.accept()
+        self.viewport().update()
+
+    def _place_at(self, point: QPoint) -> tuple[str, bool] | None:
+        """Return the kept page nearest to a point and whether the place is after it."""
+        x = point.x() + self.horizontalScrollBar().value()
+        kept = [s for s in self._slots if s.page.kept]
+        if not kept:
+            return None
+        nearest = min(kept, key=lambda s: abs(s.left + s.width / 2 - x))
+        return nearest.page.id, x > nearest.left + nearest.width / 2
+
+    def _scroll_near_the_edge(self, point: QPoint) -> None:
+        bar = self.horizontalScrollBar()
+        if point.x() < EDGE:
+            bar.setValue(bar.value() - bar.singleStep())
+        elif point.x() > self.viewport().width() - EDGE:
+            bar.setValue(bar.value() + bar.singleStep())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         event.ignore()
@@ -164,6 +211,14 @@ class PageStrip(QAbstractScrollArea):
         for slot in self._slots:
             if slot.left + slot.width >= left and slot.left <= right:
                 self._paint_page(painter, slot)
+        if self._drop is not None:
+            self._paint_drop(painter, *self._drop)
+
+    def _paint_drop(self, painter: QPainter, page_id: str, after: bool) -> None:
+        slot = next(s for s in self._slots if s.page.id == page_id)
+        x = slot.left + slot.width + GAP // 2 if after else slot.left - GAP // 2
+        painter.setPen(QPen(QColor(c.SLATE), 4))
+        painter.drawLine(x, TOP - 4, x, TOP + PAGE_HEIGHT + 4)
 
     def _paint_page(self, painter: QPainter, slot: _Slot) -> None:
         rect = QRectF(slot.left, TOP, slot.width, PAGE_HEIGHT)
@@ -171,7 +226,7 @@ class PageStrip(QAbstractScrollArea):
         if not slot.page.kept:
             painter.fillRect(rect, QColor(c.SHADE))
             painter.fillRect(rect, QBrush(QColor(c.QUIET), Qt.BrushStyle.BDiagPattern))
-        pixmap = _thumbnail(slot.page.thumbnail) if slot.page.kept or current else None
+        pixmap = thumbnail(slot.page.thumbnail) if slot.page.kept or current else None
         if slot.page.kept:
             painter.fillRect(rect, QColor(c.CARD))
             if pixmap is not None:
@@ -183,6 +238,13 @@ class PageStrip(QAbstractScrollArea):
                 painter.drawPixmap(int(rect.right()) - 20, int(rect.bottom()) - 20, icon_pixmap("hourglass", c.SLATE))
         if slot.page.attention:
             painter.drawPixmap(int(rect.left()) + 2, int(rect.top()) + 2, icon_pixmap("warning-circle", c.BRASS, 14))
+        if slot.page.id in self._state.in_hand:
+            painter.fillRect(rect, _wash(c.PAPER, 170))
+            painter.setPen(QPen(QColor(c.SLATE), 2, Qt.PenStyle.DashLine))
+            painter.drawRect(rect.adjusted(3, 3, -3, -3))
+        if slot.page.id in self._state.selected:
+            painter.fillRect(rect, _wash(c.SLATE, 60))
+            painter.fillRect(QRectF(rect.left(), rect.bottom() - 5, rect.width(), 5), QColor(c.SLATE))
         pen = QPen(QColor(c.TEAL if current else c.HAIRLINE), 3 if current else 1)
         painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -226,7 +288,14 @@ class PageStrip(QAbstractScrollArea):
         painter.drawEllipse(QRectF(x - 1, CORD_Y - 3.5, 6, 7))
 
 
-def _thumbnail(path: str) -> QPixmap | None:
+def _wash(colour: str, alpha: int) -> QColor:
+    wash = QColor(colour)
+    wash.setAlpha(alpha)
+    return wash
+
+
+def thumbnail(path: str) -> QPixmap | None:
+    """Return a page's small picture from its file, kept in memory while there is room; None before it was made."""
     pixmap = QPixmap()
     if not path:
         return None

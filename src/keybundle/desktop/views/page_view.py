@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.reading.text import Word
-from keybundle.desktop.presenters.bench import UNSURE_WORD, PageShown
+from keybundle.desktop.presenters.bench_state import UNSURE_WORD, PageShown
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font
 

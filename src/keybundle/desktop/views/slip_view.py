@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from keybundle.core.base.boxes import Box
-from keybundle.desktop.presenters.bench import SlipRow, SlipState
+from keybundle.desktop.presenters.bench_state import SlipRow, SlipState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import ORIGIN_SIGN, SIGN, icon_pixmap
 

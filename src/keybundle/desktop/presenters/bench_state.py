@@ -1,0 +1,105 @@
+"""All that the bench shows, as frozen data."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from keybundle.core.base.boxes import Box
+from keybundle.core.reading.text import Word
+
+UNSURE_WORD = 0.7
+
+
+@dataclass(frozen=True)
+class StripPage:
+    """A page in the strip; ``hint`` is what its tip says."""
+
+    id: str
+    number: int
+    kept: bool
+    reason: str
+    document: str | None
+    starts: bool
+    break_reason: str
+    thumbnail: str
+    is_read: bool
+    attention: bool
+    hint: str
+
+
+@dataclass(frozen=True)
+class StripDocument:
+    """A document's nameplate."""
+
+    id: str
+    type: str
+    caption: str
+    state: str
+    pages: int
+
+
+@dataclass(frozen=True)
+class SlipRow:
+    """A field on the slip; ``place`` is the page and the box (upright px) its value came from."""
+
+    name: str
+    text: str
+    origin: str
+    unsure: bool
+    is_required: bool
+    problem: str
+    place: tuple[str, Box] | None
+    alternatives: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class SlipState:
+    """The slip of the current document."""
+
+    document: str
+    type: str
+    types: tuple[str, ...]
+    state: str
+    rows: tuple[SlipRow, ...]
+    path: tuple[tuple[str, str], ...]
+    why_not: str
+    can_file: bool
+    is_filed: bool
+    parked: str
+
+
+@dataclass(frozen=True)
+class BenchState:
+    """All that the bench shows; ``in_hand`` are pages that were cut and wait to be pasted."""
+
+    batch: str = ""
+    title: str = ""
+    pages: tuple[StripPage, ...] = ()
+    documents: tuple[StripDocument, ...] = ()
+    page: str | None = None
+    document: str | None = None
+    selected: frozenset[str] = frozenset()
+    in_hand: frozenset[str] = frozenset()
+    slip: SlipState | None = None
+    balance: str = ""
+    balance_told: str = ""
+    undo: str = ""
+    redo: str = ""
+    can_file_all: bool = False
+    file_all: str = "File all ready"
+    reading: str = ""
+    stop_reading: str = ""
+
+
+@dataclass(frozen=True)
+class PageShown:
+    """The page in the large view: its picture, its size in upright px, its words, what is framed or marked."""
+
+    page: str
+    picture: str
+    width: int
+    height: int
+    words: tuple[Word, ...]
+    frame: Box | None = None
+    marks: tuple[Box, ...] = ()
+    told: str = ""
