@@ -12,8 +12,8 @@ from bench import parts
 from bench.yardstick import feeder, kept_originals, time_bare_decode, time_bare_engine, time_bare_window
 
 PARTS = {
-    "marks": parts.measure_marks, "values": parts.measure_values, "start": parts.measure_start,
-    "slip": parts.measure_slip, "line": parts.measure_line,
+    "marks": parts.measure_marks, "cleaning": parts.measure_cleaning, "values": parts.measure_values,
+    "start": parts.measure_start, "slip": parts.measure_slip, "line": parts.measure_line,
 }  # fmt: skip
 TARGET = Path(__file__).parent.parent / "docs" / "performance.md"
 

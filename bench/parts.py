@@ -13,17 +13,20 @@ import time
 from multiprocessing import get_context
 from pathlib import Path
 
+import jiwer
 from PIL import Image
 
 from bench.yardstick import WORKERS, feeder, kept_originals, run_cli, time_bare_engine
 from keybundle.core.fields.values import FieldValue
+from keybundle.core.imaging.clean import NONE, Steps
+from keybundle.core.imaging.judge import judge
 from keybundle.core.imaging.picture import from_pil
 from keybundle.core.marks.sheets import Separator, find_separator
 from keybundle.core.proposing.propose import ReadPage, propose_values
 from keybundle.core.reading.engine import get_engine, read_page
 from keybundle.core.reading.text import PageText
 from keybundle.core.registers.book import Book
-from keybundle.demo import seed
+from keybundle.demo import seed, trials
 from keybundle.demo.layouts import draw_document, fixed_layout, random_layout
 from keybundle.demo.names import make_world
 from keybundle.demo.records import TYPES, Record, make_record
@@ -182,6 +185,51 @@ def measure_values() -> list[str]:
             f"| {sure_wrong / asked:.2%} wrong and sure | {aim} |"
         )
     return lines
+
+
+def _judge_one(seed: int) -> tuple[float, bool, bool, bool]:
+    """Return (skew error, upright right, nearly blank side left out, blank back found) of the trials of a seed."""
+    made, effects = trials.skewed_page(seed)
+    found = judge(from_pil(made.image, 200))
+    mark = judge(from_pil(trials.nearly_blank(trials.MARKS[seed % 4], seed).image, 200))
+    back = judge(from_pil(trials.blank_back(seed).image, 200))
+    error = abs(found.skew_degrees - effects.skew_degrees)
+    return error, found.rotation == effects.rotation, mark.is_blank, back.is_blank
+
+
+def _read_hard(job: tuple[str, int]) -> tuple[str, float, float]:
+    """Return (kind, character error rate as scanned, and cleaned) of a hard page read upright and straight."""
+    kind, seed = job
+    made = trials.hard_page(kind, seed)
+    picture, truth = from_pil(made.image, 300), " ".join(w.text for w in made.words)
+    rates = []
+    for steps in (NONE, Steps()):
+        text = read_page(picture, made.frame, get_engine("eng"), steps)
+        rates.append(min(1.0, jiwer.cer(truth, " ".join(w.text for w in text.words))))
+    return kind, rates[0], rates[1]
+
+
+def measure_cleaning() -> list[str]:
+    """Skew, upright, blank sides, and what cleaning does for reading."""
+    with get_context("spawn").Pool(WORKERS) as pool:
+        found = pool.map(_judge_one, range(300), chunksize=5)
+        jobs = [(kind, i) for kind in (*trials.HARD, "clean") for i in range(6)]
+        read = pool.map(_read_hard, jobs, chunksize=2)
+    errors = sorted(f[0] for f in found)
+    before, after = (statistics.mean(r[i] for r in read if r[0] != "clean") for i in (1, 2))
+    plain = [(r[1], r[2]) for r in read if r[0] == "clean"]
+    rise = statistics.mean(b - a for a, b in plain)
+    return [
+        f"| skew error, 300 pages between -10 and +10 degrees | median {statistics.median(errors):.3f}, 95th percentile "
+        f"{errors[284]:.3f} degrees | | | at most 0.1 and 0.3 |",
+        f"| turned upright | {sum(f[1] for f in found)} of 300 | | | at least 98 % |",
+        f"| sides with one mark left out as blank | {sum(f[2] for f in found)} of 300 | | | none |",
+        f"| blank backs found | {sum(f[3] for f in found)} of 300 | | | at least 97 % |",
+        f"| mean character error, degraded set ({len(read) - len(plain)} pages) | {after:.2%} cleaned "
+        f"| {before:.2%} as scanned, upright and straight | {1 - after / before:.0%} less | at least 20 % less |",
+        f"| mean character error, clean pages ({len(plain)}) | rises by {rise:.3%} | worst page "
+        f"{max(b - a for a, b in plain):+.2%} | | at most 0.1 and 1 points |",
+    ]
 
 
 def measure_start() -> list[str]:

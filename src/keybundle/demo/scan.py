@@ -22,7 +22,8 @@ class Effects:
 
     ``rotation`` is the clockwise turn in degrees that would make the captured picture upright again;
     ``skew_degrees`` is positive when the text runs down to the right; ``faint`` lightens the toner (0 to 1);
-    ``speckle`` is specks per square centimetre; ``show_through`` is the strength of the other side (0 to 1).
+    ``speckle`` is specks per square centimetre; ``show_through`` is the strength of the other side (0 to 1);
+    ``shade`` is how much light is lost from one corner to the other (0 to 1).
     """
 
     mode: str = "grey"
@@ -36,6 +37,7 @@ class Effects:
     punch_holes: bool = False
     show_through: float = 0.0
     paper: int = 248
+    shade: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -84,6 +86,12 @@ def scan(
     pixels = _add_holes(pixels, dpi) if effects.punch_holes else pixels
     pixels, frame = _turn(pixels, effects)
     pixels = _add_dirt(pixels, dpi, effects, rng)
+    if effects.shade:
+        fall = 1 - effects.shade * np.add.outer(
+            np.linspace(0, 0.3, pixels.shape[0]), np.linspace(0, 0.7, pixels.shape[1])
+        )
+        shaded = pixels * (fall if pixels.ndim == 2 else fall[:, :, None])
+        pixels = np.asarray(shaded, dtype=np.uint8)
     image = Image.fromarray(pixels)
     if effects.mode == "1-bit":
         image = image.convert("L").point(lambda v: 255 if v > 165 else 0).convert("1", dither=Image.Dither.NONE)

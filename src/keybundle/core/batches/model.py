@@ -30,6 +30,7 @@ class State(StrEnum):
 class Facts:
     """What was measured of a captured side; sizes in px, ``ink_mm2`` the ink that speaks of content.
 
+    ``colour`` is what the page needs (colour, grey, 1-bit), ``darkness`` that of its paper (0 white, 1 black).
     ``looked_for`` names the marks that were looked for, so that a later rule knows whether it must look again.
     """
 
@@ -45,6 +46,10 @@ class Facts:
     separator_type: str = ""
     marks: tuple[Mark, ...] = ()
     looked_for: tuple[str, ...] = ("separator",)
+    colour: str = ""
+    width_mm: float = 0.0
+    height_mm: float = 0.0
+    darkness: float = 0.0
 
     @classmethod
     def from_json(cls, data: dict[str, Any]) -> Facts:

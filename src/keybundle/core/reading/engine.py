@@ -12,6 +12,7 @@ from typing import Any, Protocol
 
 from keybundle.core.base.boxes import Box, Frame
 from keybundle.core.base.errors import EnvironmentProblem
+from keybundle.core.imaging.clean import NONE, Steps, clean
 from keybundle.core.imaging.picture import Picture, Pixels
 from keybundle.core.imaging.render import straighten
 from keybundle.core.reading.text import PageText, Word
@@ -112,11 +113,11 @@ def get_engine(language: str) -> Engine:
     return TesseractEngine(language)
 
 
-def read_page(picture: Picture, frame: Frame, engine: Engine) -> PageText:
-    """Read a page upright and straight, near ``READ_DPI``; boxes come back in px of the full upright picture."""
+def read_page(picture: Picture, frame: Frame, engine: Engine, steps: Steps = NONE) -> PageText:
+    """Read a page upright, straight and cleaned, near ``READ_DPI``; boxes come back in px of the upright picture."""
     is_near = MINIMUM_DPI <= picture.dpi <= READ_DPI * 1.15
     scale = 1.0 if is_near else READ_DPI / picture.dpi
-    grey = straighten(picture, frame, scale=scale)
+    grey = clean(straighten(picture, frame, scale=scale), picture.dpi * scale, steps)
     words = engine.read(grey, picture.dpi * scale)
     return PageText(tuple(_scaled(w, 1 / scale) for w in words), frame)
 

@@ -10,7 +10,7 @@ import queue
 import threading
 import time
 from collections import defaultdict, deque
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from concurrent.futures import CancelledError, Future
 from dataclasses import astuple, dataclass, field, replace
 from typing import Any
@@ -21,7 +21,6 @@ from keybundle.core.batches.model import Batch, Document, Facts, Page
 from keybundle.core.fields.kinds import normalise
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.jobs.pool import Pool
-from keybundle.core.marks.model import Wanted
 from keybundle.core.proposing.evidence import is_by_hand
 from keybundle.core.proposing.propose import ReadPage, propose_values
 from keybundle.core.proposing.rows import build_rows
@@ -29,10 +28,11 @@ from keybundle.core.proposing.types import propose_type
 from keybundle.core.reading.text import PageText
 from keybundle.core.search import index
 from keybundle.core.separation.cut import CutState, place_sheet
-from keybundle.core.separation.facts import Placing, SideFacts
+from keybundle.core.separation.facts import Placing
 from keybundle.core.separation.rules import barcode_values
-from keybundle.core.setup.model import DocumentType, Setup
+from keybundle.core.setup.model import DocumentType
 from keybundle.core.setup.routines import Routine
+from keybundle.core.workflows.page_facts import cleaning_steps, is_same_sheet, replay, side_facts, wanted_marks
 from keybundle.core.workflows.workspace import Workspace
 
 WORK = "keybundle.core.workflows.page_work"
@@ -206,9 +206,10 @@ class Line:
 
     def _examine(self, batch_id: str, page: Page) -> None:
         place = self._ws.place
-        wanted = wanted_marks(self._ws.setup, self._running[batch_id].routine)
+        routine = self._running[batch_id].routine
+        wanted, steps = wanted_marks(self._ws.setup, routine), routine.cleaning
         args = (str(place.files.path(page.file_sha)), page.source_index, page.is_pdf, page.source, str(place.cache),
-                page.id, astuple(wanted))  # fmt: skip
+                page.id, astuple(wanted), steps.upright, steps.deskew)  # fmt: skip
         self._submit("examine", *args, then=lambda f: self._examined(batch_id, page, f), priority=EXAMINE, key="")
 
     def _examined(self, batch_id: str, page: Page, future: Future[Any]) -> None:
@@ -263,7 +264,7 @@ class Line:
             return None
         pages = [running.pages[i] for i in running.unplaced[:2]]
         first = pages[0]
-        sheet = [p for p in pages if (p.sheet, p.source) == (first.sheet, first.source) or _same_sheet(first, p)]
+        sheet = [p for p in pages if (p.sheet, p.source) == (first.sheet, first.source) or is_same_sheet(first, p)]
         sheet = sheet if running.two_sided else pages[:1]
         complete = not running.two_sided or len(sheet) == 2 or len(pages) == 2 or running.ended
         return sheet if complete and all(_is_looked_at(running, p) for p in sheet) else None
@@ -280,9 +281,9 @@ class Line:
         place, frame = self._ws.place, page.frame
         if (page.id, frame.rotation) in self._reading or batch_id in self._stopped:
             return
-        language = self._running[batch_id].routine.language
+        routine = self._running[batch_id].routine
         args = (str(place.files.path(page.file_sha)), page.source_index, page.is_pdf, page.source, astuple(frame),
-                language)  # fmt: skip
+                routine.language, cleaning_steps(routine))  # fmt: skip
         first = ON_SCREEN if page.id in self._on_screen else priority
         if not self._reading:
             self._read_times.clear()
@@ -436,52 +437,9 @@ class Line:
         self._revise(batch_id)
 
 
-def side_facts(page: Page, text: PageText | None) -> SideFacts:
-    """Return what separation knows of a measured page; raises ValueError for one that was not measured."""
-    f = page.facts
-    if f is None:
-        raise ValueError(f"page {page.id} was not examined yet")
-    return SideFacts(
-        page.id,
-        page.sheet,
-        page.side,
-        page.source,
-        f.is_blank,
-        f.separator,
-        f.separator_type,
-        f.marks,
-        text,
-        page.frame,
-    )
-
-
-def wanted_marks(setup: Setup, routine: Routine) -> Wanted:
-    """Return the marks that a routine's rules and halt conditions need."""
-    rules = routine.separation
-    formats = rules.barcode_formats or (("any",) if any(h.on == "barcode" for h in routine.halts) else ())
-    patches = tuple(setup.patch_codes.items()) if rules.has("patch code") else ()
-    return Wanted(rules.has("separator sheet"), formats, patches)
-
-
 def _is_looked_at(running: _Running, page: Page) -> bool:
     """Whether all that the routine's rules need of a page is known."""
     if page.facts is None or page.trouble:
         return bool(page.trouble)
     needs_text = running.routine.separation.needs_text and not (page.facts.is_blank or page.facts.separator)
     return not needs_text or page.id in running.texts
-
-
-def _same_sheet(first: Page, other: Page) -> bool:
-    return first.sheet == other.sheet and {first.side, other.side} == {"front", "back"}
-
-
-def replay(placed: list[Page], routine: Routine, two_sided: bool, texts: Mapping[str, PageText]) -> CutState:
-    """Return where separation stands after the pages that were placed already."""
-    state = CutState()
-    i = 0
-    while i < len(placed):
-        pair = two_sided and i + 1 < len(placed) and _same_sheet(placed[i], placed[i + 1])
-        sheet = placed[i : i + (2 if pair else 1)]
-        _, state = place_sheet([side_facts(p, texts.get(p.id)) for p in sheet], routine, state)
-        i += len(sheet)
-    return state

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import time
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.files import write_atomic
 from keybundle.core.batches.model import Facts
+from keybundle.core.imaging.clean import Steps
+from keybundle.core.imaging.colour import decide_colour
 from keybundle.core.imaging.judge import judge, shrink
 from keybundle.core.imaging.picture import Picture, decode, probe, to_grey
 from keybundle.core.imaging.render import encode_preview, straighten
@@ -37,7 +39,7 @@ def look_at(path: str, name: str) -> tuple[str, int]:
 
 def examine(
     path: str, index: int, is_pdf: bool, name: str, cache: str, page_id: str,
-    wanted: tuple[bool, tuple[str, ...], tuple[tuple[str, str], ...]],
+    wanted: tuple[bool, tuple[str, ...], tuple[tuple[str, str], ...]], upright: bool = True, deskew: bool = True,
 ) -> tuple[dict[str, Any], float]:  # fmt: skip
     """Decode a side once: measure it, look for the wanted marks, make its small pictures; return (facts, seconds)."""
     start = time.perf_counter()
@@ -45,13 +47,18 @@ def examine(
     look = Wanted(*wanted)
     separator = find_separator(picture) if look.separator else None
     found = judge(picture)
+    if not upright:
+        found = replace(found, rotation=0, upright_margin=DOUBT)
+    if not deskew:
+        found = replace(found, skew_degrees=0.0)
     rotation = found.rotation
     if separator is None and not found.is_blank and found.upright_margin < DOUBT:
         rotation = _ask_engine(picture, rotation, found.skew_degrees)
     facts = Facts(
         picture.width, picture.height, picture.dpi, picture.mode, rotation, found.skew_degrees,
         round(found.ink_mm2, 2), found.is_blank, separator is not None, separator.type_name if separator else "",
-        find_marks(picture, look) if separator is None else (), look.names,
+        find_marks(picture, look) if separator is None else (), look.names, decide_colour(picture),
+        round(picture.width / picture.dpi * 25.4, 1), round(picture.height / picture.dpi * 25.4, 1), found.darkness,
     )  # fmt: skip
     frame = Frame(picture.width, picture.height, rotation, found.skew_degrees)
     make_previews(picture, frame, Path(cache), page_id)
@@ -93,10 +100,11 @@ def draw_previews(
 
 
 def read(
-    path: str, index: int, is_pdf: bool, name: str, frame: tuple[int, int, int, float], language: str
-) -> tuple[bytes, float]:
-    """Read a page in its frame; return (bytes of ``PageText``, seconds)."""
+    path: str, index: int, is_pdf: bool, name: str, frame: tuple[int, int, int, float], language: str,
+    steps: tuple[bool, bool, bool, bool],
+) -> tuple[bytes, float]:  # fmt: skip
+    """Read a page in its frame, cleaned by these steps; return (bytes of ``PageText``, seconds)."""
     start = time.perf_counter()
     engine = get_engine(language)
-    text = read_page(decode(Path(path), index, name=name, is_pdf=is_pdf), Frame(*frame), engine)
+    text = read_page(decode(Path(path), index, name=name, is_pdf=is_pdf), Frame(*frame), engine, Steps(*steps))
     return text.to_bytes(), time.perf_counter() - start

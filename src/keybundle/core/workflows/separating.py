@@ -18,7 +18,8 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.separation.facts import Placing, SideFacts
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.capture import find_routine
-from keybundle.core.workflows.line import FIRST_PAGE, ON_SCREEN, WORK, Line, side_facts, wanted_marks
+from keybundle.core.workflows.line import FIRST_PAGE, ON_SCREEN, WORK, Line
+from keybundle.core.workflows.page_facts import cleaning_steps, side_facts, wanted_marks
 from keybundle.core.workflows.workspace import Workspace, may_work
 
 
@@ -152,7 +153,14 @@ def _texts(
     known = {k: PageText.from_bytes(d) for k, d in workspace.batches.texts([p.id for p in asked_of]).items()}
     missing = [p for p in asked_of if p.id not in known]
     asked = [
-        pool.submit(f"{WORK}:read", *_arguments(workspace, p), astuple(p.frame), routine.language, priority=FIRST_PAGE)
+        pool.submit(
+            f"{WORK}:read",
+            *_arguments(workspace, p),
+            astuple(p.frame),
+            routine.language,
+            cleaning_steps(routine),
+            priority=FIRST_PAGE,
+        )
         for p in missing
     ]
     for page, (data, _) in zip(missing, _collect(asked, "Reading page", progress, cancel), strict=True):

@@ -1,0 +1,63 @@
+"""What rules and workers need to know of a page under a routine; plain functions."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from keybundle.core.batches.model import Page
+from keybundle.core.marks.model import Wanted
+from keybundle.core.reading.text import PageText
+from keybundle.core.separation.cut import CutState, place_sheet
+from keybundle.core.separation.facts import SideFacts
+from keybundle.core.setup.model import Setup
+from keybundle.core.setup.routines import Routine
+
+
+def side_facts(page: Page, text: PageText | None) -> SideFacts:
+    """Return what separation knows of a measured page; raises ValueError for one that was not measured."""
+    f = page.facts
+    if f is None:
+        raise ValueError(f"page {page.id} was not examined yet")
+    return SideFacts(
+        page.id,
+        page.sheet,
+        page.side,
+        page.source,
+        f.is_blank,
+        f.separator,
+        f.separator_type,
+        f.marks,
+        text,
+        page.frame,
+    )
+
+
+def cleaning_steps(routine: Routine) -> tuple[bool, bool, bool, bool]:
+    """Return which steps clean a page for reading: crop, holes, specks, paper."""
+    c = routine.cleaning
+    return c.crop, c.fill_holes, c.despeckle, c.flatten
+
+
+def wanted_marks(setup: Setup, routine: Routine) -> Wanted:
+    """Return the marks that a routine's rules and halt conditions need."""
+    rules = routine.separation
+    formats = rules.barcode_formats or (("any",) if any(h.on == "barcode" for h in routine.halts) else ())
+    patches = tuple(setup.patch_codes.items()) if rules.has("patch code") else ()
+    return Wanted(rules.has("separator sheet"), formats, patches)
+
+
+def is_same_sheet(first: Page, other: Page) -> bool:
+    """Whether two pages are front and back of one sheet."""
+    return first.sheet == other.sheet and {first.side, other.side} == {"front", "back"}
+
+
+def replay(placed: list[Page], routine: Routine, two_sided: bool, texts: Mapping[str, PageText]) -> CutState:
+    """Return where separation stands after the pages that were placed already."""
+    state = CutState()
+    i = 0
+    while i < len(placed):
+        pair = two_sided and i + 1 < len(placed) and is_same_sheet(placed[i], placed[i + 1])
+        sheet = placed[i : i + (2 if pair else 1)]
+        _, state = place_sheet([side_facts(p, texts.get(p.id)) for p in sheet], routine, state)
+        i += len(sheet)
+    return state
