@@ -146,6 +146,7 @@ def make_setup(world: World) -> Setup:
             ],
             "routines": [
                 {"name": "Post", "sign": "PO", "duplex": True, "source": "scanner",
+                 "halts": [{"on": "double feed", "words": "Staples are the usual reason."}, {"on": "first side blank"}],
                  "description": "The day's post, two-sided, a separator sheet before each document"},
                 {"name": "Bills", "sign": "BI", "duplex": True, "source": "scanner", "document_type": "Bill",
                  "description": "Bills, two-sided, a separator sheet before each"},

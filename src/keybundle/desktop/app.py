@@ -20,6 +20,7 @@ from keybundle.core.base.errors import AppError
 from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.store.place import hold
+from keybundle.core.workflows.devices import Devices
 from keybundle.core.workflows.line import WORK, Line
 from keybundle.core.workflows.setup_admin import begin_repository
 from keybundle.core.workflows.workspace import Workspace, open_workspace
@@ -87,7 +88,8 @@ class Desktop(QObject):
 
     def begin(self, who: str) -> None:
         """Let a person work: make the window and take up what was left."""
-        session = Session(self.workspace, self.pool, self.line, self.runner, self.bus, who)
+        devices = Devices(self.workspace)
+        session = Session(self.workspace, self.pool, self.line, self.runner, self.bus, who, devices)
         self.window = MainWindow(session, self._settings)
         self.demo_told.connect(self.window.tell_background)
         self._stack.callback(self.window.work.presenter.stop)

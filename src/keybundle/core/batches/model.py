@@ -30,7 +30,8 @@ class State(StrEnum):
 class Facts:
     """What was measured of a captured side; sizes in px, ``ink_mm2`` the ink that speaks of content.
 
-    ``colour`` is what the page needs (colour, grey, 1-bit), ``darkness`` that of its paper (0 white, 1 black).
+    ``colour`` is what the page needs (colour, grey, 1-bit), ``darkness`` that of its paper (0 white, 1 black),
+    ``contrast`` that of its darkest ink against the paper.
     ``looked_for`` names the marks that were looked for, so that a later rule knows whether it must look again.
     """
 
@@ -50,6 +51,7 @@ class Facts:
     width_mm: float = 0.0
     height_mm: float = 0.0
     darkness: float = 0.0
+    contrast: float = 1.0
 
     @classmethod
     def from_json(cls, data: dict[str, Any]) -> Facts:

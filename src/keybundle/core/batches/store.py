@@ -67,9 +67,9 @@ class BatchStore:
         """Count a side as captured; its file must be stored before."""
         row = {name: getattr(page, name) for name in _PAGE_COLUMNS}
         with self._db.atomic() as c:
-            c.execute(
-                insert(t.page).values(**row, batch_id=batch_id, position=page.captured, captured_at=self._clock.stamp())
-            )
+            last = c.execute(select(func.max(t.page.c.position)).where(t.page.c.batch_id == batch_id)).scalar()
+            place = 0 if last is None else last + 1
+            c.execute(insert(t.page).values(**row, batch_id=batch_id, position=place, captured_at=self._clock.stamp()))
             found = c.execute(select(t.stored_file.c.sha).where(t.stored_file.c.sha == page.file_sha)).first()
             if found is None:
                 c.execute(insert(t.stored_file).values(sha=page.file_sha, area="main", size=0, at=self._clock.stamp()))
@@ -78,6 +78,11 @@ class BatchStore:
         """Note that no more sides will come."""
         with self._db.atomic() as c:
             c.execute(update(t.batch).where(t.batch.c.id == batch_id).values(captured_at=self._clock.stamp()))
+
+    def reopen_capture(self, batch_id: str) -> None:
+        """Note that more sides will come to a batch."""
+        with self._db.atomic() as c:
+            c.execute(update(t.batch).where(t.batch.c.id == batch_id).values(captured_at=None))
 
     def set_facts(self, page_id: str, facts: Facts | None, trouble: str = "") -> None:
         """Keep what was measured of a side, or why it could not be."""

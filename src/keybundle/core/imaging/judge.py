@@ -29,7 +29,7 @@ class Judgement:
     ``rotation`` is the clockwise turn in degrees that makes it upright; ``skew_degrees`` is measured after it,
     positive when the text runs down to the right; ``ink_mm2`` is the ink counted for blank detection;
     ``upright_margin`` tells how clearly up was told from down (0: not at all); ``darkness`` is the darkness of the
-    paper's surroundings: 0 for white paper, 1 for a black picture.
+    paper's surroundings: 0 for white paper, 1 for a black picture; ``contrast`` how much darker its ink is.
     """
 
     rotation: int
@@ -39,6 +39,7 @@ class Judgement:
     upright_margin: float
     is_text: bool
     darkness: float = 0.0
+    contrast: float = 1.0
 
 
 def shrink(grey: Pixels, dpi: float, wanted_dpi: float = WORK_DPI) -> tuple[Pixels, float]:
@@ -144,7 +145,7 @@ def judge(picture: Picture) -> Judgement:
     if ink_mm2 < PLAIN_INK_MM2 or darkest < PLAIN_DARKNESS:
         ink_mm2 = measure_content_mm2(*shrink(full, picture.dpi, LOOK_DPI))
         if is_blank(ink_mm2):
-            return Judgement(0, 0.0, ink_mm2, True, 0.0, False, level)
+            return Judgement(0, 0.0, ink_mm2, True, 0.0, False, level, darkest)
     skew, sharp = measure_skew(body)
     side = np.ascontiguousarray(np.rot90(body, -1))
     side_skew, side_sharp = measure_skew(side)
@@ -152,7 +153,9 @@ def judge(picture: Picture) -> Judgement:
     chosen, angle = (side, side_skew) if lies else (body, skew)
     margin = tell_up_from_down(chosen, angle)
     turn = (90 if lies else 0) + (180 if margin < 0 else 0)
-    return Judgement(turn % 360, angle, ink_mm2, False, abs(margin), max(sharp, side_sharp) > 1.5, level)
+    return Judgement(
+        turn % 360, angle, ink_mm2, False, abs(margin), max(sharp, side_sharp) > 1.5, level, round(darkest, 3)
+    )
 
 
 def without_edges(ink: Pixels, dpi: float) -> Pixels:

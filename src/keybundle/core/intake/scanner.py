@@ -25,6 +25,17 @@ PAPERS_MM = {"A4": (210.0, 297.0), "Letter": (215.9, 279.4)}
 MODES = ("automatic", "1-bit", "grey", "colour")
 
 
+TROUBLES = {
+    "jam": "Sheet {sheet} is jammed. All sheets before it are safe; take it out, put it back on the stack and go on.",
+    "double feed": "The scanner felt two sheets go through together at sheet {sheet}. All sheets before it are safe; part "
+    "the sheets, put them back on the stack and go on.",
+    "cover open": "The scanner's cover was opened at sheet {sheet}. All sheets before it are safe; close the cover, put the "
+    "sheet back and go on.",
+    "gone": "The scanner vanished at sheet {sheet}. All sheets before it are safe; check its cable and power, put the sheet "
+    "back and go on.",
+}
+
+
 class Halt(AppError):
     """The feeder stopped: empty, jammed, cover open. ``code`` is stable, the text is for the operator."""
 
@@ -46,6 +57,40 @@ class Options:
 
 
 @dataclass(frozen=True)
+class Offers:
+    """What a device can do, in its own words; sizes in mm, 0 where it does not say."""
+
+    sources: tuple[str, ...] = ()
+    modes: tuple[str, ...] = ()
+    resolutions: tuple[int, ...] = ()
+    width_mm: float = 0.0
+    height_mm: float = 0.0
+
+    @property
+    def has_area(self) -> bool:
+        """Whether the device lets the scanned area be chosen."""
+        return self.width_mm > 0 and self.height_mm > 0
+
+    def source_for(self, options: Options) -> str | None:
+        """Return the device's word for a source, empty when it has only one, None when it lacks it."""
+        if not self.sources:
+            return "" if not options.duplex else None
+        lower = [(s, s.casefold()) for s in self.sources]
+        if options.source == "glass":
+            return next((s for s, low in lower if "flat" in low or "glass" in low or "platen" in low), None)
+        feeders = [(s, low) for s, low in lower if "feed" in low or "adf" in low or "duplex" in low]
+        two = next((s for s, low in feeders if "duplex" in low or "both" in low), None)
+        one = next((s for s, low in feeders if "duplex" not in low and "both" not in low), None)
+        return two if options.duplex else one or two
+
+    def mode_for(self, mode: str) -> str:
+        """Return the device's word for a colour mode, empty to leave it to the device."""
+        words = {"1-bit": ("lineart", "binary", "black"), "grey": ("gray", "grey"), "colour": ("color", "colour")}
+        wanted = words.get(mode, ("color", "colour", "gray"))
+        return next((m for w in wanted for m in self.modes if w in m.casefold()), "")
+
+
+@dataclass(frozen=True)
 class Side:
     """A delivered side; ``sheet`` counts from 1."""
 
@@ -63,8 +108,12 @@ class Scanner(Protocol):
         """Return the name shown to the operator."""
         ...
 
-    def sheets_in_feeder(self) -> int:
-        """Return how many sheets lie in the feeder."""
+    def sheets_in_feeder(self) -> int | None:
+        """Return how many sheets lie in the feeder, None when the device cannot tell."""
+        ...
+
+    def offers(self) -> Offers:
+        """Return what the device can do."""
         ...
 
     def scan(self, options: Options, cancel: CancelToken) -> Iterator[Side]:
@@ -74,7 +123,11 @@ class Scanner(Protocol):
 
 @dataclass(frozen=True)
 class Sheet:
-    """A sheet prepared for the simulated feeder: files of its front and back; ``trouble`` is ``jam`` or empty."""
+    """A sheet prepared for the simulated feeder: files of its front and back.
+
+    ``trouble`` is what happens when it is fed: ``jam``, ``double feed`` (the device tells), ``stuck`` (it does not:
+    both come as one long picture), ``cover open``, ``gone``; or empty.
+    """
 
     front: str
     back: str
@@ -91,6 +144,7 @@ class SimulatedScanner:
     def __init__(self, folder: Path, clock: Callable[[], float] = time.monotonic) -> None:
         self._folder = folder
         self._clock = clock
+        self._tail = ""
 
     @property
     def name(self) -> str:
@@ -116,6 +170,16 @@ class SimulatedScanner:
         """Return how many sheets are still to be fed."""
         return max(0, len(self._stack()) - self._fed())
 
+    def offers(self) -> Offers:
+        """Return what the device can do."""
+        return Offers(
+            ("Feeder", "Feeder Duplex", "Flatbed"), ("1-bit", "Grey", "Colour"), (150, 200, 300, 600), 216, 356
+        )
+
+    def put_back(self, sheets: int = 1) -> None:
+        """Put the last sheets that went through back on the stack."""
+        self._set_fed(max(0, self._fed() - sheets))
+
     def refill(self) -> None:
         """Put the whole stack into the feeder again."""
         self._set_fed(0)
@@ -127,19 +191,18 @@ class SimulatedScanner:
             raise Halt("empty", "The feeder is empty. Put the next stack in and start again.")
         due = self._clock()
         for number, sheet in enumerate(stack[fed:], fed + 1):
-            if sheet.trouble == "jam":
+            if sheet.trouble and sheet.trouble != "stuck":
                 self._clear(stack, number)
-                raise Halt(
-                    "jam",
-                    f"Sheet {number} is jammed. All sheets before it are safe; take it out, put it back on the stack "
-                    "and go on.",
-                )
+                raise Halt(sheet.trouble, TROUBLES[sheet.trouble].format(sheet=number))
+            self._tail = stack[number].front if sheet.trouble == "stuck" and number < len(stack) else ""
+            if sheet.trouble == "stuck":
+                self._clear(stack, number)
             sides = [(FRONT, sheet.front), (BACK, sheet.back)] if options.duplex else [(FRONT, sheet.front)]
             for side, name in sides if options.source == "feeder" else sides[:1]:
                 if options.sides_per_minute:
                     due += 60 / options.sides_per_minute
                     cancel.wait(max(0.0, due - self._clock()))
-                if cancel.cancelled:
+                if cancel.cancelled and side == FRONT:
                     return
                 yield Side(number, side, name, self._deliver(name, options))
             self._set_fed(number)
@@ -158,9 +221,22 @@ class SimulatedScanner:
                 raise EnvironmentProblem(f"The simulated scanner has no picture “{name}”; make the demo world anew.")
             time.sleep(0.05)
         data = path.read_bytes()
+        if self._tail:
+            data = _append(data, (self._folder / self._tail).read_bytes())
         if options.mode == "automatic" and options.resolution_dpi == 300 and options.paper == "A4":
             return data
         return _convert(data, options)
+
+
+def _append(data: bytes, more: bytes) -> bytes:
+    """Return one long picture of two sheets that stuck together, overlapping by half."""
+    with Image.open(io.BytesIO(data)) as first, Image.open(io.BytesIO(more)) as second:
+        joined = Image.new("L", (first.width, first.height + second.height // 2), "white")
+        joined.paste(second.convert("L"), (0, first.height - second.height // 2))
+        joined.paste(first.convert("L"), (0, 0))
+        out = io.BytesIO()
+        joined.save(out, "PNG", compress_level=1, dpi=first.info.get("dpi", (300, 300)))
+    return out.getvalue()
 
 
 def _convert(data: bytes, options: Options) -> bytes:

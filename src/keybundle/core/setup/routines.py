@@ -160,6 +160,7 @@ class Routine(Part):
     key: Annotated[str, Field(max_length=1)] = ""
     description: str = ""
     source: Literal["scanner", "files"] = "scanner"
+    device: str = ""
     duplex: bool = False
     resolution_dpi: int = Field(default=300, ge=75, le=1200)
     mode: Literal["automatic", "1-bit", "grey", "colour"] = "automatic"

@@ -10,11 +10,14 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.batches.model import Page
 from keybundle.core.intake.files import Refused, expand, read_input
-from keybundle.core.intake.scanner import Halt, Options, Scanner
+from keybundle.core.intake.halts import Halted
+from keybundle.core.intake.scanner import PAPERS_MM, Halt, Options, Scanner
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.line import EXAMINE, WORK, Line
 from keybundle.core.workflows.workspace import Workspace, may_work
+
+LAST_LOOK_SECONDS = 10.0
 
 
 @dataclass
@@ -25,6 +28,8 @@ class Captured:
     sides: int = 0
     refused: list[Refused] = field(default_factory=list)
     halt: str = ""
+    halted: Halted | None = None
+    first_sheet: int | None = None
 
 
 def find_routine(workspace: Workspace, name: str) -> Routine:
@@ -38,32 +43,67 @@ def find_routine(workspace: Workspace, name: str) -> Routine:
 
 def scan_stack(
     workspace: Workspace, line: Line, routine: Routine, scanner: Scanner, who: str, *, options: Options | None = None,
-    progress: Progress = silent, cancel: CancelToken | None = None,
+    into: str | None = None, progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Captured:  # fmt: skip
-    """Scan what lies in the feeder as one batch. A halt ends the capture; what came before it is kept."""
+    """Scan what lies in the feeder as one batch, or (``into``) as more pages of an open one.
+
+    A halt of the device or of the routine ends the capture; what came before it is kept, and the batch can be gone on
+    with. A feeder that is stopped ends with the sheet it is at.
+    """
     may_work(workspace.person(who))
     cancel = cancel or CancelToken()
-    options = options or Options(duplex=routine.duplex, resolution_dpi=routine.resolution_dpi)
-    per_sheet = 2 if options.duplex else 1
-    total = scanner.sheets_in_feeder() * per_sheet
-    result = Captured()
+    stop = CancelToken()
+    options = options or scan_options(routine)
+    total = (scanner.sheets_in_feeder() or 0) * (2 if options.duplex else 1)
+    result = Captured(into)
+    number, sheets = (0, 0) if into is None else _take_up(workspace, line, into, routine, options.duplex)
     try:
-        for side in scanner.scan(options, cancel):
+        for side in scanner.scan(options, stop):
             if result.batch is None:
                 result.batch = workspace.batches.create(routine.name, scanner.name, who)
-                line.begin(result.batch, routine, two_sided=options.duplex)
+                line.begin(result.batch, routine, two_sided=options.duplex, paper_mm=PAPERS_MM[options.paper])
             sha = workspace.place.files.put(side.data)
-            page = Page(workspace.clock.new_id(), result.sides, side.name, 0, side.sheet, side.side, sha, False)
+            sheet = sheets + _own_sheet(side.sheet, result)
+            page = Page(workspace.clock.new_id(), number, side.name, 0, sheet, side.side, sha, False)
             workspace.batches.add_page(result.batch, page)
             line.captured(result.batch, page)
-            result.sides += 1
+            number, result.sides = number + 1, result.sides + 1
             progress(Step(result.sides, total, f"Scanning sheet {side.sheet}, {side.side}"))
+            if cancel.cancelled or line.halted(result.batch):
+                stop.cancel()
     except Halt as halt:
         result.halt = str(halt)
+        result.halted = Halted(halt.code, 0, str(halt)) if result.batch else None
     finally:
         if result.batch is not None:
             line.ended(result.batch)
+    if result.batch is not None and routine.halts and not result.halt:
+        line.wait_looked_at(result.batch, LAST_LOOK_SECONDS)
+        result.halted = line.halted(result.batch)
+        result.halt = result.halted.words if result.halted else ""
     return result
+
+
+def scan_options(routine: Routine) -> Options:
+    """Return how a routine scans."""
+    return Options(duplex=routine.duplex, resolution_dpi=routine.resolution_dpi, mode=routine.mode, paper=routine.paper)
+
+
+def _take_up(workspace: Workspace, line: Line, batch_id: str, routine: Routine, two_sided: bool) -> tuple[int, int]:
+    """Open a batch for more pages; return how many sides and sheets it has."""
+    batch = workspace.batches.load(batch_id)
+    if batch.closed_at:
+        raise InputProblem("That batch is closed; scan into a new one.")
+    workspace.batches.reopen_capture(batch_id)
+    line.go_on(batch_id, two_sided=two_sided)
+    return max((p.captured for p in batch.pages), default=-1) + 1, max((p.sheet for p in batch.pages), default=0)
+
+
+def _own_sheet(sheet: int, result: Captured) -> int:
+    """Count the sheets of this capture from 1, whatever the device counts from."""
+    if result.first_sheet is None:
+        result.first_sheet = sheet
+    return sheet - result.first_sheet + 1
 
 
 def import_files(

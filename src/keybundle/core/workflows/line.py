@@ -20,6 +20,7 @@ from keybundle.core.base.errors import AppError, Cancelled, EnvironmentProblem
 from keybundle.core.batches.model import Batch, Document, Facts, Page
 from keybundle.core.fields.kinds import normalise
 from keybundle.core.fields.values import FieldValue, Origin
+from keybundle.core.intake.halts import Halted, find_halt
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.proposing.evidence import is_by_hand
 from keybundle.core.proposing.propose import ReadPage, propose_values
@@ -32,7 +33,14 @@ from keybundle.core.separation.facts import Placing
 from keybundle.core.separation.rules import barcode_values
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows.page_facts import cleaning_steps, is_same_sheet, replay, side_facts, wanted_marks
+from keybundle.core.workflows.page_facts import (
+    cleaning_steps,
+    is_same_sheet,
+    measured,
+    replay,
+    side_facts,
+    wanted_marks,
+)
 from keybundle.core.workflows.workspace import Workspace
 
 WORK = "keybundle.core.workflows.page_work"
@@ -55,6 +63,9 @@ class _Running:
     texts: dict[str, PageText] = field(default_factory=dict)
     ended: bool = False
     open_tasks: int = 0
+    paper_mm: tuple[float, float] = (210.0, 297.0)
+    halted: Halted | None = None
+    looking: int = 0
     seconds: defaultdict[str, float] = field(default_factory=lambda: defaultdict(float))
 
 
@@ -80,9 +91,36 @@ class Line:
 
     # -- called from any thread -------------------------------------------------------------------------------
 
-    def begin(self, batch_id: str, routine: Routine, *, two_sided: bool) -> None:
+    def begin(
+        self, batch_id: str, routine: Routine, *, two_sided: bool, paper_mm: tuple[float, float] = (210.0, 297.0)
+    ) -> None:
         """Expect pages of a new batch; ``two_sided`` when the device delivers fronts and backs."""
-        self._put(lambda: self._running.__setitem__(batch_id, _Running(routine, two_sided)))
+        self._put(lambda: self._running.__setitem__(batch_id, _Running(routine, two_sided, paper_mm=paper_mm)))
+
+    def go_on(self, batch_id: str, *, two_sided: bool) -> None:
+        """Expect more pages of a batch; what halted it is over."""
+        self._put(lambda: self._go_on(batch_id, two_sided))
+
+    def halted(self, batch_id: str) -> Halted | None:
+        """Return what of the sides looked at so far is to stop the feeder."""
+        running = self._running.get(batch_id)
+        return running.halted if running else None
+
+    def wait_looked_at(self, batch_id: str, timeout_seconds: float) -> bool:
+        """Wait until every captured side of a batch was looked at; False when the time is over first."""
+        with self._idle:
+            return self._idle.wait_for(lambda: self._is_looked_through(batch_id), timeout_seconds)
+
+    def wait_placed(self, batch_id: str, timeout_seconds: float) -> bool:
+        """Wait until every captured side of a batch has its place; False when the time is over first."""
+        with self._idle:
+            return self._idle.wait_for(
+                lambda: self._is_looked_through(batch_id) and not self._running[batch_id].unplaced, timeout_seconds
+            )
+
+    def _is_looked_through(self, batch_id: str) -> bool:
+        running = self._running.get(batch_id)
+        return running is not None and running.ended and running.looking == 0
 
     def captured(self, batch_id: str, page: Page) -> None:
         """Take on a page that is safely in the store."""
@@ -165,8 +203,7 @@ class Line:
     def _done(self) -> None:
         with self._idle:
             self._pending -= 1
-            if self._pending == 0:
-                self._idle.notify_all()
+            self._idle.notify_all()
 
     def _loop(self) -> None:
         while (event := self._events.get()) is not None:
@@ -210,10 +247,12 @@ class Line:
         wanted, steps = wanted_marks(self._ws.setup, routine), routine.cleaning
         args = (str(place.files.path(page.file_sha)), page.source_index, page.is_pdf, page.source, str(place.cache),
                 page.id, astuple(wanted), steps.upright, steps.deskew)  # fmt: skip
+        self._running[batch_id].looking += 1
         self._submit("examine", *args, then=lambda f: self._examined(batch_id, page, f), priority=EXAMINE, key="")
 
     def _examined(self, batch_id: str, page: Page, future: Future[Any]) -> None:
         running = self._running[batch_id]
+        running.looking -= 1
         try:
             plain, seconds = future.result()
         except (Cancelled, CancelledError, EnvironmentProblem) as error:
@@ -228,9 +267,21 @@ class Line:
             facts = Facts.from_json(plain)
             self._ws.batches.set_facts(page.id, facts)
             page = running.pages[page.id] = replace(page, facts=facts)
+            self._ask_to_halt(running, page)
             if running.routine.separation.needs_text and not (facts.is_blank or facts.separator):
                 self._read(batch_id, page, FIRST_PAGE)
         self._place_what_can_be(batch_id)
+
+    def _ask_to_halt(self, running: _Running, page: Page) -> None:
+        """Keep the first halt condition that a side meets, or the document that grows."""
+        if running.halted is None and running.routine.halts:
+            seen = measured(page, running.paper_mm, running.state.sheets_in_document)
+            running.halted = find_halt(running.routine.halts, seen)
+
+    def _go_on(self, batch_id: str, two_sided: bool) -> None:
+        running = self._ensure_running(self._ws.batches.load(batch_id))
+        running.ended, running.halted = False, None
+        running.two_sided = two_sided
 
     def _place_what_can_be(self, batch_id: str) -> None:
         running = self._running[batch_id]

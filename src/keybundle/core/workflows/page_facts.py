@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from keybundle.core.batches.model import Page
-from keybundle.core.marks.model import Wanted
+from keybundle.core.intake.halts import Measured
+from keybundle.core.marks.model import BARCODE, Wanted
 from keybundle.core.reading.text import PageText
 from keybundle.core.separation.cut import CutState, place_sheet
 from keybundle.core.separation.facts import SideFacts
@@ -36,6 +37,18 @@ def cleaning_steps(routine: Routine) -> tuple[bool, bool, bool, bool]:
     """Return which steps clean a page for reading: crop, holes, specks, paper."""
     c = routine.cleaning
     return c.crop, c.fill_holes, c.despeckle, c.flatten
+
+
+def measured(page: Page, paper_mm: tuple[float, float], document_sheets: int) -> Measured:
+    """Return what halt conditions look at; raises ValueError for a page that was not measured."""
+    f = page.facts
+    if f is None:
+        raise ValueError(f"page {page.id} was not examined yet")
+    codes = tuple(m.text for m in f.marks if m.kind == BARCODE)
+    return Measured(
+        page.captured, page.sheet, page.side, f.width_mm, f.height_mm, paper_mm, f.is_blank, f.darkness, f.contrast,
+        f.skew_degrees, codes, document_sheets,
+    )  # fmt: skip
 
 
 def wanted_marks(setup: Setup, routine: Routine) -> Wanted:

@@ -59,6 +59,7 @@ def examine(
         round(found.ink_mm2, 2), found.is_blank, separator is not None, separator.type_name if separator else "",
         find_marks(picture, look) if separator is None else (), look.names, decide_colour(picture),
         round(picture.width / picture.dpi * 25.4, 1), round(picture.height / picture.dpi * 25.4, 1), found.darkness,
+        found.contrast,
     )  # fmt: skip
     frame = Frame(picture.width, picture.height, rotation, found.skew_degrees)
     make_previews(picture, frame, Path(cache), page_id)

@@ -30,6 +30,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("edit.redo", "Redo", "Do the undone step again", "Ctrl+Shift+Z", "everywhere"),
     Command("work.scan", "Scan", "Scan the stack in the feeder under the chosen routine", "S", "work"),
     Command("work.stop", "Stop scanning", "Stop the feeder; what came in is kept", "Shift+S", "work"),
+    Command("work.scan more", "Scan more", "Scan what lies in the feeder into the chosen batch", "M", "work"),
+    Command("work.look", "Look for scanners", "Ask again which scanners are there", "L", "work"),
     Command("work.import", "Import files", "Bring files in under the routine Files", "I", "work"),
     Command("work.refill", "Refill feeder", "Put the demo stack into the simulated feeder again", "F", "work"),
     Command("work.open", "Open batch", "Open the chosen batch on the bench", "Return", "work"),
@@ -99,6 +101,12 @@ COMMANDS: tuple[Command, ...] = (
         "Cut the batch by its routine's present rules",
         "Ctrl+Shift+R",
         "bench",
+    ),
+    Command(
+        "bench.scan again", "Scan page again", "Scan a page in the stead of this one; it is left out", "Ctrl+G", "bench"
+    ),
+    Command(
+        "bench.scan in", "Scan pages in", "Scan what lies in the feeder to the place after this page", "Ctrl+I", "bench"
     ),
     Command("bench.second window", "Page window", "Show the page in a second window too", "Ctrl+Shift+P", "bench"),
     Command("bench.close", "Close batch", "Close the batch; what is still open is named", "Ctrl+Shift+W", "bench"),

@@ -12,7 +12,8 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.batches.model import Document, Page, State
 from keybundle.core.fields.values import Origin
 from keybundle.core.reading.text import PageText, Word
-from keybundle.core.workflows import bench, filing, separating, slip
+from keybundle.core.workflows import bench, filing, rescan, separating, slip
+from keybundle.core.workflows.capture import Captured, scan_options
 from keybundle.desktop.presenters.bench_state import BenchState, PageShown, SlipRow
 from keybundle.desktop.presenters.bench_wording import make_plates, make_slip, make_strip, say_balance, say_reading
 from keybundle.desktop.presenters.session import Session
@@ -282,6 +283,31 @@ class BenchPresenter(QObject):
 
         work = lambda: separating.separate_batch_again(s.workspace, s.line, s.pool, self.batch_id, s.who)  # noqa: E731
         s.runner.long(work, done, on_error=self.failed.emit)
+
+    def scan_in(self, *, replaces: bool) -> None:
+        """Scan to the place after the current page, or one page in its stead (from the glass where there is one)."""
+        s, target = self._s, self._page
+        routine = s.workspace.setup.routine(self._data.batch.routine) if self._data else None
+        scanner = s.devices.scanner_for(routine)
+        if routine is None or scanner is None or target is None:
+            self.failed.emit("There is no scanner to scan from. Plug one in and look for scanners on the work list.")
+            return
+        options = scan_options(routine)
+        if replaces:
+            options = replace(options, source="glass", duplex=False)
+        self.said.emit("Scanning...")
+        s.runner.long(
+            lambda: rescan.scan_at(s.workspace, s.line, scanner, self.batch_id, target, s.who, replaces=replaces,
+                                   options=options),
+            self._scanned_in, on_error=self.failed.emit,
+        )  # fmt: skip
+
+    def _scanned_in(self, found: Captured) -> None:
+        if found.halt:
+            self.failed.emit(found.halt)
+        else:
+            self.said.emit(f"{count(found.sides, 'side')} scanned in")
+        self.refresh()
 
     def close_batch(self) -> None:
         """Close the batch; what is still open is named and stays."""

@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.jobs.pool import Pool
+from keybundle.core.workflows.devices import Devices
 from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.workspace import Workspace
 from keybundle.desktop.jobs.runner import JobRunner
@@ -37,3 +38,4 @@ class Session:
     runner: JobRunner
     bus: Bus
     who: str
+    devices: Devices

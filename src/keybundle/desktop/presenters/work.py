@@ -11,10 +11,10 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.batches.model import State
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows import filing, worklist
+from keybundle.core.workflows import bench, filing, rescan, worklist
 from keybundle.core.workflows.bench import toggle_reading
-from keybundle.core.workflows.capture import Captured, import_files, scan_stack
-from keybundle.core.workflows.devices import Options, find_scanners
+from keybundle.core.workflows.capture import Captured, import_files, scan_options, scan_stack
+from keybundle.core.workflows.devices import SimulatedScanner, find_scanners
 from keybundle.core.workflows.filing import Record
 from keybundle.core.workflows.worklist import Today, WorkRow
 from keybundle.desktop.presenters.session import Session
@@ -34,6 +34,21 @@ class BatchRow:
 
 
 @dataclass(frozen=True)
+class HaltShown:
+    """Why the feeder stopped, the batch, the sheet (0: it never came), what to feed again, and two pictures.
+
+    Each picture is (file, what it is): the side that stopped the feeder and the one before it.
+    """
+
+    words: str
+    batch: str
+    sheet: int
+    sheets_after: int
+    again: str
+    pictures: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True)
 class WorkState:
     """All that the work place shows."""
 
@@ -42,6 +57,7 @@ class WorkState:
     routine: str = ""
     routine_told: str = ""
     scanner: str = ""
+    scanners: tuple[str, ...] = ()
     feeder: str = ""
     plan: str = ""
     destination: str = ""
@@ -61,6 +77,7 @@ class WorkPresenter(QObject):
     said = Signal(str)
     failed = Signal(str)
     captured_batch = Signal(str)
+    halted = Signal(object)
     _step = Signal(object)
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
@@ -70,7 +87,8 @@ class WorkPresenter(QObject):
         self._rows: list[WorkRow] = []
         self._today = Today(0, 0, 0)
         self._records: list[Record] = []
-        self._sheets = 0
+        self._sheets: int | None = 0
+        self._has_looked = False
         self._refused: tuple[str, ...] = ()
         self._cancel: CancelToken | None = None
         self._progress = Step(0, 0, "")
@@ -88,16 +106,28 @@ class WorkPresenter(QObject):
 
     def refresh(self) -> None:
         """Ask for everything again."""
-        ws = self._s.workspace
+        ws, devices, routine = self._s.workspace, self._s.devices, self.routine()
 
-        def load() -> tuple[list[WorkRow], Today, list[Record], int]:
-            scanners = find_scanners(ws)
-            sheets = scanners[0].sheets_in_feeder() if scanners else -1
+        def load() -> tuple[list[WorkRow], Today, list[Record], int | None]:
+            scanner = devices.scanner_for(routine)
+            sheets = scanner.sheets_in_feeder() if scanner else -1
             return worklist.list_work(ws), worklist.count_today(ws), filing.list_records(ws, 6), sheets
 
         self._s.runner.query(load, self._loaded, key="work")
+        if not self._has_looked:
+            self._has_looked = True
+            self.look_for_scanners()
 
-    def _loaded(self, found: tuple[list[WorkRow], Today, list[Record], int]) -> None:
+    def look_for_scanners(self) -> None:
+        """Ask for devices again; takes seconds, off the interface thread."""
+        self._s.runner.query(self._s.devices.look, lambda names: self.refresh(), key="devices")
+
+    def choose_scanner(self, name: str) -> None:
+        """Scan with another device from now on."""
+        self._s.devices.choose(name)
+        self.refresh()
+
+    def _loaded(self, found: tuple[list[WorkRow], Today, list[Record], int | None]) -> None:
         self._rows, self._today, self._records, self._sheets = found
         self._publish()
 
@@ -108,22 +138,24 @@ class WorkPresenter(QObject):
     def choose_routine(self, name: str) -> None:
         """Scan under another routine from now on."""
         self._routine = name
-        self._publish()
+        self.refresh()
 
     def _publish(self) -> None:
         setup, routine = self._s.workspace.setup, self.routine()
         scanning = self._cancel is not None
-        sheets = max(0, self._sheets)
+        scanner = self._s.devices.scanner_for(routine)
+        sheets = max(0, self._sheets or 0)
         sided = "two-sided" if routine and routine.duplex else "one-sided"
         sides = sheets * (2 if routine and routine.duplex else 1)
         self.state = WorkState(
             rows=tuple(_row(r, r.id in self._s.line.stopped) for r in self._rows),
             routines=tuple(r.name for r in setup.routines if r.source == "scanner"), routine=self._routine,
             routine_told=routine.description if routine else "",
-            scanner="Simulated scanner" if self._sheets >= 0 else "No scanner",
-            feeder=f"{count(sheets, 'sheet')} in the feeder" if sheets else "The feeder is empty",
+            scanner=scanner.name if scanner else self._missing(routine), scanners=tuple(self._s.devices.names),
+            feeder=_say_feeder(self._sheets),
             plan=f"{count(sheets, 'sheet')}, {sided}: {count(sides, 'side')}" if sheets else "",
-            destination=f"Work of {self._s.who}", can_scan=sheets > 0 and not scanning and routine is not None,
+            destination=self._say_destination(routine),
+            can_scan=(sheets > 0 or self._sheets is None) and not scanning and routine is not None,
             scanning=self._progress.what if scanning else "", scanned=self._progress.done, scan_total=self._progress.total,
             today=(
                 ("sides captured", f"{self._today.sides:,}"), ("documents filed", f"{self._today.filed:,}"),
@@ -137,21 +169,52 @@ class WorkPresenter(QObject):
         self._progress = step
         self._publish()
 
-    def scan(self) -> None:
-        """Scan what lies in the feeder."""
+    def _say_destination(self, routine: Routine | None) -> str:
+        kind = self._s.workspace.setup.document_type(routine.document_type) if routine else None
+        return f"Work of {self._s.who}" + (f"\n{kind.name} documents go to {kind.cabinet}" if kind else "")
+
+    def _missing(self, routine: Routine | None) -> str:
+        if routine is not None and routine.device:
+            return f"{routine.device} is not there"
+        return "No scanner"
+
+    def scan(self, into: str | None = None) -> None:
+        """Scan what lies in the feeder, as a new batch or into an open one."""
         routine, s = self.routine(), self._s
-        scanners = find_scanners(s.workspace)
-        if routine is None or not scanners or self._cancel is not None:
+        if into is not None:
+            row = next((r for r in self._rows if r.id == into), None)
+            routine = s.workspace.setup.routine(row.routine) if row else routine
+        scanner = s.devices.scanner_for(routine)
+        if routine is None or self._cancel is not None:
+            return
+        if scanner is None:
+            self.failed.emit(
+                f"{self._missing(routine)}. Plug it in and look for scanners again, or choose another one."
+            )
             return
         cancel = self._cancel = CancelToken()
         self._progress = Step(0, 0, "Starting the scanner")
-        options = Options(duplex=routine.duplex, resolution_dpi=routine.resolution_dpi)
+        options = scan_options(routine)
         s.runner.long(
-            lambda: scan_stack(s.workspace, s.line, routine, scanners[0], s.who, options=options,
+            lambda: scan_stack(s.workspace, s.line, routine, scanner, s.who, options=options, into=into,
                                progress=self._step.emit, cancel=cancel),
             self._captured, on_error=self._scan_failed,
         )  # fmt: skip
         self._publish()
+
+    def go_on(self, halt: HaltShown, way: str) -> None:
+        """Go on after a halt: as it is, with its sheets scanned again, or with its sheet left out."""
+        s = self._s
+        scanner = s.devices.scanner_for(self.routine())
+
+        def prepare() -> None:
+            if way != "go on" and halt.sheet:
+                only = way == "leave out"
+                s.bus.tell(rescan.leave_out_from(s.workspace, s.line, halt.batch, halt.sheet, s.who, only=only))
+                if not only and isinstance(scanner, SimulatedScanner):
+                    scanner.put_back(halt.sheets_after + 1)
+
+        s.runner.change(prepare, lambda _: self.scan(halt.batch), on_error=self.failed.emit)
 
     def stop(self) -> None:
         """Stop the feeder; what came in is kept."""
@@ -176,6 +239,7 @@ class WorkPresenter(QObject):
         safe = f"{count(result.sides, 'side')} captured and safe"
         if result.halt:
             self.failed.emit(result.halt)
+            self._tell_halt(result)
         elif result.refused:
             self.failed.emit(
                 f"{safe}; {count(len(result.refused), 'file')} not taken in, the reasons stand under Files"
@@ -185,6 +249,26 @@ class WorkPresenter(QObject):
         if result.batch:
             self.captured_batch.emit(result.batch)
         self.refresh()
+
+    def _tell_halt(self, result: Captured) -> None:
+        """Show two pictures with what to feed again."""
+        s, batch_id, halted = self._s, result.batch, result.halted
+        if batch_id is None or halted is None:
+            return
+
+        def load() -> HaltShown:
+            pages = sorted(s.workspace.batches.load(batch_id).pages, key=lambda p: p.captured)
+            last = pages[-1].sheet if pages else 0
+            upto = next((i for i, p in enumerate(pages, 1) if halted.sheet and p.sheet == halted.sheet), len(pages))
+            pictures = tuple(
+                (str(bench.preview(s.workspace, s.pool, p.id, p.file_sha, p.source_index, p.is_pdf, p.frame)),
+                 f"Sheet {p.sheet}, {p.side}")
+                for p in pages[max(0, upto - 2) : upto] if p.facts is not None
+            )  # fmt: skip
+            after = last - halted.sheet if halted.sheet else 0
+            return HaltShown(result.halt, batch_id, halted.sheet, after, _say_again(halted.sheet, last), pictures)
+
+        s.runner.query(load, self.halted.emit, key="halt")
 
     def _scan_failed(self, text: str) -> None:
         self._cancel = None
@@ -210,6 +294,20 @@ class WorkPresenter(QObject):
     def record(self, record_id: str) -> Record | None:
         """Return a filing record that is shown."""
         return next((r for r in self._records if r.id == record_id), None)
+
+
+def _say_again(sheet: int, last: int) -> str:
+    if not sheet:
+        return "All sheets that came in are safe; put the one that stopped back on the stack."
+    if last == sheet:
+        return f"To scan it again, put sheet {sheet} back on the stack."
+    return f"The feeder ran on to sheet {last}. To scan again, put sheets {sheet} to {last} back on the stack."
+
+
+def _say_feeder(sheets: int | None) -> str:
+    if sheets is None:
+        return "This scanner does not tell what lies in its feeder"
+    return f"{count(sheets, 'sheet')} in the feeder" if sheets > 0 else "The feeder is empty"
 
 
 def _row(row: WorkRow, reading_stopped: bool) -> BatchRow:

@@ -153,6 +153,8 @@ class BenchView(QWidget):
         on("bench.take back", p.take_back_filed)
         on("bench.stop reading", p.toggle_reading)
         on("bench.separate again", p.separate_again)
+        on("bench.scan again", lambda: p.scan_in(replaces=True))
+        on("bench.scan in", lambda: p.scan_in(replaces=False))
         on("bench.second window", self._toggle_page_window)
         on("bench.close", p.close_batch)
         on("bench.next document", lambda: p.step_document(1))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
@@ -25,10 +26,11 @@ from PySide6.QtWidgets import (
 
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers
-from keybundle.desktop.presenters.work import BatchRow, WorkPresenter, WorkState
+from keybundle.desktop.presenters.work import BatchRow, HaltShown, WorkPresenter, WorkState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon, interface_font
 from keybundle.desktop.views.bar import paint_band
+from keybundle.desktop.views.halt_dialog import HaltDialog
 
 Index = QModelIndex | QPersistentModelIndex
 ROW_HEIGHT = 88
@@ -162,10 +164,15 @@ class WorkView(QWidget):
         layout.addLayout(self._make_today())
         self._register()
         presenter.changed.connect(self.render_state)
+        presenter.halted.connect(self._show_halt)
 
     def _make_sources(self) -> QVBoxLayout:
-        self.scanner = QLabel()
-        self.scanner.setStyleSheet("font-weight: 600;")
+        self.scanner = QComboBox()
+        self.scanner.setAccessibleName("Scanner")
+        self.scanner.textActivated.connect(self.presenter.choose_scanner)
+        self.look = QPushButton("Look for scanners   L")
+        self.look.setProperty("role", "link")
+        self.look.clicked.connect(self.presenter.look_for_scanners)
         self.feeder = QLabel()
         self.routine = QComboBox()
         self.routine.setAccessibleName("Routine")
@@ -179,7 +186,7 @@ class WorkView(QWidget):
         self.destination.setWordWrap(True)
         self.scan = QPushButton(icon("scan", c.CARD), "Scan   S")
         self.scan.setProperty("role", "main")
-        self.scan.clicked.connect(self.presenter.scan)
+        self.scan.clicked.connect(lambda: self.presenter.scan())
         self.stop = QPushButton("Stop   Shift+S")
         self.stop.clicked.connect(self.presenter.stop)
         self.progress = QProgressBar()
@@ -194,7 +201,7 @@ class WorkView(QWidget):
         column.addWidget(section("Sources"))
         scan_card = card(
             self.scanner, self.feeder, self.routine, self.routine_told, self.plan, self.destination, self.scan,
-            self.stop, self.progress, self.progress_told, self.refill,
+            self.stop, self.progress, self.progress_told, self.refill, self.look,
         )  # fmt: skip
         told = quiet("TIFF, PNG, JPEG and PDF, one document for each file")
         self.refused = quiet()
@@ -246,10 +253,12 @@ class WorkView(QWidget):
 
     def _register(self) -> None:
         on = self.handlers.on
-        on("work.scan", self.presenter.scan)
+        on("work.scan", lambda: self.presenter.scan())
         on("work.stop", self.presenter.stop)
         on("work.import", self._ask_files)
         on("work.refill", self.presenter.refill)
+        on("work.look", self.presenter.look_for_scanners)
+        on("work.scan more", self._scan_more)
         on("work.open", lambda: self._open_index(self.list.currentIndex()))
         on("work.stop reading", self._toggle_reading)
         on("work.close", self._close_chosen)
@@ -262,12 +271,10 @@ class WorkView(QWidget):
         self._stack.setCurrentIndex(0 if state.rows else 1)
         if state.rows and not self.list.currentIndex().isValid():
             self.list.setCurrentIndex(self.model.index(min(max(chosen, 0), len(state.rows) - 1)))
-        if [self.routine.itemText(i) for i in range(self.routine.count())] != list(state.routines):
-            self.routine.clear()
-            self.routine.addItems(list(state.routines))
-        self.routine.setCurrentText(state.routine)
+        fill_box(self.routine, state.routines, state.routine)
+        fill_box(self.scanner, dict.fromkeys((*state.scanners, state.scanner)), state.scanner)
         for label, text in (
-            (self.scanner, state.scanner), (self.feeder, state.feeder), (self.routine_told, state.routine_told),
+            (self.feeder, state.feeder), (self.routine_told, state.routine_told),
             (self.plan, state.plan), (self.destination, state.destination), (self.progress_told, state.scanning),
         ):  # fmt: skip
             label.setText(text)
@@ -320,6 +327,16 @@ class WorkView(QWidget):
         if row is not None:
             self.presenter.close_batch(row.id)
 
+    def _scan_more(self) -> None:
+        row = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
+        if row is not None:
+            self.presenter.scan(row.id)
+
+    def _show_halt(self, halt: HaltShown) -> None:
+        dialog = HaltDialog(halt, self)
+        dialog.way_chosen.connect(lambda way: self.presenter.go_on(halt, way))
+        dialog.show()
+
     def _toggle_reading(self) -> None:
         row = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
         if row is not None:
@@ -331,6 +348,15 @@ class WorkView(QWidget):
         )
         if names:
             self.presenter.import_files([Path(n) for n in names])
+
+
+def fill_box(box: QComboBox, entries: Iterable[str], chosen: str) -> None:
+    """Let a box offer these entries with one chosen; it is touched only where something differs."""
+    wanted = [e for e in entries if e]
+    if [box.itemText(i) for i in range(box.count())] != wanted:
+        box.clear()
+        box.addItems(wanted)
+    box.setCurrentText(chosen)
 
 
 def empty_layout(layout: QVBoxLayout) -> None:

@@ -1,0 +1,199 @@
+"""Real scanners through SANE, by its own ``scanimage`` in a process of its own.
+
+A driver that hangs or crashes costs that process, never the application. Guaranteed: every status of the SANE
+standard comes out as a ``Halt`` with a sentence; sides that were delivered before stay delivered. Not guaranteed:
+that a device knows how many sheets lie in its feeder; most do not, and ``sheets_in_feeder`` is None then.
+"""
+
+from __future__ import annotations
+
+import re
+import shutil
+import signal
+import subprocess
+import tempfile
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from keybundle.core.base.progress import CancelToken
+from keybundle.core.intake.scanner import BACK, FRONT, PAPERS_MM, Halt, Offers, Options, Side
+
+COMMAND = "scanimage"
+ASK_SECONDS = 20.0
+POLL_SECONDS = 0.02
+# Source: SANE Standard 1.06, section 4.2.7 (status codes); the words are those of sane_strstatus.
+STATUS = {
+    "Operation not supported": ("unsupported", "The scanner cannot do what was asked of it. Choose another source, "
+                                "mode or resolution."),
+    "Operation was canceled": ("cancelled", "The scan was stopped at the scanner."),
+    "Device busy": ("busy", "The scanner is busy with somebody else. Wait until it is free and start again."),
+    "Invalid argument": ("refused", "The scanner refuses these settings. Choose another source, mode, resolution or "
+                         "paper size; if it was just plugged in, look for scanners again."),
+    "Document feeder out of documents": ("empty", "The feeder is empty. Put the next stack in and start again."),
+    "Document feeder jammed": ("jam", "A sheet is jammed in the feeder. Take it out, put it back on the stack and go on."),
+    "Scanner cover is open": ("cover open", "The scanner's cover is open. Close it and go on."),
+    "Error during device I/O": ("gone", "The scanner does not answer any more. Check its cable and power, then go on; "
+                                "feed the sheet again that was in it."),
+    "Out of memory": ("memory", "The scanner's driver has run out of memory. Choose a lower resolution and go on."),
+    "Access to resource has been denied": ("denied", "This user may not use the scanner. Ask the administrator of this "
+                                           "machine for the right to use scanners."),
+    "End of file reached": ("cut short", "The scanner ended a picture too early. Feed its sheet again."),
+}  # fmt: skip
+_FAILED = re.compile(r"(?:sane_start|sane_read|sane_open|open of device [^:]+(?::[^ ]+)? failed): (.+)$", re.MULTILINE)
+_OPTION = re.compile(r"^\s+--(source|mode|resolution)\s+(\S.*?)\s+\[([^\]]*)\]", re.MULTILINE)
+
+
+@dataclass(frozen=True)
+class SaneDevice:
+    """A device as SANE names it."""
+
+    device: str
+    label: str
+
+
+def list_devices() -> list[SaneDevice]:
+    """Return the devices that SANE sees now; takes seconds, none where SANE is not installed."""
+    if shutil.which(COMMAND) is None:
+        return []
+    try:
+        said = _ask("-f", "%d\t%v %m%n")
+    except subprocess.TimeoutExpired:
+        return []
+    rows = (line.split("\t", 1) for line in said.splitlines() if "\t" in line)
+    return [SaneDevice(device, " ".join(label.split())) for device, label in rows]
+
+
+def _ask(*arguments: str) -> str:
+    return subprocess.run(
+        [COMMAND, *arguments],
+        capture_output=True,
+        text=True,
+        timeout=ASK_SECONDS,
+        check=False,
+        stdin=subprocess.DEVNULL,
+    ).stdout
+
+
+def explain(stderr: str) -> Halt | None:
+    """Return what ``scanimage`` told as a Halt, None when it told of nothing."""
+    found = _FAILED.search(stderr)
+    if found is None:
+        return None
+    said = found[1].strip()
+    code, sentence = STATUS.get(said, ("trouble", f"The scanner reports: {said}. Check it and start again."))
+    return Halt(code, sentence)
+
+
+class SaneScanner:
+    """One SANE device behind the scanner port."""
+
+    def __init__(self, device: SaneDevice, *, extra: tuple[str, ...] = ()) -> None:
+        self._device = device
+        self._extra = extra
+        self._offers: Offers | None = None
+
+    @property
+    def name(self) -> str:
+        """Return the device's name."""
+        return self._device.label or self._device.device
+
+    def sheets_in_feeder(self) -> int | None:
+        """Return None: SANE does not tell."""
+        return None
+
+    def offers(self) -> Offers:
+        """Ask the device what it can do; takes a second the first time."""
+        if self._offers is None:
+            said = _ask("-d", self._device.device, "-A")
+            self._offers = parse_offers(said)
+        return self._offers
+
+    def scan(self, options: Options, cancel: CancelToken) -> Iterator[Side]:
+        """Yield sides as the device delivers them; raises Halt when it stops before the feeder is empty."""
+        arguments, two_sided = self._arguments(options)
+        with tempfile.TemporaryDirectory(prefix="keybundle-scan-") as folder:
+            log = Path(folder) / "log"
+            with log.open("wb") as stderr:
+                process = subprocess.Popen(
+                    [COMMAND, *arguments, f"--batch={folder}/%06d.tif"], stdin=subprocess.DEVNULL,
+                    stdout=subprocess.DEVNULL, stderr=stderr,
+                )  # fmt: skip
+            try:
+                number = 0
+                for path in _finished_files(Path(folder), process, cancel):
+                    sheet = number // 2 + 1 if two_sided else number + 1
+                    side = BACK if two_sided and number % 2 else FRONT
+                    number += 1
+                    yield Side(sheet, side, f"{sheet:04d}-{side}.tif", path.read_bytes())
+                    path.unlink()
+            finally:
+                _end(process)
+            halt = explain(log.read_text(errors="replace"))
+            if halt is not None and not (halt.code == "empty" and number) and not cancel.cancelled:
+                raise halt
+
+    def _arguments(self, options: Options) -> tuple[list[str], bool]:
+        offers = self.offers()
+        given = ["-d", self._device.device, "--format=tiff", f"--resolution={options.resolution_dpi}"]
+        source = offers.source_for(options)
+        if source is None:
+            asked = "two-sided" if options.duplex and options.source == "feeder" else f"from its {options.source}"
+            raise Halt("unsupported", f"{self.name} cannot scan {asked}. Choose another source or one-sided.")
+        if source:
+            given.append(f"--source={source}")
+        mode = offers.mode_for(options.mode)
+        if mode:
+            given.append(f"--mode={mode}")
+        if options.source == "glass":
+            given.append("--batch-count=1")
+        if offers.has_area:
+            width, height = PAPERS_MM[options.paper]
+            given += ["-x", f"{min(width, offers.width_mm):g}", "-y", f"{min(height, offers.height_mm):g}"]
+        return [*given, *self._extra], options.duplex and options.source == "feeder"
+
+
+def _finished_files(folder: Path, process: subprocess.Popen[bytes], cancel: CancelToken) -> Iterator[Path]:
+    """Yield the pictures in order; ``scanimage`` renames each when it is whole."""
+    number = 1
+    while True:
+        path = folder / f"{number:06d}.tif"
+        ended = process.poll() is not None
+        if path.exists():
+            yield path
+            number += 1
+        elif ended or cancel.cancelled:
+            return
+        else:
+            time.sleep(POLL_SECONDS)
+
+
+def _end(process: subprocess.Popen[bytes]) -> None:
+    if process.poll() is None:
+        process.send_signal(signal.SIGINT)
+        try:
+            process.wait(timeout=5)
+        except subprocess.TimeoutExpired:
+            process.kill()
+            process.wait()
+
+
+def parse_offers(said: str) -> Offers:
+    """Return what a device offers from the text of ``scanimage -A``."""
+    found = {name: values for name, values, _ in _OPTION.findall(said)}
+    area = dict(re.findall(r"^\s+-([xy]) [0-9.]+\.\.([0-9.]+)mm", said, re.MULTILINE))
+    return Offers(
+        sources=tuple(found.get("source", "").split("|")) if "source" in found else (),
+        modes=tuple(found.get("mode", "").split("|")) if "mode" in found else (),
+        resolutions=_numbers(found.get("resolution", "")),
+        width_mm=float(area.get("x", 0)), height_mm=float(area.get("y", 0)),
+    )  # fmt: skip
+
+
+def _numbers(text: str) -> tuple[int, ...]:
+    span = re.match(r"(\d+)\.\.(\d+)", text)
+    if span:
+        usual = (75, 100, 150, 200, 240, 300, 400, 600, 1200)
+        return tuple(n for n in usual if int(span[1]) <= n <= int(span[2]))
+    return tuple(int(n) for n in re.findall(r"\d+", text))
