@@ -94,6 +94,25 @@ class TestDevice(DataTest):
         self.assertLess(len(came), 10)
         self.assertEqual([p.poll() is not None for p in started], [True])
 
+    def test_a_driver_that_hangs_is_ended(self) -> None:
+        hang = self.folder / "hang"
+        hang.write_text('#!/bin/sh\ntrap "" INT\necho "scanimage: sane_read: Out of memory" >&2\n'
+                        'echo "Batch terminated, 1 page scanned" >&2\nwhile :; do sleep 1; done\n')  # fmt: skip
+        hang.chmod(0o755)
+        scanner = SaneScanner(SaneDevice("x", "Hanging device"))
+        scanner._offers = parse_offers("    --source Document Feeder [Document Feeder]\n")
+        with mock.patch.object(sane, "COMMAND", str(hang)), self.assertRaises(Halt) as halt:
+            list(scanner.scan(FEEDER, CancelToken()))
+        self.assertEqual(halt.exception.code, "memory")
+        silent = self.folder / "hang"
+        silent.write_text("#!/bin/sh\nexec sleep 60\n")
+        with (
+            mock.patch.object(sane, "COMMAND", str(silent)), mock.patch.object(sane, "SILENT_SECONDS", 0.3),
+            self.assertRaises(Halt) as halt,
+        ):  # fmt: skip
+            list(scanner.scan(FEEDER, CancelToken()))
+        self.assertEqual(halt.exception.code, "gone")
+
     def test_a_device_that_is_gone(self) -> None:
         scanner = SaneScanner(SaneDevice("test:7", "gone"))
         scanner._offers = self.scanner().offers()

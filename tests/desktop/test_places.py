@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from unittest import mock
 
-from PySide6.QtCore import QModelIndex, QObject, Qt, Signal
+from PySide6.QtCore import QMimeData, QModelIndex, QObject, QPointF, Qt, QUrl, Signal
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QAbstractItemModelTester, QTest
-from PySide6.QtWidgets import QFileDialog, QPushButton
+from PySide6.QtWidgets import QApplication, QFileDialog, QPushButton, QWidget
 
 from keybundle.core.batches.model import State
 from keybundle.demo.stack import DocumentPlan
@@ -25,6 +27,7 @@ class WorkStub(QObject):
     """A presenter that only notes what it was asked."""
 
     changed = Signal(object)
+    halted = Signal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -139,6 +142,36 @@ class InTheWindow(DesktopTest):
         self.assertIn("1 of them not filed yet", finder.told.text())
         self.key(finder.hits, Qt.Key.Key_Return)
         self.until(lambda: isinstance(window.stack.currentWidget(), BenchView), what="the bench with the waiting work")
+
+    def drop(self, widget: QWidget, *files: str) -> None:
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(f) for f in files])
+        where, action = QPointF(widget.rect().center()), Qt.DropAction.CopyAction
+        left, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        enter = QDragEnterEvent(where.toPoint(), action, data, left, none)
+        QApplication.sendEvent(widget, enter)
+        self.assertTrue(enter.isAccepted())
+        QApplication.sendEvent(widget, QDropEvent(where, action, data, left, none))
+
+    def test_files_and_folders_are_dropped_as_a_batch_and_into_one(self) -> None:
+        desktop, window = self.begin()
+        (self.folder / "tree" / "deep").mkdir(parents=True)
+        for name in ("tree/b.png", "tree/deep/a.png"):
+            Path(self.files(DocumentPlan("Bill", 1, 7))[0]).rename(self.folder / name)
+        self.drop(window.work, str(self.folder / "tree"))
+        self.until(lambda: window.work.model.rows and not window.work.presenter.state.scanning, 30)
+        batch_id = window.work.model.rows[0].id
+        pages = desktop.workspace.batches.load(batch_id).pages
+        self.assertEqual([p.source for p in pages], ["b.png", "deep/a.png"])
+        window.open_batch(batch_id)
+        bench = window.benches[batch_id]
+        self.until(lambda: len(bench.presenter.state.pages) == 2)
+        self.drop(bench.strip.viewport(), self.files(DocumentPlan("Delivery note", 1, 6))[0])
+        self.until(lambda: len(bench.presenter.state.pages) == 3, 30, "the dropped page")
+        self.until(lambda: desktop.line.busy == 0, 60)
+        after = desktop.workspace.batches.load(batch_id)
+        self.assertEqual([p.sheet for p in after.pages], [1, 2, 3])
+        self.assertEqual(len(after.documents), 3)
 
     def test_find_narrows_by_a_click_and_starts_anew(self) -> None:
         _, window = self.begin()

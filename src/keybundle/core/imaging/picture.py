@@ -1,7 +1,8 @@
 """The one form of a page's picture in the core, and how to decode it from a file.
 
 A picture is ``(H, W) uint8`` for 1-bit and grey (0 = ink, 255 = paper) or ``(H, W, 3) uint8`` RGB, with its
-resolution. Files: TIFF in all usual compressions, PNG, JPEG through Pillow; PDF pages are drawn by PDFium.
+resolution. Files: TIFF in all usual compressions, PNG, JPEG, WebP, JPEG 2000, BMP and PNM through Pillow, HEIC
+through libheif; PDF pages are drawn by PDFium.
 """
 
 from __future__ import annotations
@@ -13,6 +14,7 @@ from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
+import pi_heif
 from PIL import Image, ImageFile, UnidentifiedImageError
 
 from keybundle.core.base.errors import InputProblem
@@ -21,11 +23,15 @@ Pixels = npt.NDArray[np.uint8]
 MAX_PIXELS = 1_000_000_000
 FALLBACK_DPI = 300.0
 PDF_DPI = 300.0
-_MAGIC = (b"II*\0", b"MM\0*", b"\x89PNG", b"\xff\xd8\xff")
+FORMATS = ("TIFF", "PNG", "JPEG", "WEBP", "JPEG2000", "BMP", "PPM", "HEIF")
+NAMES = "TIFF, PNG, JPEG, WebP, JPEG 2000, BMP, PNM, HEIC nor PDF"
+_PLAIN = {"MPO": "JPEG", "JPEG2000": "JPEG 2000", "WEBP": "WebP", "PPM": "PNM", "HEIF": "HEIC"}
+_MAGIC = (b"II*\0", b"MM\0*", b"\x89PNG", b"\xff\xd8\xff", b"RIFF", b"\0\0\0\x0cjP  ", b"BM")
 _DECODE_ERRORS = (OSError, SyntaxError, ValueError, struct.error, EOFError, IndexError, KeyError, TypeError)
 
 Image.MAX_IMAGE_PIXELS = None
 Image.init()
+pi_heif.register_heif_opener()
 ImageFile.LOAD_TRUNCATED_IMAGES = False
 
 
@@ -72,15 +78,15 @@ def probe(path: Path, name: str) -> FileFacts:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            with Image.open(path, formats=("TIFF", "PNG", "JPEG")) as image:
+            with Image.open(path, formats=FORMATS) as image:
                 _check_size(image.width, image.height, name)
-                kind = "JPEG" if image.format == "MPO" else str(image.format)
+                kind = _PLAIN.get(str(image.format), str(image.format))
                 return FileFacts(kind, getattr(image, "n_frames", 1) if kind == "TIFF" else 1)
     except UnidentifiedImageError as error:
         if head.startswith(_MAGIC):
             raise _broken(name) from error
         raise InputProblem(
-            f"“{name}” is neither TIFF, PNG, JPEG nor PDF, whatever its name says. Save it as one of these and try again."
+            f"“{name}” is neither {NAMES}, whatever its name says. Save it as one of these and try again."
         ) from error
     except _DECODE_ERRORS as error:
         raise _broken(name) from error
@@ -126,7 +132,7 @@ def decode(path: Path, index: int = 0, *, name: str = "", is_pdf: bool = False) 
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            with Image.open(path, formats=("TIFF", "PNG", "JPEG")) as image:
+            with Image.open(path, formats=FORMATS) as image:
                 if index:
                     image.seek(index)
                 _check_size(image.width, image.height, name)
@@ -146,7 +152,7 @@ def from_pil(image: Image.Image, dpi: float) -> Picture:
     """Return the one form of a Pillow image; transparency becomes paper."""
     if image.mode == "1":
         return Picture(np.asarray(image.convert("L"), dtype=np.uint8), dpi, "1-bit")
-    if image.mode in ("L", "I;16", "I"):
+    if image.mode in ("L", "I;16", "I;16B", "I"):
         if image.mode != "L":
             image = image.point(lambda v: v / 256).convert("L")
         return Picture(np.asarray(image, dtype=np.uint8), dpi, "grey")

@@ -8,7 +8,10 @@ from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem
 
-SCAN_SUFFIXES = {".tif", ".tiff", ".png", ".jpg", ".jpeg", ".pdf"}
+SCAN_SUFFIXES = {
+    ".tif", ".tiff", ".png", ".jpg", ".jpeg", ".webp", ".jp2", ".j2k", ".bmp", ".pnm", ".pbm", ".pgm", ".ppm", ".heic",
+    ".heif", ".pdf",
+}  # fmt: skip
 
 
 @dataclass(frozen=True)

@@ -23,6 +23,8 @@ from keybundle.core.intake.scanner import BACK, FRONT, PAPERS_MM, Halt, Offers, 
 COMMAND = "scanimage"
 ASK_SECONDS = 20.0
 POLL_SECONDS = 0.02
+SILENT_SECONDS = 120.0
+ENDED = b"Batch terminated"
 # Source: SANE Standard 1.06, section 4.2.7 (status codes); the words are those of sane_strstatus.
 STATUS = {
     "Operation not supported": ("unsupported", "The scanner cannot do what was asked of it. Choose another source, "
@@ -122,7 +124,7 @@ class SaneScanner:
                 )  # fmt: skip
             try:
                 number = 0
-                for path in _finished_files(Path(folder), process, cancel):
+                for path in _finished_files(Path(folder), process, log, cancel):
                     sheet = number // 2 + 1 if two_sided else number + 1
                     side = BACK if two_sided and number % 2 else FRONT
                     number += 1
@@ -154,17 +156,23 @@ class SaneScanner:
         return [*given, *self._extra], options.duplex and options.source == "feeder"
 
 
-def _finished_files(folder: Path, process: subprocess.Popen[bytes], cancel: CancelToken) -> Iterator[Path]:
-    """Yield the pictures in order; ``scanimage`` renames each when it is whole."""
-    number = 1
+def _finished_files(folder: Path, process: subprocess.Popen[bytes], log: Path, cancel: CancelToken) -> Iterator[Path]:
+    """Yield the pictures in order; ``scanimage`` renames each when it is whole.
+
+    A driver that told its end and does not come to it is not waited for, nor one that gives no sign for long; raises
+    Halt for the latter.
+    """
+    number, since = 1, time.monotonic()
     while True:
         path = folder / f"{number:06d}.tif"
-        ended = process.poll() is not None
+        ended = process.poll() is not None or (time.monotonic() - since > 1 and ENDED in log.read_bytes())
         if path.exists():
             yield path
-            number += 1
+            number, since = number + 1, time.monotonic()
         elif ended or cancel.cancelled:
             return
+        elif time.monotonic() - since > SILENT_SECONDS:
+            raise Halt("gone", STATUS["Error during device I/O"][1])
         else:
             time.sleep(POLL_SECONDS)
 
@@ -173,7 +181,7 @@ def _end(process: subprocess.Popen[bytes]) -> None:
     if process.poll() is None:
         process.send_signal(signal.SIGINT)
         try:
-            process.wait(timeout=5)
+            process.wait(timeout=3)
         except subprocess.TimeoutExpired:
             process.kill()
             process.wait()

@@ -108,18 +108,20 @@ def _own_sheet(sheet: int, result: Captured) -> int:
 
 def import_files(
     workspace: Workspace, line: Line, pool: Pool, routine: Routine, inputs: Sequence[Path], who: str, *,
-    progress: Progress = silent, cancel: CancelToken | None = None,
+    into: str | None = None, progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Captured:  # fmt: skip
-    """Bring files in as one batch. A file that cannot be used is refused with its reason; the others go on.
+    """Bring files in as one batch, or (``into``) as more pages of an open one.
 
-    Raises EnvironmentProblem when the store cannot take more; what was stored before is kept and goes on.
+    A file that cannot be used is refused with its reason; the others go on. Raises EnvironmentProblem when the store
+    cannot take more; what was stored before is kept and goes on.
     """
     may_work(workspace.person(who))
     cancel = cancel or CancelToken()
-    result = Captured()
+    result = Captured(into)
     files = list(expand(inputs))
+    number, sheets = (0, 0) if into is None else _take_up(workspace, line, into, routine, two_sided=False)
     try:
-        for number, (path, name) in enumerate(files, 1):
+        for done, (path, name) in enumerate(files, 1):
             cancel.check()
             try:
                 kind, pages = _look_at(pool, path, name)
@@ -133,12 +135,12 @@ def import_files(
                 line.begin(result.batch, routine, two_sided=False)
             sha = workspace.place.files.put(data)
             for index in range(pages):
-                sheet = result.sides + 1
-                page = Page(workspace.clock.new_id(), result.sides, name, index, sheet, "front", sha, kind == "PDF")
+                sheets += 1
+                page = Page(workspace.clock.new_id(), number, name, index, sheets, "front", sha, kind == "PDF")
                 workspace.batches.add_page(result.batch, page)
                 line.captured(result.batch, page)
-                result.sides += 1
-            progress(Step(number, len(files), f"Taking in {name}"))
+                number, result.sides = number + 1, result.sides + 1
+            progress(Step(done, len(files), f"Taking in {name}"))
     finally:
         if result.batch is not None:
             line.ended(result.batch)

@@ -6,6 +6,7 @@ so that all of it is ordered. After a crash ``resume`` takes every open batch up
 
 from __future__ import annotations
 
+import logging
 import queue
 import threading
 import time
@@ -43,6 +44,7 @@ from keybundle.core.workflows.page_facts import (
 )
 from keybundle.core.workflows.workspace import Workspace
 
+log = logging.getLogger(__name__)
 WORK = "keybundle.core.workflows.page_work"
 ON_SCREEN, EXAMINE, FIRST_PAGE, OTHER_PAGE = 0, 1, 2, 3
 READ_LIMIT_SECONDS = 180.0
@@ -212,6 +214,11 @@ class Line:
             except AppError as error:
                 self.problem = str(error)
                 self._notify(Changes(text=self.problem))
+            except Exception:
+                # The line's one door for faults: one costs its page, never the line.
+                log.exception("a step of the line failed")
+                self.problem = "Something went wrong inside Key Bundle with a page; it is kept. The others go on."
+                self._notify(Changes(text=self.problem))
             finally:
                 self._done()
 
@@ -334,7 +341,7 @@ class Line:
             return
         routine = self._running[batch_id].routine
         args = (str(place.files.path(page.file_sha)), page.source_index, page.is_pdf, page.source, astuple(frame),
-                routine.language, cleaning_steps(routine))  # fmt: skip
+                routine.language, cleaning_steps(routine), routine.force_ocr)  # fmt: skip
         first = ON_SCREEN if page.id in self._on_screen else priority
         if not self._reading:
             self._read_times.clear()

@@ -13,11 +13,12 @@ from keybundle.core.batches.model import Facts
 from keybundle.core.imaging.clean import Steps
 from keybundle.core.imaging.colour import decide_colour
 from keybundle.core.imaging.judge import judge, shrink
-from keybundle.core.imaging.picture import Picture, decode, probe, to_grey
+from keybundle.core.imaging.picture import PDF_DPI, Picture, decode, probe, to_grey
 from keybundle.core.imaging.render import encode_preview, straighten
 from keybundle.core.marks.found import find_marks
 from keybundle.core.marks.model import Wanted
 from keybundle.core.marks.sheets import find_separator
+from keybundle.core.reading.born import read_text_layer
 from keybundle.core.reading.engine import get_engine, read_page
 from keybundle.core.workflows.preview_files import preview_path
 
@@ -102,10 +103,16 @@ def draw_previews(
 
 def read(
     path: str, index: int, is_pdf: bool, name: str, frame: tuple[int, int, int, float], language: str,
-    steps: tuple[bool, bool, bool, bool],
+    steps: tuple[bool, bool, bool, bool], force_ocr: bool = False,
 ) -> tuple[bytes, float]:  # fmt: skip
-    """Read a page in its frame, cleaned by these steps; return (bytes of ``PageText``, seconds)."""
+    """Read a page in its frame, cleaned by these steps; return (bytes of ``PageText``, seconds).
+
+    A PDF page that has text of its own is taken at its word unless OCR is forced.
+    """
     start = time.perf_counter()
+    born = read_text_layer(Path(path), index, Frame(*frame), PDF_DPI) if is_pdf and not force_ocr else None
+    if born is not None:
+        return born.to_bytes(), time.perf_counter() - start
     engine = get_engine(language)
     text = read_page(decode(Path(path), index, name=name, is_pdf=is_pdf), Frame(*frame), engine, Steps(*steps))
     return text.to_bytes(), time.perf_counter() - start

@@ -221,17 +221,26 @@ class WorkPresenter(QObject):
         if self._cancel is not None:
             self._cancel.cancel()
 
-    def import_files(self, files: list[Path]) -> None:
-        """Bring files in under the routine for files."""
+    def import_files(self, files: list[Path], into: str | None = None) -> None:
+        """Bring files in under the routine for files, or into an open batch; it can be stopped."""
         s = self._s
-        routine = next((r for r in s.workspace.setup.routines if r.source == "files"), None)
+        row = next((r for r in self._rows if r.id == into), None)
+        routine = s.workspace.setup.routine(row.routine) if row else None
+        routine = routine or next((r for r in s.workspace.setup.routines if r.source == "files"), None)
         if routine is None:
             self.failed.emit("There is no routine for files yet; add one under Prepare.")
             return
+        if self._cancel is not None:
+            self.failed.emit("Something is coming in already; wait until it is through, or stop it.")
+            return
+        cancel = self._cancel = CancelToken()
+        self._progress = Step(0, 0, "Looking at the files")
         s.runner.long(
-            lambda: import_files(s.workspace, s.line, s.pool, routine, files, s.who, progress=self._step.emit),
+            lambda: import_files(s.workspace, s.line, s.pool, routine, files, s.who, into=into,
+                                 progress=self._step.emit, cancel=cancel),
             self._captured, on_error=self._scan_failed,
         )  # fmt: skip
+        self._publish()
 
     def _captured(self, result: Captured) -> None:
         self._cancel = None

@@ -22,6 +22,7 @@ from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.presenters.bench import BenchPresenter
 from keybundle.desktop.presenters.bench_state import BenchState, PageShown
 from keybundle.desktop.views.contact_sheet import ContactSheet
+from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.list_dialog import ListDialog
 from keybundle.desktop.views.page_strip import PageStrip
 from keybundle.desktop.views.page_view import ZOOM_STEP, PageView
@@ -40,6 +41,7 @@ class BenchView(QWidget):
     """Arranges strip, page and slip of one batch, and ties them to its presenter."""
 
     left = Signal()
+    files_dropped = Signal(object)
 
     def __init__(self, presenter: BenchPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -69,6 +71,8 @@ class BenchView(QWidget):
         self._build()
         self._connect()
         self._register()
+        for home in (self.strip.viewport(), self.contact.viewport(), self.page):
+            FileDrop(home, lambda files, event: self.files_dropped.emit(files))
 
     def _build(self) -> None:
         back = QPushButton("Work list")

@@ -211,6 +211,7 @@ class MainWindow(QMainWindow):
         if batch_id not in self.benches:
             view = BenchView(BenchPresenter(self.session, batch_id, self))
             view.left.connect(self.go_work)
+            view.files_dropped.connect(lambda files: self.work.presenter.import_files(files, batch_id))
             view.presenter.said.connect(self.say)
             view.presenter.failed.connect(self.warn)
             view.presenter.record_made.connect(self.open_record)

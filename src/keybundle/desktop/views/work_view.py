@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QDropEvent, QPainter, QPen
 from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -30,11 +30,13 @@ from keybundle.desktop.presenters.work import BatchRow, HaltShown, WorkPresenter
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon, interface_font
 from keybundle.desktop.views.bar import paint_band
+from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.halt_dialog import HaltDialog
 
 Index = QModelIndex | QPersistentModelIndex
 ROW_HEIGHT = 88
 SHOWN_REFUSALS = 4
+PAGE_FILES = "*.tif *.tiff *.png *.jpg *.jpeg *.webp *.jp2 *.bmp *.pnm *.pbm *.pgm *.ppm *.heic *.heif *.pdf"
 
 
 class BatchModel(QAbstractListModel):
@@ -156,6 +158,8 @@ class WorkView(QWidget):
         self.list.setStyleSheet("QListView { background: transparent; border: none; }")
         self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.list.activated.connect(self._open_index)
+        FileDrop(self.list.viewport(), self._drop_files)
+        FileDrop(self, self._drop_files)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 14, 16, 10)
         layout.setSpacing(16)
@@ -203,7 +207,7 @@ class WorkView(QWidget):
             self.scanner, self.feeder, self.routine, self.routine_told, self.plan, self.destination, self.scan,
             self.stop, self.progress, self.progress_told, self.refill, self.look,
         )  # fmt: skip
-        told = quiet("TIFF, PNG, JPEG and PDF, one document for each file")
+        told = quiet("Pictures and PDF, one document for each file. Drop files here, or onto a batch.")
         self.refused = quiet()
         self.refused.setProperty("role", "problem")
         self.refused.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -327,6 +331,12 @@ class WorkView(QWidget):
         if row is not None:
             self.presenter.close_batch(row.id)
 
+    def _drop_files(self, files: list[Path], event: QDropEvent) -> None:
+        """Bring dropped files in: onto a batch as its pages, beside them as a new one."""
+        index = self.list.indexAt(event.position().toPoint()) if self.list.underMouse() else QModelIndex()
+        row = index.data(Qt.ItemDataRole.UserRole) if index.isValid() else None
+        self.presenter.import_files(files, row.id if row is not None else None)
+
     def _scan_more(self) -> None:
         row = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
         if row is not None:
@@ -343,9 +353,7 @@ class WorkView(QWidget):
             self.presenter.toggle_reading(row.id)
 
     def _ask_files(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(
-            self, "Import files", "", "Pages (*.tif *.tiff *.png *.jpg *.jpeg *.pdf);;All files (*)"
-        )
+        names, _ = QFileDialog.getOpenFileNames(self, "Import files", "", f"Pages ({PAGE_FILES});;All files (*)")
         if names:
             self.presenter.import_files([Path(n) for n in names])
 
