@@ -1,12 +1,22 @@
-"""Runs all tests with warnings as errors; its closing line says how many passed and failed."""
+"""Runs all tests with warnings as errors; its closing line says how many passed and failed.
+
+What takes long and waits much (kills, type checks) runs in a process beside the rest.
+"""
 
 from __future__ import annotations
 
+import re
+import subprocess
 import sys
+import tempfile
 import time
 import unittest
 import warnings
+from collections.abc import Iterator
 from pathlib import Path
+
+BESIDE = ("tests.flows.test_crashes", "tests.architecture.")
+ROOT = Path(__file__).parent.parent
 
 
 class TimedResult(unittest.TextTestResult):
@@ -22,17 +32,47 @@ class TimedResult(unittest.TextTestResult):
         self.stream.flush()
 
 
-def main() -> int:
-    """Run and tell."""
+def each(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
+    """Yield every test of a suite."""
+    for test in suite:
+        if isinstance(test, unittest.TestSuite):
+            yield from each(test)
+        else:
+            yield test
+
+
+def run(beside: bool) -> tuple[int, int, int]:
+    """Run one part of the tests; return how many passed, failed and were skipped."""
     warnings.simplefilter("error")
-    root = Path(__file__).parent.parent
-    suite = unittest.defaultTestLoader.discover(str(root / "tests"), top_level_dir=str(root))
+    found = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
+    chosen = unittest.TestSuite(t for t in each(found) if t.id().startswith(BESIDE) is beside)
     runner = unittest.TextTestRunner(verbosity=2, warnings="error", resultclass=TimedResult)
-    result = runner.run(suite)
+    result = runner.run(chosen)
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     skipped = len(result.skipped)
-    passed = result.testsRun - failed - skipped
     sys.stderr.flush()
+    return result.testsRun - failed - skipped, failed, skipped
+
+
+def main() -> int:
+    """Run and tell."""
+    if "--beside" in sys.argv:
+        print("beside: {} passed, {} failed, {} skipped".format(*run(beside=True)), flush=True)
+        return 0
+    with tempfile.TemporaryFile("w+") as said:
+        other = subprocess.Popen([sys.executable, "-m", "tests.run", "--beside"], stdout=said, stderr=said, cwd=ROOT)
+        try:
+            here = run(beside=False)
+            other.wait()
+        finally:
+            other.kill()
+            other.wait()
+        said.seek(0)
+        text = said.read()
+    print(text, file=sys.stderr, flush=True)
+    told = re.search(r"^beside: (\d+) passed, (\d+) failed, (\d+) skipped$", text, re.MULTILINE)
+    there = tuple(int(n) for n in told.groups()) if told else (0, 1, 0)
+    passed, failed, skipped = (a + b for a, b in zip(here, there, strict=True))
     print(f"{passed} passed, {failed} failed" + (f", {skipped} skipped" if skipped else ""), flush=True)
     return 0 if failed == 0 and passed > 0 else 1
 

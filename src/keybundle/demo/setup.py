@@ -145,10 +145,10 @@ def make_setup(world: World) -> Setup:
                 for name, (key, rows) in registers.items()
             ],
             "routines": [
-                {"name": "Post", "sign": "PO", "duplex": True, "source": "scanner",
+                {"name": "Post", "sign": "PO", "key": "P", "duplex": True, "source": "scanner",
                  "halts": [{"on": "double feed", "words": "Staples are the usual reason."}, {"on": "first side blank"}],
                  "description": "The day's post, two-sided, a separator sheet before each document"},
-                {"name": "Bills", "sign": "BI", "duplex": True, "source": "scanner", "document_type": "Bill",
+                {"name": "Bills", "sign": "BI", "key": "B", "duplex": True, "source": "scanner", "document_type": "Bill",
                  "description": "Bills, two-sided, a separator sheet before each"},
                 {"name": "Inspections", "sign": "IN", "source": "scanner", "document_type": "Inspection sheet",
                  "separation": {"by": "every n sheets", "sheets": 1},

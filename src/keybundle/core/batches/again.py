@@ -70,11 +70,15 @@ def cut_batch(batch: Batch, routine: Routine, sides: Mapping[str, SideFacts]) ->
     state, found = CutState(), {}
     for sheet in sheets_of(batch.pages, two_sided=two_sided):
         good = [sides[p.id] for p in sheet if p.id in sides]
-        found.update({p.id: Placing(p.id, False, "damaged", note=p.trouble) for p in sheet if p.id not in sides})
+        found.update({p.id: _unknown(p) for p in sheet if p.id not in sides})
         if good:
             placings, state = place_sheet(good, routine, state)
             found.update({p.page: p for p in placings})
     return found
+
+
+def _unknown(page: Page) -> Placing:
+    return Placing(page.id, False, "damaged" if page.trouble else "not looked at yet", note=page.trouble)
 
 
 def is_protected(document: Document) -> bool:

@@ -63,8 +63,8 @@ def separate_batch_again(
     """Cut an open batch by its routine's present rules, as one step that can be undone; hand-made work stays."""
     may_work(workspace.person(who))
     batch = workspace.batches.load(batch_id)
-    if batch.captured_at is None:
-        raise InputProblem("Pages are still coming in to this batch; separate it again when the feeder has stopped.")
+    if batch.captured_at is None or any(p.facts is None and not p.trouble for p in batch.pages):
+        raise InputProblem("Pages of this batch are still coming in or being looked at; separate it again after that.")
     routine = find_routine(workspace, batch.routine)
     sides = gather_facts(workspace, pool, batch, routine, keep=True, progress=progress, cancel=cancel)
     conflicts: tuple[str, ...] = ()

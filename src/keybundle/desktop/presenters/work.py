@@ -56,6 +56,7 @@ class WorkState:
     routines: tuple[str, ...] = ()
     routine: str = ""
     routine_told: str = ""
+    routine_keys: tuple[tuple[str, str], ...] = ()
     scanner: str = ""
     scanners: tuple[str, ...] = ()
     feeder: str = ""
@@ -151,6 +152,7 @@ class WorkPresenter(QObject):
             rows=tuple(_row(r, r.id in self._s.line.stopped) for r in self._rows),
             routines=tuple(r.name for r in setup.routines if r.source == "scanner"), routine=self._routine,
             routine_told=routine.description if routine else "",
+            routine_keys=tuple((r.key, r.name) for r in setup.routines if r.key and r.source == "scanner"),
             scanner=scanner.name if scanner else self._missing(routine), scanners=tuple(self._s.devices.names),
             feeder=_say_feeder(self._sheets),
             plan=f"{count(sheets, 'sheet')}, {sided}: {count(sides, 'side')}" if sheets else "",
@@ -168,6 +170,11 @@ class WorkPresenter(QObject):
     def _on_step(self, step: Step) -> None:
         self._progress = step
         self._publish()
+
+    def start(self, routine: str) -> None:
+        """Scan under a routine by its start key."""
+        self._routine = routine
+        self.scan()
 
     def _say_destination(self, routine: Routine | None) -> str:
         kind = self._s.workspace.setup.document_type(routine.document_type) if routine else None

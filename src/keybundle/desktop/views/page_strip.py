@@ -154,8 +154,10 @@ class PageStrip(QAbstractScrollArea):
             moved = [p.id for p in self._state.pages if p.id in chosen]
             if drop[0] not in moved:
                 self.pages_dropped.emit(moved, *drop)
-        elif pressed is not None and not event.modifiers() and (page := self._at(pressed)) is not None:
-            self.page_clicked.emit(page.id)
+        elif pressed is not None and not event.modifiers():
+            page = self._at(pressed)
+            if page is not None and page.id in self._state.selected:
+                self.page_clicked.emit(page.id)
         event.accept()
         self.viewport().update()
 

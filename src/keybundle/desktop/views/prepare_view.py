@@ -1,22 +1,33 @@
-"""The prepare place: the set-up's lists, read-only."""
+"""The prepare place: routines with their rehearsal, and the set-up's other lists, read-only."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QStackedWidget,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from keybundle.desktop.presenters.prepare import PartTable
+from keybundle.desktop.presenters.routines import RoutinesPresenter
+from keybundle.desktop.views.routine_view import RoutineView
 
 
 class PrepareView(QWidget):
-    """Lists at the left, the chosen one as a table."""
+    """Lists at the left, the chosen one as a table; routines as step cards."""
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, routines: RoutinesPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("place")
         self._parts: list[PartTable] = []
         self.list = QListWidget()
-        self.list.setFixedWidth(210)
+        self.list.setFixedWidth(150)
         self.list.setAccessibleName("Parts of the set-up")
         self.list.currentRowChanged.connect(self._show)
         self.head = QLabel()
@@ -35,11 +46,18 @@ class PrepareView(QWidget):
         right = QVBoxLayout()
         for part in (self.head, told, self.table):
             right.addWidget(part)
+        right.setContentsMargins(0, 0, 0, 0)
+        table = QWidget()
+        table.setLayout(right)
+        self.routines = RoutineView(routines)
+        self.stack = QStackedWidget()
+        self.stack.addWidget(self.routines)
+        self.stack.addWidget(table)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 14, 16, 10)
         layout.setSpacing(14)
         layout.addWidget(self.list)
-        layout.addLayout(right, 1)
+        layout.addWidget(self.stack, 1)
 
     def render_parts(self, parts: list[PartTable]) -> None:
         """Show the lists."""
@@ -53,6 +71,11 @@ class PrepareView(QWidget):
         if not 0 <= row < len(self._parts):
             return
         part = self._parts[row]
+        if part.name == "Routines":
+            self.stack.setCurrentIndex(0)
+            self.routines.presenter.refresh()
+            return
+        self.stack.setCurrentIndex(1)
         self.head.setText(f"{part.name} ({len(part.rows)})")
         self.table.clear()
         self.table.setColumnCount(len(part.heads))

@@ -21,6 +21,7 @@ from keybundle.desktop.presenters.bench import BenchPresenter
 from keybundle.desktop.presenters.cabinets import CabinetsPresenter
 from keybundle.desktop.presenters.find import FindPresenter
 from keybundle.desktop.presenters.prepare import load_parts
+from keybundle.desktop.presenters.routines import RoutinesPresenter
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import tell_line
 from keybundle.desktop.presenters.work import WorkPresenter
@@ -50,7 +51,7 @@ class MainWindow(QMainWindow):
         self.work = WorkView(WorkPresenter(session, self))
         self.cabinets = CabinetsView(CabinetsPresenter(session, self))
         self.finder = FindView(FindPresenter(session, self))
-        self.prepare = PrepareView()
+        self.prepare = PrepareView(RoutinesPresenter(session, self))
         self.stack = QStackedWidget()
         for place in (self.work, self.cabinets, self.finder, self.prepare):
             self.stack.addWidget(place)
@@ -124,7 +125,7 @@ class MainWindow(QMainWindow):
         return foot
 
     def _connect(self) -> None:
-        for presenter in (self.work.presenter,):
+        for presenter in (self.work.presenter, self.prepare.routines.presenter):
             presenter.said.connect(self.say)
             presenter.failed.connect(self.warn)
         self.session.runner.failed.connect(self.warn)

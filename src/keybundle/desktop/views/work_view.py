@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QDropEvent, QPainter, QPen
+from PySide6.QtGui import QColor, QDropEvent, QKeySequence, QPainter, QPen, QShortcut
 from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -150,6 +150,7 @@ class WorkView(QWidget):
         self.handlers = Handlers()
         self._shown = WorkState()
         self._numbers: list[QLabel] = []
+        self._starters: list[QShortcut] = []
         self.model = BatchModel(self)
         self.list = QListView()
         self.list.setModel(self.model)
@@ -275,6 +276,8 @@ class WorkView(QWidget):
         self._stack.setCurrentIndex(0 if state.rows else 1)
         if state.rows and not self.list.currentIndex().isValid():
             self.list.setCurrentIndex(self.model.index(min(max(chosen, 0), len(state.rows) - 1)))
+        if state.routine_keys != self._shown.routine_keys:
+            self._bind_starters(state.routine_keys)
         fill_box(self.routine, state.routines, state.routine)
         fill_box(self.scanner, dict.fromkeys((*state.scanners, state.scanner)), state.scanner)
         for label, text in (
@@ -331,6 +334,18 @@ class WorkView(QWidget):
         if row is not None:
             self.presenter.close_batch(row.id)
 
+    def _bind_starters(self, keys: tuple[tuple[str, str], ...]) -> None:
+        """Let each routine's own key start it, with Alt so that it never stands in the way of a command."""
+        for old in self._starters:
+            old.setEnabled(False)
+            old.deleteLater()
+        self._starters = []
+        for letter, name in keys:
+            key = QShortcut(QKeySequence(f"Alt+{letter}"), self)
+            key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            key.activated.connect(lambda n=name: self.presenter.start(n))
+            self._starters.append(key)
+
     def _drop_files(self, files: list[Path], event: QDropEvent) -> None:
         """Bring dropped files in: onto a batch as its pages, beside them as a new one."""
         index = self.list.indexAt(event.position().toPoint()) if self.list.underMouse() else QModelIndex()
@@ -358,9 +373,9 @@ class WorkView(QWidget):
             self.presenter.import_files([Path(n) for n in names])
 
 
-def fill_box(box: QComboBox, entries: Iterable[str], chosen: str) -> None:
+def fill_box(box: QComboBox, entries: Iterable[str], chosen: str, *, with_empty: bool = False) -> None:
     """Let a box offer these entries with one chosen; it is touched only where something differs."""
-    wanted = [e for e in entries if e]
+    wanted = [e for e in entries if e or with_empty]
     if [box.itemText(i) for i in range(box.count())] != wanted:
         box.clear()
         box.addItems(wanted)

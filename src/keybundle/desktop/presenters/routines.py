@@ -1,0 +1,202 @@
+"""Routines in Prepare: the chosen one, its changes, and the rehearsal on a sample batch."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.progress import CancelToken
+from keybundle.core.setup.routines import Routine
+from keybundle.core.workflows import routines, separating
+from keybundle.core.workflows.routines import Sample
+from keybundle.core.workflows.separating import Rehearsal
+from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.texts import count
+
+WAIT_MS = 250
+
+
+@dataclass(frozen=True)
+class RehearsedSide:
+    """What a routine would do with a side: ``kind`` is break, kept or left out; ``changed`` against the batch now."""
+
+    number: int
+    kind: str
+    why: str
+    note: str
+
+
+@dataclass(frozen=True)
+class RoutineState:
+    """All that the routine's editor shows."""
+
+    names: tuple[str, ...] = ()
+    routine: Routine | None = None
+    problem: str = ""
+    samples: tuple[Sample, ...] = ()
+    sample: str = ""
+    sides: tuple[RehearsedSide, ...] = ()
+    figures: str = ""
+    open_batches: int = 0
+    types: tuple[str, ...] = ()
+    can_change: bool = False
+    rehearsing: bool = False
+
+
+class RoutinesPresenter(QObject):
+    """State and verbs of the routine's editor."""
+
+    changed = Signal(object)
+    said = Signal(str)
+    failed = Signal(str)
+    conflicts_found = Signal(object)
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._s = session
+        self.state = RoutineState()
+        self._cancel = CancelToken()
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(WAIT_MS)
+        self._timer.timeout.connect(self.rehearse)
+
+    def _show(self, **changes: Any) -> None:
+        self.state = replace(self.state, **changes)
+        self.changed.emit(self.state)
+
+    def refresh(self) -> None:
+        """Ask for the routines and the sample batches again."""
+        ws, chosen = self._s.workspace, self.state.routine.name if self.state.routine else ""
+
+        def load() -> tuple[list[Sample], int]:
+            known = chosen or (ws.setup.routines[0].name if ws.setup.routines else "")
+            return routines.list_samples(ws), len(routines.open_batches(ws, known))
+
+        self._s.runner.query(load, self._loaded, key="routines")
+
+    def _loaded(self, found: tuple[list[Sample], int]) -> None:
+        setup = self._s.workspace.setup
+        chosen = self.state.routine.name if self.state.routine else ""
+        routine = setup.routine(chosen) or (setup.routines[0] if setup.routines else None)
+        samples = tuple(found[0])
+        sample = self.state.sample or next((s.id for s in samples), "")
+        self._show(
+            names=tuple(r.name for r in setup.routines), routine=routine, samples=samples, sample=sample,
+            open_batches=found[1], types=tuple(t.name for t in setup.document_types),
+            can_change=self._s.workspace.person(self._s.who).role in routines.PREPARERS,
+        )  # fmt: skip
+        self._timer.start()
+
+    def choose(self, name: str) -> None:
+        """Show another routine."""
+        routine = self._s.workspace.setup.routine(name)
+        if routine is not None and routine != self.state.routine:
+            self._show(routine=routine, problem="")
+            self.refresh()
+
+    def choose_sample(self, batch_id: str) -> None:
+        """Rehearse on another batch."""
+        self._show(sample=batch_id, sides=(), figures="")
+        self.rehearse()
+
+    def change(self, changes: Mapping[str, Any]) -> None:
+        """Change parts of the routine; kept at once, told in words where it does not hold together."""
+        base, s = self.state.routine, self._s
+        if base is None:
+            return
+        try:
+            routine = routines.make_routine(base, changes)
+        except InputProblem as error:
+            self._show(problem=str(error))
+            return
+        if routine == base:
+            self._show(problem="")
+            return
+        before = base.name
+        self._show(routine=routine, problem="")
+        s.runner.change(
+            lambda: routines.save_routine(s.workspace, s.who, before, routine), lambda _: self._saved(routine),
+            on_error=lambda told: self._show(routine=base, problem=told),
+        )  # fmt: skip
+
+    def _saved(self, routine: Routine) -> None:
+        self.said.emit(f"Kept: {routine.name}")
+        self.refresh()
+
+    def undo(self) -> None:
+        """Take the last change of the set-up back."""
+        s = self._s
+        s.runner.change(
+            lambda: routines.undo_setup(s.workspace, s.who), lambda _: self.refresh(), on_error=self.failed.emit
+        )
+
+    def copy(self) -> None:
+        """Make a copy of the routine and show it."""
+        s, routine = self._s, self.state.routine
+        if routine is not None:
+            name = routine.name
+            s.runner.change(
+                lambda: routines.copy_routine(s.workspace, s.who, name), self._copied, on_error=self.failed.emit
+            )
+
+    def _copied(self, name: str) -> None:
+        self._show(routine=self._s.workspace.setup.routine(name))
+        self.refresh()
+
+    def rehearse(self) -> None:
+        """Try the routine on the sample batch; a newer try takes the place of an older one."""
+        s, routine, sample = self._s, self.state.routine, self.state.sample
+        self._cancel.cancel()
+        if routine is None or not sample:
+            return
+        cancel = self._cancel = CancelToken()
+        self._show(rehearsing=True)
+        s.runner.query(
+            lambda: separating.rehearse(s.workspace, s.pool, sample, routine, cancel=cancel), self._rehearsed,
+            key="rehearsal", on_error=lambda told: self._show(rehearsing=False, figures=told),
+        )  # fmt: skip
+
+    def _rehearsed(self, found: Rehearsal) -> None:
+        sides = tuple(_side(i, p) for i, p in enumerate(found.placings, 1))
+        said = f"{count(found.documents, 'document')}, {count(found.left_out, 'side')} left out of {len(sides)}."
+        against = (
+            f" Against the batch as it is: {found.right} breaks the same, {found.missed} missed, {found.false} more."
+        )
+        if found.is_confirmed:
+            against = (
+                f" Against the confirmed batch: {found.right} breaks right, {found.missed} missed, {found.false} false."
+            )
+        self._show(sides=sides, figures=said + against, rehearsing=False)
+
+    def separate_open_batches(self) -> None:
+        """Cut the open batches of the routine by its present rules; what people did stays."""
+        s, routine = self._s, self.state.routine
+        if routine is None:
+            return
+        name = routine.name
+
+        def work() -> tuple[int, tuple[str, ...]]:
+            told: list[str] = []
+            batches = routines.open_batches(s.workspace, name)
+            for batch_id in batches:
+                found = separating.separate_batch_again(s.workspace, s.line, s.pool, batch_id, s.who)
+                s.bus.tell(found.changes)
+                told += found.conflicts
+            return len(batches), tuple(told)
+
+        def done(found: tuple[int, tuple[str, ...]]) -> None:
+            self.said.emit(f"{count(found[0], 'open batch', 'open batches')} separated again")
+            self.conflicts_found.emit(found[1])
+
+        s.runner.long(work, done, on_error=self.failed.emit)
+
+
+def _side(number: int, placing: Any) -> RehearsedSide:
+    if not placing.kept:
+        return RehearsedSide(number, "left out", placing.reason, placing.note)
+    return RehearsedSide(number, "break" if placing.starts else "kept", placing.break_reason, placing.note)

@@ -1,0 +1,323 @@
+"""A routine as step cards in the order of the work, with a rehearsal on a sample batch beside them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFormLayout,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QScrollArea,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keybundle.core.setup.routines import HaltCondition, Routine
+from keybundle.desktop.presenters.routines import RehearsedSide, RoutinesPresenter, RoutineState
+from keybundle.desktop.theme import colours as c
+from keybundle.desktop.views.list_dialog import ListDialog
+from keybundle.desktop.views.rule_editor import RuleEditor
+from keybundle.desktop.views.work_view import fill_box
+
+STEPS = (
+    ("upright", "Turn upright"), ("deskew", "Straighten"), ("crop", "Take dark scan edges away"),
+    ("fill_holes", "Fill punch holes"), ("despeckle", "Take specks away"), ("flatten", "Even out the paper"),
+)  # fmt: skip
+HALTS = (
+    "double feed", "size", "barcode", "first side blank", "too dark", "too faint", "skew", "document length"
+)  # fmt: skip
+SIGN = {"break": "┃", "kept": " ", "left out": "-"}
+
+
+class RoutineView(QWidget):
+    """Shows and changes one routine; every change is kept at once."""
+
+    def __init__(self, presenter: RoutinesPresenter, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.presenter = presenter
+        self._state = RoutineState()
+        self.names = QListWidget()
+        self.names.setFixedWidth(150)
+        self.names.setAccessibleName("Routines")
+        self.names.currentTextChanged.connect(presenter.choose)
+        self.copy = QPushButton("Copy routine")
+        self.copy.clicked.connect(presenter.copy)
+        self.undo = QPushButton("Take back last change")
+        self.undo.clicked.connect(presenter.undo)
+        self.problem = QLabel()
+        self.problem.setProperty("role", "problem")
+        self.problem.setWordWrap(True)
+        self._fields: dict[str, Callable[[Routine], None]] = {}
+        left = QVBoxLayout()
+        left.addWidget(self.names, 1)
+        left.addWidget(self.copy)
+        left.addWidget(self.undo)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(12)
+        layout.addLayout(left)
+        layout.addWidget(self._make_cards(), 3)
+        layout.addLayout(self._make_rehearsal(), 2)
+        presenter.changed.connect(self.render_state)
+        presenter.conflicts_found.connect(self._show_conflicts)
+
+    # -- cards ---------------------------------------------------------------------------------------------------
+
+    def _make_cards(self) -> QScrollArea:
+        column = QVBoxLayout()
+        column.setContentsMargins(0, 0, 8, 0)
+        column.setSpacing(10)
+        column.addWidget(self.problem)
+        for title, form in (
+            ("Routine", self._head_form()), ("Bring in", self._source_form()), ("Clean", self._clean_form()),
+            ("Separate", self._separate_form()), ("Read", self._read_form()), ("Index and file", self._index_form()),
+        ):  # fmt: skip
+            column.addWidget(_card(title, form))
+        column.addStretch(1)
+        inner = QWidget()
+        inner.setObjectName("place")
+        inner.setLayout(column)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setWidget(inner)
+        return area
+
+    def _text(self, name: str, label: str, form: QFormLayout) -> QLineEdit:
+        line = QLineEdit()
+        line.setAccessibleName(label)
+        line.editingFinished.connect(lambda: self.presenter.change({name: line.text().strip()}))
+        self._fields[name] = lambda r: show_text(line, str(getattr(r, name)))
+        form.addRow(label, line)
+        return line
+
+    def _choice(self, name: str, label: str, entries: tuple[str, ...], form: QFormLayout) -> QComboBox:
+        box = QComboBox()
+        box.setAccessibleName(label)
+        box.addItems(list(entries))
+        box.textActivated.connect(lambda v: self.presenter.change({name: v}))
+        self._fields[name] = lambda r: box.setCurrentText(str(getattr(r, name)))
+        form.addRow(label, box)
+        return box
+
+    def _check(self, name: str, label: str) -> QCheckBox:
+        box = QCheckBox(label)
+        box.clicked.connect(lambda on: self.presenter.change({name: on}))
+        self._fields[name] = lambda r: box.setChecked(bool(getattr(r, name)))
+        return box
+
+    def _number(self, name: str, label: str, low: int, high: int, suffix: str, form: QFormLayout) -> None:
+        box = QSpinBox()
+        box.setRange(low, high)
+        box.setSuffix(suffix)
+        box.setAccessibleName(label)
+        box.editingFinished.connect(lambda: self.presenter.change({name: box.value()}))
+        self._fields[name] = lambda r: box.setValue(int(getattr(r, name)))
+        form.addRow(label, box)
+
+    def _head_form(self) -> QFormLayout:
+        form = _form()
+        self._text("name", "Name", form)
+        self._text("description", "Description", form)
+        self._text("sign", "Sign, two letters", form).setMaxLength(2)
+        self._text("key", "Start key, with Alt", form).setMaxLength(1)
+        return form
+
+    def _source_form(self) -> QFormLayout:
+        form = _form()
+        self._choice("source", "Source", ("scanner", "files"), form)
+        self._text("device", "Scanner, empty: any", form)
+        form.addRow("Sheets", self._check("duplex", "Two-sided"))
+        self._number("resolution_dpi", "Resolution", 75, 1200, " dpi", form)
+        self._choice("mode", "Colour", ("automatic", "1-bit", "grey", "colour"), form)
+        self._choice("paper", "Paper", ("A4", "Letter"), form)
+        self.halts: dict[str, tuple[QCheckBox, QLineEdit]] = {}
+        for on in HALTS:
+            box, words = QCheckBox(on.capitalize()), QLineEdit()
+            words.setPlaceholderText("your own words for the operator")
+            words.setAccessibleName(f"Words for {on}")
+            box.clicked.connect(lambda _=False: self._change_halts())
+            words.editingFinished.connect(self._change_halts)
+            self.halts[on] = (box, words)
+            row = QHBoxLayout()
+            box.setFixedWidth(150)
+            row.addWidget(box)
+            row.addWidget(words)
+            form.addRow("Stop the feeder at" if on == HALTS[0] else "", row)
+        return form
+
+    def _change_halts(self) -> None:
+        routine = self._state.routine
+        if routine is None:
+            return
+        before: dict[str, dict[str, object]] = {h.on: h.model_dump() for h in routine.halts}
+        chosen = [
+            {**before.get(on, {"on": on}), "words": words.text().strip()}
+            for on, (box, words) in self.halts.items() if box.isChecked()
+        ]  # fmt: skip
+        self.presenter.change({"halts": chosen})
+
+    def _clean_form(self) -> QFormLayout:
+        form = _form()
+        self.steps: dict[str, QCheckBox] = {}
+        for name, label in STEPS:
+            box = QCheckBox(label)
+            box.clicked.connect(lambda on, n=name: self._change_cleaning(n, on))
+            self.steps[name] = box
+            form.addRow(box)
+        form.addRow(self._check("leave_out_blank", "Leave blank sides out"))
+        return form
+
+    def _change_cleaning(self, name: str, on: bool) -> None:
+        if self._state.routine is not None:
+            self.presenter.change({"cleaning": {**self._state.routine.cleaning.model_dump(), name: on}})
+
+    def _separate_form(self) -> QFormLayout:
+        form = _form()
+        self.rules = RuleEditor()
+        self.rules.rules_changed.connect(lambda rules: self.presenter.change({"separation": {"rules": rules}}))
+        form.addRow(self.rules)
+        return form
+
+    def _read_form(self) -> QFormLayout:
+        form = _form()
+        self._text("language", "Language", form)
+        form.addRow("PDF", self._check("force_ocr", "Read it by OCR even where it has text"))
+        return form
+
+    def _index_form(self) -> QFormLayout:
+        form = _form()
+        self.type = self._choice("document_type", "Type, empty: proposed", ("",), form)
+        self._number_bar(form)
+        return form
+
+    def _number_bar(self, form: QFormLayout) -> None:
+        box = QSpinBox()
+        box.setRange(0, 100)
+        box.setSuffix(" %")
+        box.setAccessibleName("Bar for sure values")
+        box.editingFinished.connect(lambda: self.presenter.change({"bar": box.value() / 100}))
+        self._fields["bar"] = lambda r: box.setValue(round(r.bar * 100))
+        form.addRow("Bar for sure values", box)
+
+    # -- rehearsal -----------------------------------------------------------------------------------------------
+
+    def _make_rehearsal(self) -> QVBoxLayout:
+        head = QLabel("Rehearsal")
+        head.setProperty("role", "section")
+        self.sample = QComboBox()
+        self.sample.setAccessibleName("Sample batch")
+        self.sample.setMinimumWidth(120)
+        self.sample.activated.connect(lambda i: self.presenter.choose_sample(self.sample.itemData(i)))
+        self.figures = QLabel()
+        self.figures.setWordWrap(True)
+        self.figures.setStyleSheet("font-size: 15px; font-weight: 600;")
+        self.figures.setAccessibleName("Figures of the rehearsal")
+        self.sides = QListWidget()
+        self.sides.setAccessibleName("What would become of each side")
+        self.separate = QPushButton("Separate open batches again")
+        self.separate.clicked.connect(self.presenter.separate_open_batches)
+        column = QVBoxLayout()
+        column.setSpacing(8)
+        for widget in (head, self.sample, self.figures):
+            column.addWidget(widget)
+        column.addWidget(self.sides, 1)
+        column.addWidget(self.separate)
+        return column
+
+    def render_state(self, state: RoutineState) -> None:
+        """Show a state; widgets are touched only where something differs."""
+        self._state = state
+        if [self.names.item(i).text() for i in range(self.names.count())] != list(state.names):
+            self.names.clear()
+            self.names.addItems(list(state.names))
+        routine = state.routine
+        if routine is None:
+            return
+        for i, name in enumerate(state.names):
+            if name == routine.name and self.names.currentRow() != i:
+                self.names.setCurrentRow(i)
+        fill_box(self.type, ("", *state.types), routine.document_type, with_empty=True)
+        for show in self._fields.values():
+            show(routine)
+        for step, check in self.steps.items():
+            check.setChecked(bool(getattr(routine.cleaning, step)))
+        halts: dict[str, HaltCondition] = {h.on: h for h in routine.halts}
+        for on, (box, words) in self.halts.items():
+            box.setChecked(on in halts)
+            words.setVisible(on in halts)
+            if not words.hasFocus():
+                words.setText(halts[on].words if on in halts else "")
+        self.rules.render_rules(routine.separation.rules)
+        self.problem.setText(state.problem)
+        self.problem.setVisible(bool(state.problem))
+        self.copy.setEnabled(state.can_change)
+        self._render_rehearsal(state)
+
+    def _render_rehearsal(self, state: RoutineState) -> None:
+        told = [s.told for s in state.samples]
+        if [self.sample.itemText(i) for i in range(self.sample.count())] != told:
+            self.sample.clear()
+            for sample in state.samples:
+                self.sample.addItem(sample.told, sample.id)
+        self.sample.setCurrentIndex(next((i for i, s in enumerate(state.samples) if s.id == state.sample), -1))
+        none = "Scan or import a batch; the rehearsal shows here what this routine would do with it."
+        self.figures.setText("Trying it..." if state.rehearsing else state.figures or ("" if state.samples else none))
+        self.sides.clear()
+        for side in state.sides:
+            self.sides.addItem(_side_item(side))
+        self.separate.setVisible(state.open_batches > 0)
+        self.separate.setText(f"Separate open batches again ({state.open_batches})")
+
+    def _show_conflicts(self, conflicts: tuple[str, ...]) -> None:
+        if conflicts:
+            ListDialog("Separated again", "What people did stays as it is. The rules say something else at these sides:",
+                       conflicts, self).show()  # fmt: skip
+
+
+def show_text(line: QLineEdit, text: str) -> None:
+    """Show a text from its start, unless somebody is writing there."""
+    if not line.hasFocus() and line.text() != text:
+        line.setText(text)
+        line.setCursorPosition(0)
+
+
+def _side_item(side: RehearsedSide) -> QListWidgetItem:
+    said = {"break": f"new document: {side.why}", "kept": "", "left out": f"left out: {side.why}"}[side.kind]
+    item = QListWidgetItem(f"{SIGN[side.kind]}  {side.number:>3}  {said}")
+    colour = {"break": c.TEAL, "kept": c.INK, "left out": c.QUIET}[side.kind]
+    item.setForeground(QColor(colour))
+    if side.note:
+        item.setToolTip(side.note)
+    return item
+
+
+def _form() -> QFormLayout:
+    form = QFormLayout()
+    form.setSpacing(6)
+    form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
+    form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
+    return form
+
+
+def _card(title: str, form: QFormLayout) -> QFrame:
+    frame = QFrame()
+    frame.setProperty("role", "card")
+    head = QLabel(title)
+    head.setProperty("role", "section")
+    layout = QVBoxLayout(frame)
+    layout.setContentsMargins(12, 8, 12, 12)
+    layout.addWidget(head)
+    layout.addLayout(form)
+    return frame

@@ -1,0 +1,168 @@
+"""The rules of a routine's separation: a list in order, and the parts of the chosen one."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QPushButton,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keybundle.core.setup.routines import SeparationRule
+
+RULES = (
+    "separator sheet", "every n sheets", "patch code", "barcode", "blank page", "words", "page numbering", "front side",
+    "each page", "each source file",
+)  # fmt: skip
+FORMATS = (
+    "any", "Code 128", "Code 39", "EAN-13", "EAN-8", "ITF", "Codabar", "QR", "Data Matrix", "PDF417", "Aztec"
+)  # fmt: skip
+PARTS = {"every n sheets": ("sheets",), "patch code": ("symbols",), "barcode": ("format", "pattern", "zone"),
+         "words": ("words", "pattern", "zone")}  # fmt: skip
+SIDES = ("left", "top", "right", "bottom")
+
+
+class RuleEditor(QWidget):
+    """Edits the rules; ``rules_changed`` carries them all as plain data."""
+
+    rules_changed = Signal(object)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._rules: list[dict[str, Any]] = []
+        self.list = QListWidget()
+        self.list.setAccessibleName("Separation rules")
+        self.list.setFixedHeight(86)
+        self.list.currentRowChanged.connect(self._show_parts)
+        self.kind = QComboBox()
+        self.kind.addItems(list(RULES))
+        self.kind.setAccessibleName("Kind of rule")
+        self.add = QPushButton("Add rule")
+        self.add.clicked.connect(self._add)
+        self.remove = QPushButton("Remove")
+        self.remove.clicked.connect(self._remove)
+        self.earlier = QPushButton("Earlier")
+        self.earlier.setToolTip("The first rule that speaks about a page counts")
+        self.earlier.clicked.connect(self._move)
+        self.where = _box(("before", "after"), lambda v: self._set(where=v))
+        self.mark_page = _box(("kept", "left out"), lambda v: self._set(mark_page=v))
+        self.sheets = QSpinBox()
+        self.sheets.setRange(1, 999)
+        self.sheets.valueChanged.connect(lambda v: self._set(sheets=v))
+        self.symbols = _line(lambda v: self._set(symbols=tuple(v.replace(",", " ").upper().split())))
+        self.symbols.setPlaceholderText("any; or some of 1 2 3 4 6 T")
+        self.format = _box(FORMATS, lambda v: self._set(format=v))
+        self.pattern = _line(lambda v: self._set(pattern=v))
+        self.pattern.setPlaceholderText(r"such as PO-(?P<Order_number>\d{5})")
+        self.words = _line(lambda v: self._set(words=v))
+        self.zone = _line(self._set_zone)
+        self.zone.setPlaceholderText("whole page; or left top right bottom in % of the page")
+        self.form = QFormLayout()
+        self.form.setContentsMargins(0, 4, 0, 0)
+        for label, field in (
+            ("Break", self.where), ("Page with the mark", self.mark_page), ("Sheets", self.sheets),
+            ("Symbols", self.symbols), ("Format", self.format), ("Words", self.words), ("Pattern", self.pattern),
+            ("Zone", self.zone),
+        ):  # fmt: skip
+            field.setAccessibleName(label)
+            self.form.addRow(QLabel(label), field)
+        buttons = QHBoxLayout()
+        for widget in (self.kind, self.add, self.remove, self.earlier):
+            buttons.addWidget(widget)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(6)
+        layout.addWidget(self.list)
+        layout.addLayout(buttons)
+        layout.addLayout(self.form)
+
+    def render_rules(self, rules: tuple[SeparationRule, ...]) -> None:
+        """Show rules; the chosen one stays chosen."""
+        plain = [r.model_dump() for r in rules]
+        row = self.list.currentRow()
+        said = [r.said for r in rules]
+        self._rules = plain
+        if [self.list.item(i).text() for i in range(self.list.count())] != said:
+            self.list.clear()
+            self.list.addItems(said)
+            self.list.setCurrentRow(max(0, min(row, len(said) - 1)))
+        self._show_parts(self.list.currentRow())
+
+    def _show_parts(self, row: int) -> None:
+        rule = self._rules[row] if 0 <= row < len(self._rules) else None
+        parts = PARTS.get(rule["rule"], ()) if rule else ()
+        fields = {"sheets": self.sheets, "symbols": self.symbols, "format": self.format, "pattern": self.pattern,
+                  "words": self.words, "zone": self.zone}  # fmt: skip
+        for name, field in fields.items():
+            self.form.setRowVisible(field, name in parts)
+        for field in (self.where, self.mark_page):
+            self.form.setRowVisible(field, rule is not None)
+        if rule is None:
+            return
+        self.where.setCurrentText(rule["where"])
+        self.mark_page.setCurrentText(rule["mark_page"])
+        self.sheets.setValue(rule["sheets"])
+        self.format.setCurrentText(rule["format"])
+        for line, text in (
+            (self.symbols, " ".join(rule["symbols"])), (self.pattern, rule["pattern"]), (self.words, rule["words"]),
+            (self.zone, " ".join(f"{rule['zone'][s] * 100:g}" for s in SIDES) if rule["zone"] else ""),
+        ):  # fmt: skip
+            if line.text() != text and not line.hasFocus():
+                line.setText(text)
+
+    def _set(self, **parts: Any) -> None:
+        row = self.list.currentRow()
+        if 0 <= row < len(self._rules):
+            rules = [dict(r) for r in self._rules]
+            rules[row] |= parts
+            self.rules_changed.emit(rules)
+
+    def _set_zone(self, text: str) -> None:
+        numbers = text.replace(",", " ").replace("%", " ").split()
+        try:
+            shares = [float(n) / 100 for n in numbers]
+        except ValueError:
+            shares = []
+        self._set(zone=dict(zip(SIDES, shares, strict=False)) if len(shares) == len(SIDES) else None)
+
+    def _add(self) -> None:
+        rule: dict[str, Any] = {"rule": self.kind.currentText()}
+        if rule["rule"] == "words":
+            rule["words"] = "Page 1"
+        self.rules_changed.emit([*self._rules, rule])
+
+    def _remove(self) -> None:
+        row = self.list.currentRow()
+        if 0 <= row < len(self._rules):
+            self.rules_changed.emit([r for i, r in enumerate(self._rules) if i != row])
+
+    def _move(self) -> None:
+        row = self.list.currentRow()
+        if row > 0:
+            rules = list(self._rules)
+            rules[row - 1], rules[row] = rules[row], rules[row - 1]
+            self.list.setCurrentRow(row - 1)
+            self.rules_changed.emit(rules)
+
+
+def _box(entries: tuple[str, ...], chosen: Any) -> QComboBox:
+    box = QComboBox()
+    box.addItems(list(entries))
+    box.textActivated.connect(chosen)
+    return box
+
+
+def _line(changed: Any) -> QLineEdit:
+    line = QLineEdit()
+    line.editingFinished.connect(lambda: changed(line.text()))
+    return line

@@ -1,0 +1,106 @@
+"""Routines in Prepare: changing by hand, refusals in words, the rehearsal, taking a change back, separating again."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+
+from keybundle.core.intake.scanner import Options
+from keybundle.core.workflows.capture import find_routine, scan_stack
+from keybundle.core.workflows.devices import find_scanners
+from keybundle.desktop.app import Desktop
+from keybundle.desktop.views.routine_view import RoutineView
+from keybundle.desktop.views.window import MainWindow
+from tests.desktop.support import DesktopTest
+
+CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
+
+
+class Routines(DesktopTest):
+    def begin(self, role: str = "administrator") -> tuple[Desktop, MainWindow, RoutineView]:
+        desktop = self.start()
+        desktop.begin(next(p.name for p in desktop.workspace.setup.people if p.role == role))
+        window = desktop.window
+        assert window is not None
+        self.until(window.isActiveWindow)
+        return desktop, window, window.prepare.routines
+
+    def open_prepare(self, window: MainWindow) -> None:
+        self.key(window, Qt.Key.Key_4, CTRL)
+        self.until(lambda: window.prepare.routines.presenter.state.routine is not None)
+
+    def scan(self, desktop: Desktop) -> str:
+        ws = desktop.workspace
+        found = scan_stack(ws, desktop.line, find_routine(ws, "Post"), find_scanners(ws)[0], ws.person(None).name,
+                           options=Options(sides_per_minute=0))  # fmt: skip
+        self.assertTrue(desktop.line.wait(120))
+        return str(found.batch)
+
+    def test_rules_are_tried_as_they_are_changed_and_open_batches_follow(self) -> None:
+        desktop, window, view = self.begin()
+        batch_id = self.scan(desktop)
+        before = len(desktop.workspace.batches.load(batch_id).documents)
+        self.open_prepare(window)
+        p = view.presenter
+        self.until(lambda: p.state.sides and not p.state.rehearsing, 20, "the first rehearsal")
+        self.assertEqual(sum(s.kind == "break" for s in p.state.sides), before)
+        self.assertIn(f"{before} breaks the same, 0 missed, 0 more", view.figures.text())
+        view.rules.kind.setCurrentText("page numbering")
+        QTest.mouseClick(view.rules.add, Qt.MouseButton.LeftButton)
+        self.until(lambda: view.rules.list.count() == 2)
+        self.until(lambda: any("page" in s.why for s in p.state.sides if s.kind == "break") and not p.state.rehearsing, 60,
+                   "page numbers to be tried")  # fmt: skip
+        view.rules.list.setCurrentRow(0)
+        QTest.mouseClick(view.rules.remove, Qt.MouseButton.LeftButton)
+        self.until(lambda: [r.rule for r in p.state.routine.separation.rules] == ["page numbering"])  # type: ignore[union-attr]
+        self.until(lambda: not p.state.rehearsing and all(s.why != "separator sheet" for s in p.state.sides if s.kind == "break"),
+                   60, "the rehearsal without separators")  # fmt: skip
+        self.assertEqual(len(desktop.workspace.batches.load(batch_id).documents), before, "a rehearsal changes nothing")
+        tried = sum(s.kind == "break" for s in p.state.sides)
+        self.until(view.separate.isVisible)
+        QTest.mouseClick(view.separate, Qt.MouseButton.LeftButton)
+        self.until(lambda: len(desktop.workspace.batches.load(batch_id).documents) == tried, 30, "the batch to follow")
+        self.assertTrue(desktop.line.wait(120))
+
+    def test_a_change_is_kept_refused_in_words_and_taken_back(self) -> None:
+        desktop, window, view = self.begin("supervisor")
+        self.open_prepare(window)
+        p = view.presenter
+        p.change({"description": "The morning's post"})
+        self.until(lambda: desktop.workspace.setup.routines[0].description == "The morning's post")
+        p.change({"separation": {"rules": [{"rule": "barcode", "pattern": "("}]}})
+        self.until(lambda: "no regular expression" in view.problem.text())
+        self.assertTrue(view.problem.isVisible())
+        p.change({"name": "Bills"})
+        self.until(lambda: "a routine “Bills” already" in view.problem.text())
+        p.change({"key": "b"})
+        self.until(lambda: "starts another routine" in view.problem.text())
+        box = view.halts["skew"][0]
+        self.click(box, QPoint(8, box.height() // 2))
+        self.until(lambda: [h.on for h in desktop.workspace.setup.routines[0].halts][-1] == "skew")
+        QTest.mouseClick(view.steps["despeckle"], Qt.MouseButton.LeftButton)
+        self.until(lambda: not desktop.workspace.setup.routines[0].cleaning.despeckle)
+        QTest.mouseClick(view.undo, Qt.MouseButton.LeftButton)
+        self.until(lambda: desktop.workspace.setup.routines[0].cleaning.despeckle)
+        QTest.mouseClick(view.copy, Qt.MouseButton.LeftButton)
+        self.until(lambda: [r.name for r in desktop.workspace.setup.routines][-1] == "Post copy")
+        self.until(lambda: p.state.routine is not None and p.state.routine.name == "Post copy")
+        self.assertEqual(desktop.workspace.setup.routine("Post copy").key, "")  # type: ignore[union-attr]
+
+    def test_an_operator_may_look_only(self) -> None:
+        desktop, window, view = self.begin("operator")
+        self.open_prepare(window)
+        view.presenter.change({"bar": 0.5})
+        self.until(lambda: "not change it" in view.problem.text())
+        self.assertNotEqual(desktop.workspace.setup.routines[0].bar, 0.5)
+        self.assertFalse(view.copy.isEnabled())
+
+    def test_a_start_key_scans(self) -> None:
+        desktop, window, _ = self.begin()
+        self.until(lambda: window.work.presenter.state.can_scan)
+        self.key(window.work.list, Qt.Key.Key_B, ALT)
+        self.until(lambda: desktop.workspace.batches.ids(), 20)
+        batch = desktop.workspace.batches.load(desktop.workspace.batches.ids()[0])
+        self.assertEqual(batch.routine, "Bills")
+        window.work.presenter.stop()
+        self.until(lambda: not window.work.presenter.state.scanning, 20)
