@@ -32,9 +32,10 @@ class RehearsedSide:
 
 @dataclass(frozen=True)
 class RoutineState:
-    """All that the routine's editor shows."""
+    """All that the routine's editor shows; ``chosen`` is the name under which the routine was kept last."""
 
     names: tuple[str, ...] = ()
+    chosen: str = ""
     routine: Routine | None = None
     problem: str = ""
     samples: tuple[Sample, ...] = ()
@@ -71,7 +72,7 @@ class RoutinesPresenter(QObject):
 
     def refresh(self) -> None:
         """Ask for the routines and the sample batches again."""
-        ws, chosen = self._s.workspace, self.state.routine.name if self.state.routine else ""
+        ws, chosen = self._s.workspace, self.state.chosen
 
         def load() -> tuple[list[Sample], int]:
             known = chosen or (ws.setup.routines[0].name if ws.setup.routines else "")
@@ -81,12 +82,11 @@ class RoutinesPresenter(QObject):
 
     def _loaded(self, found: tuple[list[Sample], int]) -> None:
         setup = self._s.workspace.setup
-        chosen = self.state.routine.name if self.state.routine else ""
-        routine = setup.routine(chosen) or (setup.routines[0] if setup.routines else None)
+        routine = setup.routine(self.state.chosen) or (setup.routines[0] if setup.routines else None)
         samples = tuple(found[0])
         sample = self.state.sample or next((s.id for s in samples), "")
         self._show(
-            names=tuple(r.name for r in setup.routines), routine=routine, samples=samples, sample=sample,
+            names=tuple(r.name for r in setup.routines), routine=routine, chosen=routine.name if routine else "", samples=samples, sample=sample,
             open_batches=found[1], types=tuple(t.name for t in setup.document_types),
             can_change=self._s.workspace.person(self._s.who).role in routines.PREPARERS,
         )  # fmt: skip
@@ -95,8 +95,8 @@ class RoutinesPresenter(QObject):
     def choose(self, name: str) -> None:
         """Show another routine."""
         routine = self._s.workspace.setup.routine(name)
-        if routine is not None and routine != self.state.routine:
-            self._show(routine=routine, problem="")
+        if routine is not None and name != self.state.chosen:
+            self._show(routine=routine, chosen=name, problem="")
             self.refresh()
 
     def choose_sample(self, batch_id: str) -> None:
@@ -117,7 +117,7 @@ class RoutinesPresenter(QObject):
         if routine == base:
             self._show(problem="")
             return
-        before = base.name
+        before = self.state.chosen
         self._show(routine=routine, problem="")
         s.runner.change(
             lambda: routines.save_routine(s.workspace, s.who, before, routine), lambda _: self._saved(routine),
@@ -126,6 +126,7 @@ class RoutinesPresenter(QObject):
 
     def _saved(self, routine: Routine) -> None:
         self.said.emit(f"Kept: {routine.name}")
+        self._show(chosen=routine.name)
         self.refresh()
 
     def undo(self) -> None:
@@ -137,15 +138,14 @@ class RoutinesPresenter(QObject):
 
     def copy(self) -> None:
         """Make a copy of the routine and show it."""
-        s, routine = self._s, self.state.routine
-        if routine is not None:
-            name = routine.name
+        s, name = self._s, self.state.chosen
+        if name:
             s.runner.change(
                 lambda: routines.copy_routine(s.workspace, s.who, name), self._copied, on_error=self.failed.emit
             )
 
     def _copied(self, name: str) -> None:
-        self._show(routine=self._s.workspace.setup.routine(name))
+        self._show(chosen=name)
         self.refresh()
 
     def rehearse(self) -> None:
@@ -175,10 +175,7 @@ class RoutinesPresenter(QObject):
 
     def separate_open_batches(self) -> None:
         """Cut the open batches of the routine by its present rules; what people did stays."""
-        s, routine = self._s, self.state.routine
-        if routine is None:
-            return
-        name = routine.name
+        s, name = self._s, self.state.chosen
 
         def work() -> tuple[int, tuple[str, ...]]:
             told: list[str] = []

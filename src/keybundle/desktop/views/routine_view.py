@@ -246,7 +246,7 @@ class RoutineView(QWidget):
         if routine is None:
             return
         for i, name in enumerate(state.names):
-            if name == routine.name and self.names.currentRow() != i:
+            if name == state.chosen and self.names.currentRow() != i:
                 self.names.setCurrentRow(i)
         fill_box(self.type, ("", *state.types), routine.document_type, with_empty=True)
         for show in self._fields.values():
