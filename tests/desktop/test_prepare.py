@@ -78,7 +78,7 @@ class Routines(DesktopTest):
         box = view.halts["skew"][0]
         self.click(box, QPoint(8, box.height() // 2))
         self.until(lambda: [h.on for h in desktop.workspace.setup.routines[0].halts][-1] == "skew")
-        QTest.mouseClick(view.steps["despeckle"], Qt.MouseButton.LeftButton)
+        self.click(view.steps["despeckle"], QPoint(8, 8))
         self.until(lambda: not desktop.workspace.setup.routines[0].cleaning.despeckle)
         QTest.mouseClick(view.undo, Qt.MouseButton.LeftButton)
         self.until(lambda: desktop.workspace.setup.routines[0].cleaning.despeckle)

@@ -86,7 +86,8 @@ class RoutinesPresenter(QObject):
         samples = tuple(found[0])
         sample = self.state.sample or next((s.id for s in samples), "")
         self._show(
-            names=tuple(r.name for r in setup.routines), routine=routine, chosen=routine.name if routine else "", samples=samples, sample=sample,
+            names=tuple(r.name for r in setup.routines), routine=routine, chosen=routine.name if routine else "",
+            samples=samples, sample=sample,
             open_batches=found[1], types=tuple(t.name for t in setup.document_types),
             can_change=self._s.workspace.person(self._s.who).role in routines.PREPARERS,
         )  # fmt: skip
