@@ -8,12 +8,13 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import parts
+from bench import pages, parts
 from bench.yardstick import feeder, kept_originals, time_bare_decode, time_bare_engine, time_bare_window
 
 PARTS = {
     "marks": parts.measure_marks, "cleaning": parts.measure_cleaning, "values": parts.measure_values,
-    "start": parts.measure_start, "slip": parts.measure_slip, "line": parts.measure_line,
+    "pages": pages.measure_pages, "window": pages.measure_window, "start": parts.measure_start,
+    "slip": parts.measure_slip, "line": parts.measure_line,
 }  # fmt: skip
 TARGET = Path(__file__).parent.parent / "docs" / "performance.md"
 
@@ -21,8 +22,8 @@ TARGET = Path(__file__).parent.parent / "docs" / "performance.md"
 def yardstick() -> list[str]:
     """Return the machine's own figures."""
     data, plan = feeder()
-    pages = kept_originals(data, plan)[:6]
-    engine = time_bare_engine(pages, 1) / len(pages)
+    kept = kept_originals(data, plan)[:6]
+    engine = time_bare_engine(kept, 1) / len(kept)
     return [
         f"Yardstick of this machine ({platform.machine()}, 2 worker processes): bare engine {engine:.2f} s/page, "
         f"bare decode {time_bare_decode():.0f} ms, bare window {time_bare_window():.2f} s.",

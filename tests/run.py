@@ -15,7 +15,7 @@ import warnings
 from collections.abc import Iterator
 from pathlib import Path
 
-BESIDE = ("tests.flows.test_crashes", "tests.architecture.")
+BESIDE = ("tests.flows.test_crashes", "tests.flows.test_fuzz", "tests.architecture.")
 ROOT = Path(__file__).parent.parent
 
 

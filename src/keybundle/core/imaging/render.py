@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
 
@@ -30,13 +32,24 @@ def straighten(picture: Picture, frame: Frame, *, scale: float = 1.0, grey: bool
     )
 
 
-def encode_preview(picture: Picture, frame: Frame, longest_px: int, quality: int = 80) -> bytes:
-    """Return a JPEG of the upright, straight page whose longer side is ``longest_px``."""
-    scale = min(1.0, longest_px / max(picture.width, picture.height))
-    pixels = straighten(picture, frame, scale=scale, grey=picture.pixels.ndim == 2)
+def encode_previews(picture: Picture, frame: Frame, sizes_px: Sequence[int], quality: int = 80) -> list[bytes]:
+    """Return JPEGs of the upright, straight page, the longer side of each as given, the largest first.
+
+    The page is straightened once, at the largest size; the others are made from that.
+    """
+    longest = max(picture.width, picture.height)
+    pixels = straighten(picture, frame, scale=min(1.0, sizes_px[0] / longest), grey=picture.pixels.ndim == 2)
     if pixels.ndim == 3:
         pixels = np.ascontiguousarray(pixels[:, :, ::-1])
-    done, data = cv2.imencode(".jpg", pixels, [cv2.IMWRITE_JPEG_QUALITY, quality])
-    if not done:
-        raise ValueError(f"a picture of shape {pixels.shape} could not be encoded")
-    return bytes(data.tobytes())
+    found = []
+    for size in sizes_px:
+        factor = size / max(pixels.shape[:2])
+        if factor < 1:
+            pixels = np.asarray(
+                cv2.resize(pixels, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA), dtype=np.uint8
+            )
+        done, data = cv2.imencode(".jpg", pixels, [cv2.IMWRITE_JPEG_QUALITY, quality])
+        if not done:
+            raise ValueError(f"a picture of shape {pixels.shape} could not be encoded")
+        found.append(bytes(data.tobytes()))
+    return found

@@ -14,7 +14,7 @@ from keybundle.core.imaging.clean import Steps
 from keybundle.core.imaging.colour import decide_colour
 from keybundle.core.imaging.judge import judge, shrink
 from keybundle.core.imaging.picture import PDF_DPI, Picture, decode, probe, to_grey
-from keybundle.core.imaging.render import encode_preview, straighten
+from keybundle.core.imaging.render import encode_previews, straighten
 from keybundle.core.marks.found import find_marks
 from keybundle.core.marks.model import Wanted
 from keybundle.core.marks.sheets import find_separator
@@ -89,8 +89,8 @@ def _ask_engine(picture: Picture, rotation: int, skew_degrees: float) -> int:
 
 def make_previews(picture: Picture, frame: Frame, cache: Path, page_id: str) -> None:
     """Put a page's thumbnail and screen picture into the cache."""
-    for kind, size in (("screen", SCREEN_PX), ("thumbnail", THUMBNAIL_PX)):
-        data = encode_preview(picture, frame, size)
+    made = encode_previews(picture, frame, (SCREEN_PX, THUMBNAIL_PX))
+    for kind, data in zip(("screen", "thumbnail"), made, strict=True):
         write_atomic(preview_path(cache, page_id, frame.rotation, kind), data, durable=False)
 
 

@@ -7,4 +7,9 @@ from pathlib import Path
 
 def preview_path(cache: Path, page_id: str, rotation: int, kind: str) -> Path:
     """Return where a page's ``thumbnail`` or ``screen`` picture lies in the cache."""
-    return cache / "previews" / page_id[-2:] / f"{page_id}-{rotation}-{kind}.jpg"
+    return Path(preview_file(str(cache), page_id, rotation, kind))
+
+
+def preview_file(cache: str, page_id: str, rotation: int, kind: str) -> str:
+    """Return the same as text: a strip of thousands of pages asks for each."""
+    return f"{cache}/previews/{page_id[-2:]}/{page_id}-{rotation}-{kind}.jpg"

@@ -14,7 +14,7 @@ from keybundle.core.fields.values import Origin
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.workflows import bench, filing, rescan, separating, slip
 from keybundle.core.workflows.capture import Captured, scan_options
-from keybundle.desktop.presenters.bench_state import BenchState, PageShown, SlipRow
+from keybundle.desktop.presenters.bench_state import BenchState, PageShown, SlipRow, StripDocument, StripPage
 from keybundle.desktop.presenters.bench_wording import make_plates, make_slip, make_strip, say_balance, say_reading
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
@@ -42,6 +42,7 @@ class BenchPresenter(QObject):
         self.state = BenchState(batch=batch_id)
         self.shown: PageShown | None = None
         self._data: bench.BenchData | None = None
+        self._strip: tuple[tuple[StripPage, ...], tuple[StripDocument, ...]] = ((), ())
         self._text: PageText | None = None
         self._page: str | None = None
         self._field: str | None = None
@@ -68,6 +69,7 @@ class BenchPresenter(QObject):
 
     def _loaded(self, data: bench.BenchData) -> None:
         self._data = data
+        self._strip = make_strip(data.batch, self._s.workspace.place.cache), make_plates(data)
         pages = data.batch.pages
         if self._page is None or all(p.id != self._page for p in pages):
             first = next((d for d in data.batch.in_order() if d.state is State.TO_CHECK), None)
@@ -92,7 +94,7 @@ class BenchPresenter(QObject):
         balance, balance_told = say_balance(data.balance)
         self.state = BenchState(
             batch=self.batch_id, title=f"{batch.routine}: {batch.origin}",
-            pages=make_strip(batch, self._s.workspace.place.cache), documents=make_plates(data), page=self._page,
+            pages=self._strip[0], documents=self._strip[1], page=self._page,
             document=document.id if document else None, selected=frozenset(self._selected),
             in_hand=frozenset(self._in_hand),
             slip=make_slip(data, document, self._s.workspace.setup) if document else None,

@@ -9,7 +9,7 @@ from keybundle.core.batches.model import Balance, Batch, Document, State
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.setup.model import FieldSpec, Setup
 from keybundle.core.workflows.bench import BenchData
-from keybundle.core.workflows.preview_files import preview_path
+from keybundle.core.workflows.preview_files import preview_file
 from keybundle.desktop.presenters.bench_state import SlipRow, SlipState, StripDocument, StripPage
 
 
@@ -41,6 +41,7 @@ def say_reading(batch: Batch, *, stopped: bool) -> tuple[str, str]:
 
 def make_strip(batch: Batch, cache: Path) -> tuple[StripPage, ...]:
     """Return the pages of the strip."""
+    root = str(cache)
     firsts = {pages[0].id for pages in batch.pages_by_document().values()}
     found = []
     for number, p in enumerate(batch.pages, 1):
@@ -54,7 +55,7 @@ def make_strip(batch: Batch, cache: Path) -> tuple[StripPage, ...]:
         found.append(
             StripPage(
                 p.id, number, p.disposition != "left out", p.reason or "", p.document_id, p.id in firsts,
-                break_reason, str(preview_path(cache, p.id, rotation, "thumbnail")), p.is_read,
+                break_reason, preview_file(root, p.id, rotation, "thumbnail"), p.is_read,
                 bool(p.note or p.trouble), hint,
             )
         )  # fmt: skip

@@ -70,9 +70,11 @@ class PageStrip(QAbstractScrollArea):
     def render_state(self, state: BenchState) -> None:
         """Show a state; the current page is brought into sight when it changed."""
         moved = state.page != self._state.page
+        same = state.pages is self._state.pages and state.documents is self._state.documents
         self._state = state
-        self._lay_out()
-        self._set_range()
+        if not same:
+            self._lay_out()
+            self._set_range()
         if moved:
             self._reveal()
         self.viewport().update()
