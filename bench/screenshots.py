@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QScrollArea
 
 from bench.yardstick import feeder, run_cli
 from keybundle.demo.names import PEOPLE
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme.style import apply_theme
+from keybundle.desktop.views.halt_dialog import HaltDialog
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -57,6 +60,14 @@ def main(target: Path = TARGET) -> None:
     spin(1)
     bench.presenter.go_to_unsure()
     shoot("bench")
+    ids = [p.id for p in bench.presenter.state.pages if p.kept]
+    bench.presenter.go_to_page(ids[2])
+    bench.presenter.select(ids[4], reach=True)
+    shoot("arranging")
+    bench.presenter.go_to_page(ids[2])
+    bench.handlers.trigger("strip.contact sheet")
+    shoot("contact-sheet")
+    bench.handlers.trigger("strip.contact sheet")
     bench.presenter.file_all()
     spin(12)
     for child in window.findChildren(type(window.centralWidget())):
@@ -78,11 +89,35 @@ def main(target: Path = TARGET) -> None:
     spin(2)
     shoot("find")
     window.go_prepare()
-    spin(0.5)
-    window.prepare.list.setCurrentRow(2)
+    spin(3)
     shoot("prepare")
+    rules = window.prepare.routines.findChildren(QScrollArea)[0]
+    rules.verticalScrollBar().setValue(640)
+    spin(0.3)
+    shoot("routine-rules")
+    shoot_halt(desktop, target, spin)
     desktop.close()
     shutil.rmtree(data.parent)
+
+
+def shoot_halt(desktop: Desktop, target: Path, spin: Callable[[float], None]) -> None:
+    """Let two sheets stick together in the feeder and take the picture of the halt."""
+    assert desktop.window is not None
+    stack = desktop.workspace.place.root / "feeder" / "stack.json"
+    sheets = json.loads(stack.read_text())
+    sheets[3]["trouble"] = "stuck"
+    stack.write_text(json.dumps(sheets))
+    desktop.window.go_work()
+    desktop.window.work.presenter.refill()
+    spin(1)
+    desktop.window.work.presenter.scan()
+    end = time.monotonic() + 60
+    while (halt := desktop.window.findChild(HaltDialog)) is None and time.monotonic() < end:
+        spin(0.2)
+    spin(0.5)
+    assert halt is not None
+    halt.grab().save(str(target / "halt.png"))
+    halt.close()
 
 
 if __name__ == "__main__":
