@@ -1,4 +1,4 @@
-"""``keybundle separator-sheets``: print separator sheets as a PDF."""
+"""``keybundle separator-sheets``: print separator or patch sheets as a PDF."""
 
 from __future__ import annotations
 
@@ -6,18 +6,24 @@ import argparse
 from pathlib import Path
 from typing import Any
 
+from keybundle.cli.common import opened
 from keybundle.core.base.files import write_atomic
+from keybundle.core.marks.patches import print_patches
 from keybundle.core.marks.printing import SIZES, print_sheets
 from keybundle.core.marks.sheets import KINDS, Separator
+from keybundle.core.setup.routines import PATCH_PATTERNS, PATCH_SYMBOLS
 
 
 def add_command(commands: Any) -> None:
     """Declare the command."""
-    parser = commands.add_parser("separator-sheets", help="print separator sheets as a PDF")
+    parser = commands.add_parser("separator-sheets", help="print separator or patch sheets as a PDF")
     parser.add_argument("--out", type=Path, required=True, metavar="FILE.pdf")
     parser.add_argument("--kind", default=KINDS[0], choices=KINDS)
     parser.add_argument(
         "--type", default="", metavar="TYPE", help="the document type that follows; else a generic sheet"
+    )
+    parser.add_argument(
+        "--patch", choices=PATCH_SYMBOLS, help="print patch sheets with this code instead (table of the set-up with --data)"
     )
     parser.add_argument("--count", type=int, default=1, metavar="N")
     parser.add_argument("--size", default="A4", choices=tuple(SIZES))
@@ -26,5 +32,16 @@ def add_command(commands: Any) -> None:
 
 def run(given: argparse.Namespace) -> int:
     """Write the PDF."""
-    write_atomic(given.out, print_sheets(Separator(given.kind, given.type), count=given.count, size=given.size))
+    if given.patch:
+        made = print_patches(given.patch, _patch_table(given.data), size=given.size, count=given.count)
+    else:
+        made = print_sheets(Separator(given.kind, given.type), count=given.count, size=given.size)
+    write_atomic(given.out, made)
     return 0
+
+
+def _patch_table(data: Path | None) -> dict[str, str]:
+    if data is None:
+        return PATCH_PATTERNS
+    with opened(data) as workspace:
+        return workspace.setup.patch_codes

@@ -263,6 +263,7 @@ class RoutineView(QWidget):
         self.problem.setText(state.problem)
         self.problem.setVisible(bool(state.problem))
         self.copy.setEnabled(state.can_change)
+        self.undo.setEnabled(state.can_change)
         self._render_rehearsal(state)
 
     def _render_rehearsal(self, state: RoutineState) -> None:
