@@ -13,6 +13,9 @@ import pikepdf
 from PIL import Image
 from reportlab.pdfgen.canvas import Canvas
 
+from keybundle.core.imaging.picture import decode
+from keybundle.core.marks.patches import find_patch
+from keybundle.core.setup.routines import PATCH_PATTERNS
 from keybundle.core.store.place import hold
 from keybundle.demo import seed
 from keybundle.demo.stack import plan_stack, true_documents
@@ -60,6 +63,14 @@ class Stack(DataTest):
         self.assertTrue(hit["filed"])
         verified = json.loads(run_cli("--data", data, "verify", "--json").stdout)
         self.assertEqual((verified["bad"], verified["trail"]), ([], "whole"))
+
+    def test_patch_sheets_are_printed_and_found(self) -> None:
+        out = self.folder / "patches.pdf"
+        done = run_cli("separator-sheets", "--out", out, "--patch", "T", "--count", "2")
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        found = [find_patch(decode(out, i, is_pdf=True), PATCH_PATTERNS) for i in (0, 1)]
+        self.assertEqual([f.symbol for f in found if f], ["T", "T"])
+        self.assertEqual(run_cli("separator-sheets", "--out", out, "--patch", "9").returncode, 2)
 
     def test_usage(self) -> None:
         data = self.demo_data()

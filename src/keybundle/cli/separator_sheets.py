@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from keybundle.cli.common import opened
+from keybundle.core.base.errors import EnvironmentProblem
 from keybundle.core.base.files import write_atomic
 from keybundle.core.marks.patches import print_patches
 from keybundle.core.marks.printing import SIZES, print_sheets
@@ -23,7 +24,9 @@ def add_command(commands: Any) -> None:
         "--type", default="", metavar="TYPE", help="the document type that follows; else a generic sheet"
     )
     parser.add_argument(
-        "--patch", choices=PATCH_SYMBOLS, help="print patch sheets with this code instead (table of the set-up with --data)"
+        "--patch",
+        choices=PATCH_SYMBOLS,
+        help="print patch sheets with this code instead (by the set-up's table)",
     )
     parser.add_argument("--count", type=int, default=1, metavar="N")
     parser.add_argument("--size", default="A4", choices=tuple(SIZES))
@@ -40,8 +43,10 @@ def run(given: argparse.Namespace) -> int:
     return 0
 
 
-def _patch_table(data: Path | None) -> dict[str, str]:
-    if data is None:
+def _patch_table(data: Path) -> dict[str, str]:
+    """Return the table of the repository's set-up, the usual one where there is no repository."""
+    try:
+        with opened(data, changes=False) as workspace:
+            return workspace.setup.patch_codes
+    except EnvironmentProblem:
         return PATCH_PATTERNS
-    with opened(data) as workspace:
-        return workspace.setup.patch_codes

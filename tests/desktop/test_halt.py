@@ -1,0 +1,72 @@
+"""A halt in the window: two pictures, what to feed again, and the three ways on."""
+
+from __future__ import annotations
+
+import json
+
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel
+
+from keybundle.core.batches.model import Batch, balance
+from keybundle.desktop.app import Desktop
+from keybundle.desktop.views.halt_dialog import HaltDialog
+from keybundle.desktop.views.window import MainWindow
+from tests.desktop.support import DesktopTest
+
+
+class Halt(DesktopTest):
+    def begin(self, trouble: str) -> tuple[Desktop, MainWindow, HaltDialog]:
+        desktop = self.start()
+        path = desktop.workspace.place.root / "feeder" / "stack.json"
+        stack = json.loads(path.read_text())
+        stack[1]["trouble"] = trouble
+        path.write_text(json.dumps(stack))
+        desktop.begin("Elspra Towpath")
+        window = desktop.window
+        assert window is not None
+        self.until(lambda: window.work.presenter.state.can_scan)
+        self.key(window.work.list, Qt.Key.Key_S)
+        self.until(lambda: window.work.findChild(HaltDialog) is not None, 60, "the halt to be shown")
+        return desktop, window, window.work.findChild(HaltDialog)
+
+    def batch(self, desktop: Desktop) -> Batch:
+        (batch_id,) = desktop.workspace.batches.ids()
+        return desktop.workspace.batches.load(batch_id)
+
+    def test_stuck_sheets_are_shown_and_fed_again_by_one_key(self) -> None:
+        desktop, window, dialog = self.begin("stuck")
+        self.assertIn("Staples are the usual reason.", window.message.text())
+        self.assertTrue(dialog.isVisible())
+        ran_to = max(p.sheet for p in self.batch(desktop).pages)
+        self.key(dialog, Qt.Key.Key_Return)
+        self.until(lambda: not window.work.presenter.state.scanning and window.work.presenter.state.scanner, 10)
+        self.until(lambda: len(self.batch(desktop).pages) >= 2 * (ran_to + 7), 60, "the sheets from the second on")
+        self.until(lambda: not window.work.presenter.state.scanning, 30)
+        batch = self.batch(desktop)
+        self.assertEqual({p.reason for p in batch.pages if 2 <= p.sheet <= ran_to}, {"scanned again"})
+        self.until(lambda: all(p.disposition for p in self.batch(desktop).pages), 30)
+        self.assertTrue(balance(self.batch(desktop)).is_even)
+
+    def test_a_jam_goes_on_without_leaving_anything_out(self) -> None:
+        desktop, _, dialog = self.begin("jam")
+        said = " ".join(label.text() for label in dialog.findChildren(QLabel))
+        self.assertIn("put the one that stopped back", said)
+        QTest.mouseClick(dialog.buttons["go on"], Qt.MouseButton.LeftButton)
+        self.until(lambda: max((p.sheet for p in self.batch(desktop).pages), default=0) == 8, 60)
+        self.assertNotIn("scanned again", {p.reason for p in self.batch(desktop).pages})
+
+    def test_closing_it_leaves_the_feeder_stopped_and_the_batch_open(self) -> None:
+        desktop, window, dialog = self.begin("stuck")
+        before = len(self.batch(desktop).pages)
+        self.key(dialog, Qt.Key.Key_Escape)
+        self.spin(1.0)
+        self.assertEqual(len(self.batch(desktop).pages), before)
+        self.assertFalse(window.work.presenter.state.scanning)
+        window.activateWindow()
+        self.until(window.isActiveWindow)
+        window.work.list.setFocus()
+        self.key(window.work.list, Qt.Key.Key_M)
+        self.until(lambda: len(self.batch(desktop).pages) > before, 20, "more sides in the same batch")
+        window.work.presenter.stop()
+        self.until(lambda: not window.work.presenter.state.scanning, 20)
