@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import os
 import subprocess
+from pathlib import Path
 from unittest import mock
 
 from PIL import Image
@@ -32,7 +33,9 @@ class TestDevice(DataTest):
         (self.folder / "test.conf").write_text("number_of_devices 1\n")
         patch = mock.patch.dict(os.environ, {"SANE_CONFIG_DIR": str(self.folder)})
         patch.start()
+        self.addCleanup(sane.local_environment.cache_clear)
         self.addCleanup(patch.stop)
+        sane.local_environment.cache_clear()
 
     def scanner(self, *extra: str) -> SaneScanner:
         devices = list_devices()
@@ -128,6 +131,20 @@ class TestDevice(DataTest):
         scanner._offers = mock.Mock(**said)
         sides: list[Side] = list(scanner.scan(Options(duplex=True, resolution_dpi=50), CancelToken()))
         self.assertEqual([(s.sheet, s.side) for s in sides[:4]], [(1, "front"), (1, "back"), (2, "front"), (2, "back")])
+
+
+class Drivers(DataTest):
+    def test_no_driver_asks_a_network(self) -> None:
+        (self.folder / "dll.conf").write_text("net\nescl\n# net is here\nepson2\nfujitsu\n")
+        (self.folder / "epson2.conf").write_text("usb\nnet autodiscovery\nnet 192.0.2.7\n")
+        self.addCleanup(sane.local_environment.cache_clear)
+        bare = {k: v for k, v in os.environ.items() if k != "SANE_CONFIG_DIR"}
+        with mock.patch.object(sane, "CONFIG", self.folder), mock.patch.dict(os.environ, bare, clear=True):
+            sane.local_environment.cache_clear()
+            made = Path(sane.local_environment()["SANE_CONFIG_DIR"])
+        self.assertEqual((made / "dll.conf").read_text().split("\n"), ["# net is here", "epson2", "fujitsu", ""])
+        self.assertEqual((made / "epson2.conf").read_text(), "usb\n")
+        self.assertIn("networking=no", (made / "pixma.conf").read_text())
 
 
 class Words(DataTest):

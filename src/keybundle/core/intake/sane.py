@@ -3,10 +3,16 @@
 A driver that hangs or crashes costs that process, never the application. Guaranteed: every status of the SANE
 standard comes out as a ``Halt`` with a sentence; sides that were delivered before stay delivered. Not guaranteed:
 that a device knows how many sheets lie in its feeder; most do not, and ``sheets_in_feeder`` is None then.
+
+Devices of this machine only: the drivers that look for scanners on a network are left out, unless ``SANE_CONFIG_DIR``
+says what to load.
 """
 
 from __future__ import annotations
 
+import atexit
+import functools
+import os
 import re
 import shutil
 import signal
@@ -21,6 +27,8 @@ from keybundle.core.base.progress import CancelToken
 from keybundle.core.intake.scanner import BACK, FRONT, PAPERS_MM, Halt, Offers, Options, Side
 
 COMMAND = "scanimage"
+CONFIG = Path("/etc/sane.d")
+NETWORK_DRIVERS = ("net", "escl", "airscan")
 ASK_SECONDS = 20.0
 POLL_SECONDS = 0.02
 SILENT_SECONDS = 120.0
@@ -45,6 +53,21 @@ STATUS = {
 }  # fmt: skip
 _FAILED = re.compile(r"(?:sane_start|sane_read|sane_open|open of device [^:]+(?::[^ ]+)? failed): (.+)$", re.MULTILINE)
 _OPTION = re.compile(r"^\s+--(source|mode|resolution)\s+(\S.*?)\s+\[([^\]]*)\]", re.MULTILINE)
+
+
+@functools.cache
+def local_environment() -> dict[str, str]:
+    """Return the environment for ``scanimage``: a copy of SANE's configuration that asks no network."""
+    if os.environ.get("SANE_CONFIG_DIR") or not CONFIG.is_dir():
+        return dict(os.environ)
+    folder = Path(tempfile.mkdtemp(prefix="keybundle-sane-"))
+    atexit.register(shutil.rmtree, folder, True)
+    for path in CONFIG.glob("*.conf"):
+        lines = path.read_text(errors="replace").splitlines()
+        kept = [x for x in lines if not x.strip().startswith("net ") and x.strip() not in NETWORK_DRIVERS]
+        (folder / path.name).write_text("\n".join(kept) + "\n")
+    (folder / "pixma.conf").write_text("networking=no\n")
+    return {**os.environ, "SANE_CONFIG_DIR": str(folder)}
 
 
 @dataclass(frozen=True)
@@ -120,7 +143,7 @@ class SaneScanner:
             with log.open("wb") as stderr:
                 process = subprocess.Popen(
                     [COMMAND, *arguments, f"--batch={folder}/%06d.tif"], stdin=subprocess.DEVNULL,
-                    stdout=subprocess.DEVNULL, stderr=stderr,
+                    stdout=subprocess.DEVNULL, stderr=stderr, env=local_environment(),
                 )  # fmt: skip
             try:
                 number = 0
