@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import shutil
 import statistics
 import subprocess
@@ -137,7 +136,8 @@ def measure_window() -> list[str]:
     lines = []
     for pages in (500, 2000):
         folder = Path(tempfile.mkdtemp(prefix="keybundle-bench-"))
-        child = [sys.executable, "-m", "bench.window_child", str(folder / "data"), f"pages {pages}"]
+        subprocess.run([sys.executable, "-m", "bench.many_pages", str(folder / "data"), str(pages)], check=True)
+        child = [sys.executable, "-m", "bench.window_child", str(folder / "data"), "pages"]
         out = subprocess.run(child, check=True, capture_output=True, text=True).stdout.split()
         shutil.rmtree(folder)
         opened, turned, fetched, gap, memory = map(float, out[-5:])
@@ -149,10 +149,3 @@ def measure_window() -> list[str]:
             f"| interface process with {pages} pages | {memory:.0f} MB | | | 2,000 pages: under 600 MB |",
         ]
     return lines
-
-
-def sample_page() -> bytes:
-    """Return a small page as a file, for batches of many."""
-    out = io.BytesIO()
-    draw_page(3, 100).sheet.image.convert("L").save(out, "PNG", dpi=(100, 100))
-    return out.getvalue()

@@ -20,6 +20,7 @@ EDGE_MM = 6.0
 SHOW_THROUGH_CONTRAST = 0.38
 PLAIN_INK_MM2 = 60.0
 PLAIN_DARKNESS = 0.5
+TRACE, FEW_PX = 0.055, 4
 
 
 @dataclass(frozen=True)
@@ -139,7 +140,10 @@ def judge(picture: Picture) -> Judgement:
     full = to_grey(picture)
     grey, dpi = shrink(full, picture.dpi)
     level = round(1 - float(np.median(grey)) / 255, 3)
-    ink, darkest = _ink_of(measure_darkness(grey, dpi), dpi)
+    darkness = measure_darkness(grey, dpi)
+    if _is_untouched(darkness, dpi):
+        return Judgement(0, 0.0, 0.0, True, 0.0, False, level, 0.0)
+    ink, darkest = _ink_of(darkness, dpi)
     body = without_edges(ink, dpi)
     ink_mm2 = float(body.sum()) / (dpi / 25.4) ** 2
     if ink_mm2 < PLAIN_INK_MM2 or darkest < PLAIN_DARKNESS:
@@ -156,6 +160,12 @@ def judge(picture: Picture) -> Judgement:
     return Judgement(
         turn % 360, angle, ink_mm2, False, abs(margin), max(sharp, side_sharp) > 1.5, level, round(darkest, 3)
     )
+
+
+def _is_untouched(darkness: Darkness, dpi: float) -> bool:
+    """Whether the paper shows nothing at all, so that no closer look is worth its time."""
+    edge = round(EDGE_MM * dpi / 25.4)
+    return int(np.count_nonzero(darkness[edge:-edge, edge:-edge] > TRACE)) < FEW_PX
 
 
 def without_edges(ink: Pixels, dpi: float) -> Pixels:

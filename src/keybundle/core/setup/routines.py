@@ -127,7 +127,6 @@ class Cleaning(Part):
     despeckle: bool = True
     flatten: bool = True
     colour: Literal["by content", "as captured", "grey", "1-bit"] = "by content"
-    photograph: bool = False
 
 
 class HaltCondition(Part):
@@ -150,10 +149,7 @@ class HaltCondition(Part):
 
 
 class Routine(Part):
-    """A saved way of handling one kind of work.
-
-    ``locked`` names scan options (resolution_dpi, duplex, mode, paper, source) that cannot be changed at the scan.
-    """
+    """A saved way of handling one kind of work; ``key`` is the letter that starts it, ``device`` the scanner it names."""
 
     name: Name
     sign: Annotated[str, Field(min_length=2, max_length=2)]
@@ -165,7 +161,6 @@ class Routine(Part):
     resolution_dpi: int = Field(default=300, ge=75, le=1200)
     mode: Literal["automatic", "1-bit", "grey", "colour"] = "automatic"
     paper: Literal["A4", "Letter"] = "A4"
-    locked: tuple[str, ...] = ()
     halts: tuple[HaltCondition, ...] = ()
     cleaning: Cleaning = Cleaning()
     separation: Separation = Separation()

@@ -1,0 +1,58 @@
+"""A data directory with one batch of so many placed and read pages; made in a process of its own."""
+
+from __future__ import annotations
+
+import io
+import sys
+from dataclasses import astuple, replace
+from pathlib import Path
+
+from keybundle.core.base.boxes import Frame
+from keybundle.core.base.files import write_atomic
+from keybundle.core.batches.model import Facts, Page
+from keybundle.core.separation.facts import Placing
+from keybundle.core.workflows.page_work import examine, read
+from keybundle.core.workflows.preview_files import preview_path
+from keybundle.core.workflows.workspace import open_workspace
+from keybundle.demo import seed
+from keybundle.demo.trials import draw_page
+
+
+def sample_page() -> bytes:
+    """Return a small page as a file, for batches of many."""
+    out = io.BytesIO()
+    draw_page(3, 100).sheet.image.convert("L").save(out, "PNG", dpi=(100, 100))
+    return out.getvalue()
+
+
+def make_batch(data: Path, pages: int) -> None:
+    """Put a batch of so many placed and read pages into a fresh data directory, pictures included."""
+    workspace = open_workspace(data)
+    seed.begin(workspace)
+    who, sample = workspace.person(None).name, sample_page()
+    batch_id = workspace.batches.create("Post", "many", who)
+    sha = workspace.place.files.put(sample)
+    source = workspace.place.files.path(sha)
+    facts = Facts.from_json(
+        examine(str(source), 0, False, "many", str(workspace.place.cache), "first", (True, (), ()))[0]
+    )
+    text = read(str(source), 0, False, "many", astuple(Frame(facts.width, facts.height)), "eng", (True,) * 4)[0]
+    current = None
+    with workspace.place.database.atomic():
+        for i in range(pages):
+            page = Page(f"page{i:05d}", i, "many", 0, i + 1, "front", sha, False)
+            workspace.batches.add_page(batch_id, page)
+            workspace.batches.set_facts(page.id, replace(facts, rotation=0, skew_degrees=0.0))
+            workspace.batches.set_text(page.id, text, 0)
+            current = workspace.batches.place(
+                batch_id, [Placing(page.id, True, "", i % 3 == 0, "separator sheet")], current
+            )
+            for kind in ("thumbnail", "screen"):
+                made = preview_path(workspace.place.cache, "first", facts.rotation, kind)
+                write_atomic(preview_path(workspace.place.cache, page.id, 0, kind), made.read_bytes(), durable=False)
+        workspace.batches.end_capture(batch_id)
+    workspace.close()
+
+
+if __name__ == "__main__":
+    make_batch(Path(sys.argv[1]), int(sys.argv[2]))
