@@ -140,6 +140,19 @@ class OpenBatch(DataTest):
         self.assertEqual({d.type for d in batch.documents.values()}, {"Delivery note"})
         self.assertTrue(all(p.is_read for p in batch.pages))
 
+    def test_pages_that_wait_for_their_text_are_read_on(self) -> None:
+        self.set_rules({"rule": "page numbering"})
+        begin = self.line.begin
+        with mock.patch.object(self.line, "begin", lambda b, *a, **k: (begin(b, *a, **k), self.line.stop_reading(b))):
+            found = import_files(self.ws, self.line, shared_pool(), find_routine(self.ws, "Files"), [self.path], WHO)
+        self.assertTrue(self.line.wait(60))
+        batch_id = str(found.batch)
+        self.assertEqual({p.disposition for p in self.ws.batches.load(batch_id).pages}, {None})
+        self.assertFalse(self.line.wait_placed(batch_id, 0.1))
+        self.line.read_on(batch_id)
+        self.assertTrue(self.line.wait(120))
+        self.assertEqual({p.disposition for p in self.ws.batches.load(batch_id).pages}, {"kept"})
+
 
 class Keeping(DataTest):
     def setUp(self) -> None:

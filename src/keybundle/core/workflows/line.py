@@ -361,6 +361,10 @@ class Line:
     def _read_on(self, batch_id: str) -> None:
         self._stopped -= {batch_id}
         self._revise(batch_id)
+        running = self._running[batch_id]
+        for page in (running.pages[i] for i in running.unplaced):
+            if page.facts is not None and not _is_looked_at(running, page):
+                self._read(batch_id, page, FIRST_PAGE)
 
     def _was_read(self, batch_id: str, page: Page, future: Future[Any]) -> None:
         batches = self._ws.batches
