@@ -58,7 +58,8 @@ def examine(
     facts = Facts(
         picture.width, picture.height, picture.dpi, picture.mode, rotation, found.skew_degrees,
         round(found.ink_mm2, 2), found.is_blank, separator is not None, separator.type_name if separator else "",
-        find_marks(picture, look) if separator is None else (), look.names, decide_colour(picture),
+        find_marks(picture, look) if separator is None else (), look.names,
+        decide_colour(picture) if separator is None and not found.is_blank else "",
         round(picture.width / picture.dpi * 25.4, 1), round(picture.height / picture.dpi * 25.4, 1), found.darkness,
         found.contrast,
     )  # fmt: skip
