@@ -32,6 +32,7 @@ class Facts:
 
     ``colour`` is what the page needs (colour, grey, 1-bit), ``darkness`` that of its paper (0 white, 1 black),
     ``contrast`` that of its darkest ink against the paper.
+    ``flat_sha`` names the stored flat picture of a photograph of paper, to which all of this refers then.
     ``looked_for`` names the marks that were looked for, so that a later rule knows whether it must look again.
     """
 
@@ -52,6 +53,7 @@ class Facts:
     height_mm: float = 0.0
     darkness: float = 0.0
     contrast: float = 1.0
+    flat_sha: str = ""
 
     @classmethod
     def from_json(cls, data: dict[str, Any]) -> Facts:
@@ -93,6 +95,16 @@ class Page:
     def kept(self) -> bool:
         """Whether the page belongs to a document."""
         return self.disposition == KEPT
+
+    @property
+    def picture(self) -> tuple[str, int, bool]:
+        """The stored file that shows the page, its place in that, and whether it is a PDF.
+
+        The file as captured, or the flat picture of a photograph of paper.
+        """
+        if self.facts is not None and self.facts.flat_sha:
+            return self.facts.flat_sha, 0, False
+        return self.file_sha, self.source_index, self.is_pdf
 
     @property
     def frame(self) -> Frame:

@@ -70,9 +70,11 @@ class BatchStore:
             last = c.execute(select(func.max(t.page.c.position)).where(t.page.c.batch_id == batch_id)).scalar()
             place = 0 if last is None else last + 1
             c.execute(insert(t.page).values(**row, batch_id=batch_id, position=place, captured_at=self._clock.stamp()))
-            found = c.execute(select(t.stored_file.c.sha).where(t.stored_file.c.sha == page.file_sha)).first()
-            if found is None:
-                c.execute(insert(t.stored_file).values(sha=page.file_sha, area="main", size=0, at=self._clock.stamp()))
+            self._know_file(c, page.file_sha)
+
+    def _know_file(self, c: Connection, sha: str) -> None:
+        if c.execute(select(t.stored_file.c.sha).where(t.stored_file.c.sha == sha)).first() is None:
+            c.execute(insert(t.stored_file).values(sha=sha, area="main", size=0, at=self._clock.stamp()))
 
     def end_capture(self, batch_id: str) -> None:
         """Note that no more sides will come."""
@@ -92,6 +94,8 @@ class BatchStore:
                 .where(t.page.c.id == page_id)
                 .values(facts=asdict(facts) if facts else None, trouble=trouble)
             )
+            if facts is not None and facts.flat_sha:
+                self._know_file(c, facts.flat_sha)
 
     def set_text(self, page_id: str, text: bytes | None, rotation: int | None, trouble: str = "") -> None:
         """Keep a page's text and the turn in which it was read."""

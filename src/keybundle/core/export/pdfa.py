@@ -1,6 +1,7 @@
-"""Searchable PDF/A-1b: the original picture, untouched bit for bit where its format allows, and invisible words on it.
+"""Searchable PDF/A-1b: the picture of each page, and invisible words on it.
 
-The picture is placed upright and straight by its matrix alone; its pixels stay as captured. Words stand at their
+The picture is the cleaned one in the colours the page needs, or the captured one, untouched bit for bit where its
+format allows. It is placed upright and straight by its matrix alone. Words stand at their
 boxes in a font without shapes. Conformance: ISO 19005-1 level b (checked in the tests by an independent validator).
 """
 
@@ -24,7 +25,9 @@ from PIL import Image
 
 from keybundle.core.base.boxes import Affine, Frame, compose
 from keybundle.core.base.errors import EnvironmentProblem
-from keybundle.core.imaging.picture import decode
+from keybundle.core.imaging.clean import NONE, Steps
+from keybundle.core.imaging.derived import encode_cleaned
+from keybundle.core.imaging.picture import decode, is_turned
 from keybundle.core.reading.text import PageText
 
 PRODUCER = "Key Bundle"
@@ -32,13 +35,18 @@ PRODUCER = "Key Bundle"
 
 @dataclass(frozen=True)
 class SourcePage:
-    """A page to be put into the PDF: its original file, its frame, its text."""
+    """A page to be put into the PDF: its file, its frame, its text.
+
+    ``colour`` is what it is cleaned to (colour, grey, 1-bit; empty: as captured) by ``steps``.
+    """
 
     path: Path
     index: int
     is_pdf: bool
     dpi: float
     text: PageText
+    colour: str = ""
+    steps: Steps = NONE
 
 
 @functools.cache
@@ -93,10 +101,13 @@ def _add_font(pdf: Pdf) -> pikepdf.Object:
 
 
 def _encode_image(page: SourcePage) -> bytes:
-    """Return a one-page PDF that holds the picture as it is: group 4, JPEG and PNG data are not encoded anew."""
+    """Return a one-page PDF that holds the picture; as captured, group 4, JPEG and PNG data are not encoded anew."""
+    if page.colour:
+        cleaned = encode_cleaned(decode(page.path, page.index, is_pdf=page.is_pdf), page.colour, page.steps)
+        return bytes(img2pdf.convert(cleaned))
     data = page.path.read_bytes() if not page.is_pdf else b""
     single = (page.index == 0 and data[:3] == b"\xff\xd8\xff") or data[:8] == b"\x89PNG\r\n\x1a\n"
-    if not single:
+    if not single or is_turned(data):
         data = _frame_as_image(page)
     try:
         return bytes(img2pdf.convert(data, rotation=img2pdf.Rotation.ifvalid))

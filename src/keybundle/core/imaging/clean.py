@@ -22,6 +22,7 @@ HOLE_MM = (3.5, 9.0)
 HOLE_STRIP_MM = 20.0
 SPECK_MM = 0.34
 LONELY_MM = 1.6
+MARGIN_MM = 6.0  # what is left of scan edges says nothing about the ink
 SHINES_THROUGH = 0.34
 FAINT_INK = 0.62
 MUCH_SOFT = 1.2
@@ -117,7 +118,9 @@ def flatten(grey: Pixels, dpi: float) -> Pixels:
     coarse = np.ascontiguousarray(grey[::SAMPLE, ::SAMPLE])
     paper = estimate_paper(coarse, dpi / SAMPLE)
     sample = cv2.subtract(paper, coarse).astype(np.float32) / paper
-    inked = sample[sample > 0.12]
+    margin = round(MARGIN_MM * dpi / SAMPLE / 25.4)
+    body = sample[margin:-margin, margin:-margin]
+    inked = body[body > 0.12]
     high = float(np.percentile(inked, 90)) if inked.size > 200 else 1.0
     high = min(1.0, max(0.25, high))
     if _is_even(paper) and high > FAINT_INK and _soft_share(sample) < MUCH_SOFT:

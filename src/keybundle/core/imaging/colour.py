@@ -8,6 +8,7 @@ import numpy as np
 from keybundle.core.imaging.judge import shrink
 from keybundle.core.imaging.paper import measure_darkness
 from keybundle.core.imaging.picture import Picture, Pixels
+from keybundle.core.imaging.scale import scale_by
 
 LOOK_DPI = 100.0
 COLOURFUL = 38
@@ -23,7 +24,7 @@ def decide_colour(picture: Picture) -> str:
     """
     if picture.pixels.ndim == 3:
         factor = min(1.0, LOOK_DPI / picture.dpi)
-        small = cv2.resize(picture.pixels, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
+        small = scale_by(picture.pixels, factor)
         dpi = picture.dpi * factor
         if _colourful_mm2(small, dpi) > COLOUR_MM2:
             return "colour"

@@ -13,6 +13,7 @@ import numpy as np
 from keybundle.core.imaging.blank import LOOK_DPI, is_blank, measure_content_mm2
 from keybundle.core.imaging.paper import Darkness, measure_darkness
 from keybundle.core.imaging.picture import Picture, Pixels, to_grey
+from keybundle.core.imaging.scale import scale_by
 
 WORK_DPI = 100.0
 MAX_SKEW_DEGREES = 12.0
@@ -44,12 +45,8 @@ class Judgement:
 
 
 def shrink(grey: Pixels, dpi: float, wanted_dpi: float = WORK_DPI) -> tuple[Pixels, float]:
-    """Return the picture at about ``wanted_dpi`` by area averaging, and its resolution; never enlarged."""
-    factor = wanted_dpi / dpi
-    if factor >= 1:
-        return grey, dpi
-    size = (max(1, round(grey.shape[1] * factor)), max(1, round(grey.shape[0] * factor)))
-    return np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), dtype=np.uint8), wanted_dpi
+    """Return the picture at about ``wanted_dpi`` and its resolution; never enlarged."""
+    return scale_by(grey, wanted_dpi / dpi), min(dpi, wanted_dpi)
 
 
 def find_ink(grey: Pixels, dpi: float = WORK_DPI) -> Pixels:

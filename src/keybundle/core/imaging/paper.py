@@ -7,6 +7,7 @@ import numpy as np
 import numpy.typing as npt
 
 from keybundle.core.imaging.picture import Pixels
+from keybundle.core.imaging.scale import scale_down
 
 Darkness = npt.NDArray[np.float32]
 CELL_PX = 16
@@ -21,7 +22,7 @@ def estimate_paper(grey: Pixels, dpi: float) -> Pixels:
     """
     h, w = grey.shape
     cell = max(2, round(CELL_PX * dpi / 100))
-    tiny = cv2.resize(grey, (max(8, w // cell), max(8, h // cell)), interpolation=cv2.INTER_AREA)
+    tiny = scale_down(grey, max(8, w // cell), max(8, h // cell))
     size = max(3, min(WIDEST_CELLS, (min(tiny.shape) // 2) * 2 - 1))
     paper = cv2.resize(cv2.medianBlur(tiny, size), (w, h), interpolation=cv2.INTER_LINEAR)
     return np.asarray(np.maximum(paper, DARKEST_PAPER), dtype=np.uint8)
@@ -30,4 +31,4 @@ def estimate_paper(grey: Pixels, dpi: float) -> Pixels:
 def measure_darkness(grey: Pixels, dpi: float) -> Darkness:
     """Return ``(H, W) float32``: 0 where a place is as light as its paper, 1 where it is black."""
     paper = estimate_paper(grey, dpi)
-    return np.asarray(cv2.subtract(paper, grey).astype(np.float32) / paper, dtype=np.float32)
+    return np.asarray(cv2.divide(cv2.subtract(paper, grey), paper, dtype=cv2.CV_32F), dtype=np.float32)

@@ -7,15 +7,16 @@ through libheif; PDF pages are drawn by PDFium.
 
 from __future__ import annotations
 
+import io
 import struct
 import warnings
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
 import pi_heif
-from PIL import Image, ImageFile, UnidentifiedImageError
+from PIL import Image, ImageFile, ImageOps, UnidentifiedImageError
 
 from keybundle.core.base.errors import InputProblem
 
@@ -23,6 +24,8 @@ Pixels = npt.NDArray[np.uint8]
 MAX_PIXELS = 1_000_000_000
 FALLBACK_DPI = 300.0
 PDF_DPI = 300.0
+ORIENTATION = 0x0112
+SCREEN_DPI, LARGEST_INCH = 96.0, 24.0
 FORMATS = ("TIFF", "PNG", "JPEG", "WEBP", "JPEG2000", "BMP", "PPM", "HEIF")
 NAMES = "TIFF, PNG, JPEG, WebP, JPEG 2000, BMP, PNM, HEIC nor PDF"
 _PLAIN = {"MPO": "JPEG", "JPEG2000": "JPEG 2000", "WEBP": "WebP", "PPM": "PNM", "HEIF": "HEIC"}
@@ -42,6 +45,7 @@ class Picture:
     pixels: Pixels
     dpi: float
     mode: str
+    is_dpi_told: bool = True
 
     @property
     def width(self) -> int:
@@ -136,16 +140,25 @@ def decode(path: Path, index: int = 0, *, name: str = "", is_pdf: bool = False) 
                 if index:
                     image.seek(index)
                 _check_size(image.width, image.height, name)
-                dpi = _resolution(image)
-                return from_pil(image, dpi)
+                told = _resolution(image)
+                ImageOps.exif_transpose(image, in_place=True)
+                return replace(from_pil(image, told or FALLBACK_DPI), is_dpi_told=bool(told))
     except (*_DECODE_ERRORS, Image.DecompressionBombError) as error:
         raise _broken(name) from error
 
 
 def _resolution(image: Image.Image) -> float:
+    """Return the resolution a file tells in dpi; 0 when it tells none, or one that cameras write without meaning it."""
     raw = image.info.get("dpi")
-    dpi = float(raw[0]) if raw else FALLBACK_DPI
-    return dpi if 50 <= dpi <= 2400 else FALLBACK_DPI
+    dpi = float(raw[0]) if raw else 0.0
+    is_meant = dpi > SCREEN_DPI or max(image.size) < LARGEST_INCH * dpi
+    return dpi if 50 <= dpi <= 2400 and is_meant else 0.0
+
+
+def is_turned(data: bytes) -> bool:
+    """Whether a picture file asks to be turned when it is shown, as cameras do; ``decode`` has done it then."""
+    with Image.open(io.BytesIO(data), formats=FORMATS) as image:
+        return image.getexif().get(ORIENTATION, 1) != 1
 
 
 def from_pil(image: Image.Image, dpi: float) -> Picture:

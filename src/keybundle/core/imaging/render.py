@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import cv2
 import numpy as np
 
 from keybundle.core.base.boxes import Frame, compose
 from keybundle.core.imaging.picture import Picture, Pixels, to_grey
+from keybundle.core.imaging.scale import scale_by
 
 
 def straighten(picture: Picture, frame: Frame, *, scale: float = 1.0, grey: bool = True) -> Pixels:
@@ -38,16 +40,13 @@ def encode_previews(picture: Picture, frame: Frame, sizes_px: Sequence[int], qua
     The page is straightened once, at the largest size; the others are made from that.
     """
     longest = max(picture.width, picture.height)
-    pixels = straighten(picture, frame, scale=min(1.0, sizes_px[0] / longest), grey=picture.pixels.ndim == 2)
+    small = replace(picture, pixels=scale_by(picture.pixels, sizes_px[0] / longest))
+    pixels = straighten(small, frame, grey=picture.pixels.ndim == 2)
     if pixels.ndim == 3:
         pixels = np.ascontiguousarray(pixels[:, :, ::-1])
     found = []
     for size in sizes_px:
-        factor = size / max(pixels.shape[:2])
-        if factor < 1:
-            pixels = np.asarray(
-                cv2.resize(pixels, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA), dtype=np.uint8
-            )
+        pixels = scale_by(pixels, size / max(pixels.shape[:2]))
         done, data = cv2.imencode(".jpg", pixels, [cv2.IMWRITE_JPEG_QUALITY, quality])
         if not done:
             raise ValueError(f"a picture of shape {pixels.shape} could not be encoded")

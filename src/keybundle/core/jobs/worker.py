@@ -30,7 +30,7 @@ def _die_with_parent() -> None:
 
 def serve(connection: Connection, memory_limit: int = MEMORY_LIMIT_BYTES) -> None:
     """Run tasks until the other end closes; the other end's death ends this process too."""
-    os.environ["OMP_THREAD_LIMIT"] = "1"
+    os.environ |= {"OMP_THREAD_LIMIT": "1", "OPENCV_FOR_THREADS_NUM": "1"}  # the workers share the cores already
     _die_with_parent()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     resource.setrlimit(resource.RLIMIT_AS, (memory_limit, memory_limit))

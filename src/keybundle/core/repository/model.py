@@ -11,7 +11,10 @@ from keybundle.core.fields.values import FieldValue
 
 @dataclass(frozen=True)
 class FiledPage:
-    """A page of a version: its original file, how it becomes upright, and its text (bytes of ``PageText``)."""
+    """A page of a version: its original file, how it becomes upright, and its text (bytes of ``PageText``).
+
+    ``flat_sha`` names the flat picture of a photograph of paper, to which frame, dpi and text refer then.
+    """
 
     page_id: str
     file_sha: str
@@ -20,6 +23,12 @@ class FiledPage:
     frame: Frame
     dpi: float
     text: bytes
+    flat_sha: str = ""
+
+    @property
+    def picture(self) -> tuple[str, int, bool]:
+        """The stored file that shows the page, its place in that, and whether it is a PDF."""
+        return (self.flat_sha, 0, False) if self.flat_sha else (self.file_sha, self.source_index, self.is_pdf)
 
 
 @dataclass(frozen=True)

@@ -69,7 +69,7 @@ class Repository:
             )
             _insert_pages(c, document_id, new.pages)
             _insert_values(c, document_id, {**new.values, **_folder_values(new)})
-            for sha in {new.pdf_sha, *(p.file_sha for p in new.pages)}:
+            for sha in {new.pdf_sha, *(p.file_sha for p in new.pages), *(p.picture[0] for p in new.pages)}:
                 _know_file(c, sha, at)
             place = [value for _, value in new.folder]
             audit.append(c, at, who, "filed", document_id, {
@@ -182,7 +182,7 @@ def _insert_pages(c: Connection, document_id: str, pages: Sequence[FiledPage]) -
             insert(t.version_page).values(
                 document_id=document_id, version=1, position=position, file_sha=page.file_sha, dpi=page.dpi,
                 source_index=page.source_index, is_pdf=page.is_pdf, page_id=page.page_id,
-                frame=list(astuple(page.frame)), text=page.text,
+                frame=list(astuple(page.frame)), text=page.text, flat_sha=page.flat_sha,
             )
         )  # fmt: skip
 
@@ -224,7 +224,8 @@ def _load_pages(c: Connection, document_id: str, version: int) -> tuple[FiledPag
     p = t.version_page
     rows = c.execute(select(p).where(p.c.document_id == document_id, p.c.version == version).order_by(p.c.position))
     return tuple(
-        FiledPage(r.page_id, r.file_sha, r.source_index, r.is_pdf, Frame(*r.frame), r.dpi, r.text) for r in rows
+        FiledPage(r.page_id, r.file_sha, r.source_index, r.is_pdf, Frame(*r.frame), r.dpi, r.text, r.flat_sha)
+        for r in rows
     )
 
 

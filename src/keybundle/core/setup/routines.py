@@ -120,6 +120,7 @@ class Separation(Part):
 class Cleaning(Part):
     """Which steps clean a routine's pages. The captured picture is never altered; these make derived ones."""
 
+    photographs: bool = True
     upright: bool = True
     deskew: bool = True
     crop: bool = True

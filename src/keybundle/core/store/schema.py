@@ -176,6 +176,7 @@ version_page = Table(
     Column("frame", JSON, nullable=False),
     Column("dpi", Float, nullable=False),
     Column("text", LargeBinary, nullable=False),
+    Column("flat_sha", String, nullable=False, server_default=""),
 )
 document_value = Table(
     "document_value",

@@ -140,15 +140,14 @@ def preview(
     workspace: Workspace,
     pool: Pool,
     page_id: str,
-    sha: str,
-    index: int,
-    is_pdf: bool,
+    picture: tuple[str, int, bool],
     frame: Frame,
     kind: str = "screen",
 ) -> Path:
     """Return the file of a page's small picture (``thumbnail`` or ``screen``), making it where it is missing."""
     path = preview_path(workspace.place.cache, page_id, frame.rotation, kind)
     if not path.exists():
+        sha, index, is_pdf = picture
         source, cache = str(workspace.place.files.path(sha)), str(workspace.place.cache)
         args = (source, index, is_pdf, page_id, astuple(frame), cache, page_id)
         pool.submit(f"{WORK}:draw_previews", *args, priority=ON_SCREEN).result()
@@ -158,4 +157,4 @@ def preview(
 def filed_preview(workspace: Workspace, pool: Pool, document_id: str, position: int, page: FiledPage) -> Path:
     """Return the screen picture of a filed page."""
     key = f"{document_id}-{position}"
-    return preview(workspace, pool, key, page.file_sha, page.source_index, page.is_pdf, page.frame)
+    return preview(workspace, pool, key, page.picture, page.frame)

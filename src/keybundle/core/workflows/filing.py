@@ -20,7 +20,9 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository import audit
 from keybundle.core.setup.model import DocumentType
+from keybundle.core.setup.routines import Routine
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.page_facts import cleaning_steps, filed_colour
 from keybundle.core.workflows.workspace import Workspace, may_work
 
 PDF_WORK = "keybundle.core.workflows.pdf_work"
@@ -121,13 +123,15 @@ def _start_pdf(
     workspace: Workspace, pool: Pool, batch: Batch, document: Document, kind: DocumentType, texts: dict[str, bytes]
 ) -> Future[Any]:
     files = workspace.place.files
+    routine = workspace.setup.routine(batch.routine) or Routine(name=batch.routine, sign="??")
     pages = [
-        (str(files.path(p.file_sha)), p.source_index, p.is_pdf, p.facts.dpi if p.facts else 300.0,
-         texts.get(p.id) or PageText((), p.frame).to_bytes())
+        (str(files.path(p.picture[0])), *p.picture[1:], p.facts.dpi if p.facts else 300.0,
+         texts.get(p.id) or PageText((), p.frame).to_bytes(), filed_colour(p, routine))
         for p in batch.pages_of(document.id)
     ]  # fmt: skip
     title = make_caption(kind, document.values)
-    return pool.submit(f"{PDF_WORK}:make_pdf", pages, title, batch.created_at, str(files.root), priority=FILE_PRIORITY)
+    args = (pages, cleaning_steps(routine), title, batch.created_at, str(files.root))
+    return pool.submit(f"{PDF_WORK}:make_pdf", *args, priority=FILE_PRIORITY)
 
 
 def _write_record(workspace: Workspace, result: Filed, who: str) -> str:

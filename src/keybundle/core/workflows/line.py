@@ -252,8 +252,9 @@ class Line:
         place = self._ws.place
         routine = self._running[batch_id].routine
         wanted, steps = wanted_marks(self._ws.setup, routine), routine.cleaning
+        photo_into = str(place.files.root) if steps.photographs else ""
         args = (str(place.files.path(page.file_sha)), page.source_index, page.is_pdf, page.source, str(place.cache),
-                page.id, astuple(wanted), steps.upright, steps.deskew)  # fmt: skip
+                page.id, astuple(wanted), steps.upright, steps.deskew, photo_into)  # fmt: skip
         self._running[batch_id].looking += 1
         self._submit("examine", *args, then=lambda f: self._examined(batch_id, page, f), priority=EXAMINE, key="")
 
@@ -340,7 +341,8 @@ class Line:
         if (page.id, frame.rotation) in self._reading or batch_id in self._stopped:
             return
         routine = self._running[batch_id].routine
-        args = (str(place.files.path(page.file_sha)), page.source_index, page.is_pdf, page.source, astuple(frame),
+        sha, index, is_pdf = page.picture
+        args = (str(place.files.path(sha)), index, is_pdf, page.source, astuple(frame),
                 routine.language, cleaning_steps(routine), routine.force_ocr)  # fmt: skip
         first = ON_SCREEN if page.id in self._on_screen else priority
         if not self._reading:

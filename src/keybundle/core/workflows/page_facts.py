@@ -39,6 +39,14 @@ def cleaning_steps(routine: Routine) -> tuple[bool, bool, bool, bool]:
     return c.crop, c.fill_holes, c.despeckle, c.flatten
 
 
+def filed_colour(page: Page, routine: Routine) -> str:
+    """Return what a page is filed in (colour, grey or 1-bit; empty: as captured). Pages of a PDF stay as they are."""
+    chosen = routine.cleaning.colour
+    if page.is_pdf or page.facts is None or chosen == "as captured":
+        return ""
+    return page.facts.colour if chosen == "by content" else chosen
+
+
 def measured(page: Page, paper_mm: tuple[float, float], document_sheets: int) -> Measured:
     """Return what halt conditions look at; raises ValueError for a page that was not measured."""
     f = page.facts

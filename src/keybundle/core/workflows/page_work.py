@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
@@ -13,6 +14,7 @@ from keybundle.core.batches.model import Facts
 from keybundle.core.imaging.clean import Steps
 from keybundle.core.imaging.colour import decide_colour
 from keybundle.core.imaging.judge import judge, shrink
+from keybundle.core.imaging.photo import encode_flat, flatten_photograph
 from keybundle.core.imaging.picture import PDF_DPI, Picture, decode, probe, to_grey
 from keybundle.core.imaging.render import encode_previews, straighten
 from keybundle.core.marks.found import find_marks
@@ -20,10 +22,10 @@ from keybundle.core.marks.model import Wanted
 from keybundle.core.marks.sheets import find_separator
 from keybundle.core.reading.born import read_text_layer
 from keybundle.core.reading.engine import get_engine, read_page
+from keybundle.core.store.files import FileStore
 from keybundle.core.workflows.preview_files import preview_path
 
-THUMBNAIL_PX = 240
-SCREEN_PX = 1500
+PREVIEWS = (("screen", 1500), ("thumbnail", 240))
 DOUBT = 2.0
 
 
@@ -41,10 +43,17 @@ def look_at(path: str, name: str) -> tuple[str, int]:
 def examine(
     path: str, index: int, is_pdf: bool, name: str, cache: str, page_id: str,
     wanted: tuple[bool, tuple[str, ...], tuple[tuple[str, str], ...]], upright: bool = True, deskew: bool = True,
+    photo_into: str = "",
 ) -> tuple[dict[str, Any], float]:  # fmt: skip
-    """Decode a side once: measure it, look for the wanted marks, make its small pictures; return (facts, seconds)."""
+    """Decode a side once: measure it, look for the wanted marks, make its small pictures; return (facts, seconds).
+
+    The flat picture of a photograph of paper goes into the file store ``photo_into`` (empty: photographs stay).
+    """
     start = time.perf_counter()
     picture = decode(Path(path), index, name=name, is_pdf=is_pdf)
+    flat_sha = ""
+    if photo_into and (flat := flatten_photograph(picture)) is not None:
+        picture, flat_sha = flat, FileStore(Path(photo_into)).put(encode_flat(flat))
     look = Wanted(*wanted)
     separator = find_separator(picture) if look.separator else None
     found = judge(picture)
@@ -61,10 +70,11 @@ def examine(
         find_marks(picture, look) if separator is None else (), look.names,
         decide_colour(picture) if separator is None and not found.is_blank else "",
         round(picture.width / picture.dpi * 25.4, 1), round(picture.height / picture.dpi * 25.4, 1), found.darkness,
-        found.contrast,
+        found.contrast, flat_sha,
     )  # fmt: skip
     frame = Frame(picture.width, picture.height, rotation, found.skew_degrees)
-    make_previews(picture, frame, Path(cache), page_id)
+    is_shown = separator is None and not found.is_blank
+    make_previews(picture, frame, Path(cache), page_id, PREVIEWS if is_shown else PREVIEWS[1:])
     return asdict(facts), time.perf_counter() - start
 
 
@@ -88,10 +98,12 @@ def _ask_engine(picture: Picture, rotation: int, skew_degrees: float) -> int:
     return rotation if more is None else (rotation + more) % 360
 
 
-def make_previews(picture: Picture, frame: Frame, cache: Path, page_id: str) -> None:
-    """Put a page's thumbnail and screen picture into the cache."""
-    made = encode_previews(picture, frame, (SCREEN_PX, THUMBNAIL_PX))
-    for kind, data in zip(("screen", "thumbnail"), made, strict=True):
+def make_previews(
+    picture: Picture, frame: Frame, cache: Path, page_id: str, wanted: Sequence[tuple[str, int]] = PREVIEWS
+) -> None:
+    """Put a page's screen picture and thumbnail into the cache; sides that are left out wait for theirs to be asked."""
+    made = encode_previews(picture, frame, [size for _, size in wanted])
+    for (kind, _), data in zip(wanted, made, strict=True):
         write_atomic(preview_path(cache, page_id, frame.rotation, kind), data, durable=False)
 
 

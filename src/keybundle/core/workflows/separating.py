@@ -127,7 +127,8 @@ def _covers(page: Page, wanted: Wanted) -> bool:
 
 
 def _arguments(workspace: Workspace, page: Page) -> tuple[str, int, bool, str]:
-    return str(workspace.place.files.path(page.file_sha)), page.source_index, page.is_pdf, page.source
+    sha, index, is_pdf = page.picture
+    return str(workspace.place.files.path(sha)), index, is_pdf, page.source
 
 
 def _look(

@@ -204,7 +204,7 @@ class BenchPresenter(QObject):
 
         def load() -> tuple[str, str, PageText | None]:
             text = bench.page_text(ws, page.id)
-            path = bench.preview(ws, pool, page.id, page.file_sha, page.source_index, page.is_pdf, page.frame)
+            path = bench.preview(ws, pool, page.id, page.picture, page.frame)
             return page.id, str(path), text
 
         self._s.runner.query(load, self._page_loaded, key=f"page {self.batch_id}")

@@ -277,7 +277,7 @@ class WorkPresenter(QObject):
             last = pages[-1].sheet if pages else 0
             upto = next((i for i, p in enumerate(pages, 1) if halted.sheet and p.sheet == halted.sheet), len(pages))
             pictures = tuple(
-                (str(bench.preview(s.workspace, s.pool, p.id, p.file_sha, p.source_index, p.is_pdf, p.frame)),
+                (str(bench.preview(s.workspace, s.pool, p.id, p.picture, p.frame)),
                  f"Sheet {p.sheet}, {p.side}")
                 for p in pages[max(0, upto - 2) : upto] if p.facts is not None
             )  # fmt: skip
