@@ -97,7 +97,7 @@ def measure_pages(child: Child) -> None:
     start = time.perf_counter()
     child.window.open_batch(batch)
     bench = child.window.benches[batch]
-    child.until(lambda: bench.presenter.shown is not None and bench.presenter.state.pages)
+    child.until(lambda: bench.presenter.pictures.shown is not None and bench.presenter.state.pages)
     opened = time.perf_counter() - start
     ids = [p.id for p in bench.presenter.state.pages]
     turned, fetched = [], []
@@ -106,7 +106,9 @@ def measure_pages(child: Child) -> None:
         for times, page in ((turned, ids[index]), (fetched, ids[index + 1])):
             start = time.perf_counter()
             bench.presenter.go_to_page(page)
-            child.until(lambda page=page: bench.presenter.shown and bench.presenter.shown.page == page)  # type: ignore[misc]
+            child.until(
+                lambda page=page: bench.presenter.pictures.shown and bench.presenter.pictures.shown.page == page
+            )  # type: ignore[misc]
             times.append(time.perf_counter() - start)
     bar, gaps = bench.strip.horizontalScrollBar(), []
     for _ in range(5):

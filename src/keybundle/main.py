@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
 from keybundle.cli.main import main
 
 
-def _start_desktop(data: Path, demo: bool) -> int:
+def _start_desktop(data: Path, demo: bool, files: Sequence[Path]) -> int:
     from keybundle.desktop.app import start
 
-    return start(data, demo=demo)
+    return start(data, demo=demo, files=files)
 
 
 def run() -> None:

@@ -28,6 +28,7 @@ class WorkStub(QObject):
 
     changed = Signal(object)
     halted = Signal(object)
+    mapping_asked = Signal(object)
 
     def __init__(self) -> None:
         super().__init__()

@@ -84,7 +84,7 @@ class Bench(DesktopTest):
         self.assertTrue(desktop.line.wait(90))
         window.open_batch(str(found.batch))
         bench = window.benches[str(found.batch)]
-        self.until(lambda: bench.presenter.shown is not None and bench.presenter.state.slip is not None)
+        self.until(lambda: bench.presenter.pictures.shown is not None and bench.presenter.state.slip is not None)
         return window, bench
 
     def test_lift_complete_set_aside_and_turn(self) -> None:
@@ -92,7 +92,9 @@ class Bench(DesktopTest):
         p = bench.presenter
         agreement = next(d for d in p.state.documents if d.type == "Mooring agreement")
         p.go_to_document(agreement.id)
-        self.until(lambda: p.shown is not None and p.shown.page == p.state.page and p.shown.words)
+        self.until(
+            lambda: p.pictures.shown is not None and p.pictures.shown.page == p.state.page and p.pictures.shown.words
+        )
         self.lift_by_click_and_keys(bench)
         self.complete_from_the_register(bench)
         with mock.patch.object(QInputDialog, "getText", return_value=("torn page", True)):
@@ -105,7 +107,11 @@ class Bench(DesktopTest):
         first = p.state.page
         bench.strip.setFocus()
         self.key(bench.strip, Qt.Key.Key_R)
-        turned = lambda: p.shown is not None and p.shown.page == first and p.shown.width > p.shown.height  # noqa: E731
+
+        def turned() -> bool:
+            shown = p.pictures.shown
+            return shown is not None and shown.page == first and shown.width > shown.height
+
         self.until(turned, 30, "the turned picture")
         self.key(bench.strip, Qt.Key.Key_Z, CTRL)
         self.until(lambda: not turned(), 30)
@@ -113,7 +119,7 @@ class Bench(DesktopTest):
 
     def lift_by_click_and_keys(self, bench: BenchView) -> None:
         p, page = bench.presenter, bench.page
-        words = p.shown.words if p.shown else ()
+        words = p.pictures.shown.words if p.pictures.shown else ()
         trust = next(i for i, w in enumerate(words) if w.text.startswith("Larkmere"))
         bench.slip.focus("Keeper")
         self.click(page, page.rect_of(words[trust].box).center().toPoint())
@@ -149,8 +155,8 @@ class Bench(DesktopTest):
         p = bench.presenter
         row = next(r for r in p.state.slip.rows if r.place is not None)  # type: ignore[union-attr]
         bench.slip.focus(row.name)
-        self.until(lambda: p.shown is not None and p.shown.frame is not None)
-        words = [w.text for w in p.shown.words  # type: ignore[union-attr]
+        self.until(lambda: p.pictures.shown is not None and p.pictures.shown.frame is not None)
+        words = [w.text for w in p.pictures.shown.words  # type: ignore[union-attr]
                  if row.place[1][0] - 4 <= w.box[0] and w.box[2] <= row.place[1][2] + 4  # type: ignore[index]
                  and abs(w.box[1] - row.place[1][1]) < 12]  # type: ignore[index] # fmt: skip
         self.assertTrue(words)

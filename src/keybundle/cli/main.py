@@ -14,7 +14,7 @@ from pathlib import Path
 from keybundle import __version__
 from keybundle.core.base.errors import AppError, EnvironmentProblem, InputProblem
 
-StartDesktop = Callable[[Path, bool], int]
+StartDesktop = Callable[[Path, bool, Sequence[Path]], int]
 DONE, SOME_REFUSED, WRONG_USE, STOPPED = 0, 1, 2, 3
 
 
@@ -30,14 +30,14 @@ def default_data() -> Path:
 
 def make_parser() -> argparse.ArgumentParser:
     """Return the parser with all commands."""
-    from keybundle.cli import capture, find, init_demo, separator_sheets, setup, verify
+    from keybundle.cli import capture, find, init_demo, open_files, separator_sheets, setup, verify
 
     parser = argparse.ArgumentParser(prog="keybundle", description="Document capture: from paper to filed documents.")
     parser.add_argument("--version", action="version", version=f"Key Bundle {__version__}")
     parser.add_argument("--data", type=Path, default=None, help="the data directory (else KEYBUNDLE_DATA)")
     parser.add_argument("--demo", action="store_true", help="start the desktop with the demo data")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
-    for module in (init_demo, setup, capture, find, verify, separator_sheets):
+    for module in (init_demo, setup, capture, find, verify, separator_sheets, open_files):
         module.add_command(commands)
     return parser
 
@@ -55,8 +55,8 @@ def main(arguments: Sequence[str] | None = None, start_desktop: StartDesktop | N
             if start_desktop is None:
                 parser.print_usage(sys.stderr)
                 return WRONG_USE
-            return start_desktop(_desktop_data(data, given.demo), given.demo)
-        given.data = data or default_data()
+            return start_desktop(_desktop_data(data, given.demo), given.demo, ())
+        given.data, given.start_desktop = data or default_data(), start_desktop
         status: int = given.run(given)
         return status
     except InputProblem as error:

@@ -10,6 +10,7 @@ from __future__ import annotations
 import contextlib
 import logging
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QSettings, Signal
@@ -22,8 +23,10 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.store.place import hold
 from keybundle.core.workflows.devices import Devices
 from keybundle.core.workflows.line import WORK, Line
+from keybundle.core.workflows.opening import door_path
 from keybundle.core.workflows.setup_admin import begin_repository
 from keybundle.core.workflows.workspace import Workspace, open_workspace
+from keybundle.desktop.door import Door
 from keybundle.desktop.jobs.runner import JobRunner
 from keybundle.desktop.presenters.session import Bus, Session
 from keybundle.desktop.theme.style import apply_theme
@@ -38,7 +41,9 @@ class Desktop(QObject):
 
     demo_told = Signal(str)
 
-    def __init__(self, data: Path, *, demo: bool = False, settings: QSettings | None = None) -> None:
+    def __init__(
+        self, data: Path, *, demo: bool = False, settings: QSettings | None = None, files: Sequence[Path] = ()
+    ) -> None:
         super().__init__()
         self._stack = contextlib.ExitStack()
         self._stack.enter_context(hold(data, who="the desktop", wait_seconds=1.0))
@@ -51,6 +56,10 @@ class Desktop(QObject):
         self.bus = Bus(self)
         self.line = Line(self.workspace, self.pool, self.bus.tell)
         self._stack.callback(self.line.close)
+        self.door = Door(door_path(data), self)
+        self._stack.callback(self.door.close)
+        self.door.files_handed.connect(self._take_files)
+        self._handed: list[Path] = list(files)
         self._demo = CancelToken()
         self._stack.callback(self._demo.cancel)
         self._settings = settings or QSettings(str(data / "window.ini"), QSettings.Format.IniFormat)
@@ -98,6 +107,15 @@ class Desktop(QObject):
         self.root.hide()
         self.pool.warm_up(f"{WORK}:load")
         self.line.resume()
+        if self._handed:
+            self._take_files([])
+
+    def _take_files(self, files: list[Path]) -> None:
+        """Bring in files that another start handed over; before somebody works here they wait."""
+        self._handed += files
+        if self.window is not None:
+            handed, self._handed = self._handed, []
+            self.window.open_files(handed)
 
     def _make_demo(self) -> None:
         from keybundle.demo import seed
@@ -118,7 +136,7 @@ class Desktop(QObject):
         self.root.deleteLater()
 
 
-def start(data: Path, *, demo: bool = False, run: bool = True) -> int:
+def start(data: Path, *, demo: bool = False, run: bool = True, files: Sequence[Path] = ()) -> int:
     """Start the desktop; returns its exit status. With ``run`` False the event loop is left to the caller."""
     logging.basicConfig(level=logging.WARNING, stream=sys.stderr)
     app = QApplication.instance() or QApplication(sys.argv[:1])
@@ -126,7 +144,7 @@ def start(data: Path, *, demo: bool = False, run: bool = True) -> int:
     app.setApplicationName("Key Bundle")
     apply_theme(app)
     try:
-        desktop = Desktop(data, demo=demo)
+        desktop = Desktop(data, demo=demo, files=files)
     except AppError as error:
         QMessageBox.warning(None, "Key Bundle", str(error))
         return 3

@@ -26,10 +26,7 @@ class Again:
 
 
 def mark_by_hand(before: Batch, after: Batch) -> Batch:
-    """Note on each page where an operator's command changed a break or whether the page is kept.
-
-    A document that now starts with another page is proposed anew, unless a person has worked on it.
-    """
+    """Note on each page where an operator's command changed a break or whether the page is kept."""
     starts = [_starts(before), _starts(after)]
     old = {p.id: p for p in before.pages}
     pages = []
@@ -40,13 +37,18 @@ def mark_by_hand(before: Batch, after: Batch) -> Batch:
         if page.kept and (page.id in starts[0]) != (page.id in starts[1]):
             page = replace(page, hand_break=page.id in starts[1])
         pages.append(page)
+    return propose_anew(before, replace(after, pages=tuple(pages)))
+
+
+def propose_anew(before: Batch, after: Batch) -> Batch:
+    """Let documents that now start with another page be proposed anew, unless a person has worked on them."""
     led = {key: own[0].id for key, own in before.pages_by_document().items()}
     leads = {key: own[0].id for key, own in after.pages_by_document().items()}
     documents = {
         key: replace(d, proposed=False) if key in led and led[key] != leads.get(key) and not is_protected(d) else d
         for key, d in after.documents.items()
     }
-    return replace(after, pages=tuple(pages), documents=documents)
+    return replace(after, documents=documents)
 
 
 def _starts(batch: Batch) -> set[str]:

@@ -70,6 +70,7 @@ class Page:
     ``disposition`` is None until separation has placed the page; ``turn`` is a clockwise turn in degrees given by
     hand on top of the measured one; ``text_rotation`` is the turn in which it was read; ``hand_break`` and
     ``hand_kept`` say what a person decided about a break at this page and about keeping it (None: nobody did).
+    ``source`` is the name of its file as received, ``name`` the one it was given on the way in (empty: the same).
     """
 
     id: str
@@ -90,6 +91,7 @@ class Page:
     text_rotation: int | None = None
     hand_break: bool | None = None
     hand_kept: bool | None = None
+    name: str = ""
 
     @property
     def kept(self) -> bool:
@@ -142,7 +144,8 @@ class Document:
 class Batch:
     """A batch: pages in the order of the work, documents by id.
 
-    ``growing`` is the document that the feeder may still add to.
+    ``growing`` is the document that the feeder may still add to. ``given`` holds values that came with the pages, by
+    field: under the name of a source file for its pages, under the empty name for all.
     """
 
     id: str
@@ -155,6 +158,11 @@ class Batch:
     pages: tuple[Page, ...]
     documents: Mapping[str, Document]
     growing: str | None = None
+    given: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+
+    def given_for(self, page: Page) -> dict[str, str]:
+        """Return the values that came with a page, by field."""
+        return {**self.given.get("", {}), **self.given.get(page.source, {})}
 
     def page(self, page_id: str) -> Page:
         """Return a page; raises InputProblem for an unknown id."""

@@ -7,13 +7,14 @@ machine finds (facts, text, proposals) is no step; undoing a step leaves it alon
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
 from sqlalchemy import Connection, Row, delete, func, insert, select, update
 
 from keybundle.core.base.clock import Clock
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches import transfer
 from keybundle.core.batches.again import mark_by_hand
 from keybundle.core.batches.model import KEPT, LEFT_OUT, Batch, Document, Facts, Page, State
 from keybundle.core.fields.values import FieldValue
@@ -22,10 +23,11 @@ from keybundle.core.store import schema as t
 from keybundle.core.store.database import Database
 
 Settle = Callable[[Batch], Batch]
+Given = Mapping[str, Mapping[str, str]]
 _PAGE_COLUMNS = (
     "id", "captured", "source", "source_index", "sheet", "side", "file_sha", "is_pdf", "trouble", "turn",
     "disposition", "reason", "note", "document_id", "text_rotation",
-    "hand_break", "hand_kept",
+    "hand_break", "hand_kept", "name",
 )  # fmt: skip
 _PAGE_STEP = ("turn", "disposition", "reason", "note", "document_id", "hand_break", "hand_kept", "sheet", "side")
 _DOCUMENT_STEP = ("break_reason", "type", "type_confidence", "type_origin", "parked", "proposed")
@@ -52,16 +54,23 @@ class BatchStore:
         self._clock = clock
         self._settle = settle
 
-    def create(self, routine: str, origin: str, owner: str) -> str:
-        """Make an empty batch and return its id."""
+    def create(self, routine: str, origin: str, owner: str, given: Given | None = None) -> str:
+        """Make an empty batch and return its id; ``given`` as in ``Batch``."""
         batch_id = self._clock.new_id()
         with self._db.atomic() as c:
             c.execute(
                 insert(t.batch).values(
-                    id=batch_id, routine=routine, origin=origin, owner=owner, created_at=self._clock.stamp()
+                    id=batch_id, routine=routine, origin=origin, owner=owner, created_at=self._clock.stamp(),
+                    given=given or {},
                 )
-            )
+            )  # fmt: skip
         return batch_id
+
+    def give(self, batch_id: str, given: Given) -> None:
+        """Let more values come with the pages of a batch."""
+        with self._db.atomic() as c:
+            known = c.execute(select(t.batch.c.given).where(t.batch.c.id == batch_id)).scalar() or {}
+            c.execute(update(t.batch).where(t.batch.c.id == batch_id).values(given={**known, **given}))
 
     def add_page(self, batch_id: str, page: Page) -> None:
         """Count a side as captured; its file must be stored before."""
@@ -148,7 +157,7 @@ class BatchStore:
         return Batch(
             head.id, head.routine, head.origin, head.owner, head.created_at, head.captured_at, head.closed_at,
             tuple(_page(p) for p in pages), {row.id: _document(row, values.get(row.id, {})) for row in rows},
-            None if head.captured_at else self._last_document(c, batch_id),
+            None if head.captured_at else self._last_document(c, batch_id), head.given or {},
         )  # fmt: skip
 
     def _last_document(self, c: Connection, batch_id: str) -> str | None:
@@ -176,6 +185,30 @@ class BatchStore:
                     )
                 )
             return self._settle_all(c, batch_id)
+
+    def transfer(
+        self, source_id: str, page_ids: Sequence[str], target_id: str, beside: str, who: str, *, after: bool
+    ) -> None:
+        """Move pages to another open batch, beside a page of it; one step in each, undone as one."""
+        with self._db.atomic() as c:
+            source, target = self._load(c, source_id), self._load(c, target_id)
+            chosen = [p for p in source.pages if p.id in set(page_ids)]
+            if source.closed_at or target.closed_at or not chosen:
+                raise InputProblem("Those pages are no longer in an open batch; nothing was moved.")
+            rest = transfer.give_away(source, page_ids)
+            full, pages = transfer.receive(target, chosen, beside, after=after)
+            moved = transfer.move_rows(c, pages, target_id)
+            at_end = [*(p.id for p in target.pages), *(p.id for p in pages)]
+            order: Delta = [["order", at_end, [p.id for p in full.pages]]]
+            order += _diff(replace(target, pages=full.pages), full)
+            gone = _diff(replace(source, pages=rest.pages), rest)
+            _write(c, target_id, order, forward=True)
+            _write(c, source_id, gone, forward=True)
+            row = {"at": self._clock.stamp(), "who": who, "label": "move pages between batches"}
+            for batch_id, delta, partner in ((source_id, gone, target_id), (target_id, [*moved, *order], source_id)):
+                c.execute(delete(t.step).where(t.step.c.batch_id == batch_id, t.step.c.undone.is_(True)))
+                transfer.insert_step(c, {**row, "batch_id": batch_id}, delta, partner)
+                self._settle_all(c, batch_id)
 
     def record(self, document_id: str, command: Callable[[Batch], Batch]) -> Batch:
         """Run a change of the machine's own on one document: written, but no step to undo."""
@@ -271,12 +304,35 @@ class BatchStore:
             row = self._edge(c, batch_id, undone)
             if row is None:
                 raise InputProblem("There is nothing to redo." if undone else "There is nothing to undo in this batch.")
-            _refuse_filed(c, row.delta)
-            _write(c, batch_id, row.delta, forward=undone)
-            c.execute(update(t.step).where(t.step.c.id == row.id).values(undone=not undone))
-            self._settle_all(c, batch_id)
+            rows = [row, *self._partner_edge(c, batch_id, row, undone)]
+            for step in rows:
+                _refuse_filed(c, step.delta)
+            # Documents come back before the pages that belong to them, and go after these went.
+            for step in sorted(rows, key=lambda r: _moves_pages(r) is not undone):
+                _write(c, step.batch_id, step.delta, forward=undone)
+            for step in rows:
+                c.execute(update(t.step).where(t.step.c.id == step.id).values(undone=not undone))
+                self._settle_all(c, step.batch_id)
             label: str = row.label
             return label
+
+    def _partner_edge(self, c: Connection, batch_id: str, row: Row[Any], undone: bool) -> list[Row[Any]]:
+        """Return the other half of a step that moved pages between two batches; raises InputProblem when it is covered."""
+        partner = transfer.partner_of(row.delta)
+        if partner is None:
+            return []
+        other = self._edge(c, partner, undone)
+        if other is None or transfer.partner_of(other.delta) != batch_id or other.at != row.at:
+            raise InputProblem(
+                "That step moved pages between two batches, and the other one was worked on since. Undo there first."
+            )
+        return [other]
+
+    def partner(self, batch_id: str, *, undone: bool) -> str | None:
+        """Return the other batch that the next undo (or redo) touches."""
+        with self._db.read() as c:
+            row = self._edge(c, batch_id, undone)
+            return transfer.partner_of(row.delta) if row else None
 
     def ids(self, *, open_only: bool = True) -> list[str]:
         """Return the batches, oldest first."""
@@ -295,6 +351,10 @@ class BatchStore:
                 said = ", ".join(f"{n} {state}" for state, n in still.items())
                 raise InputProblem(f"The batch cannot be closed yet; still open are: {said}.")
             c.execute(update(t.batch).where(t.batch.c.id == batch_id).values(closed_at=self._clock.stamp()))
+
+
+def _moves_pages(row: Row[Any]) -> bool:
+    return any(d[0] == transfer.MOVED for d in row.delta)
 
 
 def _refuse_filed(c: Connection, delta: Delta) -> None:
@@ -343,6 +403,8 @@ def _write(c: Connection, batch_id: str, delta: Delta, *, forward: bool) -> None
     pick = 1 if forward else 0
     for entry in (d for d in delta if d[0] == "document"):
         _write_document(c, batch_id, entry, pick)
+    if forward:
+        transfer.write_moved(c, delta, pick)
     for entry in delta:
         if entry[0] == "page":
             c.execute(update(t.page).where(t.page.c.id == entry[1]).values({n: p[pick] for n, p in entry[2].items()}))
@@ -350,6 +412,8 @@ def _write(c: Connection, batch_id: str, delta: Delta, *, forward: bool) -> None
             _write_order(c, batch_id, entry[1 + pick])
         elif entry[0] == "value":
             _write_value(c, entry[1], entry[2][pick])
+    if not forward:
+        transfer.write_moved(c, delta, pick)
     for entry in (d for d in delta if d[0] == "document" and not d[3 + pick]):
         c.execute(delete(t.batch_value).where(t.batch_value.c.document_id == entry[1]))
         c.execute(delete(t.batch_document).where(t.batch_document.c.id == entry[1]))

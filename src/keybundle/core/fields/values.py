@@ -21,6 +21,12 @@ class Origin(StrEnum):
     DEFAULT = "default"
     FOLDER = "folder"
     DERIVED = "derived"
+    CARRIED = "carried over"
+    STARTER = "starter"
+    FILE = "file name"
+
+
+ASSUMED = frozenset({Origin.DEFAULT, Origin.FOLDER, Origin.CARRIED, Origin.STARTER})
 
 
 @dataclass(frozen=True)

@@ -33,7 +33,7 @@ def compose_document(
     pages = tuple(
         FiledPage(
             p.id, p.file_sha, p.source_index, p.is_pdf, p.frame, p.facts.dpi if p.facts else 300.0,
-            texts.get(p.id) or PageText((), p.frame).to_bytes(), p.facts.flat_sha if p.facts else "",
+            texts.get(p.id) or PageText((), p.frame).to_bytes(), p.facts.flat_sha if p.facts else "", p.source, p.name,
         )
         for p in batch.pages_of(document.id)
     )  # fmt: skip

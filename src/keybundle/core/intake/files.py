@@ -22,18 +22,37 @@ class Refused:
     why: str
 
 
-def expand(inputs: Iterable[Path]) -> Iterator[tuple[Path, str]]:
-    """Yield (file, name) for each input; a folder gives the page files below it, by name.
+@dataclass(frozen=True)
+class InputFile:
+    """A file to take in: the name it goes by in its batch, and its path from the folder that was handed in on."""
 
-    Raises InputProblem for an input that is not there.
-    """
+    path: Path
+    name: str
+    tree: str
+
+
+def expand(inputs: Iterable[Path]) -> Iterator[InputFile]:
+    """Yield a file for each input; a folder gives the page files below it, by name. No two go by the same name."""
+    seen: set[str] = set()
     for given in inputs:
         if given.is_dir():
             for path in sorted(p for p in given.rglob("*") if p.is_file()):
                 if path.suffix.lower() in SCAN_SUFFIXES:
-                    yield path, str(path.relative_to(given))
+                    below = path.relative_to(given)
+                    yield InputFile(path, _distinct(str(below), path, seen), str(given.resolve().name / below))
         else:
-            yield given, given.name
+            yield InputFile(given, _distinct(given.name, given, seen), given.name)
+
+
+def _distinct(name: str, path: Path, seen: set[str]) -> str:
+    """Return the name, told apart from those seen by the file's folder, else by a number."""
+    if name in seen:
+        name = f"{path.parent.name}/{name}"
+    found, number = name, 2
+    while found in seen:
+        found, number = f"{name} ({number})", number + 1
+    seen.add(found)
+    return found
 
 
 def read_input(path: Path, name: str) -> bytes:

@@ -10,7 +10,7 @@ from decimal import Decimal, InvalidOperation
 from rapidfuzz import fuzz, utils
 
 from keybundle.core.fields.kinds import Kind
-from keybundle.core.fields.values import FieldValue, Origin
+from keybundle.core.fields.values import ASSUMED, FieldValue, Origin
 from keybundle.core.registers.book import Book
 from keybundle.core.setup.model import DocumentType
 
@@ -33,8 +33,12 @@ def weigh(
 
 
 def is_sure(value: FieldValue, bar: float) -> bool:
-    """Whether the value needs no look: confirmed, or at the bar, and without a failed check."""
-    return bool(value.items) and not value.problem and (bool(value.confirmed_by) or value.confidence >= bar)
+    """Whether the value needs no look: confirmed, or at the bar, and without a failed check.
+
+    What was only assumed (a default, a folder, carried over, a starter) is unsure until somebody confirms it.
+    """
+    trusted = bool(value.confirmed_by) or (value.confidence >= bar and value.origin not in ASSUMED)
+    return bool(value.items) and not value.problem and trusted
 
 
 def is_by_hand(value: FieldValue) -> bool:

@@ -13,7 +13,8 @@ from keybundle.core.fields.values import FieldValue
 class FiledPage:
     """A page of a version: its original file, how it becomes upright, and its text (bytes of ``PageText``).
 
-    ``flat_sha`` names the flat picture of a photograph of paper, to which frame, dpi and text refer then.
+    ``flat_sha`` names the flat picture of a photograph of paper, to which frame, dpi and text refer then. ``source`` is
+    the name of its file as received, ``name`` the one it was given on the way in (empty: the same).
     """
 
     page_id: str
@@ -24,6 +25,8 @@ class FiledPage:
     dpi: float
     text: bytes
     flat_sha: str = ""
+    source: str = ""
+    name: str = ""
 
     @property
     def picture(self) -> tuple[str, int, bool]:

@@ -182,7 +182,7 @@ def _insert_pages(c: Connection, document_id: str, pages: Sequence[FiledPage]) -
             insert(t.version_page).values(
                 document_id=document_id, version=1, position=position, file_sha=page.file_sha, dpi=page.dpi,
                 source_index=page.source_index, is_pdf=page.is_pdf, page_id=page.page_id,
-                frame=list(astuple(page.frame)), text=page.text, flat_sha=page.flat_sha,
+                frame=list(astuple(page.frame)), text=page.text, flat_sha=page.flat_sha, source=page.source, name=page.name,
             )
         )  # fmt: skip
 
@@ -224,9 +224,11 @@ def _load_pages(c: Connection, document_id: str, version: int) -> tuple[FiledPag
     p = t.version_page
     rows = c.execute(select(p).where(p.c.document_id == document_id, p.c.version == version).order_by(p.c.position))
     return tuple(
-        FiledPage(r.page_id, r.file_sha, r.source_index, r.is_pdf, Frame(*r.frame), r.dpi, r.text, r.flat_sha)
+        FiledPage(
+            r.page_id, r.file_sha, r.source_index, r.is_pdf, Frame(*r.frame), r.dpi, r.text, r.flat_sha, r.source, r.name
+        )
         for r in rows
-    )
+    )  # fmt: skip
 
 
 def _filed(

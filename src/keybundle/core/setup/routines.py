@@ -149,8 +149,28 @@ class HaltCondition(Part):
         return self
 
 
+class Naming(Part):
+    """How the names of files change on the way in: ``pattern`` is replaced by ``into``, ``prefix`` put before it."""
+
+    prefix: str = ""
+    pattern: str = ""
+    into: str = ""
+
+    @model_validator(mode="after")
+    def _holds_together(self) -> Naming:
+        check_pattern(self.pattern)
+        return self
+
+
+ScanOption = Literal["feed", "duplex", "resolution_dpi", "mode", "paper"]
+
+
 class Routine(Part):
-    """A saved way of handling one kind of work; ``key`` is the letter that starts it, ``device`` the scanner it names."""
+    """A saved way of handling one kind of work; ``key`` is the letter that starts it, ``device`` the scanner it names.
+
+    ``feed`` says where the scanner takes sheets from; ``locked`` names the scan options that stay as the routine has
+    them, whatever somebody asks for at the scan.
+    """
 
     name: Name
     sign: Annotated[str, Field(min_length=2, max_length=2)]
@@ -162,6 +182,9 @@ class Routine(Part):
     resolution_dpi: int = Field(default=300, ge=75, le=1200)
     mode: Literal["automatic", "1-bit", "grey", "colour"] = "automatic"
     paper: Literal["A4", "Letter"] = "A4"
+    feed: Literal["feeder", "glass"] = "feeder"
+    locked: tuple[ScanOption, ...] = ()
+    naming: Naming = Naming()
     halts: tuple[HaltCondition, ...] = ()
     cleaning: Cleaning = Cleaning()
     separation: Separation = Separation()

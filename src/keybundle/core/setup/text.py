@@ -11,6 +11,7 @@ from pydantic import ValidationError
 
 from keybundle.core.base.errors import Finding, InputProblem, Report
 from keybundle.core.setup.model import Setup
+from keybundle.core.setup.routines import Routine
 
 Path = tuple[str | int, ...]
 _HEADER = re.compile(r"^\s*(\[\[?)\s*([^\]]+?)\s*\]\]?\s*(?:#.*)?$")
@@ -164,9 +165,37 @@ def write_setup(setup: Setup) -> str:
     for key in ("repository", "locale", "time_zone"):
         document.add(key, getattr(setup, key))
     for key, value in plain.items():
+        if isinstance(value, dict):
+            document.add(key, value)
+    for key, value in plain.items():
         if isinstance(value, list) and key not in document:
             document.add(key, _tables(value))
     return tomlkit.dumps(document)
+
+
+def write_routine(routine: Routine) -> str:
+    """Return one routine as TOML."""
+    document = tomlkit.document()
+    document.add(tomlkit.comment("A routine of Key Bundle; bring it in under Prepare, Routines"))
+    document.add("routines", _tables([routine.model_dump(mode="json", by_alias=True, exclude_defaults=True)]))
+    return tomlkit.dumps(document)
+
+
+def read_routines(text: str) -> tuple[Routine, ...]:
+    """Return the routines of a TOML text, of one that holds nothing else or of a whole set-up; raises InputProblem."""
+    try:
+        found = tomllib.loads(text).get("routines", [])
+        routines = tuple(Routine.model_validate(r) for r in found)
+    except tomllib.TOMLDecodeError as error:
+        raise InputProblem(
+            f"This is no routine of Key Bundle: it is not TOML ({error}). Nothing was changed."
+        ) from error
+    except ValidationError as error:
+        said = "; ".join(_say(tuple(e["loc"]), e["msg"], e["input"]) for e in error.errors())
+        raise InputProblem(f"This routine cannot be used: {said}. Nothing was changed.") from error
+    if not routines:
+        raise InputProblem("There is no routine in this file. Nothing was changed.")
+    return routines
 
 
 def _tables(items: list[dict[str, Any]]) -> Any:

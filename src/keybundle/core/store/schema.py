@@ -57,6 +57,7 @@ batch = Table(
     Column("created_at", String, nullable=False),
     Column("captured_at", String),
     Column("closed_at", String),
+    Column("given", JSON, nullable=False, server_default="{}"),
 )
 page = Table(
     "page",
@@ -83,6 +84,7 @@ page = Table(
     Column("text_rotation", Integer),
     Column("hand_break", Boolean),
     Column("hand_kept", Boolean),
+    Column("name", String, nullable=False, server_default=""),
     UniqueConstraint("batch_id", "captured"),
 )
 Index("page_by_batch", page.c.batch_id, page.c.position)
@@ -177,6 +179,8 @@ version_page = Table(
     Column("dpi", Float, nullable=False),
     Column("text", LargeBinary, nullable=False),
     Column("flat_sha", String, nullable=False, server_default=""),
+    Column("source", String, nullable=False, server_default=""),
+    Column("name", String, nullable=False, server_default=""),
 )
 document_value = Table(
     "document_value",

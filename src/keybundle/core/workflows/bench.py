@@ -57,7 +57,9 @@ def _facts(workspace: Workspace, document: Document, first: Page) -> DocumentFac
         return DocumentFacts(_first_line(workspace, first), (), (), why_not(workspace, document))
     destination = compute_destination(kind, workspace.setup, document.values)
     levels = (destination.cabinet, *(name for name, _ in destination.folder))
-    caption = make_caption(kind, document.values) if document.values else kind.name
+    caption = (
+        make_caption(kind, document.values) if document.values else f"{kind.name}: {_first_line(workspace, first)}"
+    )
     return DocumentFacts(caption, tuple(destination.path), levels, why_not(workspace, document))
 
 
@@ -84,18 +86,21 @@ def toggle_reading(workspace: Workspace, line: Line, batch_id: str, who: str) ->
 
 def undo(workspace: Workspace, line: Line, batch_id: str, who: str) -> Changes:
     """Take back the last step of a batch."""
-    may_work(workspace.person(who))
-    label = workspace.batches.undo(batch_id)
-    line.revise(batch_id)
-    return Changes(frozenset([batch_id]), text=f"Undone: {label}")
+    return _replay(workspace, line, batch_id, who, undone=False)
 
 
 def redo(workspace: Workspace, line: Line, batch_id: str, who: str) -> Changes:
     """Do again what was undone last."""
+    return _replay(workspace, line, batch_id, who, undone=True)
+
+
+def _replay(workspace: Workspace, line: Line, batch_id: str, who: str, *, undone: bool) -> Changes:
     may_work(workspace.person(who))
-    label = workspace.batches.redo(batch_id)
-    line.revise(batch_id)
-    return Changes(frozenset([batch_id]), text=f"Done again: {label}")
+    touched = frozenset(x for x in (batch_id, workspace.batches.partner(batch_id, undone=undone)) if x)
+    label = workspace.batches.redo(batch_id) if undone else workspace.batches.undo(batch_id)
+    for batch in touched:
+        line.revise(batch)
+    return Changes(touched, text=f"{'Done again' if undone else 'Undone'}: {label}")
 
 
 def page_command(name: str, page_ids: Sequence[str], new_id: Callable[[], str]) -> tuple[str, Command]:
@@ -130,6 +135,18 @@ def move_command(page_ids: Sequence[str], target: str, *, after: bool) -> Comman
     return lambda batch: arranging.move_pages(batch, page_ids, target, after=after)
 
 
+def move_to_batch(
+    workspace: Workspace, line: Line, source: str, page_ids: Sequence[str], target: str, beside: str, who: str, *,
+    after: bool,
+) -> Changes:  # fmt: skip
+    """Move pages from one open batch to another, beside a page there; one step that can be undone in either."""
+    may_work(workspace.person(who))
+    workspace.batches.transfer(source, page_ids, target, beside, who, after=after)
+    line.revise(source)
+    line.revise(target)
+    return Changes(frozenset([source, target]), text="move pages between batches")
+
+
 def page_text(workspace: Workspace, page_id: str) -> PageText | None:
     """Return the text of a page in a batch, None before it was read."""
     data = workspace.batches.texts([page_id]).get(page_id)
@@ -144,12 +161,12 @@ def preview(
     frame: Frame,
     kind: str = "screen",
 ) -> Path:
-    """Return the file of a page's small picture (``thumbnail`` or ``screen``), making it where it is missing."""
+    """Return the file of a page's picture (``thumbnail``, ``screen`` or ``full``), making it where it is missing."""
     path = preview_path(workspace.place.cache, page_id, frame.rotation, kind)
     if not path.exists():
         sha, index, is_pdf = picture
         source, cache = str(workspace.place.files.path(sha)), str(workspace.place.cache)
-        args = (source, index, is_pdf, page_id, astuple(frame), cache, page_id)
+        args = (source, index, is_pdf, page_id, astuple(frame), cache, page_id, kind == "full")
         pool.submit(f"{WORK}:draw_previews", *args, priority=ON_SCREEN).result()
     return path
 

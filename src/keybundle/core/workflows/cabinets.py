@@ -60,6 +60,12 @@ def load_rows(workspace: Workspace, document_ids: Sequence[str]) -> dict[str, Fi
     return workspace.repository.load_many(document_ids)
 
 
+def values_given(workspace: Workspace, cabinet: str, chosen: Mapping[str, str]) -> dict[str, str]:
+    """Return the chosen column values that a document of the cabinet can take over: those that are asked on its slip."""
+    asked = {f.name for t in workspace.setup.document_types if t.cabinet == cabinet for f in t.fields}
+    return {name: value for name, value in chosen.items() if name in asked}
+
+
 def load_document(workspace: Workspace, document_id: str) -> FiledDocument:
     """Return a document with its pages."""
     return workspace.repository.load(document_id)

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.batches.model import Page
-from keybundle.core.intake.files import Refused, expand, read_input
+from keybundle.core.intake.files import InputFile, Refused, expand, read_input
 from keybundle.core.intake.halts import Halted
+from keybundle.core.intake.naming import rename
+from keybundle.core.intake.paths import WHOLE, Level, list_levels, map_path
 from keybundle.core.intake.scanner import PAPERS_MM, Halt, Options, Scanner
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.setup.routines import Routine
@@ -18,6 +20,10 @@ from keybundle.core.workflows.line import EXAMINE, WORK, Line
 from keybundle.core.workflows.workspace import Workspace, may_work
 
 LAST_LOOK_SECONDS = 10.0
+__all__ = [
+    "WHOLE", "Captured", "ImportPlan", "damaged_pages", "find_routine", "import_files", "map_path", "plan_import",
+    "scan_options", "scan_stack",
+]  # fmt: skip
 
 
 @dataclass
@@ -43,9 +49,12 @@ def find_routine(workspace: Workspace, name: str) -> Routine:
 
 def scan_stack(
     workspace: Workspace, line: Line, routine: Routine, scanner: Scanner, who: str, *, options: Options | None = None,
-    into: str | None = None, progress: Progress = silent, cancel: CancelToken | None = None,
+    into: str | None = None, given: Mapping[str, str] | None = None, progress: Progress = silent,
+    cancel: CancelToken | None = None,
 ) -> Captured:  # fmt: skip
     """Scan what lies in the feeder as one batch, or (``into``) as more pages of an open one.
+
+    ``given`` are values that the pages bring along, by field; they stay unsure until somebody confirms them.
 
     A halt of the device or of the routine ends the capture; what came before it is kept, and the batch can be gone on
     with. A feeder that is stopped ends with the sheet it is at.
@@ -60,7 +69,7 @@ def scan_stack(
     try:
         for side in scanner.scan(options, stop):
             if result.batch is None:
-                result.batch = workspace.batches.create(routine.name, scanner.name, who)
+                result.batch = workspace.batches.create(routine.name, scanner.name, who, {"": given} if given else None)
                 line.begin(result.batch, routine, two_sided=options.duplex, paper_mm=PAPERS_MM[options.paper])
             sha = workspace.place.files.put(side.data)
             sheet = sheets + _own_sheet(side.sheet, result)
@@ -86,7 +95,10 @@ def scan_stack(
 
 def scan_options(routine: Routine) -> Options:
     """Return how a routine scans."""
-    return Options(duplex=routine.duplex, resolution_dpi=routine.resolution_dpi, mode=routine.mode, paper=routine.paper)
+    return Options(
+        source=routine.feed, duplex=routine.duplex, resolution_dpi=routine.resolution_dpi, mode=routine.mode,
+        paper=routine.paper,
+    )  # fmt: skip
 
 
 def _take_up(workspace: Workspace, line: Line, batch_id: str, routine: Routine, two_sided: bool) -> tuple[int, int]:
@@ -106,41 +118,69 @@ def _own_sheet(sheet: int, result: Captured) -> int:
     return sheet - result.first_sheet + 1
 
 
+@dataclass(frozen=True)
+class ImportPlan:
+    """What an import would take in: the files, the levels of folders above them, fields to map these to."""
+
+    files: tuple[InputFile, ...]
+    levels: tuple[Level, ...]
+    fields: tuple[str, ...]
+
+
+def plan_import(workspace: Workspace, routine: Routine, inputs: Sequence[Path]) -> ImportPlan:
+    """Look through inputs without taking anything in; fields are those of the routine's type, else of all types."""
+    files = tuple(expand(inputs))
+    kind = workspace.setup.document_type(routine.document_type)
+    kinds = (kind,) if kind else workspace.setup.document_types
+    return ImportPlan(
+        files, list_levels([f.tree for f in files]), tuple(dict.fromkeys(f.name for k in kinds for f in k.fields))
+    )
+
+
 def import_files(
     workspace: Workspace, line: Line, pool: Pool, routine: Routine, inputs: Sequence[Path], who: str, *,
-    into: str | None = None, progress: Progress = silent, cancel: CancelToken | None = None,
+    into: str | None = None, given: Mapping[str, str] | None = None, levels: Mapping[int, str] | None = None,
+    progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Captured:  # fmt: skip
     """Bring files in as one batch, or (``into``) as more pages of an open one.
 
-    A file that cannot be used is refused with its reason; the others go on. Raises EnvironmentProblem when the store
-    cannot take more; what was stored before is kept and goes on.
+    ``given`` are values that all pages bring along, by field; ``levels`` maps levels of folders to fields (see
+    ``map_path``). A file that cannot be used is refused with its reason; the others go on. Raises EnvironmentProblem
+    when the store cannot take more; what was stored before is kept and goes on.
     """
     may_work(workspace.person(who))
     cancel = cancel or CancelToken()
     result = Captured(into)
     files = list(expand(inputs))
+    values = {f.name: v for f in files if (v := {**(given or {}), **map_path(f.tree, levels or {})})}
     number, sheets = (0, 0) if into is None else _take_up(workspace, line, into, routine, two_sided=False)
+    if into is not None and values:
+        workspace.batches.give(into, values)
+    today = workspace.clock.now().date()
     try:
-        for done, (path, name) in enumerate(files, 1):
+        for done, file in enumerate(files, 1):
             cancel.check()
             try:
-                kind, pages = _look_at(pool, path, name)
-                data = read_input(path, name)
+                kind, pages = _look_at(pool, file.path, file.name)
+                data = read_input(file.path, file.name)
+                name = rename(file.name, routine.naming, done, today)
             except InputProblem as error:
-                result.refused.append(Refused(name, str(error)))
+                result.refused.append(Refused(file.name, str(error)))
                 continue
             if result.batch is None:
-                origin = name if len(files) == 1 else f"{name} and {len(files) - 1} more"
-                result.batch = workspace.batches.create(routine.name, origin, who)
+                origin = file.name if len(files) == 1 else f"{file.name} and {len(files) - 1} more"
+                result.batch = workspace.batches.create(routine.name, origin, who, values)
                 line.begin(result.batch, routine, two_sided=False)
             sha = workspace.place.files.put(data)
             for index in range(pages):
                 sheets += 1
-                page = Page(workspace.clock.new_id(), number, name, index, sheets, "front", sha, kind == "PDF")
+                page = Page(
+                    workspace.clock.new_id(), number, file.name, index, sheets, "front", sha, kind == "PDF", name=name
+                )
                 workspace.batches.add_page(result.batch, page)
                 line.captured(result.batch, page)
                 number, result.sides = number + 1, result.sides + 1
-            progress(Step(done, len(files), f"Taking in {name}"))
+            progress(Step(done, len(files), f"Taking in {file.name}"))
     finally:
         if result.batch is not None:
             line.ended(result.batch)

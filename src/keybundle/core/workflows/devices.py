@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 
 from keybundle.core.intake import sane
-from keybundle.core.intake.scanner import Halt, Options, Scanner, SimulatedScanner, list_scanners
+from keybundle.core.intake.scanner import Halt, Offers, Options, Scanner, SimulatedScanner, list_scanners
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.workspace import Workspace
 
@@ -55,4 +55,4 @@ class Devices:
         return known[0] if known else None
 
 
-__all__ = ["Devices", "Halt", "Options", "Scanner", "SimulatedScanner", "find_scanners"]
+__all__ = ["Devices", "Halt", "Offers", "Options", "Scanner", "SimulatedScanner", "find_scanners"]

@@ -19,21 +19,14 @@ from typing import Any
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import AppError, Cancelled, EnvironmentProblem
 from keybundle.core.batches.model import Batch, Document, Facts, Page
-from keybundle.core.fields.kinds import normalise
-from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.intake.halts import Halted, find_halt
 from keybundle.core.jobs.pool import Pool
-from keybundle.core.proposing.evidence import is_by_hand
-from keybundle.core.proposing.propose import ReadPage, propose_values
-from keybundle.core.proposing.rows import build_rows
-from keybundle.core.proposing.types import propose_type
 from keybundle.core.reading.text import PageText
 from keybundle.core.search import index
 from keybundle.core.separation.cut import CutState, place_sheet
 from keybundle.core.separation.facts import Placing
-from keybundle.core.separation.rules import barcode_values
-from keybundle.core.setup.model import DocumentType
 from keybundle.core.setup.routines import Routine
+from keybundle.core.workflows.indexing import index_document
 from keybundle.core.workflows.page_facts import (
     cleaning_steps,
     is_same_sheet,
@@ -49,7 +42,6 @@ WORK = "keybundle.core.workflows.page_work"
 ON_SCREEN, EXAMINE, FIRST_PAGE, OTHER_PAGE = 0, 1, 2, 3
 READ_LIMIT_SECONDS = 180.0
 PACE_PAGES = 12
-BARCODE_CONFIDENCE = 0.98
 
 
 @dataclass
@@ -417,44 +409,11 @@ class Line:
 
     def _propose(self, batch_id: str, batch: Batch, document: Document) -> None:
         start = time.perf_counter()
-        pages = [p for p in batch.pages_of(document.id) if p.is_read]
-        texts = self._ws.batches.texts([p.id for p in pages])
-        read = [ReadPage(p.id, PageText.from_bytes(texts[p.id])) for p in pages if p.id in texts]
-        setup = self._ws.setup
-        routine = setup.routine(batch.routine)
-        proposed = document
-        if document.type is None or document.type_origin == "page":
-            fixed = (routine.document_type, 0.99) if routine and routine.document_type else None
-            found = fixed or (propose_type(build_rows(read[0].text), setup.document_types) if read else None)
-            if found is not None:
-                proposed = replace(document, type=found[0], type_confidence=found[1], type_origin="page")
-        kind = setup.document_type(proposed.type)
-        if kind is not None:
-            bar = routine.bar if routine else 0.8
-            fresh = propose_values(read, kind, self._ws.books(), bar, self._ws.rule)
-            if routine is not None:
-                fresh = {**fresh, **self._barcode_values(pages, routine, kind)}
-            kept = {k: v for k, v in document.values.items() if is_by_hand(v)}
-            proposed = replace(proposed, type=kind.name, values={**fresh, **kept})
-        proposed = replace(proposed, proposed=True)
+        proposed = index_document(self._ws, batch, document)
         self._ws.batches.record(document.id, lambda b: replace(b, documents={document.id: proposed}))
         if batch_id in self._running:
             self._running[batch_id].seconds["index"] += time.perf_counter() - start
         self._tell(batch_id, document.id)
-
-    def _barcode_values(self, pages: list[Page], routine: Routine, kind: DocumentType) -> dict[str, FieldValue]:
-        """Return the values that the routine's barcode patterns give, by the fields' names in any case."""
-        found: dict[str, FieldValue] = {}
-        for page in pages:
-            for name, (text, mark) in barcode_values(side_facts(page, None), routine.separation.rules).items():
-                spec = next((f for f in kind.fields if f.name.casefold() == name.casefold()), None)
-                value = normalise(text, self._ws.rule(spec)) if spec is not None else ""
-                if spec is not None and isinstance(value, str) and value:
-                    given = FieldValue(
-                        (value,), BARCODE_CONFIDENCE, Origin.BARCODE, page=page.id, box=mark.box, as_read=text
-                    )
-                    found.setdefault(spec.name, replace(given, sure=True))
-        return found
 
     def _revise(self, batch_id: str) -> None:
         batch = self._ws.batches.load(batch_id)

@@ -108,10 +108,13 @@ def make_previews(
 
 
 def draw_previews(
-    path: str, index: int, is_pdf: bool, name: str, frame: tuple[int, int, int, float], cache: str, page_id: str
-) -> None:
-    """Make the small pictures of a page anew, after a turn or for a filed document."""
-    make_previews(decode(Path(path), index, name=name, is_pdf=is_pdf), Frame(*frame), Path(cache), page_id)
+    path: str, index: int, is_pdf: bool, name: str, frame: tuple[int, int, int, float], cache: str, page_id: str,
+    full: bool = False,
+) -> None:  # fmt: skip
+    """Make the small pictures of a page anew, after a turn or for a filed document; or (``full``) the one for zooming."""
+    picture = decode(Path(path), index, name=name, is_pdf=is_pdf)
+    wanted = (("full", max(picture.width, picture.height)),) if full else PREVIEWS
+    make_previews(picture, Frame(*frame), Path(cache), page_id, wanted)
 
 
 def read(
@@ -129,3 +132,10 @@ def read(
     engine = get_engine(language)
     text = read_page(decode(Path(path), index, name=name, is_pdf=is_pdf), Frame(*frame), engine, Steps(*steps))
     return text.to_bytes(), time.perf_counter() - start
+
+
+def draw_raw(path: str, name: str, target: str, size_px: int) -> None:
+    """Make a small picture of a file as it is, neither turned nor straightened."""
+    picture = decode(Path(path), 0, name=name)
+    frame = Frame(picture.width, picture.height)
+    write_atomic(Path(target), encode_previews(picture, frame, [size_px])[0], durable=False)

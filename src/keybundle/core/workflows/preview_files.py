@@ -6,7 +6,7 @@ from pathlib import Path
 
 
 def preview_path(cache: Path, page_id: str, rotation: int, kind: str) -> Path:
-    """Return where a page's ``thumbnail`` or ``screen`` picture lies in the cache."""
+    """Return where a page's ``thumbnail``, ``screen`` or ``full`` picture lies in the cache."""
     return Path(preview_file(str(cache), page_id, rotation, kind))
 
 

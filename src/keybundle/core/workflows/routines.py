@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 from pydantic import ValidationError
 from sqlalchemy import func, select
 
 from keybundle.core.base.errors import InputProblem
-from keybundle.core.setup.model import Setup
+from keybundle.core.base.files import write_atomic
+from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, Setup
 from keybundle.core.setup.routines import Routine
-from keybundle.core.setup.text import load_setup
+from keybundle.core.setup.text import load_setup, read_routines, write_routine
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.workspace import Workspace
 
@@ -55,7 +57,7 @@ def save_routine(workspace: Workspace, who: str, name: str, routine: Routine) ->
     if routine.key and any(r.key.casefold() == routine.key.casefold() for r in others):
         raise InputProblem(f"The key {routine.key} starts another routine already; choose another one.")
     routines = tuple(routine if r.name == name else r for r in workspace.setup.routines)
-    _put(workspace, who, workspace.setup.model_copy(update={"routines": routines}))
+    workspace.put_setup(workspace.setup.model_copy(update={"routines": routines}), who)
 
 
 def copy_routine(workspace: Workspace, who: str, name: str) -> str:
@@ -64,11 +66,77 @@ def copy_routine(workspace: Workspace, who: str, name: str) -> str:
     base = workspace.setup.routine(name)
     if base is None:
         raise InputProblem(f"There is no routine “{name}” any more.")
-    names = {r.name for r in workspace.setup.routines}
-    fresh = next(n for i in range(1, 1000) if (n := f"{name} copy" + (f" {i}" if i > 1 else "")) not in names)
+    fresh = _free_name(workspace.setup, name)
     copied = base.model_copy(update={"name": fresh, "key": ""})
-    _put(workspace, who, workspace.setup.model_copy(update={"routines": (*workspace.setup.routines, copied)}))
+    workspace.put_setup(workspace.setup.model_copy(update={"routines": (*workspace.setup.routines, copied)}), who)
     return fresh
+
+
+def export_routine(workspace: Workspace, name: str, path: Path) -> None:
+    """Write a routine as a text file."""
+    routine = workspace.setup.routine(name)
+    if routine is None:
+        raise InputProblem(f"There is no routine “{name}” any more.")
+    write_atomic(path, write_routine(routine).encode())
+
+
+def import_routines(workspace: Workspace, who: str, path: Path) -> tuple[str, tuple[str, ...]]:
+    """Bring the routines of a text file in under free names; return the first one's name and what they still need.
+
+    A document type that is not there yet is left open, and told.
+    """
+    may_prepare(workspace, who)
+    try:
+        found = read_routines(path.read_text(encoding="utf-8"))
+    except (OSError, UnicodeDecodeError) as error:
+        raise InputProblem(f"“{path.name}” cannot be read as text. Nothing was changed.") from error
+    setup = workspace.setup
+    told: list[str] = []
+    fresh: list[Routine] = []
+    taken = {r.key.casefold() for r in setup.routines if r.key}
+    for routine in found:
+        changes: dict[str, Any] = {"name": _free_name(setup, routine.name, [r.name for r in fresh])}
+        if routine.document_type and setup.document_type(routine.document_type) is None:
+            told.append(
+                f"{changes['name']} is made for the document type “{routine.document_type}”, which is not there."
+            )
+            changes["document_type"] = ""
+        if routine.key.casefold() in taken:
+            changes["key"] = ""
+        fresh.append(routine.model_copy(update=changes))
+    workspace.put_setup(setup.model_copy(update={"routines": (*setup.routines, *fresh)}), who)
+    return fresh[0].name, tuple(told)
+
+
+def make_type(workspace: Workspace, who: str, name: str, cabinet: str) -> None:
+    """Make a document type with a title field, and its cabinet where that is missing too.
+
+    Raises InputProblem for a name that is taken or empty.
+    """
+    may_prepare(workspace, who)
+    setup, name, cabinet = workspace.setup, name.strip(), cabinet.strip()
+    if not name or not cabinet:
+        raise InputProblem("A document type needs a name and a cabinet to go to.")
+    if setup.document_type(name) is not None:
+        raise InputProblem(f"There is a document type “{name}” already; choose another name.")
+    known = setup.cabinet(cabinet)
+    cabinets = setup.cabinets if known else (*setup.cabinets, Cabinet(name=cabinet))
+    title = FieldSpec(name="Title", required=True, labels=("Title", "Subject"))
+    levels = known.folder_fields if known else ()
+    fields = (title, *(FieldSpec(name=n, required=True, labels=(n,)) for n in levels if n != "Title"))
+    kind = DocumentType(
+        name=name, cabinet=cabinet, caption="{Title}", words=(name,), folder={n: n for n in levels}, fields=fields
+    )
+    changed = setup.model_copy(update={"cabinets": cabinets, "document_types": (*setup.document_types, kind)})
+    workspace.put_setup(changed, who)
+
+
+def _free_name(setup: Setup, name: str, besides: Sequence[str] = ()) -> str:
+    """Return the name, or with “copy” and a number behind it where it is taken."""
+    names = {r.name for r in setup.routines} | set(besides)
+    if name not in names:
+        return name
+    return next(n for i in range(1, 1000) if (n := f"{name} copy" + (f" {i}" if i > 1 else "")) not in names)
 
 
 def undo_setup(workspace: Workspace, who: str) -> None:
@@ -78,11 +146,7 @@ def undo_setup(workspace: Workspace, who: str) -> None:
         rows = c.execute(select(t.setup_version.c.text).order_by(t.setup_version.c.id.desc()).limit(2)).scalars().all()
     if len(rows) < 2:
         raise InputProblem("This is the first set-up; there is none before it.")
-    _put(workspace, who, load_setup(rows[1]))
-
-
-def _put(workspace: Workspace, who: str, setup: Setup) -> None:
-    workspace.put_setup(setup, who)
+    workspace.put_setup(load_setup(rows[1]), who)
 
 
 def list_samples(workspace: Workspace, limit: int = 20) -> list[Sample]:

@@ -29,10 +29,19 @@ COMMANDS: tuple[Command, ...] = (
     Command("edit.undo", "Undo", "Take back the last step of the open batch", "Ctrl+Z", "everywhere"),
     Command("edit.redo", "Redo", "Do the undone step again", "Ctrl+Shift+Z", "everywhere"),
     Command("work.scan", "Scan", "Scan the stack in the feeder under the chosen routine", "S", "work"),
+    Command("work.preview", "Preview a page", "Scan a page to look at, then accept it or scan it again", "P", "work"),
+    Command("work.options", "Scan options", "Change how the next stacks are scanned", "O", "work"),
     Command("work.stop", "Stop scanning", "Stop the feeder; what came in is kept", "Shift+S", "work"),
     Command("work.scan more", "Scan more", "Scan what lies in the feeder into the chosen batch", "M", "work"),
     Command("work.look", "Look for scanners", "Ask again which scanners are there", "L", "work"),
     Command("work.import", "Import files", "Bring files in under the routine Files", "I", "work"),
+    Command(
+        "work.import folder",
+        "Import a folder",
+        "Bring in a folder with all below it; its path can give values",
+        "Shift+I",
+        "work",
+    ),
     Command("work.refill", "Refill feeder", "Put the demo stack into the simulated feeder again", "F", "work"),
     Command("work.open", "Open batch", "Open the chosen batch on the bench", "Return", "work"),
     Command("work.stop reading", "Stop reading", "Stop the reading of the chosen batch, or read on", "R", "work"),
@@ -120,6 +129,9 @@ COMMANDS: tuple[Command, ...] = (
     Command("cabinets.clear", "Clear", "Clear all chosen values and filters", "Esc", "cabinets"),
     Command("cabinets.order", "Swap columns", "Put the columns in another order", "O", "cabinets"),
     Command("cabinets.flat", "Flat list", "Close all columns, or show them again", "L", "cabinets"),
+    Command(
+        "cabinets.scan", "Scan here", "Scan a stack that takes over the chosen values, to be confirmed", "S", "cabinets"
+    ),
     Command("find.open", "Open hit", "Show the hit's page with the words marked", "Return", "find"),
     Command("find.clear", "New search", "Empty the line for a new search", "Esc", "find"),
 )

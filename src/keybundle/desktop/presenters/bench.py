@@ -3,21 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
-from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
-from keybundle.core.batches.model import Document, Page, State
+from keybundle.core.batches.model import Batch, Document, Page, State
 from keybundle.core.fields.values import Origin
-from keybundle.core.reading.text import PageText, Word
-from keybundle.core.workflows import bench, filing, rescan, separating, slip
-from keybundle.core.workflows.capture import Captured, scan_options
-from keybundle.desktop.presenters.bench_state import BenchState, PageShown, SlipRow, StripDocument, StripPage
+from keybundle.core.reading.text import Word
+from keybundle.core.workflows import bench, slip
+from keybundle.desktop.presenters.bench_filing import BenchFiling
+from keybundle.desktop.presenters.bench_pages import BenchPages
+from keybundle.desktop.presenters.bench_state import BenchState, SlipRow, StripDocument, StripPage
 from keybundle.desktop.presenters.bench_wording import make_plates, make_slip, make_strip, say_balance, say_reading
+from keybundle.desktop.presenters.page_pictures import PagePictures
 from keybundle.desktop.presenters.session import Session
-from keybundle.desktop.presenters.texts import count
 
 REFRESH_MS = 120
 
@@ -26,7 +26,6 @@ class BenchPresenter(QObject):
     """State and verbs of the bench."""
 
     changed = Signal(object)
-    page_changed = Signal(object)
     focus_requested = Signal(str)
     said = Signal(str)
     failed = Signal(str)
@@ -40,14 +39,14 @@ class BenchPresenter(QObject):
         self._s = session
         self.batch_id = batch_id
         self.state = BenchState(batch=batch_id)
-        self.shown: PageShown | None = None
+        self.pictures = PagePictures(session, self)
+        self.pages = BenchPages(self, session)
+        self.filing = BenchFiling(self, session)
         self._data: bench.BenchData | None = None
         self._strip: tuple[tuple[StripPage, ...], tuple[StripDocument, ...]] = ((), ())
-        self._text: PageText | None = None
         self._page: str | None = None
         self._field: str | None = None
         self._selected: set[str] = set()
-        self._in_hand: set[str] = set()
         self._anchor: str | None = None
         self._after: Callable[[], None] | None = None
         self._timer = QTimer(self)
@@ -89,14 +88,13 @@ class BenchPresenter(QObject):
         ready = sum(d.state is State.READY for d in batch.documents.values())
         known = {p.id for p in batch.pages}
         self._selected &= known
-        self._in_hand &= known
         reading, stop_reading = say_reading(batch, stopped=self.batch_id in self._s.line.stopped)
         balance, balance_told = say_balance(data.balance)
         self.state = BenchState(
             batch=self.batch_id, title=f"{batch.routine}: {batch.origin}",
             pages=self._strip[0], documents=self._strip[1], page=self._page,
             document=document.id if document else None, selected=frozenset(self._selected),
-            in_hand=frozenset(self._in_hand),
+            in_hand=frozenset(self._s.hand.pages) & known,
             slip=make_slip(data, document, self._s.workspace.setup) if document else None,
             balance=balance, balance_told=balance_told, undo=data.undo or "", redo=data.redo or "",
             can_file_all=ready > 0, file_all=f"File all ready ({ready})" if ready else "File all ready",
@@ -138,6 +136,21 @@ class BenchPresenter(QObject):
         self._publish()
         if moved:
             self._show_page()
+
+    def select_none(self) -> None:
+        """Let nothing be selected."""
+        self._selected.clear()
+        self._publish()
+
+    @property
+    def batch(self) -> Batch | None:
+        """The batch as loaded last."""
+        return self._data.batch if self._data else None
+
+    @property
+    def page_id(self) -> str | None:
+        """The current page."""
+        return self._page
 
     def select_step(self, offset: int) -> None:
         """Reach one page further with the selection."""
@@ -184,7 +197,7 @@ class BenchPresenter(QObject):
             self._publish()
             self._show_page()
         else:
-            self._emit_page()
+            self.pictures.frame(self._place_of(self._page))
 
     def _row_named(self, name: str | None) -> SlipRow | None:
         rows = self.state.slip.rows if self.state.slip else ()
@@ -197,42 +210,28 @@ class BenchPresenter(QObject):
 
     def _show_page(self) -> None:
         page = self._page_now()
-        if page is None or page.facts is None:
+        if page is None or page.facts is None or self._data is None:
             return
-        ws, pool = self._s.workspace, self._s.pool
         self._s.line.look_at([page.id])
-
-        def load() -> tuple[str, str, PageText | None]:
-            text = bench.page_text(ws, page.id)
-            path = bench.preview(ws, pool, page.id, page.picture, page.frame)
-            return page.id, str(path), text
-
-        self._s.runner.query(load, self._page_loaded, key=f"page {self.batch_id}")
-
-    def _page_loaded(self, found: tuple[str, str, PageText | None]) -> None:
-        page = self._page_now()
-        if page is None or page.id != found[0]:
-            return
-        self._text = found[2] if found[2] is not None and found[2].frame == page.frame else None
-        width, height = page.frame.upright_size
-        told = page.trouble or ("" if self._text else self._wait_told() if page.kept else f"Left out: {page.reason}")
-        self.shown = PageShown(page.id, found[1], width, height, self._text.words if self._text else (), told=told)
-        self._emit_page()
+        ids = [p.id for p in self._data.batch.pages]
+        here = ids.index(page.id)
+        near = [
+            p for p in self._data.batch.pages[max(0, here - 1) : here + 3] if p.facts is not None and p.id != page.id
+        ]
+        told = self._wait_told() if page.kept else f"Left out: {page.reason}"
+        self.pictures.show_page(page, told, self._place_of(page.id), near)
 
     def _wait_told(self) -> str:
         return "Reading is stopped; Ctrl+R reads on" if self.batch_id in self._s.line.stopped else "Being read"
 
-    def _emit_page(self) -> None:
-        if self.shown is None:
-            return
+    def _place_of(self, page_id: str | None) -> Box | None:
+        """Return the place on a page that the chosen field's value came from."""
         row = self._row_named(self._field)
-        frame = row.place[1] if row is not None and row.place is not None and row.place[0] == self.shown.page else None
-        self.shown = replace(self.shown, frame=frame)
-        self.page_changed.emit(self.shown)
+        return row.place[1] if row is not None and row.place is not None and row.place[0] == page_id else None
 
     # -- verbs ---------------------------------------------------------------------------------------------------
 
-    def _change(self, work: Callable[[], Changes], after: Callable[[], None] | None = None) -> None:
+    def change(self, work: Callable[[], Changes], after: Callable[[], None] | None = None) -> None:
         def done(changes: Changes) -> None:
             self._after = after
             self._s.bus.tell(changes)
@@ -240,76 +239,6 @@ class BenchPresenter(QObject):
             self.refresh()
 
         self._s.runner.change(work, done, on_error=self.failed.emit)
-
-    def act_on_page(self, name: str) -> None:
-        """Run a strip command on the selected pages, else on the current one."""
-        if self._page is None:
-            return
-        s, chosen = self._s, self.chosen_pages()
-        label, command = bench.page_command(name, chosen, s.workspace.clock.new_id)
-        self._change(lambda: bench.run_command(s.workspace, s.line, self.batch_id, s.who, label, command))
-
-    def cut(self) -> None:
-        """Take the chosen pages in hand, to be pasted elsewhere; they stay where they are until then."""
-        self._in_hand = set(self.chosen_pages())
-        self._selected.clear()
-        self.said.emit(
-            f"{count(len(self._in_hand), 'page')} in hand; paste before a page with Ctrl+V, after it with Ctrl+Shift+V"
-        )
-        self._publish()
-
-    def paste(self, *, after: bool = False) -> None:
-        """Put the pages in hand before the current page, or after it."""
-        if not self._in_hand:
-            self.failed.emit("No pages are in hand; choose some and cut them with Ctrl+X.")
-        elif self._page is not None:
-            self.move_pages(sorted(self._in_hand), self._page, after=after)
-            self._in_hand = set()
-
-    def move_pages(self, page_ids: list[str], target: str, *, after: bool = False) -> None:
-        """Put pages before a page, or after it, and into its document."""
-        s = self._s
-        command = bench.move_command(page_ids, target, after=after)
-        self._selected.clear()
-        self._change(lambda: bench.run_command(s.workspace, s.line, self.batch_id, s.who, "move pages", command))
-
-    def separate_again(self) -> None:
-        """Cut the batch by its routine's present rules; what people did to it stays."""
-        s = self._s
-        self.said.emit("Separating again...")
-
-        def done(found: separating.Separated) -> None:
-            s.bus.tell(found.changes)
-            self.conflicts_found.emit(found.conflicts)
-            self.refresh()
-
-        work = lambda: separating.separate_batch_again(s.workspace, s.line, s.pool, self.batch_id, s.who)  # noqa: E731
-        s.runner.long(work, done, on_error=self.failed.emit)
-
-    def scan_in(self, *, replaces: bool) -> None:
-        """Scan to the place after the current page, or one page in its stead (from the glass where there is one)."""
-        s, target = self._s, self._page
-        routine = s.workspace.setup.routine(self._data.batch.routine) if self._data else None
-        scanner = s.devices.scanner_for(routine)
-        if routine is None or scanner is None or target is None:
-            self.failed.emit("There is no scanner to scan from. Plug one in and look for scanners on the work list.")
-            return
-        options = scan_options(routine)
-        if replaces:
-            options = replace(options, source="glass", duplex=False)
-        self.said.emit("Scanning...")
-        s.runner.long(
-            lambda: rescan.scan_at(s.workspace, s.line, scanner, self.batch_id, target, s.who, replaces=replaces,
-                                   options=options),
-            self._scanned_in, on_error=self.failed.emit,
-        )  # fmt: skip
-
-    def _scanned_in(self, found: Captured) -> None:
-        if found.halt:
-            self.failed.emit(found.halt)
-        else:
-            self.said.emit(f"{count(found.sides, 'side')} scanned in")
-        self.refresh()
 
     def close_batch(self) -> None:
         """Close the batch; what is still open is named and stays."""
@@ -329,12 +258,12 @@ class BenchPresenter(QObject):
     def undo(self) -> None:
         """Take back the last step."""
         s = self._s
-        self._change(lambda: bench.undo(s.workspace, s.line, self.batch_id, s.who))
+        self.change(lambda: bench.undo(s.workspace, s.line, self.batch_id, s.who))
 
     def redo(self) -> None:
         """Do again what was undone."""
         s = self._s
-        self._change(lambda: bench.redo(s.workspace, s.line, self.batch_id, s.who))
+        self.change(lambda: bench.redo(s.workspace, s.line, self.batch_id, s.who))
 
     def confirm(self, name: str, text: str) -> None:
         """Take a field's text as it stands, then go to the next unsure value."""
@@ -343,11 +272,11 @@ class BenchPresenter(QObject):
             return
         after = lambda: self._go_to_next_unsure(name)  # noqa: E731
         if text.strip() != row.text:
-            self._change(
+            self.change(
                 lambda: slip.enter_value(s.workspace, s.line, self.batch_id, document, name, text, s.who), after
             )
         elif row.unsure and row.text:
-            self._change(lambda: slip.confirm_value(s.workspace, s.line, self.batch_id, document, name, s.who), after)
+            self.change(lambda: slip.confirm_value(s.workspace, s.line, self.batch_id, document, name, s.who), after)
         else:
             self._go_to_next_unsure(name)
 
@@ -355,15 +284,15 @@ class BenchPresenter(QObject):
         """Take a field's text without going anywhere."""
         row, document, s = self._row_named(name), self.state.document, self._s
         if row is not None and document is not None and text.strip() != row.text:
-            self._change(lambda: slip.enter_value(s.workspace, s.line, self.batch_id, document, name, text, s.who))
+            self.change(lambda: slip.enter_value(s.workspace, s.line, self.batch_id, document, name, text, s.who))
 
     def lift(self, name: str, words: list[Word]) -> None:
         """Take a field's value from words on the page."""
-        document, page, text, s = self.state.document, self._page, self._text, self._s
+        document, page, text, s = self.state.document, self._page, self.pictures.text, self._s
         if document is None or not words:
             return
         said = " ".join(w.text for w in words)
-        self._change(
+        self.change(
             lambda: slip.enter_value(
                 s.workspace, s.line, self.batch_id, document, name, said, s.who, origin=Origin.LIFTED, page=page,
                 words=words, page_text=text,
@@ -375,7 +304,7 @@ class BenchPresenter(QObject):
         """Give the current document a type."""
         document, s = self.state.document, self._s
         if document is not None and self.state.slip is not None and type_name != self.state.slip.type:
-            self._change(lambda: slip.choose_type(s.workspace, s.line, self.batch_id, document, type_name, s.who))
+            self.change(lambda: slip.choose_type(s.workspace, s.line, self.batch_id, document, type_name, s.who))
 
     def go_to_unsure(self) -> None:
         """Go to the first unsure value from here on."""
@@ -416,58 +345,6 @@ class BenchPresenter(QObject):
         if document is None or self.state.slip is None:
             return
         if self.state.slip.parked:
-            self._change(lambda: slip.bring_back(s.workspace, s.line, self.batch_id, document, s.who))
+            self.change(lambda: slip.bring_back(s.workspace, s.line, self.batch_id, document, s.who))
         else:
-            self._change(lambda: slip.set_aside(s.workspace, s.line, self.batch_id, document, reason, s.who))
-
-    def file_current(self) -> None:
-        """File the current document and go to the next one to check."""
-        slip_now = self.state.slip
-        if slip_now is None:
-            return
-        if not slip_now.can_file:
-            self.failed.emit(slip_now.why_not or "This document is filed already.")
-            self._go_to_next_unsure(None)
-            return
-        self._file([slip_now.document])
-        self._go_on_after(slip_now.document)
-
-    def _go_on_after(self, document_id: str) -> None:
-        order = [d.id for d in self.state.documents]
-        states = {d.id: d.state for d in self.state.documents}
-        here = order.index(document_id)
-        rest = [*order[here + 1 :], *order[:here]]
-        for wanted in (State.TO_CHECK.value, State.READY.value):
-            found = next((d for d in rest if states[d] == wanted), None)
-            if found is not None:
-                self.go_to_document(found)
-                self.go_to_unsure() if wanted == State.TO_CHECK.value else self.focus_requested.emit("")
-                return
-
-    def file_all(self) -> None:
-        """File every ready document."""
-        self._file(None)
-
-    def _file(self, documents: list[str] | None) -> None:
-        s = self._s
-        self.said.emit("Filing...")
-
-        def done(result: filing.Filed) -> None:
-            s.bus.tell(result.changes())
-            if documents is None:
-                left = f", {count(len(result.left), 'document')} left" if result.left else ""
-                self.said.emit(f"{count(len(result.entries), 'document')} filed{left}")
-            else:
-                self.said.emit(f"Filed: {result.entries[0].caption}" if result.entries else result.left[0][1])
-            if result.record is not None and documents is None:
-                self.record_made.emit(result.record)
-            self.refresh()
-
-        work: Any = lambda: filing.file_documents(s.workspace, s.pool, self.batch_id, s.who, documents)  # noqa: E731
-        s.runner.long(work, done, on_error=self.failed.emit)
-
-    def take_back_filed(self) -> None:
-        """Take the current document back from the repository."""
-        document, s = self.state.document, self._s
-        if document is not None:
-            self._change(lambda: filing.take_back(s.workspace, self.batch_id, document, s.who))
+            self.change(lambda: slip.set_aside(s.workspace, s.line, self.batch_id, document, reason, s.who))

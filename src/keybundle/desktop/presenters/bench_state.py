@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from PySide6.QtGui import QImage
+
 from keybundle.core.base.boxes import Box
 from keybundle.core.reading.text import Word
 
@@ -93,7 +95,10 @@ class BenchState:
 
 @dataclass(frozen=True)
 class PageShown:
-    """The page in the large view: its picture, its size in upright px, its words, what is framed or marked."""
+    """The page in the large view: its picture, its size in upright px, its words, what is framed or marked.
+
+    ``image`` is the picture where it was fetched already, ``is_full`` in full resolution.
+    """
 
     page: str
     picture: str
@@ -103,3 +108,5 @@ class PageShown:
     frame: Box | None = None
     marks: tuple[Box, ...] = ()
     told: str = ""
+    image: QImage | None = None
+    is_full: bool = False

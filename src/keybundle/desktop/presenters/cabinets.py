@@ -187,6 +187,11 @@ class CabinetsPresenter(QObject):
         told = f"{len(entries)} of {len(column.entries)}" if typed else str(len(entries))
         return ColumnState(column.field, entries, column.chosen, typed, told)
 
+    def values_at(self, field: str = "", value: str = "") -> dict[str, str]:
+        """Return what a stack brought in here takes over: the chosen values, and the one pointed at."""
+        chosen = {**self._chosen, **({field: value} if field and value else {})}
+        return cabinets.values_given(self._s.workspace, self.state.cabinet, chosen)
+
     def load_rows(self, ids: list[str]) -> dict[str, FiledDocument]:
         """Return documents for the table; called by its model for the rows in sight."""
         return cabinets.load_rows(self._s.workspace, ids)

@@ -4,16 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from keybundle.core.base.boxes import Box
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.progress import CancelToken
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows import routines, separating
+from keybundle.core.workflows import pointing, routines, separating
+from keybundle.core.workflows.pointing import PointedPage
 from keybundle.core.workflows.routines import Sample
 from keybundle.core.workflows.separating import Rehearsal
+from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
 
@@ -44,6 +48,7 @@ class RoutineState:
     figures: str = ""
     open_batches: int = 0
     types: tuple[str, ...] = ()
+    cabinets: tuple[str, ...] = ()
     can_change: bool = False
     rehearsing: bool = False
 
@@ -55,12 +60,14 @@ class RoutinesPresenter(QObject):
     said = Signal(str)
     failed = Signal(str)
     conflicts_found = Signal(object)
+    pointed = Signal(object, object)
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._s = session
         self.state = RoutineState()
         self._cancel = CancelToken()
+        self._pointed = ""
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(WAIT_MS)
@@ -89,6 +96,7 @@ class RoutinesPresenter(QObject):
             names=tuple(r.name for r in setup.routines), routine=routine, chosen=routine.name if routine else "",
             samples=samples, sample=sample,
             open_batches=found[1], types=tuple(t.name for t in setup.document_types),
+            cabinets=tuple(c.name for c in setup.cabinets),
             can_change=self._s.workspace.person(self._s.who).role in routines.PREPARERS,
         )  # fmt: skip
         self._timer.start()
@@ -148,6 +156,58 @@ class RoutinesPresenter(QObject):
     def _copied(self, name: str) -> None:
         self._show(chosen=name)
         self.refresh()
+
+    def export(self, path: Path) -> None:
+        """Write the routine as a text file."""
+        s, name = self._s, self.state.chosen
+        s.runner.change(
+            lambda: routines.export_routine(s.workspace, name, path), lambda _: self.said.emit(f"Written: {path.name}"),
+            on_error=self.failed.emit,
+        )  # fmt: skip
+
+    def bring_in(self, path: Path) -> None:
+        """Bring in the routines of a text file, and show the first of them."""
+        s = self._s
+
+        def done(found: tuple[str, tuple[str, ...]]) -> None:
+            self._copied(found[0])
+            self.said.emit(" ".join(found[1]) or f"Brought in: {found[0]}")
+
+        s.runner.change(lambda: routines.import_routines(s.workspace, s.who, path), done, on_error=self.failed.emit)
+
+    def make_type(self, name: str, cabinet: str) -> None:
+        """Make a document type that the routine is to have, its cabinet too where it is missing."""
+        s = self._s
+        s.runner.change(
+            lambda: routines.make_type(s.workspace, s.who, name, cabinet),
+            lambda _: self.change({"document_type": name.strip()}), on_error=self.failed.emit,
+        )  # fmt: skip
+
+    def point(self, offset: int = 0) -> None:
+        """Show a page of the sample batch to point at, or the next one from there."""
+        s, sample, before = self._s, self.state.sample, self._pointed
+
+        def load() -> PointedPage | None:
+            ids = pointing.pages_to_point_at(s.workspace, sample) if sample else ()
+            if not ids:
+                return None
+            here = ids.index(before) + offset if before in ids else 0
+            return pointing.load_page(s.workspace, s.pool, sample, ids[max(0, min(len(ids) - 1, here))])
+
+        def done(found: PointedPage | None) -> None:
+            if found is None:
+                self.failed.emit("There is no page to point at; scan or import a sample batch first.")
+                return
+            self._pointed = found.id
+            words = found.text.words if found.text else ()
+            shown = PageShown(found.id, str(found.picture), found.width, found.height, words, told=found.told)
+            self.pointed.emit(shown, found.barcodes)
+
+        s.runner.query(load, done, key="point", on_error=self.failed.emit)
+
+    def zone_of(self, shown: PageShown, box: Box, *, margin: float = 0.0) -> dict[str, float]:
+        """Return the zone of a box on a shown page, as rules hold it."""
+        return pointing.zone_of(box, shown.width, shown.height, margin=margin).model_dump()
 
     def rehearse(self) -> None:
         """Try the routine on the sample batch; a newer try takes the place of an older one."""

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 
 from PySide6.QtCore import QObject, Signal
 
@@ -28,6 +29,22 @@ class Bus(QObject):
             self.said.emit(changes.text)
 
 
+@dataclass
+class Hand:
+    """Pages that were cut and wait to be pasted, and the batch where they lie until then."""
+
+    batch: str = ""
+    pages: tuple[str, ...] = ()
+
+    def take(self, batch: str, pages: Sequence[str]) -> None:
+        """Take pages in hand in place of others."""
+        self.batch, self.pages = batch, tuple(pages)
+
+    def let_go(self) -> None:
+        """Hold nothing any more."""
+        self.batch, self.pages = "", ()
+
+
 @dataclass(frozen=True)
 class Session:
     """One desktop at work; ``who`` is the person who was chosen at the start."""
@@ -39,3 +56,4 @@ class Session:
     bus: Bus
     who: str
     devices: Devices
+    hand: Hand = field(default_factory=Hand)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -13,10 +14,12 @@ from keybundle.core.batches.model import State
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows import bench, filing, rescan, worklist
 from keybundle.core.workflows.bench import toggle_reading
-from keybundle.core.workflows.capture import Captured, import_files, scan_options, scan_stack
-from keybundle.core.workflows.devices import SimulatedScanner, find_scanners
+from keybundle.core.workflows.capture import Captured, ImportPlan, import_files, plan_import, scan_stack
+from keybundle.core.workflows.devices import Offers, Options, SimulatedScanner, find_scanners
 from keybundle.core.workflows.filing import Record
+from keybundle.core.workflows.scan_choices import ScanChoice, options_of, say_choices, scan_choices
 from keybundle.core.workflows.worklist import Today, WorkRow
+from keybundle.desktop.presenters.preview import PreviewPresenter
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count, join_words, say_age
 
@@ -48,6 +51,19 @@ class HaltShown:
     pictures: tuple[tuple[str, str], ...]
 
 
+Loaded = tuple[list[WorkRow], Today, list[Record], int | None, Offers]
+
+
+@dataclass(frozen=True)
+class MappingAsked:
+    """Files below folders, and what the levels of these can be mapped to, before anything is taken in."""
+
+    files: tuple[Path, ...]
+    into: str | None
+    given: Mapping[str, str]
+    plan: ImportPlan
+
+
 @dataclass(frozen=True)
 class WorkState:
     """All that the work place shows."""
@@ -69,6 +85,8 @@ class WorkState:
     today: tuple[tuple[str, str], ...] = ()
     records: tuple[tuple[str, str], ...] = ()
     refused: tuple[str, ...] = ()
+    options: tuple[ScanChoice, ...] = ()
+    options_told: str = ""
 
 
 class WorkPresenter(QObject):
@@ -79,6 +97,7 @@ class WorkPresenter(QObject):
     failed = Signal(str)
     captured_batch = Signal(str)
     halted = Signal(object)
+    mapping_asked = Signal(object)
     _step = Signal(object)
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
@@ -91,6 +110,13 @@ class WorkPresenter(QObject):
         self._sheets: int | None = 0
         self._has_looked = False
         self._refused: tuple[str, ...] = ()
+        self._offers = Offers()
+        self._changed: dict[str, dict[str, str]] = {}
+        self._given: dict[str, str] = {}
+        self.preview = PreviewPresenter(session, self)
+        self.preview.accepted.connect(self._captured)
+        self.preview.failed.connect(self.failed)
+        self.preview.said.connect(self.said)
         self._cancel: CancelToken | None = None
         self._progress = Step(0, 0, "")
         self._routine = next((r.name for r in session.workspace.setup.routines if r.source == "scanner"), "")
@@ -109,10 +135,11 @@ class WorkPresenter(QObject):
         """Ask for everything again."""
         ws, devices, routine = self._s.workspace, self._s.devices, self.routine()
 
-        def load() -> tuple[list[WorkRow], Today, list[Record], int | None]:
+        def load() -> Loaded:
             scanner = devices.scanner_for(routine)
             sheets = scanner.sheets_in_feeder() if scanner else -1
-            return worklist.list_work(ws), worklist.count_today(ws), filing.list_records(ws, 6), sheets
+            offers = scanner.offers() if scanner else Offers()
+            return worklist.list_work(ws), worklist.count_today(ws), filing.list_records(ws, 6), sheets, offers
 
         self._s.runner.query(load, self._loaded, key="work")
         if not self._has_looked:
@@ -128,8 +155,8 @@ class WorkPresenter(QObject):
         self._s.devices.choose(name)
         self.refresh()
 
-    def _loaded(self, found: tuple[list[WorkRow], Today, list[Record], int | None]) -> None:
-        self._rows, self._today, self._records, self._sheets = found
+    def _loaded(self, found: Loaded) -> None:
+        self._rows, self._today, self._records, self._sheets, self._offers = found
         self._publish()
 
     def routine(self) -> Routine | None:
@@ -145,9 +172,11 @@ class WorkPresenter(QObject):
         setup, routine = self._s.workspace.setup, self.routine()
         scanning = self._cancel is not None
         scanner = self._s.devices.scanner_for(routine)
-        sheets = max(0, self._sheets or 0)
-        sided = "two-sided" if routine and routine.duplex else "one-sided"
-        sides = sheets * (2 if routine and routine.duplex else 1)
+        choices = self._choices(routine)
+        options = options_of(choices) if choices else Options(duplex=False)
+        sheets = min(1, max(0, self._sheets or 0)) if options.source == "glass" else max(0, self._sheets or 0)
+        sided = "two-sided" if options.duplex else "one-sided"
+        sides = sheets * (2 if options.duplex else 1)
         self.state = WorkState(
             rows=tuple(_row(r, r.id in self._s.line.stopped) for r in self._rows),
             routines=tuple(r.name for r in setup.routines if r.source == "scanner"), routine=self._routine,
@@ -164,8 +193,41 @@ class WorkPresenter(QObject):
                 ("in the repository", f"{self._today.in_repository:,}"),
             ),
             records=tuple((r.id, _record_line(r)) for r in self._records), refused=self._refused,
+            options=choices, options_told=say_choices(choices),
         )  # fmt: skip
         self.changed.emit(self.state)
+
+    def _choices(self, routine: Routine | None) -> tuple[ScanChoice, ...]:
+        return scan_choices(routine, self._offers, self._changed.get(routine.name, {})) if routine else ()
+
+    def change_option(self, name: str, value: str) -> None:
+        """Scan with another option under the chosen routine from now on."""
+        self._changed.setdefault(self._routine, {})[name] = value
+        self._publish()
+
+    def clear_options(self) -> None:
+        """Scan as the routine has it again."""
+        self._changed.pop(self._routine, None)
+        self._publish()
+
+    def bring_along(self, values: Mapping[str, str]) -> None:
+        """Let the next scan or import bring these values along, by field; none of them takes that back."""
+        self._given = dict(values)
+        self._publish()
+
+    def _take_given(self) -> dict[str, str]:
+        given, self._given = self._given, {}
+        return given
+
+    def scan_preview(self) -> bool:
+        """Scan a page to look at first; False where there is no scanner."""
+        routine = self.routine()
+        scanner = self._s.devices.scanner_for(routine)
+        if routine is None or scanner is None or self._cancel is not None:
+            self.failed.emit(f"{self._missing(routine)}. Plug it in and look for scanners again.")
+            return False
+        self.preview.scan(routine, scanner, options_of(self._choices(routine)), self._take_given())
+        return True
 
     def _on_step(self, step: Step) -> None:
         self._progress = step
@@ -178,6 +240,8 @@ class WorkPresenter(QObject):
 
     def _say_destination(self, routine: Routine | None) -> str:
         kind = self._s.workspace.setup.document_type(routine.document_type) if routine else None
+        if self._given:
+            return "Brings along: " + ", ".join(f"{k} {v}" for k, v in self._given.items())
         return f"Work of {self._s.who}" + (f"\n{kind.name} documents go to {kind.cabinet}" if kind else "")
 
     def _missing(self, routine: Routine | None) -> str:
@@ -201,9 +265,9 @@ class WorkPresenter(QObject):
             return
         cancel = self._cancel = CancelToken()
         self._progress = Step(0, 0, "Starting the scanner")
-        options = scan_options(routine)
+        options, given = options_of(self._choices(routine)), self._take_given()
         s.runner.long(
-            lambda: scan_stack(s.workspace, s.line, routine, scanner, s.who, options=options, into=into,
+            lambda: scan_stack(s.workspace, s.line, routine, scanner, s.who, options=options, into=into, given=given,
                                progress=self._step.emit, cancel=cancel),
             self._captured, on_error=self._scan_failed,
         )  # fmt: skip
@@ -228,14 +292,39 @@ class WorkPresenter(QObject):
         if self._cancel is not None:
             self._cancel.cancel()
 
-    def import_files(self, files: list[Path], into: str | None = None) -> None:
-        """Bring files in under the routine for files, or into an open batch; it can be stopped."""
-        s = self._s
+    def _file_routine(self, into: str | None) -> Routine | None:
+        setup = self._s.workspace.setup
         row = next((r for r in self._rows if r.id == into), None)
-        routine = s.workspace.setup.routine(row.routine) if row else None
-        routine = routine or next((r for r in s.workspace.setup.routines if r.source == "files"), None)
+        routine = setup.routine(row.routine) if row else None
+        return routine or next((r for r in setup.routines if r.source == "files"), None)
+
+    def import_files(self, files: list[Path], into: str | None = None, given: Mapping[str, str] | None = None) -> None:
+        """Bring files in under the routine for files, or into an open batch; folders are asked about first."""
+        s, routine = self._s, self._file_routine(into)
         if routine is None:
             self.failed.emit("There is no routine for files yet; add one under Prepare.")
+            return
+        given = {**self._take_given(), **(given or {})}
+        if not any(f.is_dir() for f in files):
+            self.take_in(files, into, given, {})
+            return
+
+        def planned(plan: ImportPlan) -> None:
+            if not plan.files:
+                self.failed.emit("There is no picture or PDF in that folder; nothing was taken in.")
+            elif plan.levels:
+                self.mapping_asked.emit(MappingAsked(tuple(files), into, given, plan))
+            else:
+                self.take_in(files, into, given, {})
+
+        s.runner.query(lambda: plan_import(s.workspace, routine, files), planned, key="plan", on_error=self.failed.emit)
+
+    def take_in(
+        self, files: Sequence[Path], into: str | None, given: Mapping[str, str], levels: Mapping[int, str]
+    ) -> None:
+        """Bring files in, levels of their folders mapped to fields; it can be stopped."""
+        s, routine = self._s, self._file_routine(into)
+        if routine is None:
             return
         if self._cancel is not None:
             self.failed.emit("Something is coming in already; wait until it is through, or stop it.")
@@ -243,7 +332,7 @@ class WorkPresenter(QObject):
         cancel = self._cancel = CancelToken()
         self._progress = Step(0, 0, "Looking at the files")
         s.runner.long(
-            lambda: import_files(s.workspace, s.line, s.pool, routine, files, s.who, into=into,
+            lambda: import_files(s.workspace, s.line, s.pool, routine, files, s.who, into=into, given=given, levels=levels,
                                  progress=self._step.emit, cancel=cancel),
             self._captured, on_error=self._scan_failed,
         )  # fmt: skip

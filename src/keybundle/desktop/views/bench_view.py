@@ -25,7 +25,7 @@ from keybundle.desktop.views.contact_sheet import ContactSheet
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.list_dialog import ListDialog
 from keybundle.desktop.views.page_strip import PageStrip
-from keybundle.desktop.views.page_view import ZOOM_STEP, PageView
+from keybundle.desktop.views.page_view import ZOOM_STEP, PageView, words_inside
 from keybundle.desktop.views.slip_view import TOLD, SlipView
 
 SNIPPET_PX = 26
@@ -88,7 +88,7 @@ class BenchView(QWidget):
         for name, key in OFFERED:
             button = QPushButton(f"{name.capitalize()}  {key}")
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            button.clicked.connect(lambda _=False, n=name: self.presenter.act_on_page(n))
+            button.clicked.connect(lambda _=False, n=name: self.presenter.pages.act(n))
             top.addWidget(button)
         top.addWidget(self.file_all)
         upper = QHBoxLayout()
@@ -113,7 +113,7 @@ class BenchView(QWidget):
     def _connect(self) -> None:
         p = self.presenter
         p.changed.connect(self.render_state)
-        p.page_changed.connect(self._render_page)
+        p.pictures.changed.connect(self._render_page)
         p.focus_requested.connect(self.slip.focus)
         p.completed.connect(self._offer)
         p.conflicts_found.connect(self._show_conflicts)
@@ -121,18 +121,20 @@ class BenchView(QWidget):
         for pages in (self.strip, self.contact):
             pages.page_clicked.connect(p.go_to_page)
             pages.page_selected.connect(lambda page, reach: p.select(page, reach=reach))
-        self.strip.pages_dropped.connect(lambda pages, target, after: p.move_pages(pages, target, after=after))
+        self.strip.pages_dropped.connect(lambda pages, target, after: p.pages.move(pages, target, after=after))
         self.page.words_taken.connect(self._lifted)
         self.page.lift_ended.connect(self._end_lift)
         self.page.turned_page.connect(p.step_page)
+        self.page.area_framed.connect(self._framed)
+        self.page.sharper_wanted.connect(p.pictures.sharpen)
         self.slip.field_focused.connect(p.focus_field)
         self.slip.field_edited.connect(p.complete)
         self.slip.field_confirmed.connect(p.confirm)
         self.slip.type_chosen.connect(p.choose_type)
-        self.slip.file_asked.connect(p.file_current)
+        self.slip.file_asked.connect(p.filing.file_current)
         self.slip.aside_asked.connect(self._ask_aside)
-        self.slip.take_back_asked.connect(p.take_back_filed)
-        self.file_all.clicked.connect(p.file_all)
+        self.slip.take_back_asked.connect(p.filing.take_back)
+        self.file_all.clicked.connect(p.filing.file_all)
         self.stop_reading.clicked.connect(p.toggle_reading)
 
     def _register(self) -> None:
@@ -144,21 +146,21 @@ class BenchView(QWidget):
         on("strip.reach next", lambda: p.select_step(1))
         on("strip.reach previous", lambda: p.select_step(-1))
         on("strip.select document", p.select_document)
-        on("strip.cut", p.cut)
-        on("strip.paste", p.paste)
-        on("strip.paste after", lambda: p.paste(after=True))
+        on("strip.cut", p.pages.cut)
+        on("strip.paste", p.pages.paste)
+        on("strip.paste after", lambda: p.pages.paste(after=True))
         on("strip.contact sheet", self._toggle_contact)
         on("strip.slip", self._go_to_slip)
         for name in PAGE_ACTIONS:
-            on(f"strip.{name}", lambda n=name: p.act_on_page(n))  # type: ignore[misc]
-        on("bench.file", p.file_current)
-        on("bench.file all", p.file_all)
+            on(f"strip.{name}", lambda n=name: p.pages.act(n))  # type: ignore[misc]
+        on("bench.file", p.filing.file_current)
+        on("bench.file all", p.filing.file_all)
         on("bench.set aside", self._ask_aside)
-        on("bench.take back", p.take_back_filed)
+        on("bench.take back", p.filing.take_back)
         on("bench.stop reading", p.toggle_reading)
-        on("bench.separate again", p.separate_again)
-        on("bench.scan again", lambda: p.scan_in(replaces=True))
-        on("bench.scan in", lambda: p.scan_in(replaces=False))
+        on("bench.separate again", p.pages.separate_again)
+        on("bench.scan again", lambda: p.pages.scan_in(replaces=True))
+        on("bench.scan in", lambda: p.pages.scan_in(replaces=False))
         on("bench.second window", self._toggle_page_window)
         on("bench.close", p.close_batch)
         on("bench.next document", lambda: p.step_document(1))
@@ -210,10 +212,10 @@ class BenchView(QWidget):
             self.page_window = PageView()
             self.page_window.setWindowTitle(f"Page: {self.title.text()}")
             self.page_window.resize(820, 1000)
-            self.presenter.page_changed.connect(self.page_window.render_page)
+            self.presenter.pictures.changed.connect(self.page_window.render_page)
             self.page_window.turned_page.connect(self.presenter.step_page)
             self.destroyed.connect(self.page_window.deleteLater)
-        self.page_window.render_page(self.presenter.shown)
+        self.page_window.render_page(self.presenter.pictures.shown)
         self.page_window.setVisible(not self.page_window.isVisible())
 
     def _show_conflicts(self, conflicts: tuple[str, ...]) -> None:
@@ -225,7 +227,7 @@ class BenchView(QWidget):
             dialog.show()
 
     def _snippet(self, page: str, box: Box) -> QPixmap:
-        shown = self.presenter.shown
+        shown = self.presenter.pictures.shown
         return self.page.snippet(box, SNIPPET_PX) if shown is not None and shown.page == page else QPixmap()
 
     def _render_page(self, shown: PageShown) -> None:
@@ -249,6 +251,13 @@ class BenchView(QWidget):
         field = self._lift_field or self.slip.focused_field() or (self.presenter.state.slip and self._last_field())
         if field:
             self.presenter.lift(field, words)  # type: ignore[arg-type]
+
+    def _framed(self, box: Box) -> None:
+        """Lift the words of a framed area."""
+        shown = self.presenter.pictures.shown
+        words = words_inside(shown.words, box) if shown is not None else []
+        if words:
+            self._lifted(list(words))
 
     def _last_field(self) -> str | None:
         slip = self.presenter.state.slip

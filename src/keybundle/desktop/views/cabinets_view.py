@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QModelIndex, Qt
+from pathlib import Path
+
+from PySide6.QtCore import QModelIndex, Qt, Signal
+from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -20,11 +23,14 @@ from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.models.documents import DocumentsModel
 from keybundle.desktop.presenters.cabinets import CabinetsPresenter, CabinetsState, ColumnState
+from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.page_view import PageView
 
 
 class ColumnView(QWidget):
-    """One path column: the field's name, a filter, the values with their counts."""
+    """One path column: the field's name, a filter, the values with their counts; takes files for a value."""
+
+    files_dropped = Signal(object, object)
 
     def __init__(self, field: str, presenter: CabinetsPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -41,12 +47,18 @@ class ColumnView(QWidget):
         self.list.setAccessibleName(field)
         self.list.itemClicked.connect(self._choose)
         self.list.itemActivated.connect(self._choose)
+        FileDrop(self.list.viewport(), self._dropped)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         for part in (self.head, self.filter, self.list):
             layout.addWidget(part)
         self.setMinimumWidth(150)
+
+    def _dropped(self, files: list[Path], event: QDropEvent) -> None:
+        item = self.list.itemAt(event.position().toPoint())
+        value = str(item.data(Qt.ItemDataRole.UserRole)) if item is not None else ""
+        self.files_dropped.emit(files, self._presenter.values_at(self.field, value))
 
     def _choose(self, item: QListWidgetItem) -> None:
         value = item.data(Qt.ItemDataRole.UserRole)
@@ -72,7 +84,10 @@ class ColumnView(QWidget):
 
 
 class CabinetsView(QWidget):
-    """The cabinets place."""
+    """The cabinets place. Files and scans brought in from here take over the values chosen here."""
+
+    files_dropped = Signal(object, object)
+    scan_asked = Signal(object)
 
     def __init__(self, presenter: CabinetsPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -149,6 +164,7 @@ class CabinetsView(QWidget):
         on("cabinets.clear", p.clear)
         on("cabinets.order", p.swap)
         on("cabinets.flat", p.toggle_flat)
+        on("cabinets.scan", lambda: self.scan_asked.emit(p.values_at()))
         on("cabinets.filter", self._focus_filter)
         bind_place(self, "cabinets", self.handlers)
 
@@ -207,5 +223,6 @@ class CabinetsView(QWidget):
             self._columns = {name: ColumnView(name, self.presenter) for name in order}
             for view in self._columns.values():
                 self._column_row.addWidget(view)
+                view.files_dropped.connect(self.files_dropped)
         for column in state.columns:
             self._columns[column.field].render_column(column)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
-from keybundle.core.base.boxes import Box
+from keybundle.core.base.boxes import Box, centre
 from keybundle.core.reading.text import Word
 from keybundle.desktop.presenters.bench_state import UNSURE_WORD, PageShown
 from keybundle.desktop.theme import colours as c
@@ -23,6 +25,8 @@ class PageView(QWidget):
     words_taken = Signal(object)
     lift_ended = Signal()
     turned_page = Signal(int)
+    sharper_wanted = Signal()
+    area_framed = Signal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -36,6 +40,8 @@ class PageView(QWidget):
         self._typed = ""
         self._is_lifting = False
         self._drag: QPointF | None = None
+        self._band: QRectF | None = None
+        self.frames_always = False
         self.empty_text = "No page yet"
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -51,8 +57,9 @@ class PageView(QWidget):
         self._shown = shown
         if shown is None:
             self._pixmap = QPixmap()
-        elif before is None or before.picture != shown.picture:
-            self._pixmap = QPixmap(shown.picture)
+        elif before is None or before.picture != shown.picture or before.is_full is not shown.is_full:
+            self._pixmap = QPixmap.fromImage(shown.image) if shown.image is not None else QPixmap(shown.picture)
+        if shown is not None and (before is None or before.picture != shown.picture):
             self._hover = self._anchor = self._lift = None
             self._centre = QPointF(0.5, 0.0)
         if shown is not None and shown.frame is not None and not self._is_in_sight(shown.frame):
@@ -73,7 +80,14 @@ class PageView(QWidget):
             self._centre = QPointF(
                 (frame[0] + frame[2]) / 2 / self._shown.width, (frame[1] + frame[3]) / 2 / self._shown.height
             )
+        self._ask_sharper()
         self.update()
+
+    def _ask_sharper(self) -> None:
+        """Ask for a finer picture where the screen shows more px than the picture has."""
+        ratio = self.devicePixelRatioF()
+        if not self._pixmap.isNull() and self._target().width() * ratio > 1.1 * self._pixmap.width():
+            self.sharper_wanted.emit()
 
     def begin_lift(self) -> None:
         """Lift by keys: typed letters find a word, Right and Left extend, Down and Up go to other finds, Enter takes."""
@@ -124,6 +138,10 @@ class PageView(QWidget):
     # -- pointer and keys ------------------------------------------------------------------------------------------
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._band is not None:
+            self._band.setBottomRight(event.position())
+            self.update()
+            return
         if self._drag is not None and event.buttons() & Qt.MouseButton.LeftButton:
             target, moved = self._target(), event.position() - self._drag
             self._drag = event.position()
@@ -136,6 +154,9 @@ class PageView(QWidget):
             self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self.frames_always or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self._band = QRectF(event.position(), event.position())
+            return
         found = self._word_at(event.position())
         if found is None:
             self._drag = event.position()
@@ -148,6 +169,22 @@ class PageView(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._drag = None
+        band, self._band = self._band, None
+        if band is not None:
+            box = self._box_of(band.normalized())
+            if box is not None:
+                self.area_framed.emit(box)
+            self.update()
+
+    def _box_of(self, area: QRectF) -> Box | None:
+        """Return an area of the widget as a box of the upright page; None for one too small to mean anything."""
+        target, shown = self._target(), self._shown
+        area = area.intersected(target)
+        if shown is None or area.width() < 4 or area.height() < 4:
+            return None
+        s = shown.width / target.width()
+        left, top = (area.left() - target.left()) * s, (area.top() - target.top()) * s
+        return round(left), round(top), round(left + area.width() * s), round(top + area.height() * s)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         up = event.angleDelta().y() > 0
@@ -220,6 +257,10 @@ class PageView(QWidget):
             painter.setPen(QPen(QColor(c.TEAL), 2.5))
             painter.setBrush(_wash(c.TEAL, 28))
             painter.drawRoundedRect(self.rect_of(self._shown.frame).adjusted(-5, -4, 5, 4), 3, 3)
+        if self._band is not None:
+            painter.setPen(QPen(QColor(c.SLATE), 1.5, Qt.PenStyle.DashLine))
+            painter.setBrush(_wash(c.SLATE, 40))
+            painter.drawRect(self._band.normalized())
         self._paint_notes(painter)
 
     def _paint_words(self, painter: QPainter) -> None:
@@ -255,6 +296,16 @@ class PageView(QWidget):
         left, top, right, bottom = (v * s for v in box)
         area = QRectF(left - 8, top - 5, right - left + 16, bottom - top + 10).toRect().intersected(self._pixmap.rect())
         return self._pixmap.copy(area).scaledToHeight(height_px, Qt.TransformationMode.SmoothTransformation)
+
+
+def words_inside(words: Sequence[Word], box: Box) -> list[Word]:
+    """Return the words whose middle lies in a box of the page."""
+    found = []
+    for word in words:
+        x, y = centre(word.box)
+        if box[0] <= x <= box[2] and box[1] <= y <= box[3]:
+            found.append(word)
+    return found
 
 
 def _wash(colour: str, alpha: int) -> QColor:

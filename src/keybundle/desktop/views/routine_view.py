@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
+    QDoubleSpinBox,
+    QFileDialog,
     QFormLayout,
     QFrame,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QLineEdit,
     QListWidget,
@@ -23,20 +27,36 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keybundle.core.base.boxes import Box
 from keybundle.core.setup.routines import HaltCondition, Routine
+from keybundle.core.workflows.pointing import PointedBarcode, pattern_like
+from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.routines import RehearsedSide, RoutinesPresenter, RoutineState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.list_dialog import ListDialog
+from keybundle.desktop.views.page_view import words_inside
 from keybundle.desktop.views.rule_editor import RuleEditor
 from keybundle.desktop.views.work_view import fill_box
+from keybundle.desktop.views.zone_dialog import ZoneDialog
 
 STEPS = (
+    ("photographs", "Lay photographs of paper flat"),
     ("upright", "Turn upright"), ("deskew", "Straighten"), ("crop", "Take dark scan edges away"),
     ("fill_holes", "Fill punch holes"), ("despeckle", "Take specks away"), ("flatten", "Even out the paper"),
 )  # fmt: skip
 HALTS = (
     "double feed", "size", "barcode", "first side blank", "too dark", "too faint", "skew", "document length"
 )  # fmt: skip
+MARGIN = 0.02
+LIMITS = {"size": (" mm", 0, 200), "skew": (" degrees", 0, 12), "document length": (" sheets", 0, 999)}
+LOCKS = (
+    ("feed", "source"),
+    ("duplex", "sides"),
+    ("resolution_dpi", "resolution"),
+    ("mode", "colour"),
+    ("paper", "paper"),
+)
+COLOURS = ("by content", "as captured", "grey", "1-bit")
 SIGN = {"break": "┃", "kept": " ", "left out": "-"}
 
 
@@ -59,10 +79,17 @@ class RoutineView(QWidget):
         self.problem.setProperty("role", "problem")
         self.problem.setWordWrap(True)
         self._fields: dict[str, Callable[[Routine], None]] = {}
+        self._pointing: ZoneDialog | None = None
         left = QVBoxLayout()
         left.addWidget(self.names, 1)
         left.addWidget(self.copy)
         left.addWidget(self.undo)
+        self.save = QPushButton("Save as a file")
+        self.save.clicked.connect(self._ask_save)
+        self.bring = QPushButton("Bring in a file")
+        self.bring.clicked.connect(self._ask_bring)
+        left.addWidget(self.save)
+        left.addWidget(self.bring)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(12)
@@ -71,6 +98,7 @@ class RoutineView(QWidget):
         layout.addLayout(self._make_rehearsal(), 2)
         presenter.changed.connect(self.render_state)
         presenter.conflicts_found.connect(self._show_conflicts)
+        presenter.pointed.connect(self._show_pointed)
 
     # -- cards ---------------------------------------------------------------------------------------------------
 
@@ -138,11 +166,35 @@ class RoutineView(QWidget):
         form = _form()
         self._choice("source", "Source", ("scanner", "files"), form)
         self._text("device", "Scanner, empty: any", form)
+        self._choice("feed", "From", ("feeder", "glass"), form)
         form.addRow("Sheets", self._check("duplex", "Two-sided"))
         self._number("resolution_dpi", "Resolution", 75, 1200, " dpi", form)
         self._choice("mode", "Colour", ("automatic", "1-bit", "grey", "colour"), form)
         self._choice("paper", "Paper", ("A4", "Letter"), form)
+        self.locks: dict[str, QCheckBox] = {}
+        locks = QHBoxLayout()
+        for name, label in LOCKS:
+            lock = self.locks[name] = QCheckBox(label)
+            lock.setAccessibleName(f"Lock {label}")
+            lock.clicked.connect(lambda _=False: self._change_locks())
+            locks.addWidget(lock)
+        form.addRow("Locked at the scan", locks)
+        self.naming: dict[str, QLineEdit] = {}
+        for part, label, hint in (
+            ("prefix", "Put before file names", "such as {date}-{number}-"), ("pattern", "Replace in file names", "a pattern"),
+            ("into", "by", r"what takes its place; \1 is its first group"),
+        ):  # fmt: skip
+            line = self.naming[part] = QLineEdit()
+            line.setPlaceholderText(hint)
+            line.setAccessibleName(label)
+            line.editingFinished.connect(lambda p=part: self._change_part("naming", p, self.naming[p].text()))
+            form.addRow(label, line)
         self.halts: dict[str, tuple[QCheckBox, QLineEdit]] = {}
+        self.limits: dict[str, QDoubleSpinBox] = {}
+        self.pattern = QLineEdit()
+        self.pattern.setPlaceholderText("barcode like this pattern")
+        self.pattern.setAccessibleName("Pattern of the barcode")
+        self.pattern.editingFinished.connect(self._change_halts)
         for on in HALTS:
             box, words = QCheckBox(on.capitalize()), QLineEdit()
             words.setPlaceholderText("your own words for the operator")
@@ -153,6 +205,18 @@ class RoutineView(QWidget):
             row = QHBoxLayout()
             box.setFixedWidth(150)
             row.addWidget(box)
+            if on in LIMITS:
+                suffix, low, high = LIMITS[on]
+                limit = self.limits[on] = QDoubleSpinBox()
+                limit.setRange(low, high)
+                limit.setDecimals(1 if on == "skew" else 0)
+                limit.setSuffix(suffix)
+                limit.setSpecialValueText("usual limit")
+                limit.setAccessibleName(f"Limit for {on}")
+                limit.editingFinished.connect(self._change_halts)
+                row.addWidget(limit)
+            if on == "barcode":
+                row.addWidget(self.pattern)
             row.addWidget(words)
             form.addRow("Stop the feeder at" if on == HALTS[0] else "", row)
         return form
@@ -163,7 +227,9 @@ class RoutineView(QWidget):
             return
         before: dict[str, dict[str, object]] = {h.on: h.model_dump() for h in routine.halts}
         chosen = [
-            {**before.get(on, {"on": on}), "words": words.text().strip()}
+            {**before.get(on, {"on": on}), "words": words.text().strip(),
+             **({"limit": self.limits[on].value()} if on in self.limits else {}),
+             **({"pattern": self.pattern.text().strip()} if on == "barcode" else {})}
             for on, (box, words) in self.halts.items() if box.isChecked()
         ]  # fmt: skip
         self.presenter.change({"halts": chosen})
@@ -173,20 +239,29 @@ class RoutineView(QWidget):
         self.steps: dict[str, QCheckBox] = {}
         for name, label in STEPS:
             box = QCheckBox(label)
-            box.clicked.connect(lambda on, n=name: self._change_cleaning(n, on))
+            box.clicked.connect(lambda on, n=name: self._change_part("cleaning", n, on))
             self.steps[name] = box
             form.addRow(box)
         form.addRow(self._check("leave_out_blank", "Leave blank sides out"))
+        self.colour = QComboBox()
+        self.colour.addItems(list(COLOURS))
+        self.colour.setAccessibleName("Pages are filed in")
+        self.colour.textActivated.connect(lambda text: self._change_part("cleaning", "colour", text))
+        form.addRow("Pages are filed in", self.colour)
         return form
 
-    def _change_cleaning(self, name: str, on: bool) -> None:
+    def _change_part(self, part: str, name: str, value: object) -> None:
         if self._state.routine is not None:
-            self.presenter.change({"cleaning": {**self._state.routine.cleaning.model_dump(), name: on}})
+            self.presenter.change({part: {**getattr(self._state.routine, part).model_dump(), name: value}})
+
+    def _change_locks(self) -> None:
+        self.presenter.change({"locked": tuple(n for n, box in self.locks.items() if box.isChecked())})
 
     def _separate_form(self) -> QFormLayout:
         form = _form()
         self.rules = RuleEditor()
         self.rules.rules_changed.connect(lambda rules: self.presenter.change({"separation": {"rules": rules}}))
+        self.rules.pointing_asked.connect(self._point)
         form.addRow(self.rules)
         return form
 
@@ -199,6 +274,9 @@ class RoutineView(QWidget):
     def _index_form(self) -> QFormLayout:
         form = _form()
         self.type = self._choice("document_type", "Type, empty: proposed", ("",), form)
+        self.new_type = QPushButton("Make a new type")
+        self.new_type.clicked.connect(self._ask_type)
+        form.addRow("", self.new_type)
         self._number_bar(form)
         return form
 
@@ -257,12 +335,22 @@ class RoutineView(QWidget):
         for on, (box, words) in self.halts.items():
             box.setChecked(on in halts)
             words.setVisible(on in halts)
-            if not words.hasFocus():
-                words.setText(halts[on].words if on in halts else "")
+            show_text(words, halts[on].words if on in halts else "")
+            if on in self.limits:
+                self.limits[on].setVisible(on in halts)
+                self.limits[on].setValue(halts[on].limit if on in halts else 0)
+        self.pattern.setVisible("barcode" in halts)
+        show_text(self.pattern, halts["barcode"].pattern if "barcode" in halts else "")
+        for name, lock in self.locks.items():
+            lock.setChecked(name in routine.locked)
+        for part, line in self.naming.items():
+            show_text(line, str(getattr(routine.naming, part)))
+        self.colour.setCurrentText(routine.cleaning.colour)
         self.rules.render_rules(routine.separation.rules)
         self.problem.setText(state.problem)
         self.problem.setVisible(bool(state.problem))
-        self.copy.setEnabled(state.can_change)
+        for button in (self.copy, self.bring, self.new_type):
+            button.setEnabled(state.can_change)
         self.undo.setEnabled(state.can_change)
         self._render_rehearsal(state)
 
@@ -280,6 +368,59 @@ class RoutineView(QWidget):
             self.sides.addItem(_side_item(side))
         self.separate.setVisible(state.open_batches > 0)
         self.separate.setText(f"Separate open batches again ({state.open_batches})")
+
+    # -- pointing, files, what is made on the way -----------------------------------------------------------------
+
+    def _point(self) -> None:
+        told = "Draw the zone with the pointer, or choose a barcode below; the rehearsal shows at once what it does."
+        dialog = self._pointing = ZoneDialog(told, self)
+        dialog.page_asked.connect(self.presenter.point)
+        dialog.zone_drawn.connect(self._take_zone)
+        dialog.barcode_chosen.connect(self._take_barcode)
+        dialog.finished.connect(self._end_pointing)
+        self.presenter.point()
+
+    def _show_pointed(self, shown: PageShown, barcodes: tuple[PointedBarcode, ...]) -> None:
+        if self._pointing is not None:
+            self._pointing.render_page(shown, barcodes)
+            self._pointing.show()
+
+    def _end_pointing(self) -> None:
+        if self._pointing is not None:
+            self._pointing.deleteLater()
+        self._pointing = None
+
+    def _take_zone(self, shown: PageShown, box: Box) -> None:
+        inside = words_inside(shown.words, box)
+        said = {"words": " ".join(w.text for w in inside)} if inside else {}
+        self.rules.change_chosen(zone=self.presenter.zone_of(shown, box, margin=MARGIN), **said)
+
+    def _take_barcode(self, shown: PageShown, barcode: PointedBarcode) -> None:
+        zone = self.presenter.zone_of(shown, barcode.box, margin=2 * MARGIN)
+        self.rules.change_chosen(zone=zone, format=barcode.format, pattern=pattern_like(barcode.text))
+
+    def _ask_type(self) -> None:
+        name, done = QInputDialog.getText(self, "Make a new type", "Name of the document type")
+        if not done or not name.strip():
+            return
+        cabinet, done = QInputDialog.getItem(
+            self, "Make a new type", "Its cabinet; a new name makes a new one", list(self._state.cabinets), 0, True
+        )
+        if done:
+            self.presenter.make_type(name, cabinet)
+
+    def _ask_save(self) -> None:
+        offered = f"{self._state.chosen}.toml"
+        name, _ = QFileDialog.getSaveFileName(self, "Save the routine", offered, "Routines (*.toml)")
+        if name:
+            self.presenter.export(Path(name))
+
+    def _ask_bring(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Bring in routines", "", "Routines and set-ups (*.toml);;All files (*)"
+        )
+        if name:
+            self.presenter.bring_in(Path(name))
 
     def _show_conflicts(self, conflicts: tuple[str, ...]) -> None:
         if conflicts:

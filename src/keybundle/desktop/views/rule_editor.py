@@ -36,6 +36,7 @@ class RuleEditor(QWidget):
     """Edits the rules; ``rules_changed`` carries them all as plain data."""
 
     rules_changed = Signal(object)
+    pointing_asked = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -67,6 +68,9 @@ class RuleEditor(QWidget):
         self.words = _line(lambda v: self._set(words=v))
         self.zone = _line(self._set_zone)
         self.zone.setPlaceholderText("whole page; or left top right bottom in % of the page")
+        self.point = QPushButton("Point at the page")
+        self.point.setToolTip("Draw the zone on a page of the sample batch, or choose a barcode there")
+        self.point.clicked.connect(self.pointing_asked.emit)
         self.form = QFormLayout()
         self.form.setContentsMargins(0, 4, 0, 0)
         for label, field in (
@@ -76,6 +80,7 @@ class RuleEditor(QWidget):
         ):  # fmt: skip
             field.setAccessibleName(label)
             self.form.addRow(QLabel(label), field)
+        self.form.addRow("", self.point)
         buttons = QHBoxLayout()
         for widget in (self.kind, self.add, self.remove, self.earlier):
             buttons.addWidget(widget)
@@ -105,6 +110,7 @@ class RuleEditor(QWidget):
                   "words": self.words, "zone": self.zone}  # fmt: skip
         for name, field in fields.items():
             self.form.setRowVisible(field, name in parts)
+        self.form.setRowVisible(self.point, "zone" in parts)
         for field in (self.where, self.mark_page):
             self.form.setRowVisible(field, rule is not None)
         if rule is None:
@@ -119,6 +125,13 @@ class RuleEditor(QWidget):
         ):  # fmt: skip
             if line.text() != text and not line.hasFocus():
                 line.setText(text)
+
+    def change_chosen(self, **parts: Any) -> None:
+        """Change parts of the chosen rule; those it does not have are left alone."""
+        row = self.list.currentRow()
+        own = PARTS.get(self._rules[row]["rule"], ()) if 0 <= row < len(self._rules) else ()
+        if changed := {k: v for k, v in parts.items() if k in own}:
+            self._set(**changed)
 
     def _set(self, **parts: Any) -> None:
         row = self.list.currentRow()

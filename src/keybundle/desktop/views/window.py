@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
@@ -134,6 +136,8 @@ class MainWindow(QMainWindow):
         self.work.batch_opened.connect(self.open_batch)
         self.work.record_opened.connect(self.open_record)
         self.finder.batch_opened.connect(self.open_batch)
+        self.cabinets.files_dropped.connect(self._take_files)
+        self.cabinets.scan_asked.connect(self._prepare_scan)
         on = self.handlers.on
         for name in ("work", "cabinets", "find", "prepare"):
             on(f"go.{name}", getattr(self, f"go_{name}"))
@@ -222,6 +226,23 @@ class MainWindow(QMainWindow):
         self._go("work", view)
         view.presenter.refresh()
         view.strip.setFocus()
+
+    def _take_files(self, files: list[Path], values: dict[str, str]) -> None:
+        """Bring in files that were dropped on a cabinet's column."""
+        self.go_work()
+        self.work.presenter.import_files(files, None, values)
+
+    def _prepare_scan(self, values: dict[str, str]) -> None:
+        """Go to the scanner with the values that a cabinet's columns give."""
+        self.work.presenter.bring_along(values)
+        self.go_work()
+        self.say("Press S to scan" + ("; the stack brings along what is chosen" if values else ""))
+
+    def open_files(self, files: list[Path]) -> None:
+        """Bring in files that were handed over by the file manager."""
+        self._take_files(files, {})
+        self.activateWindow()
+        self.raise_()
 
     def _undo(self) -> None:
         bench = self._current_bench()

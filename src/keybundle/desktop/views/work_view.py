@@ -26,12 +26,15 @@ from PySide6.QtWidgets import (
 
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers
-from keybundle.desktop.presenters.work import BatchRow, HaltShown, WorkPresenter, WorkState
+from keybundle.desktop.presenters.work import BatchRow, HaltShown, MappingAsked, WorkPresenter, WorkState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon, interface_font
 from keybundle.desktop.views.bar import paint_band
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.halt_dialog import HaltDialog
+from keybundle.desktop.views.mapping_dialog import MappingDialog
+from keybundle.desktop.views.preview_dialog import PreviewDialog
+from keybundle.desktop.views.scan_options_dialog import ScanOptionsDialog
 
 Index = QModelIndex | QPersistentModelIndex
 ROW_HEIGHT = 88
@@ -151,6 +154,7 @@ class WorkView(QWidget):
         self._shown = WorkState()
         self._numbers: list[QLabel] = []
         self._starters: list[QShortcut] = []
+        self._options_dialog: ScanOptionsDialog | None = None
         self.model = BatchModel(self)
         self.list = QListView()
         self.list.setModel(self.model)
@@ -170,6 +174,7 @@ class WorkView(QWidget):
         self._register()
         presenter.changed.connect(self.render_state)
         presenter.halted.connect(self._show_halt)
+        presenter.mapping_asked.connect(self._ask_mapping)
 
     def _make_sources(self) -> QVBoxLayout:
         self.scanner = QComboBox()
@@ -192,6 +197,12 @@ class WorkView(QWidget):
         self.scan = QPushButton(icon("scan", c.CARD), "Scan   S")
         self.scan.setProperty("role", "main")
         self.scan.clicked.connect(lambda: self.presenter.scan())
+        self.preview = QPushButton("Preview a page   P")
+        self.preview.clicked.connect(self._show_preview)
+        self.options = QPushButton()
+        self.options.setProperty("role", "link")
+        self.options.setToolTip("Change how the next stacks are scanned (O)")
+        self.options.clicked.connect(self._show_options)
         self.stop = QPushButton("Stop   Shift+S")
         self.stop.clicked.connect(self.presenter.stop)
         self.progress = QProgressBar()
@@ -205,8 +216,8 @@ class WorkView(QWidget):
         column.setSpacing(8)
         column.addWidget(section("Sources"))
         scan_card = card(
-            self.scanner, self.feeder, self.routine, self.routine_told, self.plan, self.destination, self.scan,
-            self.stop, self.progress, self.progress_told, self.refill, self.look,
+            self.scanner, self.feeder, self.routine, self.routine_told, self.options, self.plan, self.destination, self.scan,
+            self.preview, self.stop, self.progress, self.progress_told, self.refill, self.look,
         )  # fmt: skip
         told = quiet("Pictures and PDF, one document for each file. Drop files here, or onto a batch.")
         self.refused = quiet()
@@ -261,6 +272,9 @@ class WorkView(QWidget):
         on("work.scan", lambda: self.presenter.scan())
         on("work.stop", self.presenter.stop)
         on("work.import", self._ask_files)
+        on("work.preview", self._show_preview)
+        on("work.options", self._show_options)
+        on("work.import folder", self._ask_folder)
         on("work.refill", self.presenter.refill)
         on("work.look", self.presenter.look_for_scanners)
         on("work.scan more", self._scan_more)
@@ -292,6 +306,12 @@ class WorkView(QWidget):
         busy = bool(state.scanning)
         self.scan.setEnabled(state.can_scan)
         self.scan.setVisible(not busy)
+        self.preview.setEnabled(state.can_scan)
+        self.preview.setVisible(not busy)
+        self.options.setText(state.options_told.replace(", ", ",  "))
+        self.options.setVisible(bool(state.options_told) and not busy)
+        if self._options_dialog is not None:
+            self._options_dialog.render_choices(state.options)
         for widget in (self.stop, self.progress, self.progress_told):
             widget.setVisible(busy)
         self.progress.setRange(0, state.scan_total)
@@ -361,6 +381,39 @@ class WorkView(QWidget):
         dialog = HaltDialog(halt, self)
         dialog.way_chosen.connect(lambda way: self.presenter.go_on(halt, way))
         dialog.show()
+
+    def _show_options(self) -> None:
+        dialog = self._options_dialog = ScanOptionsDialog(self._shown.routine, self)
+        dialog.render_choices(self._shown.options)
+        dialog.changed.connect(self.presenter.change_option)
+        dialog.cleared.connect(self.presenter.clear_options)
+        dialog.finished.connect(self._forget_options)
+        dialog.show()
+
+    def _forget_options(self) -> None:
+        if self._options_dialog is not None:
+            self._options_dialog.deleteLater()
+        self._options_dialog = None
+
+    def _show_preview(self) -> None:
+        if not self.presenter.scan_preview():
+            return
+        dialog = PreviewDialog(self.presenter.preview, self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.presenter.preview.shown.connect(dialog.render_preview)
+        self.presenter.preview.failed.connect(dialog.close)
+        dialog.show()
+
+    def _ask_mapping(self, asked: MappingAsked) -> None:
+        dialog = MappingDialog(asked, self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.mapped.connect(lambda levels: self.presenter.take_in(asked.files, asked.into, asked.given, levels))
+        dialog.show()
+
+    def _ask_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Import a folder with all below it")
+        if name:
+            self.presenter.import_files([Path(name)])
 
     def _toggle_reading(self) -> None:
         row = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)

@@ -1,0 +1,86 @@
+"""Indexing one document by itself: its type and values are proposed from all that is known of it.
+
+What a person gave or confirmed stays; everything else is proposed anew.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from keybundle.core.batches.model import Batch, Document, Page
+from keybundle.core.fields.kinds import Refusal, normalise
+from keybundle.core.fields.values import FieldValue, Origin
+from keybundle.core.proposing.evidence import is_by_hand
+from keybundle.core.proposing.propose import ReadPage, propose_values
+from keybundle.core.proposing.rows import build_rows
+from keybundle.core.proposing.types import propose_type
+from keybundle.core.reading.text import PageText
+from keybundle.core.separation.rules import barcode_values
+from keybundle.core.setup.model import DocumentType
+from keybundle.core.setup.routines import Routine
+from keybundle.core.workflows.page_facts import side_facts
+from keybundle.core.workflows.workspace import Workspace
+
+BARCODE_CONFIDENCE = 0.98
+
+
+def index_document(workspace: Workspace, batch: Batch, document: Document) -> Document:
+    """Return the document with type and values proposed from its pages read so far."""
+    pages = [p for p in batch.pages_of(document.id) if p.is_read]
+    texts = workspace.batches.texts([p.id for p in pages])
+    read = [ReadPage(p.id, PageText.from_bytes(texts[p.id])) for p in pages if p.id in texts]
+    setup = workspace.setup
+    routine = setup.routine(batch.routine)
+    proposed = document
+    if document.type is None or document.type_origin == "page":
+        fixed = (routine.document_type, 0.99) if routine and routine.document_type else None
+        found = fixed or (propose_type(build_rows(read[0].text), setup.document_types) if read else None)
+        if found is not None:
+            proposed = replace(document, type=found[0], type_confidence=found[1], type_origin="page")
+    kind = setup.document_type(proposed.type)
+    if kind is not None:
+        bar = routine.bar if routine else 0.8
+        fresh = propose_values(read, kind, workspace.books(), bar, workspace.rule)
+        if routine is not None:
+            fresh = {**fresh, **_barcode_values(workspace, pages, routine, kind)}
+        fresh = {**fresh, **_given_values(workspace, batch, kind, document.id, fresh)}
+        kept = {k: v for k, v in document.values.items() if is_by_hand(v)}
+        proposed = replace(proposed, type=kind.name, values={**fresh, **kept})
+    return replace(proposed, proposed=True)
+
+
+def _barcode_values(
+    workspace: Workspace, pages: Sequence[Page], routine: Routine, kind: DocumentType
+) -> dict[str, FieldValue]:
+    """Return the values that the routine's barcode patterns give, by the fields' names in any case."""
+    found: dict[str, FieldValue] = {}
+    for page in pages:
+        for name, (text, mark) in barcode_values(side_facts(page, None), routine.separation.rules).items():
+            spec = next((f for f in kind.fields if f.name.casefold() == name.casefold()), None)
+            value = normalise(text, workspace.rule(spec)) if spec is not None else ""
+            if spec is not None and isinstance(value, str) and value:
+                given = FieldValue(
+                    (value,), BARCODE_CONFIDENCE, Origin.BARCODE, page=page.id, box=mark.box, as_read=text
+                )
+                found.setdefault(spec.name, replace(given, sure=True))
+    return found
+
+
+def _given_values(
+    workspace: Workspace, batch: Batch, kind: DocumentType, document_id: str, fresh: dict[str, FieldValue]
+) -> dict[str, FieldValue]:
+    """Return the values that came with the document's first page; what the page says instead is offered beside them."""
+    pages = batch.pages_of(document_id)
+    found: dict[str, FieldValue] = {}
+    for name, text in batch.given_for(pages[0]).items() if pages else ():
+        spec = kind.field(name)
+        if spec is None:
+            continue
+        value = normalise(text, workspace.rule(spec))
+        item = text if isinstance(value, Refusal) else value
+        said = fresh.get(name)
+        others = tuple(x for x in (said.items if said else ()) if x != item)
+        if item and not (said is not None and said.items == (item,)):
+            found[name] = FieldValue((item,), 0.0, Origin.FOLDER, as_read=text, alternatives=others)
+    return found

@@ -1,0 +1,74 @@
+"""Filing from the bench, and taking back."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from keybundle.core.batches.model import State
+from keybundle.core.workflows import filing
+from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.texts import count
+
+if TYPE_CHECKING:
+    from keybundle.desktop.presenters.bench import BenchPresenter
+
+
+class BenchFiling:
+    """Verbs that file the documents of a bench."""
+
+    def __init__(self, at: BenchPresenter, session: Session) -> None:
+        self._at = at
+        self._s = session
+
+    def file_current(self) -> None:
+        """File the current document and go to the next one to check."""
+        at, slip = self._at, self._at.state.slip
+        if slip is None:
+            return
+        if not slip.can_file:
+            at.failed.emit(slip.why_not or "This document is filed already.")
+            at.go_to_unsure()
+            return
+        self._file([slip.document])
+        self._go_on_after(slip.document)
+
+    def _go_on_after(self, document_id: str) -> None:
+        at = self._at
+        order = [d.id for d in at.state.documents]
+        states = {d.id: d.state for d in at.state.documents}
+        here = order.index(document_id)
+        rest = [*order[here + 1 :], *order[:here]]
+        for wanted in (State.TO_CHECK.value, State.READY.value):
+            found = next((d for d in rest if states[d] == wanted), None)
+            if found is not None:
+                at.go_to_document(found)
+                at.go_to_unsure() if wanted == State.TO_CHECK.value else at.focus_requested.emit("")
+                return
+
+    def file_all(self) -> None:
+        """File every ready document."""
+        self._file(None)
+
+    def _file(self, documents: list[str] | None) -> None:
+        s, at = self._s, self._at
+        at.said.emit("Filing...")
+
+        def done(result: filing.Filed) -> None:
+            s.bus.tell(result.changes())
+            if documents is None:
+                left = f", {count(len(result.left), 'document')} left" if result.left else ""
+                at.said.emit(f"{count(len(result.entries), 'document')} filed{left}")
+            else:
+                at.said.emit(f"Filed: {result.entries[0].caption}" if result.entries else result.left[0][1])
+            if result.record is not None and documents is None:
+                at.record_made.emit(result.record)
+            at.refresh()
+
+        work: Any = lambda: filing.file_documents(s.workspace, s.pool, at.batch_id, s.who, documents)  # noqa: E731
+        s.runner.long(work, done, on_error=at.failed.emit)
+
+    def take_back(self) -> None:
+        """Take the current document back from the repository."""
+        at, s, document = self._at, self._s, self._at.state.document
+        if document is not None:
+            at.change(lambda: filing.take_back(s.workspace, at.batch_id, document, s.who))

@@ -1,0 +1,101 @@
+"""What is done to pages on the bench: strip commands, pages in hand, separating again, scanning in."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from keybundle.core.workflows import bench, rescan, separating
+from keybundle.core.workflows.capture import Captured, scan_options
+from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.texts import count
+
+if TYPE_CHECKING:
+    from keybundle.desktop.presenters.bench import BenchPresenter
+
+
+class BenchPages:
+    """Verbs on the chosen pages of a bench. Pages in hand are the session's: they can be pasted on another bench."""
+
+    def __init__(self, at: BenchPresenter, session: Session) -> None:
+        self._at = at
+        self._s = session
+
+    def act(self, name: str) -> None:
+        """Run a strip command on the selected pages, else on the current one."""
+        s, at, chosen = self._s, self._at, self._at.chosen_pages()
+        if chosen:
+            label, command = bench.page_command(name, chosen, s.workspace.clock.new_id)
+            at.change(lambda: bench.run_command(s.workspace, s.line, at.batch_id, s.who, label, command))
+
+    def cut(self) -> None:
+        """Take the chosen pages in hand, to be pasted elsewhere; they stay where they are until then."""
+        chosen = self._at.chosen_pages()
+        self._s.hand.take(self._at.batch_id, chosen)
+        self._at.select_none()
+        self._at.said.emit(
+            f"{count(len(chosen), 'page')} in hand; paste before a page with Ctrl+V, after it with Ctrl+Shift+V, "
+            "in this batch or another one"
+        )
+
+    def paste(self, *, after: bool = False) -> None:
+        """Put the pages in hand before the current page, or after it."""
+        hand, s, at, target = self._s.hand, self._s, self._at, self._at.page_id
+        if not hand.pages:
+            at.failed.emit("No pages are in hand; choose some and cut them with Ctrl+X.")
+        elif target is not None:
+            source, pages = hand.batch, list(hand.pages)
+            if source == at.batch_id:
+                self.move(pages, target, after=after)
+            else:
+                at.change(
+                    lambda: bench.move_to_batch(
+                        s.workspace, s.line, source, pages, at.batch_id, target, s.who, after=after
+                    )
+                )
+            hand.let_go()
+
+    def move(self, page_ids: list[str], target: str, *, after: bool = False) -> None:
+        """Put pages before a page, or after it, and into its document."""
+        s, at = self._s, self._at
+        command = bench.move_command(page_ids, target, after=after)
+        at.select_none()
+        at.change(lambda: bench.run_command(s.workspace, s.line, at.batch_id, s.who, "move pages", command))
+
+    def separate_again(self) -> None:
+        """Cut the batch by its routine's present rules; what people did to it stays."""
+        s, at = self._s, self._at
+        at.said.emit("Separating again...")
+
+        def done(found: separating.Separated) -> None:
+            s.bus.tell(found.changes)
+            at.conflicts_found.emit(found.conflicts)
+            at.refresh()
+
+        work = lambda: separating.separate_batch_again(s.workspace, s.line, s.pool, at.batch_id, s.who)  # noqa: E731
+        s.runner.long(work, done, on_error=at.failed.emit)
+
+    def scan_in(self, *, replaces: bool) -> None:
+        """Scan to the place after the current page, or one page in its stead (from the glass where there is one)."""
+        s, at, target = self._s, self._at, self._at.page_id
+        routine = s.workspace.setup.routine(at.batch.routine) if at.batch else None
+        scanner = s.devices.scanner_for(routine)
+        if routine is None or scanner is None or target is None:
+            at.failed.emit("There is no scanner to scan from. Plug one in and look for scanners on the work list.")
+            return
+        options = scan_options(routine)
+        if replaces:
+            options = replace(options, source="glass", duplex=False)
+        at.said.emit("Scanning...")
+        s.runner.long(
+            lambda: rescan.scan_at(s.workspace, s.line, scanner, at.batch_id, target, s.who, replaces=replaces,
+                                   options=options),
+            self._scanned_in, on_error=at.failed.emit,
+        )  # fmt: skip
+
+    def _scanned_in(self, found: Captured) -> None:
+        if found.halt:
+            self._at.failed.emit(found.halt)
+        else:
+            self._at.said.emit(f"{count(found.sides, 'side')} scanned in")
+        self._at.refresh()

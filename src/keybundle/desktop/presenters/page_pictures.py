@@ -1,0 +1,121 @@
+"""The large picture of a page: loaded off the interface thread, its neighbours fetched ahead, full resolution at zoom."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage
+
+from keybundle.core.base.boxes import Box
+from keybundle.core.batches.model import Page
+from keybundle.core.reading.text import PageText
+from keybundle.core.workflows import bench
+from keybundle.desktop.presenters.bench_state import PageShown
+from keybundle.desktop.presenters.session import Session
+
+KEPT_PICTURES = 8
+Key = tuple[str, int, int | None]
+
+
+@dataclass(frozen=True)
+class Fetched:
+    """A page as fetched: its picture and its text."""
+
+    path: str
+    image: QImage
+    text: PageText | None
+
+
+class PagePictures(QObject):
+    """Shows one page of a batch; ``shown`` is what it shows now, ``text`` the text of that page in its present turn."""
+
+    changed = Signal(object)
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._s = session
+        self._kept: OrderedDict[Key, Fetched] = OrderedDict()
+        self._page: Page | None = None
+        self._told = ""
+        self._frame: Box | None = None
+        self.shown: PageShown | None = None
+        self.text: PageText | None = None
+
+    def show_page(self, page: Page, told: str, frame: Box | None, near: Sequence[Page]) -> None:
+        """Show a page, or what keeps its text away (``told``); ``near`` are fetched ahead."""
+        self._page, self._told, self._frame = page, told, frame
+        key = _key(page)
+        if key in self._kept:
+            self._show(self._kept[key])
+        else:
+            self._fetch(page, f"page {id(self)}", then_show=True)
+        for other in near:
+            if _key(other) not in self._kept:
+                self._fetch(other, f"ahead {id(self)} {other.id}", then_show=False)
+
+    def frame(self, box: Box | None) -> None:
+        """Frame a place on the shown page."""
+        self._frame = box
+        if self.shown is not None:
+            self.shown = replace(self.shown, frame=box)
+            self.changed.emit(self.shown)
+
+    def forget(self, page_id: str) -> None:
+        """Fetch a page anew when it is shown next: its text has changed."""
+        for key in [k for k in self._kept if k[0] == page_id]:
+            del self._kept[key]
+
+    def sharpen(self) -> None:
+        """Fetch the shown page in full resolution."""
+        page, s = self._page, self._s
+        if page is None or self.shown is None or self.shown.is_full:
+            return
+
+        def load() -> tuple[Key, QImage]:
+            return _key(page), QImage(
+                str(bench.preview(s.workspace, s.pool, page.id, page.picture, page.frame, "full"))
+            )
+
+        def done(found: tuple[Key, QImage]) -> None:
+            if self._page is not None and self.shown is not None and found[0] == _key(self._page):
+                self.shown = replace(self.shown, image=found[1], is_full=True)
+                self.changed.emit(self.shown)
+
+        s.runner.query(load, done, key=f"full {id(self)}")
+
+    def _fetch(self, page: Page, key: str, *, then_show: bool) -> None:
+        s = self._s
+
+        def load() -> tuple[Key, Fetched]:
+            path = str(bench.preview(s.workspace, s.pool, page.id, page.picture, page.frame))
+            return _key(page), Fetched(path, QImage(path), bench.page_text(s.workspace, page.id))
+
+        def done(found: tuple[Key, Fetched]) -> None:
+            self._kept[found[0]] = found[1]
+            while len(self._kept) > KEPT_PICTURES:
+                self._kept.popitem(last=False)
+            if then_show and self._page is not None and _key(self._page) == found[0]:
+                self._show(found[1])
+
+        s.runner.query(load, done, key=key)
+
+    def _show(self, found: Fetched) -> None:
+        page = self._page
+        if page is None:
+            return
+        self._kept.move_to_end(_key(page))
+        width, height = page.frame.upright_size
+        self.text = found.text if found.text is not None and found.text.frame == page.frame else None
+        words = self.text.words if self.text else ()
+        told = page.trouble or ("" if self.text else self._told)
+        self.shown = PageShown(
+            page.id, found.path, width, height, words, frame=self._frame, told=told, image=found.image
+        )
+        self.changed.emit(self.shown)
+
+
+def _key(page: Page) -> Key:
+    return page.id, page.frame.rotation, page.text_rotation

@@ -1,0 +1,89 @@
+"""A page scanned to be looked at first: shown, then accepted, scanned again, or let go."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from PySide6.QtCore import QObject, Signal
+
+from keybundle.core.setup.routines import Routine
+from keybundle.core.workflows import previewing
+from keybundle.core.workflows.capture import Captured
+from keybundle.core.workflows.devices import Options, Scanner
+from keybundle.core.workflows.previewing import Previewed
+from keybundle.desktop.presenters.session import Session
+
+
+@dataclass(frozen=True)
+class PreviewShown:
+    """The picture of the page, and what it would become part of."""
+
+    picture: str
+    told: str
+
+
+class PreviewPresenter(QObject):
+    """Verbs of the preview; ``into`` is the batch that accepted pages go to, from the second one on."""
+
+    shown = Signal(object)
+    accepted = Signal(object)
+    failed = Signal(str)
+    said = Signal(str)
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._s = session
+        self._found: Previewed | None = None
+        self._asked: tuple[Routine, Scanner, Options, Mapping[str, str]] | None = None
+        self.into: str | None = None
+
+    def scan(self, routine: Routine, scanner: Scanner, options: Options, given: Mapping[str, str]) -> None:
+        """Scan a page to look at."""
+        self._asked, self.into = (routine, scanner, options, given), None
+        self._scan()
+
+    def _scan(self) -> None:
+        if self._asked is None:
+            return
+        s, (routine, scanner, options, _) = self._s, self._asked
+        self.said.emit("Scanning a page to look at...")
+
+        def done(found: Previewed) -> None:
+            self._found = found
+            scanned = f"{found.options.resolution_dpi} dpi, {found.options.mode}, from the {found.options.source}"
+            target = "the batch begun here" if self.into else f"a new batch of {routine.name}"
+            self.shown.emit(PreviewShown(str(found.picture), f"{scanned}. Accepted, it becomes a page of {target}."))
+
+        s.runner.long(
+            lambda: previewing.scan_preview(s.workspace, s.pool, scanner, options), done, on_error=self.failed.emit
+        )
+
+    def again(self) -> None:
+        """Let the page go and scan it again."""
+        self.let_go()
+        self._scan()
+
+    def let_go(self) -> None:
+        """Let the page go; nothing was captured of it."""
+        if self._found is not None and self._asked is not None:
+            previewing.let_go(self._asked[1])
+        self._found = None
+
+    def accept(self, *, next_page: bool = False) -> None:
+        """Capture the page as it is; with ``next_page`` the next one is scanned to be looked at."""
+        if self._found is None or self._asked is None:
+            return
+        s, found, (routine, _, _, given) = self._s, self._found, self._asked
+        self._found = None
+
+        def done(result: Captured) -> None:
+            self.into = result.batch
+            self.accepted.emit(result)
+            if next_page:
+                self._scan()
+
+        s.runner.long(
+            lambda: previewing.accept_preview(s.workspace, s.line, routine, found, s.who, into=self.into, given=given),
+            done, on_error=self.failed.emit,
+        )  # fmt: skip

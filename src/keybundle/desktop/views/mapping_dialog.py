@@ -1,0 +1,99 @@
+"""What the folders above imported files are mapped to, shown on the files before anything is taken in."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keybundle.core.workflows.capture import WHOLE, map_path
+from keybundle.desktop.presenters.texts import count
+from keybundle.desktop.presenters.work import MappingAsked
+
+NOTHING = "nothing"
+SHOWN_FILES = 200
+
+
+class MappingDialog(QDialog):
+    """``mapped`` carries the field of each level that has one."""
+
+    mapped = Signal(object)
+
+    def __init__(self, asked: MappingAsked, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._plan = asked.plan
+        self.setWindowTitle("Folders on the way in")
+        self.resize(860, 520)
+        told = QLabel(
+            f"{count(len(asked.plan.files), 'file')} below {count(len(asked.plan.levels), 'level')} of folders. A level can "
+            "give its names to a field; the values stay marked until somebody confirms them."
+        )
+        told.setWordWrap(True)
+        form = QFormLayout()
+        self.boxes: dict[int, QComboBox] = {}
+        for level in asked.plan.levels:
+            said = ", ".join(level.examples) + (", ..." if level.folders > len(level.examples) else "")
+            form.addRow(f"Level {level.number + 1}: {said}", self._box(level.number))
+        form.addRow("The whole path", self._box(WHOLE))
+        self.table = QTableWidget()
+        self.table.setAccessibleName("What would be taken in")
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        take = QPushButton("Take in")
+        take.setProperty("role", "main")
+        take.clicked.connect(self._take)
+        leave = QPushButton("Leave")
+        leave.clicked.connect(self.reject)
+        buttons = QHBoxLayout()
+        buttons.addStretch(1)
+        buttons.addWidget(leave)
+        buttons.addWidget(take)
+        self.take = take
+        layout = QVBoxLayout(self)
+        layout.addWidget(told)
+        layout.addLayout(form)
+        layout.addWidget(self.table, 1)
+        layout.addLayout(buttons)
+        self._show()
+
+    def _box(self, level: int) -> QComboBox:
+        box = QComboBox()
+        box.setAccessibleName("Whole path" if level == WHOLE else f"Level {level + 1}")
+        box.addItems([NOTHING, *self._plan.fields])
+        box.currentTextChanged.connect(lambda _: self._show())
+        self.boxes[level] = box
+        return box
+
+    def levels(self) -> dict[int, str]:
+        """Return the field of each level that has one."""
+        return {level: box.currentText() for level, box in self.boxes.items() if box.currentText() != NOTHING}
+
+    def _show(self) -> None:
+        levels = self.levels()
+        fields = list(dict.fromkeys(levels.values()))
+        heads = ["File", *fields]
+        files = self._plan.files[:SHOWN_FILES]
+        self.table.setColumnCount(len(heads))
+        self.table.setHorizontalHeaderLabels(heads)
+        self.table.setRowCount(len(files))
+        for i, file in enumerate(files):
+            values = map_path(file.tree, levels)
+            for j, text in enumerate((file.tree, *(values.get(f, "") for f in fields))):
+                self.table.setItem(i, j, QTableWidgetItem(text))
+        self.table.resizeColumnsToContents()
+        self.table.horizontalHeader().setStretchLastSection(True)
+
+    def _take(self) -> None:
+        self.mapped.emit(self.levels())
+        self.accept()

@@ -1,0 +1,67 @@
+"""The options of the next scans under a routine: what is in force, what may be changed, what the routine locks."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QDialog, QFormLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from keybundle.core.workflows.scan_choices import ScanChoice
+
+
+class ScanOptionsDialog(QDialog):
+    """Says what was chosen; nothing is kept in the routine."""
+
+    changed = Signal(str, str)
+    cleared = Signal()
+
+    def __init__(self, routine: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"Scan options: {routine}")
+        self.setMinimumWidth(420)
+        told = QLabel("They hold for scans under this routine until the program is closed. The routine stays as it is.")
+        told.setWordWrap(True)
+        told.setProperty("role", "quiet")
+        self.boxes: dict[str, QComboBox] = {}
+        self.form = QFormLayout()
+        self.clear = QPushButton("As the routine has it")
+        self.clear.clicked.connect(self.cleared.emit)
+        close = QPushButton("Close")
+        close.setProperty("role", "main")
+        close.clicked.connect(self.accept)
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.clear)
+        buttons.addStretch(1)
+        buttons.addWidget(close)
+        layout = QVBoxLayout(self)
+        layout.addWidget(told)
+        layout.addLayout(self.form)
+        layout.addLayout(buttons)
+
+    def render_choices(self, choices: tuple[ScanChoice, ...]) -> None:
+        """Show the options."""
+        for choice in choices:
+            box = self.boxes.get(choice.name) or self._make(choice)
+            if [box.itemText(i) for i in range(box.count())] != list(choice.choices):
+                box.clear()
+                box.addItems(list(choice.choices))
+            box.setCurrentText(choice.value)
+            box.setEnabled(choice.can_change)
+            why = (
+                "Locked by the routine"
+                if choice.is_locked
+                else ""
+                if choice.can_change
+                else "The scanner has only this"
+            )
+            box.setToolTip(why)
+            label = self.form.labelForField(box)
+            if isinstance(label, QLabel):
+                label.setText(choice.label + (f" ({why.lower()})" if why else ""))
+
+    def _make(self, choice: ScanChoice) -> QComboBox:
+        box = QComboBox()
+        box.setAccessibleName(choice.label)
+        box.textActivated.connect(lambda text, n=choice.name: self.changed.emit(n, text))
+        self.boxes[choice.name] = box
+        self.form.addRow(choice.label, box)
+        return box

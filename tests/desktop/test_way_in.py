@@ -1,0 +1,207 @@
+"""Bringing in through the window: scan options, a preview, folders, a cabinet's column, "Open with", pages across batches."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+from unittest import mock
+
+from PySide6.QtCore import QPoint, QRect, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog, QInputDialog
+
+from keybundle.core.intake.scanner import Options
+from keybundle.core.workflows.capture import find_routine, scan_stack
+from keybundle.core.workflows.devices import find_scanners
+from keybundle.core.workflows.opening import hand_over
+from keybundle.desktop.app import Desktop
+from keybundle.desktop.views.mapping_dialog import MappingDialog
+from keybundle.desktop.views.preview_dialog import PreviewDialog
+from keybundle.desktop.views.scan_options_dialog import ScanOptionsDialog
+from keybundle.desktop.views.window import MainWindow
+from keybundle.desktop.views.zone_dialog import ZoneDialog
+from tests.desktop.support import DesktopTest
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+class Begun(DesktopTest):
+    def begin(self, role: str = "operator") -> tuple[Desktop, MainWindow]:
+        desktop = self.start()
+        desktop.begin(next(p.name for p in desktop.workspace.setup.people if p.role == role))
+        window = desktop.window
+        assert window is not None
+        self.until(lambda: window.isActiveWindow() and window.work.presenter.state.can_scan)
+        return desktop, window
+
+
+class WayIn(Begun):
+    def tree(self, desktop: Desktop) -> Path:
+        feeder = desktop.workspace.place.root / "feeder"
+        target = self.folder / "Moorings" / "LN1003"
+        target.mkdir(parents=True)
+        source = next(feeder.glob("0002-front.*"))
+        shutil.copy(source, target / f"scan{source.suffix}")
+        return self.folder / "Moorings"
+
+    def test_options_are_said_changed_and_taken_back(self) -> None:
+        _, window = self.begin()
+        work = window.work
+        self.assertEqual(work.presenter.state.options_told, "feeder, two-sided, 300 dpi, automatic, A4")
+        self.key(work.list, Qt.Key.Key_O)
+        (dialog,) = work.findChildren(ScanOptionsDialog)
+        dialog.boxes["duplex"].textActivated.emit("one-sided")
+        self.assertEqual(work.plan.text(), "8 sheets, one-sided: 8 sides")
+        self.assertIn("one-sided", work.options.text())
+        QTest.mouseClick(dialog.clear, Qt.MouseButton.LeftButton)
+        self.assertEqual(work.plan.text(), "8 sheets, two-sided: 16 sides")
+        self.assertEqual(dialog.boxes["duplex"].currentText(), "two-sided")
+        dialog.accept()
+
+    def test_a_page_is_looked_at_scanned_again_and_accepted(self) -> None:
+        desktop, window = self.begin()
+        self.key(window.work.list, Qt.Key.Key_P)
+        (dialog,) = window.work.findChildren(PreviewDialog)
+        self.until(dialog.accept_it.isEnabled, 20, "the page to be shown")
+        self.assertIn("300 dpi, automatic, from the glass", dialog.told.text())
+        self.assertEqual(desktop.workspace.batches.ids(), [])
+        self.key(dialog, Qt.Key.Key_A)
+        self.until(dialog.accept_it.isEnabled, 20, "the page again")
+        self.key(dialog, Qt.Key.Key_N)
+        self.until(lambda: desktop.workspace.batches.ids() and dialog.accept_it.isEnabled(), 20, "the next page")
+        self.assertIn("the batch begun here", dialog.told.text())
+        self.key(dialog, Qt.Key.Key_Return)
+        (batch_id,) = desktop.workspace.batches.ids()
+        self.until(lambda: len(desktop.workspace.batches.load(batch_id).pages) == 2, 20, "both pages")
+
+    def test_a_folder_is_mapped_before_it_is_taken_in(self) -> None:
+        desktop, window = self.begin()
+        with mock.patch.object(QFileDialog, "getExistingDirectory", return_value=str(self.tree(desktop))):
+            self.key(window.work.list, Qt.Key.Key_I, Qt.KeyboardModifier.ShiftModifier)
+        self.until(lambda: window.work.findChildren(MappingDialog), 10)
+        (dialog,) = window.work.findChildren(MappingDialog)
+        self.assertEqual(desktop.workspace.batches.ids(), [], "nothing is taken in before it is shown")
+        dialog.boxes[1].setCurrentText("Boat number")
+        self.assertEqual(dialog.table.horizontalHeaderItem(1).text(), "Boat number")
+        self.assertEqual(dialog.table.item(0, 1).text(), "LN1003")
+        QTest.mouseClick(dialog.take, Qt.MouseButton.LeftButton)
+        self.until(lambda: desktop.workspace.batches.ids(), 20)
+        batch = desktop.workspace.batches.load(desktop.workspace.batches.ids()[0])
+        self.assertEqual(list(batch.given.values()), [{"Boat number": "LN1003"}])
+
+    def test_a_cabinet_column_gives_values_to_files_and_scans(self) -> None:
+        desktop, window = self.begin()
+        self.key(window, Qt.Key.Key_2, CTRL)
+        cabinets = window.cabinets
+        self.until(lambda: cabinets.presenter.state.columns)
+        field = cabinets.presenter.state.columns[0].field
+        value = cabinets.presenter.state.columns[0].entries[0][0]
+        self.assertEqual(cabinets.presenter.values_at(field, value), {field: value})
+        file = next((desktop.workspace.place.root / "feeder").glob("0002-front.*"))
+        cabinets.files_dropped.emit([file], {field: value})
+        self.assertIs(window.stack.currentWidget(), window.work)
+        self.until(lambda: desktop.workspace.batches.ids(), 20)
+        self.until(lambda: not window.work.presenter.state.scanning, 20)
+        batch = desktop.workspace.batches.load(desktop.workspace.batches.ids()[0])
+        self.assertEqual(batch.given_for(batch.pages[0]), {field: value})
+        self.key(window, Qt.Key.Key_2, CTRL)
+        cabinets.presenter.choose(field, value)
+        self.until(lambda: cabinets.presenter.state.columns[0].chosen == value)
+        self.key(cabinets.table, Qt.Key.Key_S)
+        self.assertEqual(window.work.destination.text(), f"Brings along: {field} {value}")
+
+    def test_another_start_hands_its_files_over(self) -> None:
+        desktop, window = self.begin()
+        root = desktop.workspace.place.root
+        files = sorted((root / "feeder").glob("000[24]-front.*"))
+        done: list[bool] = []
+        desktop.runner.query(lambda: hand_over(root, files), done.append)
+        self.until(lambda: done, 10)
+        self.assertEqual(done, [True])
+        self.until(lambda: desktop.workspace.batches.ids(), 20)
+        self.until(lambda: not window.work.presenter.state.scanning, 20)
+        batch = desktop.workspace.batches.load(desktop.workspace.batches.ids()[0])
+        self.assertEqual([p.source for p in batch.pages], [f.name for f in files])
+
+    def test_pages_are_pasted_on_another_bench(self) -> None:
+        desktop, window = self.begin()
+        ws, ids = desktop.workspace, []
+        for _ in range(2):
+            scanner = find_scanners(ws)[0]
+            found = scan_stack(ws, desktop.line, find_routine(ws, "Post"), scanner, window.session.who,
+                               options=Options(sides_per_minute=0))  # fmt: skip
+            ids.append(str(found.batch))
+            scanner.refill()
+        self.assertTrue(desktop.line.wait(240))
+        benches = []
+        for batch_id in ids:
+            window.open_batch(batch_id)
+            bench = window.benches[batch_id]
+            self.until(lambda b=bench: b.presenter.state.documents)  # type: ignore[misc]
+            benches.append(bench)
+        first, second = (b.presenter for b in benches)
+        page, count = first.state.page, len(first.state.pages)
+        first.pages.cut()
+        window.open_batch(ids[1])
+        target = second.state.page
+        self.key(benches[1].strip, Qt.Key.Key_V, CTRL)
+        self.until(lambda: page in [p.id for p in second.state.pages], 10, "the page on the other bench")
+        order = [p.id for p in second.state.pages]
+        self.assertEqual(order.index(str(page)) + 1, order.index(str(target)))
+        self.until(lambda: len(first.state.pages) == count - 1)
+        self.key(benches[1].strip, Qt.Key.Key_Z, CTRL)
+        self.until(lambda: len(first.state.pages) == count and page not in [p.id for p in second.state.pages])
+
+
+class Pointing(Begun):
+    def test_a_zone_is_drawn_and_the_rule_follows(self) -> None:
+        desktop, window = self.begin("administrator")
+        ws = desktop.workspace
+        scan_stack(ws, desktop.line, find_routine(ws, "Post"), find_scanners(ws)[0], window.session.who,
+                   options=Options(sides_per_minute=0))  # fmt: skip
+        self.assertTrue(desktop.line.wait(120))
+        self.key(window, Qt.Key.Key_4, CTRL)
+        view = window.prepare.routines
+        self.until(lambda: view.presenter.state.samples and view.presenter.state.routine is not None)
+        view.rules.kind.setCurrentText("words")
+        QTest.mouseClick(view.rules.add, Qt.MouseButton.LeftButton)
+        self.until(lambda: view.rules.list.count() == 2)
+        view.rules.list.setCurrentRow(1)
+        QTest.mouseClick(view.rules.point, Qt.MouseButton.LeftButton)
+        self.until(lambda: view.findChildren(ZoneDialog) and view.findChildren(ZoneDialog)[0].isVisible(), 20)
+        (dialog,) = view.findChildren(ZoneDialog)
+        shown = dialog.page._shown
+        assert shown is not None
+        trust = next(w for w in shown.words if w.text.startswith("Larkmere"))
+        area: QRect = dialog.page.rect_of(trust.box).toRect().adjusted(-3, -3, 3, 3)
+        QTest.mousePress(dialog.page, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, area.topLeft())
+        QTest.mouseMove(dialog.page, area.bottomRight())
+        QTest.mouseRelease(dialog.page, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, area.bottomRight())
+        rule = lambda: ws.setup.routines[0].separation.rules[1]  # noqa: E731
+        self.until(lambda: rule().zone is not None and rule().words == trust.text, 10, "the zone and its words")
+        zone = rule().zone
+        assert zone is not None
+        x, y = (trust.box[0] + trust.box[2]) / 2 / shown.width, (trust.box[1] + trust.box[3]) / 2 / shown.height
+        self.assertTrue(zone.holds(x, y) and zone.right - zone.left < 0.5)
+        dialog.accept()
+
+    def test_a_missing_type_is_made_on_the_way(self) -> None:
+        desktop, window = self.begin("administrator")
+        self.key(window, Qt.Key.Key_4, CTRL)
+        view = window.prepare.routines
+        self.until(lambda: view.presenter.state.routine is not None)
+        with (
+            mock.patch.object(QInputDialog, "getText", return_value=("Receipt", True)),
+            mock.patch.object(QInputDialog, "getItem", return_value=("Petty cash", True)),
+        ):
+            QTest.mouseClick(view.new_type, Qt.MouseButton.LeftButton)
+        self.until(lambda: desktop.workspace.setup.routines[0].document_type == "Receipt", 10)
+        self.assertIsNotNone(desktop.workspace.setup.cabinet("Petty cash"))
+        halt = view.halts["skew"][0]
+        self.click(halt, QPoint(8, halt.height() // 2))
+        self.until(lambda: view.limits["skew"].isVisible())
+        view.limits["skew"].setValue(3.5)
+        view.limits["skew"].editingFinished.emit()
+        self.until(lambda: [h.limit for h in desktop.workspace.setup.routines[0].halts if h.on == "skew"] == [3.5])
+        self.click(view.locks["mode"], QPoint(8, 8))
+        self.until(lambda: desktop.workspace.setup.routines[0].locked == ("mode",))
