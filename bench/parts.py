@@ -8,7 +8,6 @@ import shutil
 import statistics
 import subprocess
 import sys
-import tempfile
 import time
 from multiprocessing import get_context
 from pathlib import Path
@@ -16,7 +15,7 @@ from pathlib import Path
 import jiwer
 from PIL import Image
 
-from bench.yardstick import WORKERS, feeder, kept_originals, run_cli, time_bare_engine
+from bench.yardstick import WORKERS, feeder, fresh_data, kept_originals, run_cli, time_bare_engine
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.imaging.clean import NONE, Steps
 from keybundle.core.imaging.judge import judge
@@ -37,15 +36,6 @@ from keybundle.demo.stack import draw_separator
 ROUNDS = 5
 # Which of the random layouts are drawn. Moved on whenever somebody saw results of these outside a bench.
 FAMILY_START = 1000
-
-
-def fresh_data(sheets: int = seed.STACK_SHEETS) -> Path:
-    """Return a throw-away data directory with the set-up and the whole stack in the feeder."""
-    source, _ = feeder(sheets)
-    target = Path(tempfile.mkdtemp(prefix="keybundle-bench-")) / "data"
-    shutil.copytree(source, target, ignore=shutil.ignore_patterns("cache"))
-    (target / "feeder" / "fed.json").unlink(missing_ok=True)
-    return target
 
 
 def measure_line() -> list[str]:

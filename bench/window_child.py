@@ -12,8 +12,15 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PySide6.QtWidgets import QApplication
 
+from keybundle.core.base.progress import Step
+from keybundle.core.workflows.capture import find_routine, scan_stack
+from keybundle.core.workflows.devices import Options, find_scanners
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme.style import apply_theme
+
+
+DWELL_SECONDS = 0.4
+PACE = 130.0
 
 
 def resident_kb() -> int:
@@ -43,6 +50,11 @@ class Child:
             self.app.processEvents()
             time.sleep(0.005)
 
+    def run(self, seconds: float) -> None:
+        """Run the event loop for so long."""
+        end = time.monotonic() + seconds
+        self.until(lambda: time.monotonic() > end)
+
     def scan(self) -> str:
         """Start the feeder and return the batch that its sides go to."""
         before = set(self.desktop.workspace.batches.ids())
@@ -62,8 +74,7 @@ def measure_task(child: Child) -> None:
     child.until(lambda: bench.presenter.state.pages)
     for page in bench.presenter.state.pages:
         bench.presenter.go_to_page(page.id)
-        end = time.monotonic() + 0.05
-        child.until(lambda end=end: time.monotonic() > end)  # type: ignore[misc]
+        child.run(0.05)
     bench.presenter.file_all()
     child.until(lambda: any(d.state == "filed" for d in bench.presenter.state.documents), 60)
     window.go_find()
@@ -104,6 +115,8 @@ def measure_pages(child: Child) -> None:
     for i in range(60):
         index = i * 7919 % (len(ids) - 1)
         for times, page in ((turned, ids[index]), (fetched, ids[index + 1])):
+            if times is fetched:
+                child.run(DWELL_SECONDS)
             start = time.perf_counter()
             bench.presenter.go_to_page(page)
             child.until(
@@ -122,12 +135,40 @@ def measure_pages(child: Child) -> None:
     print(opened, sorted(turned)[56], sorted(fetched)[56], sorted(gaps)[2], resident_kb() / 1024)
 
 
+def measure_pace(child: Child) -> None:
+    """Print how late the latest side of a grey stack at 130 sides a minute came, and the longest event-loop gap."""
+    ws, line, late = child.desktop.workspace, child.desktop.line, []
+    child.until(lambda: child.window.work.presenter.state.can_scan)
+    line.wait()
+    routine, scanner = find_routine(ws, "Post"), find_scanners(ws)[0]
+    options = Options(mode="grey", sides_per_minute=PACE)
+    start, ended, batches = time.perf_counter(), [], []
+
+    def told(step: Step) -> None:
+        late.append(time.perf_counter() - start - step.done * 60 / PACE)
+
+    child.desktop.runner.long(
+        lambda: scan_stack(ws, line, routine, scanner, child.window.session.who, options=options, progress=told),
+        ended.append,
+    )
+    gap = 0.0
+    while not ended:
+        if late and not batches:
+            batches = ws.batches.ids()
+            child.window.open_batch(batches[-1])
+        began = time.perf_counter()
+        child.app.processEvents()
+        gap = max(gap, time.perf_counter() - began)
+        time.sleep(0.002)
+    print(max(late) - min(late), gap)
+
+
 def main(data: Path, task: str) -> None:
     """Start, tell when the window is usable, and go through the task that is asked for."""
     child = Child(data)
     print("at", time.perf_counter(), flush=True)
     if task:
-        {"task": measure_task, "slip": measure_slip, "pages": measure_pages}[task](child)
+        {"task": measure_task, "slip": measure_slip, "pages": measure_pages, "pace": measure_pace}[task](child)
     child.desktop.close()
 
 

@@ -5,9 +5,11 @@ from __future__ import annotations
 import hashlib
 import io
 import os
+import shutil
 import statistics
 import subprocess
 import sys
+import tempfile
 import time
 from multiprocessing import get_context
 from pathlib import Path
@@ -36,6 +38,15 @@ def feeder(sheets: int = seed.STACK_SHEETS) -> tuple[Path, StackPlan]:
         run_cli("--data", data, "init-demo", "--documents", "0", "--sheets", sheets)
         (data / "made").touch()
     return data, plan
+
+
+def fresh_data(sheets: int = seed.STACK_SHEETS) -> Path:
+    """Return a throw-away data directory with the set-up and the whole stack in the feeder."""
+    source, _ = feeder(sheets)
+    target = Path(tempfile.mkdtemp(prefix="keybundle-bench-")) / "data"
+    shutil.copytree(source, target, ignore=shutil.ignore_patterns("cache"))
+    (target / "feeder" / "fed.json").unlink(missing_ok=True)
+    return target
 
 
 def kept_originals(data: Path, plan: StackPlan) -> list[tuple[str, int]]:
