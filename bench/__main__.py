@@ -13,7 +13,8 @@ from bench.yardstick import feeder, kept_originals, time_bare_decode, time_bare_
 
 PARTS = {
     "marks": parts.measure_marks, "cleaning": parts.measure_cleaning, "values": parts.measure_values,
-    "pages": pages.measure_pages, "photos": pages.measure_photos, "pace": pages.measure_pace, "window": pages.measure_window, "start": parts.measure_start,
+    "pages": pages.measure_pages, "photos": pages.measure_photos, "pace": pages.measure_pace,
+    "window": pages.measure_window, "start": parts.measure_start,
     "slip": parts.measure_slip, "line": parts.measure_line,
 }  # fmt: skip
 TARGET = Path(__file__).parent.parent / "docs" / "performance.md"

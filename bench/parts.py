@@ -10,7 +10,6 @@ import subprocess
 import sys
 import time
 from multiprocessing import get_context
-from pathlib import Path
 
 import jiwer
 from PIL import Image
@@ -25,7 +24,7 @@ from keybundle.core.proposing.propose import ReadPage, propose_values
 from keybundle.core.reading.engine import get_engine, read_page
 from keybundle.core.reading.text import PageText
 from keybundle.core.registers.book import Book
-from keybundle.demo import seed, trials
+from keybundle.demo import trials
 from keybundle.demo.layouts import draw_document, fixed_layout, random_layout
 from keybundle.demo.names import make_world
 from keybundle.demo.records import TYPES, Record, make_record

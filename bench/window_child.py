@@ -18,7 +18,6 @@ from keybundle.core.workflows.devices import Options, find_scanners
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme.style import apply_theme
 
-
 DWELL_SECONDS = 0.4
 PACE = 130.0
 

@@ -70,6 +70,8 @@ class Page:
     ``disposition`` is None until separation has placed the page; ``turn`` is a clockwise turn in degrees given by
     hand on top of the measured one; ``text_rotation`` is the turn in which it was read; ``hand_break`` and
     ``hand_kept`` say what a person decided about a break at this page and about keeping it (None: nobody did).
+    ``language`` was chosen for it (empty: the routine's), ``text_origin`` says whether a person ``typed`` its words,
+    ``quality`` is the mean confidence of its words.
     ``source`` is the name of its file as received, ``name`` the one it was given on the way in (empty: the same).
     """
 
@@ -92,6 +94,9 @@ class Page:
     hand_break: bool | None = None
     hand_kept: bool | None = None
     name: str = ""
+    language: str = ""
+    text_origin: str = ""
+    quality: float | None = None
 
     @property
     def kept(self) -> bool:
@@ -118,10 +123,11 @@ class Page:
 
     @property
     def is_read(self) -> bool:
-        """Whether its text was read in its present turn, or will never be (trouble)."""
+        """Whether its text was read in its present turn and language, or will never be (trouble)."""
         if self.trouble:
             return True
-        return self.facts is not None and self.text_rotation == self.frame.rotation
+        is_in_language = not self.language or self.text_origin in (self.language, "typed")
+        return self.facts is not None and self.text_rotation == self.frame.rotation and is_in_language
 
 
 @dataclass(frozen=True)
@@ -137,6 +143,7 @@ class Document:
     parked: str | None = None
     filed_id: str | None = None
     proposed: bool = False
+    tags: tuple[str, ...] = ()
     values: Mapping[str, FieldValue] = field(default_factory=dict)
 
 

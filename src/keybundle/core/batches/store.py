@@ -27,10 +27,21 @@ Given = Mapping[str, Mapping[str, str]]
 _PAGE_COLUMNS = (
     "id", "captured", "source", "source_index", "sheet", "side", "file_sha", "is_pdf", "trouble", "turn",
     "disposition", "reason", "note", "document_id", "text_rotation",
-    "hand_break", "hand_kept", "name",
+    "hand_break", "hand_kept", "name", "language", "text_origin", "quality",
 )  # fmt: skip
-_PAGE_STEP = ("turn", "disposition", "reason", "note", "document_id", "hand_break", "hand_kept", "sheet", "side")
-_DOCUMENT_STEP = ("break_reason", "type", "type_confidence", "type_origin", "parked", "proposed")
+_PAGE_STEP = (
+    "turn",
+    "disposition",
+    "reason",
+    "note",
+    "document_id",
+    "hand_break",
+    "hand_kept",
+    "sheet",
+    "side",
+    "language",
+)
+_DOCUMENT_STEP = ("break_reason", "type", "type_confidence", "type_origin", "parked", "proposed", "tags")
 Delta = list[list[Any]]
 
 
@@ -42,7 +53,7 @@ def _page(row: Row[Any]) -> Page:
 def _document(row: Row[Any], values: Mapping[str, FieldValue]) -> Document:
     return Document(
         row.id, row.break_reason, row.type, row.type_confidence, row.type_origin, State(row.state), row.parked,
-        row.filed_id, row.proposed, values,
+        row.filed_id, row.proposed, tuple(row.tags or ()), values,
     )  # fmt: skip
 
 
@@ -106,12 +117,20 @@ class BatchStore:
             if facts is not None and facts.flat_sha:
                 self._know_file(c, facts.flat_sha)
 
-    def set_text(self, page_id: str, text: bytes | None, rotation: int | None, trouble: str = "") -> None:
-        """Keep a page's text and the turn in which it was read."""
+    def set_text(
+        self, page_id: str, text: bytes | None, rotation: int | None, trouble: str = "", *, origin: str = "",
+        quality: float | None = None,
+    ) -> None:  # fmt: skip
+        """Keep a page's text and the turn in which it was read; what a person typed is not read over by the machine."""
+        changed = {
+            "text": text,
+            "text_rotation": rotation,
+            "trouble": trouble,
+            "text_origin": origin,
+            "quality": quality,
+        }
         with self._db.atomic() as c:
-            c.execute(
-                update(t.page).where(t.page.c.id == page_id).values(text=text, text_rotation=rotation, trouble=trouble)
-            )
+            c.execute(update(t.page).where(t.page.c.id == page_id).values(changed))
 
     def texts(self, page_ids: Iterable[str]) -> dict[str, bytes]:
         """Return the stored text of pages that have one."""

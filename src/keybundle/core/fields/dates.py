@@ -62,6 +62,17 @@ def parse_date(text: str, *, day_first: bool = True) -> date | None:
     return None
 
 
+def tell_order(text: str) -> str:
+    """Return ``day first`` or ``month first`` for a numeric date that can be read in one way only; else empty."""
+    m = _NUMERIC.match(" ".join(text.split()))
+    if not m:
+        return ""
+    first, second = int(m[1]), int(m[3])
+    if 12 < first <= 31 and second <= 12:
+        return "day first"
+    return "month first" if 12 < second <= 31 and first <= 12 else ""
+
+
 def is_ambiguous(text: str) -> bool:
     """Whether a numeric date could be read with day and month exchanged."""
     m = _NUMERIC.match(" ".join(text.split()))

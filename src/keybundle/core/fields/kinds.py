@@ -8,6 +8,7 @@ from __future__ import annotations
 import unicodedata
 from collections.abc import Sequence
 from dataclasses import dataclass
+from decimal import Decimal
 from enum import StrEnum
 
 from keybundle.core.fields.dates import parse_date
@@ -33,7 +34,7 @@ class Kind(StrEnum):
 
 @dataclass(frozen=True)
 class Rule:
-    """What a value must satisfy besides its kind."""
+    """What a value must satisfy besides its kind; ``low`` and ``high`` are normalised and empty for no limit."""
 
     kind: Kind = Kind.TEXT
     pattern: str = ""
@@ -41,6 +42,8 @@ class Rule:
     check: str = ""
     decimal_mark: str = "."
     day_first: bool = True
+    low: str = ""
+    high: str = ""
 
 
 @dataclass(frozen=True)
@@ -72,6 +75,17 @@ def normalise(text: str, rule: Rule) -> str | Refusal:
         return Refusal(f"“{value}” does not look like the pattern for this field, {rule.pattern}.")
     if rule.check and not CHECKS[rule.check](value):
         return Refusal(f"The check digit of “{value}” is wrong; compare it with the page.")
+    return _in_range(value, rule)
+
+
+def _in_range(value: str, rule: Rule) -> str | Refusal:
+    if not (rule.low or rule.high):
+        return value
+    as_number = (lambda x: x) if rule.kind is Kind.DATE else Decimal
+    if rule.low and as_number(value) < as_number(rule.low):
+        return Refusal(f"{value} is under the least value that is usual here, {rule.low}.")
+    if rule.high and as_number(value) > as_number(rule.high):
+        return Refusal(f"{value} is over the greatest value that is usual here, {rule.high}.")
     return value
 
 

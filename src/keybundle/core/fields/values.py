@@ -24,6 +24,7 @@ class Origin(StrEnum):
     CARRIED = "carried over"
     STARTER = "starter"
     FILE = "file name"
+    TODAY = "today"
 
 
 ASSUMED = frozenset({Origin.DEFAULT, Origin.FOLDER, Origin.CARRIED, Origin.STARTER})
@@ -35,7 +36,8 @@ class FieldValue:
 
     ``items`` are normalised (one, unless the field takes several); ``confidence`` runs from 0 to 1; ``page`` is the
     page's id and ``box`` its place there in px of the captured picture; ``problem`` is the sentence of a failed
-    check; ``confirmed_by`` names the person who confirmed it.
+    check, ``note`` something worth knowing that fails none; ``confirmed_by`` names the person who confirmed it.
+    ``guess`` is what the machine proposed, with its score, whatever a person made of it.
     """
 
     items: tuple[str, ...] = ()
@@ -49,6 +51,9 @@ class FieldValue:
     confirmed_by: str = ""
     confirmed_at: str = ""
     alternatives: tuple[str, ...] = field(default=())
+    guess: str = ""
+    guess_score: float = 0.0
+    note: str = ""
 
     @property
     def text(self) -> str:

@@ -40,7 +40,7 @@ def compose_document(
     folder = tuple((name, value or "") for name, value in destination.folder)
     return NewDocument(
         document.id, destination.cabinet, folder, kind.name, make_caption(kind, document.values), document.values,
-        pages, pdf_sha, batch.id,
+        pages, pdf_sha, batch.id, document.tags, batch.created_at,
     )  # fmt: skip
 
 
@@ -56,7 +56,7 @@ def commit_document(database: Database, batches: BatchStore, repository: Reposit
         body = "\n".join(PageText.from_bytes(p.text).plain for p in new.pages)
         folder = " ".join(value for _, value in new.folder)
         index.remove(c, [p.page_id for p in new.pages])
-        index.put(c, index.FILED, filed_id, new.caption, f"{index_text(new.values)} {folder}", body)
+        index.put(c, index.FILED, filed_id, new.caption, " ".join((index_text(new.values), folder, *new.tags)), body)
         if new.batch_id is not None:
             batches.set_filed(new.batch_id, new.key, filed_id)
         return filed_id

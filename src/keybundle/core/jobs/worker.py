@@ -18,7 +18,7 @@ from multiprocessing.connection import Connection
 from keybundle.core.base.errors import AppError
 
 MEMORY_LIMIT_BYTES = 6 * 1024**3
-
+NICENESS = 5  # capturing pages and the window go first, whatever waits to be read
 
 PR_SET_PDEATHSIG = 1
 
@@ -31,6 +31,7 @@ def _die_with_parent() -> None:
 def serve(connection: Connection, memory_limit: int = MEMORY_LIMIT_BYTES) -> None:
     """Run tasks until the other end closes; the other end's death ends this process too."""
     os.environ |= {"OMP_THREAD_LIMIT": "1", "OPENCV_FOR_THREADS_NUM": "1"}  # the workers share the cores already
+    os.nice(NICENESS)
     _die_with_parent()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     resource.setrlimit(resource.RLIMIT_AS, (memory_limit, memory_limit))

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from rapidfuzz import fuzz
 
-from keybundle.core.base.boxes import Box
+from keybundle.core.base.boxes import Box, centre, union
 from keybundle.core.fields.kinds import Kind, Refusal, Rule, normalise
+from keybundle.core.proposing.lessons import Shares, Taught
 from keybundle.core.proposing.rows import Rows, Segment
 from keybundle.core.reading.text import Word
 from keybundle.core.setup.model import FieldSpec
@@ -18,6 +19,7 @@ Heads = frozenset[Word]
 LABEL_BAR = 84.0
 MOST_TOKENS = 6
 UNPARSED = 0.25
+PLACE_LINES, AWAY = 3.0, 0.85
 
 
 @dataclass(frozen=True)
@@ -138,6 +140,47 @@ def propose_candidates(rows: Rows, spec: FieldSpec, rule: Rule, labels: LabelMap
     if rule.pattern or rule.check:
         found += list(_anywhere(rows, rule))
     return sorted(found, key=lambda c: -c.score)
+
+
+def candidates_in_zone(
+    rows: Rows, rule: Rule, zone: Shares, size: tuple[int, int], score: float, *, tall: float = 0.6
+) -> list[Candidate]:
+    """Return what stands in a zone (shares of a page of that size), widened by ``tall`` of a line; whole rows of it."""
+    width, height = size
+    grow = tall * rows.height
+    left, top = zone[0] * width - 2 * grow, zone[1] * height - grow
+    right, bottom = zone[2] * width + 4 * grow, zone[3] * height + grow
+    found = []
+    for segment in rows.segments:
+        x, y = segment.box[0], (segment.box[1] + segment.box[3]) / 2
+        if not top <= y <= bottom:
+            continue
+        inside = tuple(w for w in segment.words if left <= w.box[0] and (w.box[0] + w.box[2]) / 2 <= right)
+        parsed = parse_words(inside, rule) if inside and x <= right else None
+        if parsed is not None:
+            found.append(Candidate(parsed[0], parsed[1], parsed[2], score * _certainty(parsed[2])))
+    return found
+
+
+def weigh_places(
+    candidates: list[Candidate], rows: Rows, rule: Rule, taught: Taught, size: tuple[int, int]
+) -> list[Candidate]:
+    """Return the candidates weighed by where like documents have the value, and what stands there besides them."""
+    width, height = size
+    grow = PLACE_LINES * rows.height
+    left, top = taught.zone[0] * width - 3 * grow, taught.zone[1] * height - grow
+    right, bottom = taught.zone[2] * width + 3 * grow, taught.zone[3] * height + grow
+    weighed = []
+    for c in candidates:
+        if not c.words:
+            continue
+        x, y = centre(union([w.box for w in c.words]))
+        is_there = left <= x <= right and top <= y <= bottom
+        weighed.append(replace(c, score=min(0.99, c.score * 1.04) if is_there else c.score * AWAY))
+    score = min(0.9, 0.6 + 0.1 * taught.agree)
+    known = {c.value for c in weighed}
+    more = [c for c in candidates_in_zone(rows, rule, taught.zone, size, score) if c.value not in known]
+    return sorted([*weighed, *more], key=lambda c: -c.score)
 
 
 def propose_unparsed(rows: Rows, spec: FieldSpec, labels: LabelMap) -> Candidate | None:

@@ -3,25 +3,31 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
-from keybundle.core.fields.kinds import Kind, Rule
+from keybundle.core.fields.dates import is_ambiguous, parse_date, tell_order
+from keybundle.core.fields.kinds import Kind, Rule, normalise
+from keybundle.core.fields.patterns import SlowPattern, search
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.proposing.candidates import (
     Candidate,
     LabelMap,
+    candidates_in_zone,
     map_labels,
     propose_candidates,
     propose_list,
     propose_unparsed,
+    weigh_places,
 )
 from keybundle.core.proposing.evidence import weigh
+from keybundle.core.proposing.lessons import Taught
 from keybundle.core.proposing.rows import Rows, build_rows
 from keybundle.core.reading.text import PageText
 from keybundle.core.registers.book import Book
 from keybundle.core.setup.model import DocumentType, FieldSpec
 
 NEAR_BAR = 0.82
+FILE_SCORE, ZONE_SCORE = 0.7, 0.9
 Values = dict[str, FieldValue]
 
 
@@ -33,36 +39,104 @@ class ReadPage:
     text: PageText
 
 
+@dataclass(frozen=True)
+class Hints:
+    """What is known besides the pages: what like documents taught, by field, and the name of the file."""
+
+    taught: Mapping[str, Taught] = field(default_factory=dict)
+    file_name: str = ""
+
+
 def propose_values(
     pages: Sequence[ReadPage], kind: DocumentType, books: Mapping[str, Book], bar: float, make_rule: Callable[[FieldSpec], Rule],
+    hints: Hints | None = None,
 ) -> Values:  # fmt: skip
-    """Return a value for each field found on the pages, or filled from a register; each with its confidence.
+    """Return a value for each field found on the pages, or filled from a register; each with its score.
 
-    The first page goes first; a later page is asked only for what is still missing. A field that none of them tells
-    takes its default, which stays unsure until somebody confirms it.
+    The first page goes first; a later page is asked only for what is still missing. What no page tells may stand in
+    the file's name.
     """
+    hints = hints or Hints()
     values: Values = {}
-    for page in pages:
+    fields = tuple(_taught_labels(spec, hints.taught.get(spec.name)) for spec in kind.fields)
+    for number, page in enumerate(pages):
         rows = build_rows(page.text)
-        labels = map_labels(rows, kind.fields)
-        for spec in kind.fields:
+        labels = map_labels(rows, fields)
+        for spec in fields:
             if spec.name not in values:
-                value = _propose_field(rows, page, spec, labels, books, make_rule(spec))
+                taught = hints.taught.get(spec.name)
+                place = taught if taught is not None and taught.page == number else None
+                rule = _ordered_rule(make_rule(spec), taught, rows)
+                value = _propose_field(rows, page, spec, labels, books, rule, place)
                 if value is not None:
-                    values[spec.name] = value
-    for spec in kind.fields:
-        if spec.default and spec.name not in values:
-            values[spec.name] = FieldValue((spec.default,), 0.0, Origin.DEFAULT)
-    return weigh(values, kind, books, bar)
+                    values[spec.name] = _note_order(value, rule, taught)
+    for spec in fields:
+        if spec.name not in values and (said := _from_name(hints.file_name, make_rule(spec))):
+            values[spec.name] = FieldValue((said[1],), FILE_SCORE, Origin.FILE, as_read=said[0])
+    weighed = weigh(values, kind, books, bar)
+    return {name: replace(v, guess=v.text, guess_score=v.confidence) for name, v in weighed.items()}
+
+
+def _taught_labels(spec: FieldSpec, taught: Taught | None) -> FieldSpec:
+    """Return the field with the label that its layout was seen to use."""
+    known = {x.casefold() for x in spec.labels}
+    if taught is None or not taught.label or taught.label.casefold() in known:
+        return spec
+    return spec.model_copy(update={"labels": (*spec.labels, taught.label)})
+
+
+def _ordered_rule(rule: Rule, taught: Taught | None, rows: Rows) -> Rule:
+    """Return the rule with the order of day and month that this sender, else this page, is seen to write."""
+    if rule.kind is not Kind.DATE:
+        return rule
+    told = taught.date_order if taught else ""
+    orders = {told} if told else {o for w in _words_of(rows) if (o := tell_order(w))}
+    return replace(rule, day_first="day first" in orders) if len(orders) == 1 else rule
+
+
+def _words_of(rows: Rows) -> list[str]:
+    return [w.text.strip(".,;:()") for s in rows.segments for w in s.words]
+
+
+def _note_order(value: FieldValue, rule: Rule, taught: Taught | None) -> FieldValue:
+    """Tell that a date could be read in two ways, and which one was taken why; offer the other one."""
+    if rule.kind is not Kind.DATE or not is_ambiguous(value.as_read):
+        return value
+    other = parse_date(value.as_read, day_first=not rule.day_first)
+    order = "day first" if rule.day_first else "month first"
+    why = f"this sender writes {order}" if taught is not None and taught.date_order else f"it is read {order} here"
+    said = f"“{value.as_read}” could be {value.text} or {other}; {why}."
+    return replace(value, note=said, alternatives=(str(other), *value.alternatives))
+
+
+def _from_name(name: str, rule: Rule) -> tuple[str, str] | None:
+    """Return (as read, normalised) for the part of a file's name that fits a field's own pattern."""
+    if not name or not rule.pattern:
+        return None
+    try:
+        found = search(rule.pattern, name.rsplit(".", 1)[0])
+    except SlowPattern:
+        return None
+    value = normalise(found.group(0), rule) if found else ""
+    return (found.group(0), value) if found and isinstance(value, str) and value else None
 
 
 def _propose_field(
-    rows: Rows, page: ReadPage, spec: FieldSpec, labels: LabelMap, books: Mapping[str, Book], rule: Rule
-) -> FieldValue | None:
+    rows: Rows, page: ReadPage, spec: FieldSpec, labels: LabelMap, books: Mapping[str, Book], rule: Rule,
+    place: Taught | None,
+) -> FieldValue | None:  # fmt: skip
     if spec.several:
         items = propose_list(rows, spec, rule, labels)
         return _as_value(page, items, [i.value for i in items]) if items else None
     candidates = propose_candidates(rows, spec, rule, labels)
+    size = page.text.frame.upright_size
+    if spec.zone is not None:
+        zone = (spec.zone.left, spec.zone.top, spec.zone.right, spec.zone.bottom)
+        candidates = sorted(
+            [*candidates, *candidates_in_zone(rows, rule, zone, size, ZONE_SCORE)], key=lambda c: -c.score
+        )
+    if place is not None:
+        candidates = weigh_places(candidates, rows, rule, place, size)
     book = books.get(spec.register_name)
     if book is not None and spec.kind is Kind.REGISTER:
         return _from_register(rows, page, spec, book, candidates)

@@ -4,8 +4,13 @@ from __future__ import annotations
 
 from rapidfuzz import fuzz
 
-from keybundle.core.proposing.rows import Rows
+from keybundle.core.proposing.look import look_at
+from keybundle.core.proposing.memory import ALIKE_BAR, Memory
+from keybundle.core.proposing.rows import Rows, build_rows
+from keybundle.core.reading.text import PageText
 from keybundle.core.setup.model import DocumentType
+
+CLEAR_WORDS, LEAD = 0.85, 1.1
 
 
 def propose_type(rows: Rows, types: tuple[DocumentType, ...]) -> tuple[str, float] | None:
@@ -21,6 +26,26 @@ def propose_type(rows: Rows, types: tuple[DocumentType, ...]) -> tuple[str, floa
     name, best = ranked[0]
     confidence = best * (1.0 if best - second > 0.1 else 0.6)
     return name, round(min(confidence, 0.99), 3)
+
+
+def guess_type(memory: Memory, text: PageText, types: tuple[DocumentType, ...]) -> tuple[str, float] | None:
+    """Return (type name, confidence from 0 to 1) of a first page; None where it is of no type that is known.
+
+    Words that head the page and say one type clearly go first; else the filed documents it looks like tell, and what
+    looks like none of them is unknown.
+    """
+    said = propose_type(build_rows(text), types)
+    guess = memory.guess_type(look_at(text))
+    names = {t.name for t in types}
+    if guess is None or guess.type not in names:
+        return said
+    if said is not None and said[0] == guess.type:
+        return said[0], max(said[1], min(0.99, 0.75 + guess.likeness / 3))
+    if said is not None and said[1] >= CLEAR_WORDS:
+        return said
+    if guess.likeness >= ALIKE_BAR and guess.likeness >= LEAD * guess.rival:
+        return guess.type, round(min(0.97, 0.5 + guess.likeness * 0.6), 3)
+    return said if said is not None and said[1] > 0.6 else None
 
 
 def _find(rows: Rows, phrase: str) -> float:

@@ -8,7 +8,11 @@ from __future__ import annotations
 import functools
 import glob
 import os
+from dataclasses import replace
 from typing import Any, Protocol
+
+import cv2
+import numpy as np
 
 from keybundle.core.base.boxes import Box, Frame
 from keybundle.core.base.errors import EnvironmentProblem
@@ -17,6 +21,8 @@ from keybundle.core.imaging.picture import Picture, Pixels
 from keybundle.core.imaging.render import straighten
 from keybundle.core.reading.text import PageText, Word
 
+CLOSE_DPI = 330.0
+LINE_MM = 9.0
 READ_DPI = 210.0
 MINIMUM_DPI = 190.0
 
@@ -24,8 +30,11 @@ MINIMUM_DPI = 190.0
 class Engine(Protocol):
     """Reads a grey picture."""
 
-    def read(self, grey: Pixels, dpi: float) -> list[Word]:
-        """Return the words of ``(H, W) uint8``, 0 = ink, in px of that picture, in reading order."""
+    def read(self, grey: Pixels, dpi: float, *, layout: str = "page") -> list[Word]:
+        """Return the words of ``(H, W) uint8``, 0 = ink, in px of that picture, in reading order.
+
+        ``layout`` says what the picture holds: a whole ``page``, one ``block`` of text, or one ``line``.
+        """
         ...
 
     def tell_rotation(self, grey: Pixels, dpi: float) -> int | None:
@@ -63,9 +72,11 @@ class TesseractEngine:
         self._api = tesserocr.PyTessBaseAPI(path=folder, lang=language, psm=tesserocr.PSM.AUTO)
         self._orientation: Any = None
 
-    def read(self, grey: Pixels, dpi: float) -> list[Word]:
+    def read(self, grey: Pixels, dpi: float, *, layout: str = "page") -> list[Word]:
         """Return the words in reading order; a page without words gives none."""
         t = self._module
+        modes = {"page": t.PSM.AUTO, "block": t.PSM.SINGLE_BLOCK, "line": t.PSM.SINGLE_LINE}
+        self._api.SetPageSegMode(modes[layout])
         height, width = grey.shape
         self._api.SetImageBytes(grey.tobytes(), width, height, 1, width)
         self._api.SetSourceResolution(round(dpi))
@@ -120,6 +131,35 @@ def read_page(picture: Picture, frame: Frame, engine: Engine, steps: Steps = NON
     grey = clean(straighten(picture, frame, scale=scale), picture.dpi * scale, steps)
     words = engine.read(grey, picture.dpi * scale)
     return PageText(tuple(_scaled(w, 1 / scale) for w in words), frame)
+
+
+def read_box(picture: Picture, frame: Frame, box: Box, engine: Engine) -> PageText:
+    """Read one area, given in px of the upright picture, at ``CLOSE_DPI`` with some paper around it."""
+    upright = straighten(picture, frame)
+    left, top, right, bottom = max(0, box[0]), max(0, box[1]), box[2], box[3]
+    part = upright[top:bottom, left:right]
+    if part.size == 0:
+        return PageText((), frame)
+    scale = CLOSE_DPI / picture.dpi
+    paper = int(np.percentile(part, 90))
+    pad = round(3 / 25.4 * picture.dpi)
+    framed = cv2.copyMakeBorder(part, pad, pad, pad, pad, cv2.BORDER_CONSTANT, value=paper)
+    large = cv2.resize(framed, None, fx=scale, fy=scale, interpolation=cv2.INTER_CUBIC if scale > 1 else cv2.INTER_AREA)
+    is_line = (bottom - top) / picture.dpi * 25.4 < LINE_MM
+    words = engine.read(np.ascontiguousarray(large, dtype=np.uint8), CLOSE_DPI, layout="line" if is_line else "block")
+    found = []
+    for word in words:
+        a, b, c, d = (round(v / scale) - pad for v in word.box)
+        found.append(replace(word, box=(left + a, top + b, left + c, top + d)))
+    return PageText(tuple(found), frame)
+
+
+def list_languages() -> list[str]:
+    """Return the languages whose data is installed, by Tesseract's names; raises EnvironmentProblem."""
+    names = (
+        os.path.basename(p).removesuffix(".traineddata") for p in glob.glob(f"{find_language_data()}/*.traineddata")
+    )
+    return sorted(n for n in names if n != "osd")
 
 
 def _scaled(word: Word, factor: float) -> Word:

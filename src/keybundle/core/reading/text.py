@@ -47,6 +47,12 @@ class PageText:
         """The text, a line each."""
         return "\n".join(" ".join(w.text for w in line) for line in self.lines())
 
+    @property
+    def quality(self) -> float | None:
+        """The mean confidence of the words, each counted by its letters; None for a page without words."""
+        letters = sum(len(w.text) for w in self.words)
+        return round(sum(w.confidence * len(w.text) for w in self.words) / letters, 3) if letters else None
+
     def captured_box(self, words: list[Word]) -> Box:
         """Return the box around the words in px of the captured picture."""
         return self.frame.captured_box(union([w.box for w in words]))

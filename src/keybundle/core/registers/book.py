@@ -8,7 +8,10 @@ from typing import Protocol
 
 from rapidfuzz import fuzz, process, utils
 
+from keybundle.core.registers.grams import GramIndex
+
 Entry = dict[str, str]
+LONG_COLUMN = 2000
 
 
 class RegisterSource(Protocol):
@@ -36,6 +39,8 @@ class Book:
         self.key = key
         self.entries = tuple(entries)
         self._by_column: dict[str, dict[str, list[Entry]]] = {}
+        self._indexes: dict[str, GramIndex] = {}
+        self._folded: list[str] | None = None
 
     def _column(self, column: str) -> dict[str, list[Entry]]:
         if column not in self._by_column:
@@ -53,27 +58,38 @@ class Book:
     def nearest(self, text: str, column: str = "", *, bar: float = 0.8) -> Near | None:
         """Return the entry most like ``text`` at or above ``bar``; ``lead`` tells how far the next one is behind."""
         column = column or self.key
-        table = self._column(column)
-        hits = process.extract(
-            utils.default_process(text), table.keys(), scorer=fuzz.ratio, limit=2, score_cutoff=bar * 100
-        )
+        table, wanted = self._column(column), utils.default_process(text)
+        among = self._grams(column).shortlist(wanted) if len(table) > LONG_COLUMN else table.keys()
+        hits = process.extract(wanted, among, scorer=fuzz.ratio, limit=2, score_cutoff=bar * 100)
         if not hits:
             return None
         second = hits[1][1] if len(hits) > 1 else bar * 100
         entry = table[hits[0][0]][0]
         return Near(entry, entry[column], hits[0][1] / 100, (hits[0][1] - second) / 100)
 
+    def _grams(self, column: str) -> GramIndex:
+        if column not in self._indexes:
+            self._indexes[column] = GramIndex(list(self._column(column)))
+        return self._indexes[column]
+
     def complete(self, typed: str, column: str = "", *, limit: int = 8) -> list[Entry]:
-        """Return entries for a type-ahead list: first those that begin with ``typed``, then those that hold it."""
+        """Return entries for a type-ahead list: first those that begin with ``typed``, then those that hold its words."""
         wanted = typed.casefold().strip()
         column = column or self.key
-        begins: list[Entry] = []
-        holds: list[Entry] = []
-        for entry in self.entries:
-            if entry[column].casefold().startswith(wanted):
-                begins.append(entry)
-            elif any(wanted in v.casefold() for v in entry.values()):
-                holds.append(entry)
-            if len(begins) >= limit:
-                break
-        return (begins + holds)[:limit]
+        begins = [e for e in self.entries if e[column].casefold().startswith(wanted)][:limit]
+        if len(begins) < limit:
+            known = {id(e) for e in begins}
+            begins += [e for e in self.search(typed, limit=2 * limit) if id(e) not in known]
+        return begins[:limit]
+
+    def search(self, typed: str, *, limit: int = 200) -> list[Entry]:
+        """Return entries that hold every typed word in some column, any case of letters, in their order."""
+        if self._folded is None:
+            self._folded = [" ".join(e.values()).casefold() for e in self.entries]
+        words, found = typed.casefold().split(), []
+        for entry, folded in zip(self.entries, self._folded, strict=True):
+            if all(w in folded for w in words):
+                found.append(entry)
+                if len(found) >= limit:
+                    break
+        return found

@@ -50,6 +50,8 @@ class NewDocument:
     pages: tuple[FiledPage, ...]
     pdf_sha: str
     batch_id: str | None = None
+    tags: tuple[str, ...] = ()
+    received_at: str | None = None
 
 
 @dataclass(frozen=True)
@@ -68,6 +70,8 @@ class FiledDocument:
     pdf_sha: str
     values: Mapping[str, FieldValue]
     pages: tuple[FiledPage, ...] = ()
+    tags: tuple[str, ...] = ()
+    received_at: str | None = None
 
 
 @dataclass(frozen=True)

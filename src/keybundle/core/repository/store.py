@@ -60,6 +60,7 @@ class Repository:
                 insert(t.document).values(
                     id=document_id, number=number, cabinet=new.cabinet, folder_id=folder_id, type=new.type,
                     caption=new.caption, filed_at=at, filed_by=who, filing_key=new.key, batch_id=new.batch_id,
+                    tags=list(new.tags), received_at=new.received_at,
                 )
             )  # fmt: skip
             c.execute(
@@ -143,6 +144,50 @@ class Repository:
             query = query.where(_has_value(name, value))
         with self._db.read() as c:
             return [ColumnEntry(row[0], row[1]) for row in c.execute(query)]
+
+    def find_same(self, type_name: str, values: Mapping[str, str], limit: int = 3) -> list[tuple[str, str]]:
+        """Return (id, caption) of documents of a type that hold all these values, the newest first."""
+        d = t.document.c
+        query = select(d.id, d.caption).where(d.type == type_name, d.removed_at.is_(None))
+        for name, value in values.items():
+            query = query.where(_has_value(name, value))
+        with self._db.read() as c:
+            return [(r.id, r.caption) for r in c.execute(query.order_by(d.number.desc()).limit(limit))]
+
+    def earlier_values(self, field: str, typed: str, limit: int = 8) -> list[tuple[str, int]]:
+        """Return (value, number of documents) of a field's earlier values that begin with a text, the most used first."""
+        v = t.document_value.c
+        low = fold(typed.strip())
+        chosen = select(v.value, func.count().label("n")).where(v.field == field)
+        if low:
+            chosen = chosen.where(v.folded >= low, v.folded < low + "\uffff")
+        with self._db.read() as c:
+            rows = c.execute(chosen.group_by(v.value).order_by(func.count().desc(), v.value).limit(limit))
+            return [(r.value, int(r.n)) for r in rows]
+
+    def list_folders(self, cabinet: str, typed: str, limit: int = 200) -> list[tuple[str, ...]]:
+        """Return the paths of a cabinet's deepest folders that hold every typed word, by name."""
+        f = t.folder.c
+        below = select(t.folder.alias().c.parent_id).where(t.folder.alias().c.parent_id.is_not(None))
+        words = typed.casefold().split()
+        with self._db.read() as c:
+            rows = c.execute(select(f.path).where(f.cabinet == cabinet, f.id.not_in(below)).order_by(f.path))
+            paths = (tuple(r.path.split(SEPARATOR)) for r in rows)
+            found = (p for p in paths if all(w in " ".join(p).casefold() for w in words))
+            return [p for p, _ in zip(found, range(limit), strict=False)]
+
+    def recent_folders(self, cabinet: str, limit: int = 6) -> list[tuple[str, ...]]:
+        """Return the paths of the folders that documents were filed to last."""
+        d, f = t.document.c, t.folder.c
+        last = func.max(d.number)
+        chosen = (
+            select(f.path).join(t.document, d.folder_id == f.id).where(d.cabinet == cabinet, d.removed_at.is_(None))
+        )
+        with self._db.read() as c:
+            return [
+                tuple(r.path.split(SEPARATOR))
+                for r in c.execute(chosen.group_by(f.path).order_by(last.desc()).limit(limit))
+            ]
 
     def list_ids(self, cabinet: str, chosen: Mapping[str, str]) -> list[str]:
         """Return the documents below the chosen values, newest first."""
@@ -236,5 +281,5 @@ def _filed(
 ) -> FiledDocument:
     return FiledDocument(
         row.id, row.number, row.cabinet, folder, row.type, row.caption, row.filed_at, row.filed_by, row.version,
-        row.pdf_sha, values, pages,
+        row.pdf_sha, values, pages, tuple(row.tags or ()), row.received_at,
     )  # fmt: skip

@@ -11,7 +11,10 @@ from keybundle.core.reading.text import PageText
 
 @dataclass(frozen=True)
 class SideFacts:
-    """One side; ``text`` is None where it was not read, ``frame`` where it was not measured."""
+    """One side; ``text`` is None where it was not read, ``frame`` where it was not measured.
+
+    ``known_first`` is the type of the known layout whose first page it looks like, empty where it looks like none.
+    """
 
     page: str
     sheet: int
@@ -23,6 +26,7 @@ class SideFacts:
     marks: tuple[Mark, ...] = ()
     text: PageText | None = None
     frame: Frame | None = None
+    known_first: str = ""
 
 
 @dataclass(frozen=True)

@@ -57,6 +57,9 @@ def _match(side: SideFacts, sheet: Sequence[SideFacts], rule: SeparationRule) ->
     if rule.rule == "words":
         said = _find_words(side, rule)
         return _hit(rule, f"the words “{_short(said)}”", "words") if said else None
+    if rule.rule == "known first page":
+        known = side.known_first
+        return Hit(before=f"first page of a known {known}", type_name="") if known else None
     if rule.rule == "page numbering":
         return _match_numbering(side)
     return None

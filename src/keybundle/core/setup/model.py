@@ -10,11 +10,18 @@ from keybundle.core.fields.digits import CHECKS
 from keybundle.core.fields.kinds import Kind, Rule
 from keybundle.core.fields.patterns import check_pattern
 from keybundle.core.setup.parts import Name, Part
-from keybundle.core.setup.routines import PATCH_PATTERNS, PATCH_SYMBOLS, Routine
+from keybundle.core.setup.routines import PATCH_PATTERNS, PATCH_SYMBOLS, Routine, Zone
+
+RANGED = (Kind.WHOLE, Kind.DECIMAL, Kind.MONEY, Kind.DATE)
 
 
 class FieldSpec(Part):
-    """An index field: its kind, what it must satisfy, and the words that stand beside it on paper."""
+    """An index field: its kind, what it must satisfy, and the words that stand beside it on paper.
+
+    ``default`` may be ``{today}``, ``{received}``, ``{operator}``, ``{counter NAME}`` or ``{person FIELD}``. ``carry``
+    gives it the value of the document before. ``low`` and ``high`` are the least and greatest value, normalised.
+    ``zone`` is where it stands on every first page of its type.
+    """
 
     name: Name
     kind: Kind = Kind.TEXT
@@ -27,6 +34,10 @@ class FieldSpec(Part):
     register_name: str = Field(default="", alias="register")
     column: str = ""
     labels: tuple[str, ...] = ()
+    carry: bool = False
+    low: str = ""
+    high: str = ""
+    zone: Zone | None = None
 
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
 
@@ -39,11 +50,13 @@ class FieldSpec(Part):
         if self.check and self.check not in CHECKS:
             raise ValueError(f"“{self.check}” is no check; take one of {', '.join(CHECKS)}")
         check_pattern(self.pattern)
+        if (self.low or self.high) and self.kind not in RANGED:
+            raise ValueError(f"the field “{self.name}” has a range, but {self.kind.value} has no order")
         return self
 
     def rule(self, *, decimal_mark: str = ".", day_first: bool = True) -> Rule:
         """Return what a value of this field must satisfy."""
-        return Rule(self.kind, self.pattern, self.choices, self.check, decimal_mark, day_first)
+        return Rule(self.kind, self.pattern, self.choices, self.check, decimal_mark, day_first, self.low, self.high)
 
 
 class Cabinet(Part):
@@ -60,7 +73,8 @@ class DocumentType(Part):
 
     ``folder`` maps each folder field of the cabinet to ``X``, ``year of X`` or ``month of X`` with X a field here.
     ``words`` are words that tell the type on paper. ``sums`` lists ``A + B = C`` over money fields; ``order`` lists
-    ``A < B`` over date fields.
+    ``A < B`` over date fields. ``key`` names the fields that tell one document from another: one filed with the same
+    values is warned of.
     """
 
     name: Name
@@ -70,6 +84,7 @@ class DocumentType(Part):
     folder: dict[str, str] = {}
     sums: tuple[str, ...] = ()
     order: tuple[str, ...] = ()
+    key: tuple[str, ...] = ()
     fields: tuple[FieldSpec, ...] = ()
 
     def field(self, name: str) -> FieldSpec | None:
@@ -96,10 +111,11 @@ class Register(Part):
 
 
 class Person(Part):
-    """Somebody who works here."""
+    """Somebody who works here; ``values`` are their own for defaults such as ``{person Office}``."""
 
     name: Name
     role: Literal["operator", "supervisor", "reader", "administrator"]
+    values: dict[str, str] = {}
 
 
 class StorageArea(Part):

@@ -11,7 +11,7 @@ from keybundle.core.setup.parts import Name, Part
 
 RuleName = Literal[
     "every n sheets", "separator sheet", "patch code", "barcode", "blank page", "words", "page numbering",
-    "front side", "each page", "each source file",
+    "front side", "each page", "each source file", "known first page",
 ]  # fmt: skip
 BarcodeFormat = Literal[
     "any", "Code 128", "Code 39", "EAN-13", "EAN-8", "ITF", "Codabar", "QR", "Data Matrix", "PDF417", "Aztec"
@@ -109,7 +109,7 @@ class Separation(Part):
     @property
     def needs_text(self) -> bool:
         """Whether pages must be read before they can be placed."""
-        return self.has("words", "page numbering")
+        return self.has("words", "page numbering", "known first page")
 
     @property
     def barcode_formats(self) -> tuple[str, ...]:
@@ -169,7 +169,8 @@ class Routine(Part):
     """A saved way of handling one kind of work; ``key`` is the letter that starts it, ``device`` the scanner it names.
 
     ``feed`` says where the scanner takes sheets from; ``locked`` names the scan options that stay as the routine has
-    them, whatever somebody asks for at the scan.
+    them, whatever somebody asks for at the scan. Values at ``bar`` need no look; with ``wrong_one_in`` the bar is the
+    one above which at most one in so many is wrong, as far as confirmed documents can tell.
     """
 
     name: Name
@@ -193,3 +194,4 @@ class Routine(Part):
     language: str = "eng"
     document_type: str = ""
     bar: float = Field(default=0.8, ge=0, le=1)
+    wrong_one_in: int = Field(default=0, ge=0, le=100_000)

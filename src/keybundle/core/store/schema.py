@@ -85,6 +85,9 @@ page = Table(
     Column("hand_break", Boolean),
     Column("hand_kept", Boolean),
     Column("name", String, nullable=False, server_default=""),
+    Column("language", String, nullable=False, server_default=""),
+    Column("text_origin", String, nullable=False, server_default=""),
+    Column("quality", Float),
     UniqueConstraint("batch_id", "captured"),
 )
 Index("page_by_batch", page.c.batch_id, page.c.position)
@@ -102,6 +105,7 @@ batch_document = Table(
     Column("parked", String),
     Column("filed_id", String),
     Column("proposed", Boolean, nullable=False, default=False),
+    Column("tags", JSON, nullable=False, server_default="[]"),
 )
 Index("document_by_batch", batch_document.c.batch_id)
 batch_value = Table(
@@ -152,6 +156,8 @@ document = Table(
     Column("filing_key", String, nullable=False, unique=True),
     Column("batch_id", String),
     Column("removed_at", String),
+    Column("tags", JSON, nullable=False, server_default="[]"),
+    Column("received_at", String),
 )
 Index("document_by_folder", document.c.folder_id)
 Index("document_by_cabinet", document.c.cabinet, document.c.filed_at)
@@ -224,6 +230,46 @@ filing_record = Table(
     Column("data", JSON, nullable=False),
 )
 Index("record_by_batch", filing_record.c.batch_id)
+example = Table(
+    "example",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("document", String, nullable=False),
+    Column("type", String, nullable=False),
+    Column("page", Integer, nullable=False),
+    Column("look", LargeBinary, nullable=False),
+    Column("lessons", JSON, nullable=False),
+    Column("at", String, nullable=False),
+    sqlite_autoincrement=True,
+)
+Index("example_by_document", example.c.document)
+Index("example_by_type", example.c.type, example.c.page)
+outcome = Table(
+    "outcome",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("document", String, nullable=False),
+    Column("field", String, nullable=False),
+    Column("score", Float, nullable=False),
+    Column("is_right", Boolean, nullable=False),
+    Column("at", String, nullable=False),
+)
+Index("outcome_by_document", outcome.c.document)
+starter = Table(
+    "starter",
+    metadata,
+    Column("name", String, primary_key=True),
+    Column("type", String, nullable=False),
+    Column("given", JSON, nullable=False),
+    Column("who", String, nullable=False),
+    Column("at", String, nullable=False),
+)
+counter = Table(
+    "counter",
+    metadata,
+    Column("name", String, primary_key=True),
+    Column("last", Integer, nullable=False),
+)
 search_row = Table(
     "search_row",
     metadata,

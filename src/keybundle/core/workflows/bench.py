@@ -14,6 +14,8 @@ from keybundle.core.filing.destination import compute_destination, make_caption
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledPage
+from keybundle.core.setup.model import DocumentType
+from keybundle.core.workflows.defaults import local_day
 from keybundle.core.workflows.filing import why_not
 from keybundle.core.workflows.line import ON_SCREEN, WORK, Line
 from keybundle.core.workflows.preview_files import preview_path
@@ -30,6 +32,7 @@ class DocumentFacts:
     path: tuple[str, ...]
     levels: tuple[str, ...]
     why_not: str
+    same: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -41,6 +44,7 @@ class BenchData:
     balance: Balance
     undo: str | None
     redo: str | None
+    received: str = ""
 
 
 def load_bench(workspace: Workspace, batch_id: str) -> BenchData:
@@ -48,7 +52,7 @@ def load_bench(workspace: Workspace, batch_id: str) -> BenchData:
     batch = workspace.batches.load(batch_id)
     facts = {key: _facts(workspace, batch.documents[key], own[0]) for key, own in batch.pages_by_document().items()}
     undo, redo = workspace.batches.next_undo(batch_id), workspace.batches.next_redo(batch_id)
-    return BenchData(batch, facts, balance(batch), undo, redo)
+    return BenchData(batch, facts, balance(batch), undo, redo, local_day(workspace, batch.created_at))
 
 
 def _facts(workspace: Workspace, document: Document, first: Page) -> DocumentFacts:
@@ -60,7 +64,14 @@ def _facts(workspace: Workspace, document: Document, first: Page) -> DocumentFac
     caption = (
         make_caption(kind, document.values) if document.values else f"{kind.name}: {_first_line(workspace, first)}"
     )
-    return DocumentFacts(caption, tuple(destination.path), levels, why_not(workspace, document))
+    same = tuple(workspace.repository.find_same(kind.name, key)) if (key := key_values(kind, document)) else ()
+    return DocumentFacts(caption, tuple(destination.path), levels, why_not(workspace, document), same)
+
+
+def key_values(kind: DocumentType, document: Document) -> dict[str, str]:
+    """Return the values that tell a document from others; none where one is missing or it is filed."""
+    values = {n: document.values[n].text for n in kind.key if n in document.values and document.values[n].items}
+    return values if len(values) == len(kind.key) and not document.filed_id else {}
 
 
 def _first_line(workspace: Workspace, page: Page) -> str:

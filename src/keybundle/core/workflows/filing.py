@@ -22,6 +22,7 @@ from keybundle.core.repository import audit
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.setup.routines import Routine
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.learning import learn, refresh_calibration, unlearn
 from keybundle.core.workflows.page_facts import cleaning_steps, filed_colour
 from keybundle.core.workflows.workspace import Workspace, may_work
 
@@ -102,7 +103,9 @@ def file_documents(
         try:
             sha, seconds = future.result()
             new = compose_document(batch, document, kind, destination, texts, sha)
-            filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, new, who)
+            with workspace.place.database.atomic() as c:
+                filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, new, who)
+                learn(c, workspace, document, kind, texts, was_seen=document_ids is not None)
         except AppError as error:
             result.left.append((_name(document, kind), str(error)))
             continue
@@ -112,6 +115,7 @@ def file_documents(
         progress(Step(number, len(waiting), f"Filed {new.caption}"))
     if result.entries:
         result.record = _write_record(workspace, result, who)
+        refresh_calibration(workspace, pool)
     return result
 
 
@@ -201,7 +205,15 @@ def take_back(workspace: Workspace, batch_id: str, document_id: str, who: str) -
     document = workspace.batches.load(batch_id).document(document_id)
     if document.filed_id is None:
         raise InputProblem("This document is not filed; there is nothing to take back.")
-    uncommit_document(
-        workspace.place.database, workspace.batches, workspace.repository, batch_id, document_id, document.filed_id, who
-    )
+    with workspace.place.database.atomic() as c:
+        uncommit_document(
+            workspace.place.database,
+            workspace.batches,
+            workspace.repository,
+            batch_id,
+            document_id,
+            document.filed_id,
+            who,
+        )
+        unlearn(c, document_id)
     return Changes(frozenset([batch_id]), frozenset([document_id]), True, "Taken back from the repository")

@@ -5,20 +5,21 @@ What a person gave or confirmed stays; everything else is proposed anew.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
 from keybundle.core.batches.model import Batch, Document, Page
 from keybundle.core.fields.kinds import Refusal, normalise
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.proposing.evidence import is_by_hand
-from keybundle.core.proposing.propose import ReadPage, propose_values
-from keybundle.core.proposing.rows import build_rows
-from keybundle.core.proposing.types import propose_type
+from keybundle.core.proposing.look import look_at
+from keybundle.core.proposing.propose import Hints, ReadPage, propose_values
+from keybundle.core.proposing.types import guess_type
 from keybundle.core.reading.text import PageText
 from keybundle.core.separation.rules import barcode_values
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.setup.routines import Routine
+from keybundle.core.workflows.defaults import make_default
 from keybundle.core.workflows.page_facts import side_facts
 from keybundle.core.workflows.workspace import Workspace
 
@@ -35,19 +36,60 @@ def index_document(workspace: Workspace, batch: Batch, document: Document) -> Do
     proposed = document
     if document.type is None or document.type_origin == "page":
         fixed = (routine.document_type, 0.99) if routine and routine.document_type else None
-        found = fixed or (propose_type(build_rows(read[0].text), setup.document_types) if read else None)
+        found = fixed or (guess_type(workspace.memory(), read[0].text, setup.document_types) if read else None)
         if found is not None:
             proposed = replace(document, type=found[0], type_confidence=found[1], type_origin="page")
     kind = setup.document_type(proposed.type)
     if kind is not None:
-        bar = routine.bar if routine else 0.8
-        fresh = propose_values(read, kind, workspace.books(), bar, workspace.rule)
+        taught = workspace.memory().taught(look_at(read[0].text), kind.name) if read else {}
+        first = batch.pages_of(document.id)[0]
+        hints = Hints(taught, first.name or first.source if first.source_index == 0 and first.side != "back" else "")
+        fresh = propose_values(read, kind, workspace.books(), workspace.bar(routine), workspace.rule, hints)
         if routine is not None:
             fresh = {**fresh, **_barcode_values(workspace, pages, routine, kind)}
         fresh = {**fresh, **_given_values(workspace, batch, kind, document.id, fresh)}
+        fresh = {**_assumed_values(workspace, batch, kind, document, fresh), **fresh}
         kept = {k: v for k, v in document.values.items() if is_by_hand(v)}
         proposed = replace(proposed, type=kind.name, values={**fresh, **kept})
     return replace(proposed, proposed=True)
+
+
+def known_first_pages(workspace: Workspace, routine: Routine) -> Callable[[PageText], str]:
+    """Return what tells the first pages of known layouts, by their type; it tells none where no rule asks for it."""
+    if not routine.separation.has("known first page"):
+        return lambda text: ""
+    memory = workspace.memory()
+    return lambda text: memory.tell_first_page(look_at(text))
+
+
+def _assumed_values(
+    workspace: Workspace, batch: Batch, kind: DocumentType, document: Document, fresh: Mapping[str, FieldValue]
+) -> dict[str, FieldValue]:
+    """Return values for fields that nothing else tells: carried over from the document before, else their defaults.
+
+    They stay unsure until somebody confirms them.
+    """
+    missing = [f for f in kind.fields if f.name not in fresh]
+    found: dict[str, FieldValue] = {}
+    before = _document_before(batch, document, kind) if any(f.carry for f in missing) else None
+    for spec in missing:
+        carried = before.values.get(spec.name) if before is not None and spec.carry else None
+        if carried is not None and carried.items:
+            found[spec.name] = FieldValue(carried.items, 0.0, Origin.CARRIED)
+        elif spec.default:
+            kept = document.values.get(spec.name)
+            text = kept.text if kept and kept.origin is Origin.DEFAULT else make_default(workspace, spec.default, batch)
+            if text:
+                found[spec.name] = FieldValue((text,), 0.0, Origin.DEFAULT)
+    return found
+
+
+def _document_before(batch: Batch, document: Document, kind: DocumentType) -> Document | None:
+    """Return the nearest document of the same type before this one."""
+    order = [d.id for d in batch.in_order()]
+    here = order.index(document.id) if document.id in order else 0
+    before = (batch.documents[d] for d in reversed(order[:here]))
+    return next((d for d in before if d.type == kind.name), None)
 
 
 def _barcode_values(

@@ -26,7 +26,7 @@ from keybundle.core.search import index
 from keybundle.core.separation.cut import CutState, place_sheet
 from keybundle.core.separation.facts import Placing
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows.indexing import index_document
+from keybundle.core.workflows.indexing import index_document, known_first_pages
 from keybundle.core.workflows.page_facts import (
     cleaning_steps,
     is_same_sheet,
@@ -293,7 +293,9 @@ class Line:
                 Placing(p.id, False, "damaged", note=p.trouble) for p in sheet if p.facts is None
             ]
             if good:
-                sides = [side_facts(p, running.texts.get(p.id)) for p in good]
+                known = known_first_pages(self._ws, running.routine)
+                texts = running.texts
+                sides = [side_facts(p, texts.get(p.id), known(texts[p.id]) if p.id in texts else "") for p in good]
                 more, running.state = place_sheet(sides, running.routine, running.state)
                 placings += more
             before = running.current
@@ -335,7 +337,7 @@ class Line:
         routine = self._running[batch_id].routine
         sha, index, is_pdf = page.picture
         args = (str(place.files.path(sha)), index, is_pdf, page.source, astuple(frame),
-                routine.language, cleaning_steps(routine), routine.force_ocr)  # fmt: skip
+                page.language or routine.language, cleaning_steps(routine), routine.force_ocr)  # fmt: skip
         first = ON_SCREEN if page.id in self._on_screen else priority
         if not self._reading:
             self._read_times.clear()
@@ -381,8 +383,9 @@ class Line:
             self._read_times.append(time.monotonic())
             self._running[batch_id].seconds["read"] += seconds
             with self._ws.place.database.atomic() as c:
-                batches.set_text(page.id, text, page.frame.rotation)
-                index.put(c, index.WAITING, page.id, "", "", PageText.from_bytes(text).plain)
+                read = PageText.from_bytes(text)
+                batches.set_text(page.id, text, page.frame.rotation, origin=page.language, quality=read.quality)
+                index.put(c, index.WAITING, page.id, "", "", read.plain)
             self._know_text(batch_id, page.id, text, "")
         self._propose_for_page(batch_id, page.id)
 
@@ -440,7 +443,9 @@ class Line:
         needs_text = running.routine.separation.needs_text
         texts = self._ws.batches.texts([p.id for p in in_feed_order]) if needs_text else {}
         known = {key: PageText.from_bytes(data) for key, data in texts.items()}
-        running.state = replay(placed, running.routine, running.two_sided, known)
+        running.state = replay(
+            placed, running.routine, running.two_sided, known, known_first_pages(self._ws, running.routine)
+        )
         kept = [p.document_id for p in batch.pages if p.document_id]
         running.current = kept[-1] if kept and not batch.documents[str(kept[-1])].filed_id else None
         for page in in_feed_order:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
 from keybundle.core.batches.model import Page
 from keybundle.core.intake.halts import Measured
@@ -14,7 +14,7 @@ from keybundle.core.setup.model import Setup
 from keybundle.core.setup.routines import Routine
 
 
-def side_facts(page: Page, text: PageText | None) -> SideFacts:
+def side_facts(page: Page, text: PageText | None, known_first: str = "") -> SideFacts:
     """Return what separation knows of a measured page; raises ValueError for one that was not measured."""
     f = page.facts
     if f is None:
@@ -30,6 +30,7 @@ def side_facts(page: Page, text: PageText | None) -> SideFacts:
         f.marks,
         text,
         page.frame,
+        known_first,
     )
 
 
@@ -72,13 +73,21 @@ def is_same_sheet(first: Page, other: Page) -> bool:
     return first.sheet == other.sheet and {first.side, other.side} == {"front", "back"}
 
 
-def replay(placed: list[Page], routine: Routine, two_sided: bool, texts: Mapping[str, PageText]) -> CutState:
-    """Return where separation stands after the pages that were placed already."""
+def replay(
+    placed: list[Page],
+    routine: Routine,
+    two_sided: bool,
+    texts: Mapping[str, PageText],
+    known: Callable[[PageText], str],
+) -> CutState:
+    """Return where separation stands after the pages that were placed already; ``known`` tells known first pages."""
     state = CutState()
     i = 0
     while i < len(placed):
         pair = two_sided and i + 1 < len(placed) and is_same_sheet(placed[i], placed[i + 1])
         sheet = placed[i : i + (2 if pair else 1)]
-        _, state = place_sheet([side_facts(p, texts.get(p.id)) for p in sheet], routine, state)
+        _, state = place_sheet(
+            [side_facts(p, texts.get(p.id), known(texts[p.id]) if p.id in texts else "") for p in sheet], routine, state
+        )
         i += len(sheet)
     return state

@@ -21,7 +21,7 @@ from keybundle.core.marks.found import find_marks
 from keybundle.core.marks.model import Wanted
 from keybundle.core.marks.sheets import find_separator
 from keybundle.core.reading.born import read_text_layer
-from keybundle.core.reading.engine import get_engine, read_page
+from keybundle.core.reading.engine import get_engine, read_box, read_page
 from keybundle.core.store.files import FileStore
 from keybundle.core.workflows.preview_files import preview_path
 
@@ -139,3 +139,12 @@ def draw_raw(path: str, name: str, target: str, size_px: int) -> None:
     picture = decode(Path(path), 0, name=name)
     frame = Frame(picture.width, picture.height)
     write_atomic(Path(target), encode_previews(picture, frame, [size_px])[0], durable=False)
+
+
+def read_area(
+    path: str, index: int, is_pdf: bool, name: str, frame: tuple[int, int, int, float], box: tuple[int, int, int, int],
+    language: str,
+) -> bytes:  # fmt: skip
+    """Read one area of a page closely; return bytes of ``PageText`` with the words in px of the upright page."""
+    picture = decode(Path(path), index, name=name, is_pdf=is_pdf)
+    return read_box(picture, Frame(*frame), box, get_engine(language)).to_bytes()

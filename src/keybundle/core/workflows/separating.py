@@ -18,6 +18,7 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.separation.facts import Placing, SideFacts
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.capture import find_routine
+from keybundle.core.workflows.indexing import known_first_pages
 from keybundle.core.workflows.line import FIRST_PAGE, ON_SCREEN, WORK, Line
 from keybundle.core.workflows.page_facts import cleaning_steps, side_facts, wanted_marks
 from keybundle.core.workflows.workspace import Workspace, may_work
@@ -119,7 +120,8 @@ def gather_facts(
     texts: Mapping[str, PageText] = {}
     if routine.separation.needs_text:
         texts = _texts(workspace, pool, looked, routine, keep, progress, cancel)
-    return {p.id: side_facts(p, texts.get(p.id)) for p in looked}
+    known = known_first_pages(workspace, routine)
+    return {p.id: side_facts(p, texts.get(p.id), known(texts[p.id]) if p.id in texts else "") for p in looked}
 
 
 def _covers(page: Page, wanted: Wanted) -> bool:

@@ -26,13 +26,11 @@ def judge_state(document: Document, pages: list[Page], kind: DocumentType | None
     return State.READY if all(v.sure for v in known) else State.TO_CHECK
 
 
-def settle(batch: Batch, setup: Setup, books: Callable[[], Mapping[str, Book]]) -> Batch:
+def settle(batch: Batch, setup: Setup, books: Callable[[], Mapping[str, Book]], bar: float) -> Batch:
     """Weigh every document's values anew and judge its state; filed ones stay as they are.
 
     Values of fields that the type does not have (proposed under a type that was undone) go.
     """
-    routine = setup.routine(batch.routine)
-    bar = routine.bar if routine else 0.8
     pages = batch.pages_by_document()
     documents = {}
     for key, document in batch.documents.items():

@@ -17,6 +17,8 @@ from keybundle.core.workflows.bench import run_command
 from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.workspace import Workspace
 
+MOST_OFFERED = 5
+
 
 @dataclass(frozen=True)
 class Completion:
@@ -36,7 +38,7 @@ def _field(workspace: Workspace, batch: Batch, document_id: str, name: str) -> t
 
 def read_value(workspace: Workspace, spec: FieldSpec, text: str) -> tuple[tuple[str, ...], str]:
     """Return (normalised items, problem) of a text given by hand; a refused text is kept as it is, with the problem."""
-    parts = [p for p in text.split(";") if p.strip()] if spec.several else [text]
+    parts = [p for p in text.replace("\n", ";").split(";") if p.strip()] if spec.several else [text]
     items: list[str] = []
     problem = ""
     for part in parts:
@@ -72,6 +74,13 @@ def enter_value(
             items, 0.0 if problem else 1.0, origin, not problem, page, box, text.strip(), problem,
             "" if problem else who, "" if problem else stamp,
         )  # fmt: skip
+        before = batch.document(document_id).values.get(name)
+        if before is not None:
+            value = replace(value, guess=before.guess, guess_score=before.guess_score)
+            others = (before.text, *before.alternatives) if before.text else before.alternatives
+            value = replace(
+                value, alternatives=tuple(dict.fromkeys(x for x in others if x != value.text))[:MOST_OFFERED]
+            )
         return commands.set_values(batch, document_id, {name: value})
 
     return run_command(
@@ -134,4 +143,7 @@ def complete(workspace: Workspace, type_name: str, name: str, typed: str) -> lis
             for e in book.complete(typed, column)
         ]
     options = spec.choices or (("yes", "no") if spec.kind is Kind.YES_NO else ())
-    return [Completion(o, "") for o in options if o.casefold().startswith(typed.casefold())]
+    if options:
+        return [Completion(o, "") for o in options if o.casefold().startswith(typed.casefold())]
+    earlier = workspace.repository.earlier_values(name, typed) if spec.kind is Kind.TEXT else []
+    return [Completion(value, f"{n} filed" if n > 1 else "filed once") for value, n in earlier]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
 from sqlalchemy import delete, insert, select
 
@@ -13,14 +14,19 @@ from keybundle.core.base.errors import EnvironmentProblem, InputProblem
 from keybundle.core.batches.model import Batch
 from keybundle.core.batches.store import BatchStore
 from keybundle.core.fields.kinds import Rule
+from keybundle.core.proposing.calibration import Calibration
+from keybundle.core.proposing.memory import Memory, count_examples, load_examples
 from keybundle.core.registers.book import Book
 from keybundle.core.repository import audit
 from keybundle.core.repository.store import Repository
 from keybundle.core.setup.model import FieldSpec, Person, Setup
+from keybundle.core.setup.routines import Routine
 from keybundle.core.setup.text import load_setup, write_setup
 from keybundle.core.store import schema as t
 from keybundle.core.store.place import Place, open_place
 from keybundle.core.workflows.settling import settle
+
+CALIBRATION = "calibration"
 
 
 class Workspace:
@@ -34,9 +40,11 @@ class Workspace:
         self._lock = threading.RLock()
         self._setup: Setup | None = None
         self._books: dict[str, Book] | None = None
+        self._memory, self._memory_mark = Memory(), (0, 0)
+        self._calibration: Calibration | None = None
 
     def _settle(self, batch: Batch) -> Batch:
-        return settle(batch, self.setup, self.books)
+        return settle(batch, self.setup, self.books, self.bar(self.setup.routine(batch.routine)))
 
     @property
     def has_setup(self) -> bool:
@@ -73,6 +81,11 @@ class Workspace:
         with self.place.database.read() as c:
             return list(c.execute(select(e.c.row).where(e.c.register == register).order_by(e.c.position)).scalars())
 
+    def forget_books(self) -> None:
+        """Read the registers anew when they are asked for next."""
+        with self._lock:
+            self._books = None
+
     def put_setup(self, setup: Setup, who: str) -> None:
         """Put a set-up in force; registers that bring rows replace their entries, others keep theirs."""
         bare = setup.model_copy(update={"registers": tuple(r.model_copy(update={"rows": ()}) for r in setup.registers)})
@@ -105,6 +118,48 @@ class Workspace:
         english_us = self.setup.locale.endswith("_US")
         comma = self.setup.locale.split("_")[0] in ("de", "fr", "nl", "it", "es", "sv", "da", "nb", "fi", "pl")
         return spec.rule(decimal_mark="," if comma else ".", day_first=not english_us)
+
+    def memory(self) -> Memory:
+        """Return what was learned, as far as it is known now."""
+        with self._lock, self.place.database.read() as c:
+            mark = count_examples(c)
+            if mark != self._memory_mark:
+                known = self._memory.examples if mark[0] >= len(self._memory.examples) else []
+                last = known[-1].id if known else 0
+                fresh = load_examples(c, last)
+                if len(known) + len(fresh) != mark[0]:
+                    known, fresh = [], load_examples(c)
+                self._memory, self._memory_mark = Memory.of([*known, *fresh]), mark
+            return self._memory
+
+    def calibration(self) -> Calibration:
+        """Return how confidences came out so far."""
+        with self._lock:
+            if self._calibration is None:
+                data = self.setting(CALIBRATION)
+                self._calibration = Calibration.from_json(data) if data else Calibration()
+            return self._calibration
+
+    def bar(self, routine: Routine | None) -> float:
+        """Return the score from which on values are sure under a routine."""
+        if routine is None:
+            return self.calibration().bar_for(Routine.model_fields["bar"].default)
+        if routine.wrong_one_in:
+            return self.calibration().bar_for_claim(routine.wrong_one_in)[0]
+        return self.calibration().bar_for(routine.bar)
+
+    def setting(self, name: str) -> Any:
+        """Return a setting's plain data, None where it was never put."""
+        with self.place.database.read() as c:
+            return c.execute(select(t.setting.c.value).where(t.setting.c.name == name)).scalar()
+
+    def put_setting(self, name: str, value: Any) -> None:
+        """Keep plain data under a name."""
+        with self._lock, self.place.database.atomic() as c:
+            c.execute(delete(t.setting).where(t.setting.c.name == name))
+            c.execute(insert(t.setting).values(name=name, value=value))
+            if name == CALIBRATION:
+                self._calibration = None
 
     def person(self, name: str | None) -> Person:
         """Return a person, or the first administrator; raises InputProblem for an unknown name."""

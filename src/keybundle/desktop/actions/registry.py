@@ -124,6 +124,50 @@ COMMANDS: tuple[Command, ...] = (
     Command("bench.zoom fit", "Fit", "Show the whole page", "Ctrl+0", "bench"),
     Command("slip.confirm", "Confirm", "Confirm the value and go to the next unsure one", "Return", "bench slip"),
     Command("slip.empty", "Empty field", "Empty the field", "Ctrl+E", "bench slip"),
+    Command("slip.empty all", "Empty the slip", "Empty all fields of the slip", "Ctrl+Shift+Backspace", "bench slip"),
+    Command(
+        "slip.clear assumed",
+        "Clear assumed",
+        "Empty what was only carried over, defaulted or prefilled",
+        "Ctrl+Shift+E",
+        "bench slip",
+    ),
+    Command("slip.today", "Today", "Give the date field today's date, marked as such", "Ctrl+;", "bench slip"),
+    Command("slip.register", "Register", "Look into the register behind the field", "F4", "bench slip"),
+    Command("slip.tags", "Tags", "Go to the document's tags", "Ctrl+T", "bench slip"),
+    *(
+        Command(
+            f"slip.pick {n}",
+            f"Take number {n}",
+            f"Take number {n} of what is offered instead",
+            f"Alt+{n}",
+            "bench slip",
+        )
+        for n in range(1, 6)
+    ),
+    Command(
+        "bench.starters",
+        "Starters",
+        "Start the slip from a kept set of values, or keep this one",
+        "Ctrl+Shift+S",
+        "bench",
+    ),
+    Command(
+        "bench.folder", "Choose folder", "Choose the folder by hand; its values go into their fields", "Ctrl+J", "bench"
+    ),
+    Command(
+        "bench.table",
+        "Table of slips",
+        "Show all slips of the batch as a table, or page and slip",
+        "Ctrl+Shift+T",
+        "bench",
+    ),
+    Command("bench.text", "Text", "Show the page's text as text, to search it or to type it", "Ctrl+Shift+X", "bench"),
+    Command(
+        "bench.poor pages", "Poor pages", "List the pages that read badly, to scan them again", "Ctrl+Shift+Q", "bench"
+    ),
+    Command("bench.aside list", "What is set aside", "List what is set aside in this batch", "Ctrl+Shift+D", "bench"),
+    Command("bench.language", "Language", "Read the chosen pages in another language", "Ctrl+Shift+L", "bench"),
     Command("slip.strip", "To the strip", "Go from the slip to the page strip", "Esc", "bench slip"),
     Command("cabinets.filter", "Filter", "Type to filter the column that has the focus", "/", "cabinets"),
     Command("cabinets.clear", "Clear", "Clear all chosen values and filters", "Esc", "cabinets"),

@@ -11,11 +11,21 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.batches.model import Batch, Document, Page, State
 from keybundle.core.fields.values import Origin
 from keybundle.core.reading.text import Word
+from keybundle.core.setup.model import FieldSpec
 from keybundle.core.workflows import bench, slip
 from keybundle.desktop.presenters.bench_filing import BenchFiling
 from keybundle.desktop.presenters.bench_pages import BenchPages
+from keybundle.desktop.presenters.bench_slips import BenchSlips
 from keybundle.desktop.presenters.bench_state import BenchState, SlipRow, StripDocument, StripPage
-from keybundle.desktop.presenters.bench_wording import make_plates, make_slip, make_strip, say_balance, say_reading
+from keybundle.desktop.presenters.bench_wording import (
+    join_words_by_line,
+    make_plates,
+    make_slip,
+    make_strip,
+    make_table,
+    say_balance,
+    say_reading,
+)
 from keybundle.desktop.presenters.page_pictures import PagePictures
 from keybundle.desktop.presenters.session import Session
 
@@ -42,6 +52,7 @@ class BenchPresenter(QObject):
         self.pictures = PagePictures(session, self)
         self.pages = BenchPages(self, session)
         self.filing = BenchFiling(self, session)
+        self.slips = BenchSlips(self, session)
         self._data: bench.BenchData | None = None
         self._strip: tuple[tuple[StripPage, ...], tuple[StripDocument, ...]] = ((), ())
         self._page: str | None = None
@@ -95,8 +106,9 @@ class BenchPresenter(QObject):
             pages=self._strip[0], documents=self._strip[1], page=self._page,
             document=document.id if document else None, selected=frozenset(self._selected),
             in_hand=frozenset(self._s.hand.pages) & known,
-            slip=make_slip(data, document, self._s.workspace.setup) if document else None,
+            slip=make_slip(data, document, self._s.workspace.setup, self._s.workspace.calibration()) if document else None,
             balance=balance, balance_told=balance_told, undo=data.undo or "", redo=data.redo or "",
+            table=make_table(data, self._s.workspace.setup),
             can_file_all=ready > 0, file_all=f"File all ready ({ready})" if ready else "File all ready",
             reading=reading, stop_reading=stop_reading,
         )  # fmt: skip
@@ -152,6 +164,11 @@ class BenchPresenter(QObject):
         """The current page."""
         return self._page
 
+    def spec_of(self, field: str) -> FieldSpec | None:
+        """Return what the current document's type says of a field."""
+        kind = self._s.workspace.setup.document_type(self.state.slip.type) if self.state.slip else None
+        return kind.field(field) if kind else None
+
     def select_step(self, offset: int) -> None:
         """Reach one page further with the selection."""
         ids = [p.id for p in self.state.pages]
@@ -191,7 +208,7 @@ class BenchPresenter(QObject):
     def focus_field(self, name: str) -> None:
         """Frame the place that a field's value came from, turning to its page."""
         self._field = name
-        row = self._row_named(name)
+        row = self.row_named(name)
         if row is not None and row.place is not None and row.place[0] != self._page:
             self._page = row.place[0]
             self._publish()
@@ -199,7 +216,8 @@ class BenchPresenter(QObject):
         else:
             self.pictures.frame(self._place_of(self._page))
 
-    def _row_named(self, name: str | None) -> SlipRow | None:
+    def row_named(self, name: str | None) -> SlipRow | None:
+        """Return a row of the slip."""
         rows = self.state.slip.rows if self.state.slip else ()
         return next((r for r in rows if r.name == name), None)
 
@@ -226,7 +244,7 @@ class BenchPresenter(QObject):
 
     def _place_of(self, page_id: str | None) -> Box | None:
         """Return the place on a page that the chosen field's value came from."""
-        row = self._row_named(self._field)
+        row = self.row_named(self._field)
         return row.place[1] if row is not None and row.place is not None and row.place[0] == page_id else None
 
     # -- verbs ---------------------------------------------------------------------------------------------------
@@ -267,7 +285,7 @@ class BenchPresenter(QObject):
 
     def confirm(self, name: str, text: str) -> None:
         """Take a field's text as it stands, then go to the next unsure value."""
-        row, document, s = self._row_named(name), self.state.document, self._s
+        row, document, s = self.row_named(name), self.state.document, self._s
         if row is None or document is None or (self.state.slip and self.state.slip.is_filed):
             return
         after = lambda: self._go_to_next_unsure(name)  # noqa: E731
@@ -282,7 +300,7 @@ class BenchPresenter(QObject):
 
     def enter(self, name: str, text: str) -> None:
         """Take a field's text without going anywhere."""
-        row, document, s = self._row_named(name), self.state.document, self._s
+        row, document, s = self.row_named(name), self.state.document, self._s
         if row is not None and document is not None and text.strip() != row.text:
             self.change(lambda: slip.enter_value(s.workspace, s.line, self.batch_id, document, name, text, s.who))
 
@@ -291,7 +309,8 @@ class BenchPresenter(QObject):
         document, page, text, s = self.state.document, self._page, self.pictures.text, self._s
         if document is None or not words:
             return
-        said = " ".join(w.text for w in words)
+        spec = self.spec_of(name)
+        said = join_words_by_line(words) if spec is not None and spec.several else " ".join(w.text for w in words)
         self.change(
             lambda: slip.enter_value(
                 s.workspace, s.line, self.batch_id, document, name, said, s.who, origin=Origin.LIFTED, page=page,

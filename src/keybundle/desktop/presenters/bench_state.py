@@ -52,6 +52,11 @@ class SlipRow:
     problem: str
     place: tuple[str, Box] | None
     alternatives: tuple[str, ...]
+    as_read: str = ""
+    note: str = ""
+    is_assumed: bool = False
+    has_register: bool = False
+    is_date: bool = False
 
 
 @dataclass(frozen=True)
@@ -68,6 +73,38 @@ class SlipState:
     can_file: bool
     is_filed: bool
     parked: str
+    received: str = ""
+    tags: str = ""
+    same: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True)
+class TableCell:
+    """One value in the table of slips; ``can_edit`` is false where the type has no such field or is filed."""
+
+    text: str = ""
+    unsure: bool = False
+    can_edit: bool = False
+
+
+@dataclass(frozen=True)
+class TableRow:
+    """One document in the table of slips."""
+
+    document: str
+    head: str
+    type: str
+    state: str
+    cells: tuple[TableCell, ...]
+
+
+@dataclass(frozen=True)
+class SlipTable:
+    """All slips of a batch: fields as columns; a head says how many different values a column holds."""
+
+    fields: tuple[str, ...] = ()
+    heads: tuple[str, ...] = ()
+    rows: tuple[TableRow, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -83,6 +120,7 @@ class BenchState:
     selected: frozenset[str] = frozenset()
     in_hand: frozenset[str] = frozenset()
     slip: SlipState | None = None
+    table: SlipTable = SlipTable()
     balance: str = ""
     balance_told: str = ""
     undo: str = ""

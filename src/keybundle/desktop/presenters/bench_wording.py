@@ -2,15 +2,34 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from keybundle.core.base.boxes import upright_box
 from keybundle.core.batches.model import Balance, Batch, Document, State
-from keybundle.core.fields.values import FieldValue, Origin
+from keybundle.core.fields.kinds import Kind
+from keybundle.core.fields.values import ASSUMED, FieldValue, Origin
+from keybundle.core.proposing.calibration import Calibration
+from keybundle.core.reading.text import Word
 from keybundle.core.setup.model import FieldSpec, Setup
 from keybundle.core.workflows.bench import BenchData
 from keybundle.core.workflows.preview_files import preview_file
-from keybundle.desktop.presenters.bench_state import SlipRow, SlipState, StripDocument, StripPage
+from keybundle.desktop.presenters.bench_state import (
+    SlipRow,
+    SlipState,
+    SlipTable,
+    StripDocument,
+    StripPage,
+    TableCell,
+    TableRow,
+)
+
+ASSUMED_TOLD = {
+    Origin.DEFAULT: "Only the default; confirm it or change it.",
+    Origin.FOLDER: "Taken from the folder it came from; confirm it or change it.",
+    Origin.CARRIED: "Carried over from the document before; confirm it or change it.",
+    Origin.STARTER: "From the starter; confirm it or change it.",
+}
 
 
 def say_balance(b: Balance) -> tuple[str, str]:
@@ -71,31 +90,79 @@ def make_plates(data: BenchData) -> tuple[StripDocument, ...]:
     )
 
 
-def make_slip(data: BenchData, document: Document, setup: Setup) -> SlipState:
+def make_slip(data: BenchData, document: Document, setup: Setup, calibration: Calibration) -> SlipState:
     """Return the slip of a document."""
     facts = data.facts[document.id]
     kind = setup.document_type(document.type)
-    rows = tuple(_row(f, document.values.get(f.name), data.batch) for f in kind.fields) if kind else ()
+    rows = tuple(_row(f, document.values.get(f.name), data.batch, calibration) for f in kind.fields) if kind else ()
     return SlipState(
         document.id, document.type or "", tuple(t.name for t in setup.document_types), document.state.value, rows,
         tuple(zip(facts.levels, facts.path, strict=True)), facts.why_not, document.state is State.READY,
-        document.filed_id is not None, document.parked or "",
+        document.filed_id is not None, document.parked or "", data.received, ", ".join(document.tags), facts.same,
     )  # fmt: skip
 
 
-def _row(spec: FieldSpec, value: FieldValue | None, batch: Batch) -> SlipRow:
+def make_table(data: BenchData, setup: Setup) -> SlipTable:
+    """Return all slips of the batch as a table: a column for each field of the types that occur."""
+    documents = data.batch.in_order()
+    kinds = {d.id: setup.document_type(d.type) for d in documents}
+    fields = tuple(dict.fromkeys(f.name for d in documents if (k := kinds[d.id]) for f in k.fields))
+    rows, seen = [], {name: set[str]() for name in fields}
+    for number, document in enumerate(documents, 1):
+        kind, cells = kinds[document.id], []
+        for name in fields:
+            spec, value = kind.field(name) if kind else None, document.values.get(name)
+            if spec is None:
+                cells.append(TableCell())
+                continue
+            text = value.text if value else ""
+            seen[name].add(text)
+            unsure = not value.sure if value else spec.required
+            cells.append(TableCell(text, unsure and not document.filed_id, not document.filed_id))
+        head = f"{number}  {data.facts[document.id].caption}"
+        rows.append(TableRow(document.id, head, document.type or "", document.state.value, tuple(cells)))
+    heads = tuple(
+        f"{name}\n{'all the same' if len(seen[name]) == 1 else f'{len(seen[name])} different'}" for name in fields
+    )
+    return SlipTable(fields, heads, tuple(rows))
+
+
+def join_words_by_line(words: Sequence[Word]) -> str:
+    """Return lifted words as items, one for each line they stand in."""
+    lines: dict[tuple[int, int], list[str]] = {}
+    for word in words:
+        lines.setdefault((word.block, word.line), []).append(word.text)
+    return "; ".join(" ".join(said).strip(" ,;") for said in lines.values())
+
+
+def _row(spec: FieldSpec, value: FieldValue | None, batch: Batch, calibration: Calibration) -> SlipRow:
+    has_register, is_date = bool(spec.register_name), spec.kind is Kind.DATE
     if value is None:
         problem = f"{spec.name} is missing." if spec.required else ""
-        return SlipRow(spec.name, "", "", spec.required, spec.required, problem, None, ())
+        return SlipRow(
+            spec.name,
+            "",
+            "",
+            spec.required,
+            spec.required,
+            problem,
+            None,
+            (),
+            has_register=has_register,
+            is_date=is_date,
+        )
     place = None
     if value.page and value.box:
         page = next((p for p in batch.pages if p.id == value.page and p.facts), None)
         place = (page.id, upright_box(page.frame, value.box)) if page else None
     problem = value.problem
     if not problem and not value.sure:
-        is_default = value.origin is Origin.DEFAULT
-        read = f"Read with {value.confidence:.0%} confidence; compare it with the page."
-        problem = "Only the default; confirm it or change it." if is_default else read
+        share = f"{calibration.apply(value.confidence):.0%}"
+        of_such = f"About {share} of such readings are right; compare it with the page."
+        read = of_such if calibration.is_enough else f"Read with {share} confidence; compare it with the page."
+        problem = ASSUMED_TOLD.get(value.origin, read)
+    as_read = value.as_read if value.as_read and value.as_read.casefold() != value.text.casefold() else ""
     return SlipRow(
-        spec.name, value.text, value.origin.value, not value.sure, spec.required, problem, place, value.alternatives
-    )
+        spec.name, value.text, value.origin.value, not value.sure, spec.required, problem, place, value.alternatives, as_read,
+        value.note, value.origin in ASSUMED and not value.confirmed_by, has_register, is_date,
+    )  # fmt: skip

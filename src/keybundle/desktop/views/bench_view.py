@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
@@ -21,12 +23,15 @@ from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.presenters.bench import BenchPresenter
 from keybundle.desktop.presenters.bench_state import BenchState, PageShown
+from keybundle.desktop.views.bench_dialogs import BenchDialogs
 from keybundle.desktop.views.contact_sheet import ContactSheet
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.list_dialog import ListDialog
 from keybundle.desktop.views.page_strip import PageStrip
 from keybundle.desktop.views.page_view import ZOOM_STEP, PageView, words_inside
+from keybundle.desktop.views.slip_table_view import SlipTableView
 from keybundle.desktop.views.slip_view import TOLD, SlipView
+from keybundle.desktop.views.text_view import TextView
 
 SNIPPET_PX = 26
 PAGE_ACTIONS = (
@@ -41,6 +46,7 @@ class BenchView(QWidget):
     """Arranges strip, page and slip of one batch, and ties them to its presenter."""
 
     left = Signal()
+    filed_opened = Signal(str)
     files_dropped = Signal(object)
 
     def __init__(self, presenter: BenchPresenter, parent: QWidget | None = None) -> None:
@@ -66,6 +72,9 @@ class BenchView(QWidget):
         self.stop_reading.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
         self.contact = ContactSheet()
+        self.table = SlipTableView()
+        self.text = TextView()
+        self.dialogs = BenchDialogs(presenter, self)
         self.below = QStackedWidget()
         self.page_window: PageView | None = None
         self._build()
@@ -108,6 +117,9 @@ class BenchView(QWidget):
         layout.addLayout(upper)
         self.below.addWidget(self.splitter)
         self.below.addWidget(self.contact)
+        self.below.addWidget(self.table)
+        self.text.hide()
+        self.splitter.insertWidget(1, self.text)
         layout.addWidget(self.below, 1)
 
     def _connect(self) -> None:
@@ -132,6 +144,11 @@ class BenchView(QWidget):
         self.slip.field_confirmed.connect(p.confirm)
         self.slip.type_chosen.connect(p.choose_type)
         self.slip.file_asked.connect(p.filing.file_current)
+        self.slip.tags_set.connect(p.slips.set_tags)
+        self.slip.filed_opened.connect(self.filed_opened)
+        self.table.changed.connect(p.slips.set_many)
+        self.table.document_chosen.connect(p.go_to_document)
+        self.text.typed.connect(p.slips.type_words)
         self.slip.aside_asked.connect(self._ask_aside)
         self.slip.take_back_asked.connect(p.filing.take_back)
         self.file_all.clicked.connect(p.filing.file_all)
@@ -171,6 +188,20 @@ class BenchView(QWidget):
         on("bench.zoom fit", lambda: self.page.zoom(0))
         on("slip.strip", self.strip.setFocus)
         on("slip.empty", self._empty_field)
+        for number in range(1, 6):
+            on(f"slip.pick {number}", lambda n=number: self._at_field(lambda f: p.slips.pick(f, n)))  # type: ignore[misc]
+        on("slip.today", lambda: self._at_field(p.slips.today))
+        on("slip.clear assumed", p.slips.clear_assumed)
+        on("slip.empty all", p.slips.empty)
+        on("slip.register", lambda: self._at_field(self.dialogs.register))
+        on("slip.tags", self.slip.tags.setFocus)
+        on("bench.starters", self.dialogs.starters)
+        on("bench.folder", self.dialogs.folders)
+        on("bench.table", lambda: self._toggle_below(self.table, self.table.grid))
+        on("bench.text", self._toggle_text)
+        on("bench.poor pages", self.dialogs.poor_pages)
+        on("bench.aside list", self.dialogs.parked)
+        on("bench.language", self.dialogs.language)
         bind_place(self, "bench", self.handlers)
         bind_place(self.strip, "bench strip", self.handlers)
         bind_place(self.contact, "bench strip", self.handlers)
@@ -188,6 +219,7 @@ class BenchView(QWidget):
         self.stop_reading.setVisible(bool(state.stop_reading))
         self.strip.render_state(state)
         self.contact.render_state(state)
+        self.table.render_table(state.table)
         self.slip.render_slip(state.slip, self._snippet)
 
     def _step_down(self, offset: int) -> None:
@@ -198,9 +230,30 @@ class BenchView(QWidget):
             self.presenter.step_document(offset)
 
     def _toggle_contact(self) -> None:
-        shows = self.below.currentWidget() is not self.contact
-        self.below.setCurrentWidget(self.contact if shows else self.splitter)
-        (self.contact if shows else self.strip).setFocus()
+        self._toggle_below(self.contact, self.contact)
+
+    def _toggle_below(self, widget: QWidget, focus: QWidget) -> None:
+        """Show something in the place of page and slip, or these again."""
+        shows = self.below.currentWidget() is not widget
+        self.below.setCurrentWidget(widget if shows else self.splitter)
+        (focus if shows else self.strip).setFocus()
+
+    def _toggle_text(self) -> None:
+        self.text.setVisible(not self.text.isVisible())
+        self._render_text()
+        if self.text.isVisible():
+            self.text.line.setFocus()
+
+    def _render_text(self) -> None:
+        shown = self.presenter.pictures.shown
+        if self.text.isVisible() and shown is not None:
+            self.text.render_text(shown, self.presenter.pictures.text)
+
+    def _at_field(self, run: Callable[[str], None]) -> None:
+        """Run something on the field that has the focus."""
+        field = self.slip.focused_field()
+        if field is not None:
+            run(field)
 
     def _go_to_slip(self) -> None:
         self.below.setCurrentWidget(self.splitter)
@@ -232,6 +285,7 @@ class BenchView(QWidget):
 
     def _render_page(self, shown: PageShown) -> None:
         self.page.render_page(shown)
+        self._render_text()
         self.slip.render_slip(self.presenter.state.slip, self._snippet)
 
     def _offer(self, name: str, found: list[Completion]) -> None:
@@ -256,8 +310,11 @@ class BenchView(QWidget):
         """Lift the words of a framed area."""
         shown = self.presenter.pictures.shown
         words = words_inside(shown.words, box) if shown is not None else []
+        field = self._lift_field or self.slip.focused_field() or self._last_field()
         if words:
             self._lifted(list(words))
+        elif field:
+            self.presenter.slips.read_area(field, box)
 
     def _last_field(self) -> str | None:
         slip = self.presenter.state.slip

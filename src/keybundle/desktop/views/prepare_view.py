@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QListWidget,
+    QPushButton,
     QStackedWidget,
     QTableWidget,
     QTableWidgetItem,
@@ -14,15 +15,21 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keybundle.desktop.presenters.learned import LearnedPresenter
 from keybundle.desktop.presenters.prepare import PartTable
 from keybundle.desktop.presenters.routines import RoutinesPresenter
+from keybundle.desktop.views.learned_view import LearnedView
 from keybundle.desktop.views.routine_view import RoutineView
+
+LEARNED, REGISTER = "Learned", "Register: "
 
 
 class PrepareView(QWidget):
     """Lists at the left, the chosen one as a table; routines as step cards."""
 
-    def __init__(self, routines: RoutinesPresenter, parent: QWidget | None = None) -> None:
+    register_asked = Signal(str)
+
+    def __init__(self, routines: RoutinesPresenter, learned: LearnedPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("place")
         self._parts: list[PartTable] = []
@@ -43,9 +50,15 @@ class PrepareView(QWidget):
             "These lists are read here; change them with: keybundle setup export FILE, edit, setup import FILE."
         )
         told.setProperty("role", "quiet")
+        self.bring_register = QPushButton("Bring in a CSV file")
+        self.bring_register.setToolTip(
+            "Its entries take the place of these; faults are told by line and change nothing"
+        )
+        self.bring_register.clicked.connect(self._ask_register)
         right = QVBoxLayout()
         for part in (self.head, told, self.table):
             right.addWidget(part)
+        right.addWidget(self.bring_register, alignment=Qt.AlignmentFlag.AlignLeft)
         right.setContentsMargins(0, 0, 0, 0)
         table = QWidget()
         table.setLayout(right)
@@ -53,6 +66,8 @@ class PrepareView(QWidget):
         self.stack = QStackedWidget()
         self.stack.addWidget(self.routines)
         self.stack.addWidget(table)
+        self.learned = LearnedView(learned)
+        self.stack.addWidget(self.learned)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 14, 16, 10)
         layout.setSpacing(14)
@@ -64,10 +79,14 @@ class PrepareView(QWidget):
         self._parts = parts
         row = max(0, self.list.currentRow())
         self.list.clear()
-        self.list.addItems([p.name for p in parts])
+        self.list.addItems([*(p.name for p in parts), LEARNED])
         self.list.setCurrentRow(row)
 
     def _show(self, row: int) -> None:
+        if row == len(self._parts) and row:
+            self.stack.setCurrentIndex(2)
+            self.learned.presenter.refresh()
+            return
         if not 0 <= row < len(self._parts):
             return
         part = self._parts[row]
@@ -76,6 +95,7 @@ class PrepareView(QWidget):
             self.routines.presenter.refresh()
             return
         self.stack.setCurrentIndex(1)
+        self.bring_register.setVisible(part.name.startswith(REGISTER))
         self.head.setText(f"{part.name} ({len(part.rows)})")
         self.table.clear()
         self.table.setColumnCount(len(part.heads))
@@ -89,3 +109,6 @@ class PrepareView(QWidget):
             self.table.setColumnWidth(j, min(420, self.table.columnWidth(j) + 16))
         self.table.horizontalHeader().setStretchLastSection(True)
         self.table.resizeRowsToContents()
+
+    def _ask_register(self) -> None:
+        self.register_asked.emit(self._parts[self.list.currentRow()].name.removeprefix(REGISTER))

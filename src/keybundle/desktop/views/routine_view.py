@@ -288,6 +288,7 @@ class RoutineView(QWidget):
         box.editingFinished.connect(lambda: self.presenter.change({"bar": box.value() / 100}))
         self._fields["bar"] = lambda r: box.setValue(round(r.bar * 100))
         form.addRow("Bar for sure values", box)
+        self._number("wrong_one_in", "Or at most 1 wrong in", 0, 100_000, "", form)
 
     # -- rehearsal -----------------------------------------------------------------------------------------------
 

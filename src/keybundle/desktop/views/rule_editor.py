@@ -22,7 +22,7 @@ from keybundle.core.setup.routines import SeparationRule
 
 RULES = (
     "separator sheet", "every n sheets", "patch code", "barcode", "blank page", "words", "page numbering", "front side",
-    "each page", "each source file",
+    "each page", "each source file", "known first page",
 )  # fmt: skip
 FORMATS = (
     "any", "Code 128", "Code 39", "EAN-13", "EAN-8", "ITF", "Codabar", "QR", "Data Matrix", "PDF417", "Aztec"

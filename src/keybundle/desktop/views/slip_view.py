@@ -53,6 +53,10 @@ class SlipField(QFrame):
         self.problem = QLabel()
         self.problem.setProperty("role", "problem")
         self.problem.setWordWrap(True)
+        self.note = QLabel()
+        self.note.setProperty("role", "quiet")
+        self.note.setWordWrap(True)
+        self.note.setStyleSheet("font-size: 12px;")
         grid = QGridLayout(self)
         grid.setContentsMargins(12, 3, 12, 3)
         grid.setHorizontalSpacing(8)
@@ -62,6 +66,7 @@ class SlipField(QFrame):
         grid.addWidget(self.sign, 1, 1)
         grid.addWidget(self.value, 1, 2)
         grid.addWidget(self.problem, 2, 2)
+        grid.addWidget(self.note, 3, 2)
         grid.setColumnStretch(2, 1)
         self.model = QStringListModel(self)
         self.completer = QCompleter(self.model, self)
@@ -94,8 +99,21 @@ class SlipField(QFrame):
         self.problem.setText(row.problem if row.unsure and not locked else "")
         self.problem.setStyleSheet(f"color: {c.BRASS}; font-size: 12px;")
         self.problem.setVisible(bool(self.problem.text()))
+        self.note.setText("" if locked else self._say_more(row))
+        self.note.setVisible(bool(self.note.text()))
         self.snippet.setPixmap(snippet)
         self.snippet.setVisible(not snippet.isNull())
+
+    def _say_more(self, row: SlipRow) -> str:
+        """Return what else is known of a value: as read, what could stand instead, by number, and what is worth knowing."""
+        parts = [f"As read: {row.as_read}"] if row.as_read and row.unsure else []
+        if row.alternatives and (row.unsure or row.note):
+            parts.append("Instead: " + "   ".join(f"Alt+{i} {x}" for i, x in enumerate(row.alternatives[:5], 1)))
+        if row.note:
+            parts.append(row.note)
+        if row.has_register and self.value.hasFocus():
+            parts.append("F4 looks into the register")
+        return "\n".join(parts)
 
     def _close_list(self) -> None:
         popup = self.completer.popup()
@@ -137,6 +155,8 @@ class SlipView(QWidget):
     file_asked = Signal()
     aside_asked = Signal()
     take_back_asked = Signal()
+    tags_set = Signal(str)
+    filed_opened = Signal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -158,6 +178,23 @@ class SlipView(QWidget):
         head.addWidget(self.type, 1)
         head.addWidget(self.sign)
         head.addWidget(self.state_label)
+        self.received = QLabel()
+        self.received.setProperty("role", "quiet")
+        self.tags = QLineEdit()
+        self.tags.setPlaceholderText("tags, told apart by commas")
+        self.tags.setAccessibleName("Tags")
+        self.tags.editingFinished.connect(self._keep_tags)
+        below = QHBoxLayout()
+        below.setContentsMargins(12, 0, 12, 6)
+        below.setSpacing(8)
+        self.received.setFixedWidth(156)
+        below.addWidget(self.received)
+        below.addWidget(self.tags, 1)
+        self.same = QPushButton()
+        self.same.setProperty("role", "link")
+        self.same.setStyleSheet(f"color: {c.MADDER}; font-weight: 600; padding-left: 12px;")
+        self.same.clicked.connect(self._open_same)
+        self.same.hide()
         self._body = QWidget()
         self._rows = QVBoxLayout(self._body)
         self._rows.setContentsMargins(0, 0, 0, 0)
@@ -172,6 +209,8 @@ class SlipView(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addLayout(head)
+        layout.addLayout(below)
+        layout.addWidget(self.same)
         layout.addWidget(scroll, 1)
         layout.addWidget(self._make_foot())
 
@@ -220,6 +259,12 @@ class SlipView(QWidget):
             self.type.addItems(list(state.types))
         self.type.setCurrentIndex(state.types.index(state.type) if state.type in state.types else -1)
         self.type.setPlaceholderText("Choose a type")
+        self.received.setText(f"Received {state.received}")
+        if not self.tags.hasFocus() or before is None or before.document != state.document:
+            self.tags.setText(state.tags)
+        self.tags.setReadOnly(state.is_filed)
+        self.same.setVisible(bool(state.same))
+        self.same.setText(f"Filed already: {state.same[0][1]}. Look at it" if state.same else "")
         names = [r.name for r in state.rows]
         if list(self.fields) != names or before is None or before.document != state.document:
             self._build(names)
@@ -227,6 +272,14 @@ class SlipView(QWidget):
             picture = snippet(*row.place) if row.unsure and row.place and not state.is_filed else QPixmap()
             self.fields[row.name].render_row(row, picture, locked=state.is_filed)
         self._render_foot(state)
+
+    def _keep_tags(self) -> None:
+        if self._state is not None and self.tags.text() != self._state.tags and not self._state.is_filed:
+            self.tags_set.emit(self.tags.text())
+
+    def _open_same(self) -> None:
+        if self._state is not None and self._state.same:
+            self.filed_opened.emit(self._state.same[0][0])
 
     def _build(self, names: list[str]) -> None:
         held = next((n for n, f in self.fields.items() if f.value.hasFocus()), None)

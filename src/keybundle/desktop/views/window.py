@@ -7,6 +7,7 @@ from pathlib import Path
 from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
+    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -18,10 +19,12 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.core.workflows.filing import Record, list_records, record_as_html
+from keybundle.core.workflows.register_files import import_register
 from keybundle.desktop.actions.registry import Handlers, find_command
 from keybundle.desktop.presenters.bench import BenchPresenter
 from keybundle.desktop.presenters.cabinets import CabinetsPresenter
 from keybundle.desktop.presenters.find import FindPresenter
+from keybundle.desktop.presenters.learned import LearnedPresenter
 from keybundle.desktop.presenters.prepare import load_parts
 from keybundle.desktop.presenters.routines import RoutinesPresenter
 from keybundle.desktop.presenters.session import Session
@@ -33,6 +36,7 @@ from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.cabinets_view import CabinetsView
 from keybundle.desktop.views.find_view import FindView
 from keybundle.desktop.views.keys_dialog import KeysDialog
+from keybundle.desktop.views.list_dialog import ListDialog
 from keybundle.desktop.views.prepare_view import PrepareView
 from keybundle.desktop.views.record_dialog import RecordDialog
 from keybundle.desktop.views.work_view import WorkView
@@ -53,7 +57,7 @@ class MainWindow(QMainWindow):
         self.work = WorkView(WorkPresenter(session, self))
         self.cabinets = CabinetsView(CabinetsPresenter(session, self))
         self.finder = FindView(FindPresenter(session, self))
-        self.prepare = PrepareView(RoutinesPresenter(session, self))
+        self.prepare = PrepareView(RoutinesPresenter(session, self), LearnedPresenter(session, self))
         self.stack = QStackedWidget()
         for place in (self.work, self.cabinets, self.finder, self.prepare):
             self.stack.addWidget(place)
@@ -127,7 +131,7 @@ class MainWindow(QMainWindow):
         return foot
 
     def _connect(self) -> None:
-        for presenter in (self.work.presenter, self.prepare.routines.presenter):
+        for presenter in (self.work.presenter, self.prepare.routines.presenter, self.prepare.learned.presenter):
             presenter.said.connect(self.say)
             presenter.failed.connect(self.warn)
         self.session.runner.failed.connect(self.warn)
@@ -136,6 +140,7 @@ class MainWindow(QMainWindow):
         self.work.batch_opened.connect(self.open_batch)
         self.work.record_opened.connect(self.open_record)
         self.finder.batch_opened.connect(self.open_batch)
+        self.prepare.register_asked.connect(self._bring_register)
         self.cabinets.files_dropped.connect(self._take_files)
         self.cabinets.scan_asked.connect(self._prepare_scan)
         on = self.handlers.on
@@ -220,6 +225,7 @@ class MainWindow(QMainWindow):
             view.presenter.said.connect(self.say)
             view.presenter.failed.connect(self.warn)
             view.presenter.record_made.connect(self.open_record)
+            view.filed_opened.connect(self._open_filed)
             self.benches[batch_id] = view
             self.stack.addWidget(view)
         view = self.benches[batch_id]
@@ -243,6 +249,25 @@ class MainWindow(QMainWindow):
         self._take_files(files, {})
         self.activateWindow()
         self.raise_()
+
+    def _bring_register(self, name: str) -> None:
+        """Ask for a CSV file and put its entries in place of a register's."""
+        chosen, _ = QFileDialog.getOpenFileName(
+            self, f"Entries of {name}", "", "CSV (*.csv *.txt *.tsv);;All files (*)"
+        )
+        session = self.session
+        if not chosen:
+            return
+
+        def refused(told: str) -> None:
+            ListDialog("Register not changed", told.split("\n")[0], told.split("\n")[1:], self).show()
+
+        def done(entries: int) -> None:
+            self.say(f"{entries:,} entries brought in")
+            self.go_prepare()
+
+        work = lambda: import_register(session.workspace, session.who, name, Path(chosen))  # noqa: E731
+        session.runner.change(work, done, on_error=refused)
 
     def _undo(self) -> None:
         bench = self._current_bench()

@@ -1,0 +1,116 @@
+"""The text of pages beside the pages: read anew in part, in another language, typed by a person, judged by its quality."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import astuple, dataclass, replace
+
+from keybundle.core.base.boxes import Box
+from keybundle.core.base.changes import Changes
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches import commands
+from keybundle.core.batches.model import Batch
+from keybundle.core.jobs.pool import Pool
+from keybundle.core.reading.engine import list_languages
+from keybundle.core.reading.text import PageText, Word
+from keybundle.core.search import index
+from keybundle.core.workflows.bench import run_command
+from keybundle.core.workflows.capture import find_routine
+from keybundle.core.workflows.line import ON_SCREEN, WORK, Line
+from keybundle.core.workflows.workspace import Workspace, may_work
+
+POOR = 0.75
+TYPED = "typed"
+TYPED_LINES = 60
+
+__all__ = ["POOR", "PoorPage", "list_languages", "poor_pages", "read_area", "set_language", "type_words"]
+
+
+@dataclass(frozen=True)
+class PoorPage:
+    """A page that reads badly or not at all; ``quality`` is None where it holds no word."""
+
+    id: str
+    number: int
+    told: str
+    quality: float | None
+
+
+def poor_pages(batch: Batch) -> list[PoorPage]:
+    """Return the kept pages that should be looked at: without words, or read with little confidence; the worst first."""
+    found = []
+    for number, page in enumerate(batch.pages, 1):
+        if not page.kept or not page.is_read or page.text_origin == TYPED:
+            continue
+        place = f"Side {number}, sheet {page.sheet} {page.side}"
+        if page.quality is None:
+            found.append(PoorPage(page.id, number, f"{place}: no words found", None))
+        elif page.quality < POOR:
+            found.append(PoorPage(page.id, number, f"{place}: read with {page.quality:.0%} confidence", page.quality))
+    return sorted(found, key=lambda p: (p.quality is not None, p.quality or 0.0, p.number))
+
+
+def read_area(workspace: Workspace, pool: Pool, batch_id: str, page_id: str, box: Box) -> PageText:
+    """Read an area of a page anew, closely; return its words in px of the upright page (none where it holds none)."""
+    batch = workspace.batches.load(batch_id)
+    page = batch.page(page_id)
+    if page.facts is None:
+        raise InputProblem("This page could not be measured, so nothing can be read on it.")
+    routine = find_routine(workspace, batch.routine)
+    sha, number, is_pdf = page.picture
+    args = (str(workspace.place.files.path(sha)), number, is_pdf, page.source, astuple(page.frame), box,
+            page.language or routine.language)  # fmt: skip
+    return PageText.from_bytes(pool.submit(f"{WORK}:read_area", *args, priority=ON_SCREEN).result())
+
+
+def set_language(
+    workspace: Workspace, line: Line, batch_id: str, page_ids: Sequence[str], language: str, who: str
+) -> Changes:
+    """Read pages in another language (Tesseract's names, joined by +; empty: the routine's); missing data is told."""
+    known = list_languages()
+    missing = [part for part in language.split("+") if part and part not in known]
+    if missing:
+        raise InputProblem(
+            f"The OCR language data “{missing[0]}” is missing. Install the package tesseract-ocr-"
+            f"{missing[0].replace('_', '-')}; installed are: {', '.join(known)}. The pages stay as they were read."
+        )
+    chosen = set(page_ids)
+
+    def command(batch: Batch) -> Batch:
+        changed = {p.id: replace(p, language=language) for p in batch.pages if p.id in chosen}
+        for page in changed.values():
+            commands.guard(batch, page.document_id)
+        touched = {p.document_id for p in changed.values() if p.document_id}
+        documents = {d: replace(batch.documents[d], proposed=False) for d in touched}
+        return commands.with_changes(batch, changed, documents)
+
+    return run_command(workspace, line, batch_id, who, f"read in {language or 'the usual language'}", command)
+
+
+def type_words(workspace: Workspace, line: Line, batch_id: str, page_id: str, typed: str, who: str) -> Changes:
+    """Keep words that a person typed as a page's text: found by a search, filed with it, never read over."""
+    may_work(workspace.person(who))
+    batch = workspace.batches.load(batch_id)
+    page = batch.page(page_id)
+    commands.guard(batch, page.document_id)
+    width, height = page.frame.upright_size
+    step, words = height // TYPED_LINES, []
+    for number, told in enumerate(typed.splitlines()):
+        x, top = width // 20, min(height - step, (number + 2) * step)
+        for said in told.split():
+            right = min(width, x + max(1, len(said) * step // 2))
+            words.append(Word(said, (min(x, width - 1), top, right, top + step * 3 // 4), 1.0, 0, number))
+            x = right + step // 2
+    text = PageText(tuple(words), page.frame)
+    with workspace.place.database.atomic() as c:
+        workspace.batches.set_text(
+            page_id, text.to_bytes(), page.frame.rotation, origin=TYPED, quality=1.0 if words else None
+        )
+        index.put(c, index.WAITING, page_id, "", "", text.plain)
+        if page.document_id is not None:
+            workspace.batches.record(
+                page.document_id,
+                lambda b: replace(b, documents={k: replace(d, proposed=False) for k, d in b.documents.items()}),
+            )
+    line.revise(batch_id)
+    return Changes(frozenset([batch_id]), text="Words typed for the page")

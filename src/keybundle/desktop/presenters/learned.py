@@ -1,0 +1,84 @@
+"""What was learned, in Prepare: by type and by document, forgotten, exported; and what confidences mean."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from keybundle.core.proposing.calibration import Bin
+from keybundle.core.workflows import learning
+from keybundle.core.workflows.learning import LearnedDocument, LearnedType
+from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.texts import count
+
+
+@dataclass(frozen=True)
+class LearnedState:
+    """All that Prepare shows of it: types with the labels they taught, documents, the reliability plot's bins."""
+
+    types: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    documents: tuple[LearnedDocument, ...] = ()
+    bins: tuple[Bin, ...] = ()
+    curve: tuple[tuple[float, float], ...] = ()
+    told: str = ""
+    claims: tuple[tuple[str, str], ...] = ()
+
+
+class LearnedPresenter(QObject):
+    """State and verbs of what was learned."""
+
+    changed = Signal(object)
+    said = Signal(str)
+    failed = Signal(str)
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._s = session
+        self.state = LearnedState()
+
+    def refresh(self) -> None:
+        """Ask for everything again."""
+        ws = self._s.workspace
+
+        def load() -> LearnedState:
+            types, documents = learning.list_learned(ws)
+            calibration = ws.calibration()
+            claims = tuple(
+                (r.name, learning.say_bar(calibration, r.bar, r.wrong_one_in)) for r in ws.setup.routines
+            )  # fmt: skip
+            said = f"{count(calibration.count, 'confirmed value')}" + (
+                "" if calibration.is_enough else "; confidences are as scored until there are 150"
+            )
+            curve = tuple(zip(calibration.xs, calibration.ys, strict=True))
+            return LearnedState(tuple(map(_say_type, types)), tuple(documents), calibration.bins, curve, said, claims)
+
+        def done(state: LearnedState) -> None:
+            self.state = state
+            self.changed.emit(state)
+
+        self._s.runner.query(load, done, key="learned")
+
+    def forget(self, documents: list[str]) -> None:
+        """Forget what documents taught; they stay filed."""
+        s = self._s
+
+        def done(pages: int) -> None:
+            self.said.emit(f"Forgotten: {count(pages, 'page')} of {count(len(documents), 'document')}")
+            self.refresh()
+
+        s.runner.change(lambda: learning.forget_learned(s.workspace, s.who, documents), done, on_error=self.failed.emit)
+
+    def export(self, path: Path) -> None:
+        """Write what was learned as JSON."""
+        s = self._s
+        s.runner.change(
+            lambda: learning.export_learned(s.workspace, path), lambda _: self.said.emit(f"Written: {path.name}"),
+            on_error=self.failed.emit,
+        )  # fmt: skip
+
+
+def _say_type(known: LearnedType) -> tuple[str, tuple[str, ...]]:
+    told = f"{known.name}: {count(known.documents, 'document')}, {count(known.pages, 'page')}"
+    return told, tuple(f"{field} stands beside “{label}” ({n} times)" for field, label, n in known.fields)

@@ -1,0 +1,97 @@
+"""All slips of a batch as a table, edited like a sheet: one value for many at once, filled down, exceptions in place."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QModelIndex, Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QAbstractItemView, QLabel, QTableView, QVBoxLayout, QWidget
+
+from keybundle.desktop.models.slips import FIXED, SlipsModel
+from keybundle.desktop.presenters.bench_state import SlipTable
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+class SlipGrid(QTableView):
+    """A table where Ctrl+D fills the top selected value down."""
+
+    fill_asked = Signal()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_D and event.modifiers() == CTRL:
+            self.fill_asked.emit()
+        else:
+            super().keyPressEvent(event)
+
+
+class SlipTableView(QWidget):
+    """``changed`` carries a list of (document, field, text); ``document_chosen`` the document of the current row."""
+
+    changed = Signal(object)
+    document_chosen = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.model = SlipsModel(self)
+        self.model.edited.connect(self._edited)
+        self.grid = SlipGrid()
+        self.grid.setModel(self.model)
+        self.grid.setAccessibleName("Table of slips")
+        self.grid.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.grid.setEditTriggers(
+            QAbstractItemView.EditTrigger.AnyKeyPressed | QAbstractItemView.EditTrigger.DoubleClicked
+            | QAbstractItemView.EditTrigger.EditKeyPressed
+        )  # fmt: skip
+        self.grid.verticalHeader().hide()
+        self.grid.verticalHeader().setDefaultSectionSize(28)
+        self.grid.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        self.grid.fill_asked.connect(self.fill_down)
+        self.grid.selectionModel().currentChanged.connect(self._current_changed)
+        told = QLabel(
+            "Select cells and type: the value goes to all selected documents. Ctrl+D fills the top value down. Every change "
+            "can be undone."
+        )
+        told.setProperty("role", "quiet")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(14, 4, 14, 8)
+        layout.addWidget(told)
+        layout.addWidget(self.grid, 1)
+        self._sized: tuple[str, ...] = ()
+
+    def render_table(self, table: SlipTable) -> None:
+        """Show the slips."""
+        self.model.render_table(table)
+        if table.fields != self._sized:
+            self._sized = table.fields
+            self.grid.resizeColumnsToContents()
+            for column in range(self.model.columnCount()):
+                self.grid.setColumnWidth(column, max(90, min(240, self.grid.columnWidth(column) + 12)))
+
+    def _selected(self, column: int) -> list[QModelIndex]:
+        chosen = [i for i in self.grid.selectionModel().selectedIndexes() if i.column() == column]
+        return sorted(chosen, key=lambda i: i.row())
+
+    def _target(self, index: QModelIndex, text: str) -> tuple[str, str, str] | None:
+        if not self.model.flags(index) & Qt.ItemFlag.ItemIsEditable:
+            return None
+        return self.model.table.rows[index.row()].document, self.model.table.fields[index.column() - len(FIXED)], text
+
+    def _edited(self, document: str, field: str, text: str) -> None:
+        """Give the typed value to every selected document, where more than one cell of the column is selected."""
+        column = self.model.table.fields.index(field) + len(FIXED)
+        found = [t for i in self._selected(column) if (t := self._target(i, text)) is not None]
+        self.changed.emit(found if any(t[0] == document for t in found) else [(document, field, text)])
+
+    def fill_down(self) -> None:
+        """Give the topmost selected value of each column to the selected cells below it."""
+        changes: list[tuple[str, str, str]] = []
+        for column in sorted({i.column() for i in self.grid.selectionModel().selectedIndexes()}):
+            chosen = self._selected(column)
+            if column >= len(FIXED) and len(chosen) > 1:
+                text = str(self.model.data(chosen[0], Qt.ItemDataRole.EditRole))
+                changes += [t for i in chosen[1:] if (t := self._target(i, text)) is not None]
+        self.changed.emit(changes)
+
+    def _current_changed(self, current: QModelIndex, _before: QModelIndex) -> None:
+        if current.isValid():
+            self.document_chosen.emit(self.model.table.rows[current.row()].document)

@@ -1,0 +1,94 @@
+"""The text of the shown page as text: searched, copied, and typed by hand where the page could not be read."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QColor, QTextCharFormat, QTextCursor, QTextDocument
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QTextEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keybundle.core.reading.text import PageText
+from keybundle.desktop.presenters.bench_state import UNSURE_WORD, PageShown
+from keybundle.desktop.theme import colours as c
+
+
+class TextView(QWidget):
+    """``typed`` carries the words that a person typed for the page."""
+
+    typed = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._page = ""
+        self.told = QLabel()
+        self.told.setProperty("role", "quiet")
+        self.line = QLineEdit()
+        self.line.setPlaceholderText("Search this page; Enter goes on")
+        self.line.setAccessibleName("Search this page")
+        self.line.textChanged.connect(self._mark)
+        self.line.returnPressed.connect(self._next)
+        self.text = QPlainTextEdit()
+        self.text.setReadOnly(True)
+        self.text.setAccessibleName("Text of the page")
+        self.type = QPushButton("Type the words")
+        self.type.clicked.connect(self._toggle)
+        row = QHBoxLayout()
+        row.addWidget(self.line, 1)
+        row.addWidget(self.type)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 8, 12, 8)
+        layout.addWidget(self.told)
+        layout.addLayout(row)
+        layout.addWidget(self.text, 1)
+
+    def render_text(self, shown: PageShown, text: PageText | None) -> None:
+        """Show a page's text; words that are being typed for it are left alone."""
+        if not self.text.isReadOnly() and shown.page == self._page:
+            return
+        self._page = shown.page
+        self.text.setReadOnly(True)
+        self.type.setText("Type the words")
+        plain = text.plain if text is not None else ""
+        if self.text.toPlainText() != plain:
+            self.text.setPlainText(plain)
+        unsure = sum(w.confidence < UNSURE_WORD for w in text.words) if text else 0
+        count = len(text.words) if text else 0
+        said = f"{count} words, {unsure} of them unsure" if count else shown.told or "No words were found on this page"
+        quality = f"; read with {text.quality:.0%} confidence" if text is not None and text.quality is not None else ""
+        self.told.setText(said + quality)
+        self._mark(self.line.text())
+
+    def _toggle(self) -> None:
+        """Begin typing, or keep what was typed."""
+        if self.text.isReadOnly():
+            self.text.setReadOnly(False)
+            self.type.setText("Keep these words")
+            self.text.setFocus()
+        else:
+            self.text.setReadOnly(True)
+            self.type.setText("Type the words")
+            self.typed.emit(self.text.toPlainText())
+
+    def _mark(self, wanted: str) -> None:
+        found, cursor = [], QTextCursor(self.text.document())
+        look = QTextCharFormat()
+        look.setBackground(QColor(c.BRASS_WASH))
+        look.setForeground(QColor(c.BRASS))
+        while wanted and not (cursor := self.text.document().find(wanted, cursor)).isNull():
+            selection = QTextEdit.ExtraSelection()
+            selection.cursor, selection.format = cursor, look
+            found.append(selection)
+        self.text.setExtraSelections(found)
+
+    def _next(self) -> None:
+        if not self.text.find(self.line.text()):
+            self.text.moveCursor(QTextCursor.MoveOperation.Start)
+            self.text.find(self.line.text(), QTextDocument.FindFlag(0))
