@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import hashlib
 import random
 import sys
@@ -42,6 +43,7 @@ class Job:
         return make_record(self.type_name, make_world(), random.Random(f"documents/{self.type_name}/{self.number}"))
 
 
+@functools.cache
 def _stamp() -> str:
     """What a cached reading depends on besides its job: the code that draws, scans and reads."""
     modules = (layouts, paper, scan, records_module, engine, sys.modules["keybundle.core.imaging.clean"])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 import statistics
 import subprocess
@@ -17,7 +18,7 @@ import numpy as np
 import zxingcpp
 from PIL import Image
 
-from bench.yardstick import WORKERS, fresh_data
+from bench.yardstick import ROUNDS, WORKERS, fresh_data
 from keybundle.core.base.boxes import Frame
 from keybundle.core.imaging.colour import decide_colour
 from keybundle.core.imaging.judge import judge
@@ -32,7 +33,7 @@ from keybundle.demo.photos import take_photo
 from keybundle.demo.scan import Effects, scan
 from keybundle.demo.trials import draw_page
 
-ROUNDS, PAGES = 5, 8
+PAGES = 8
 PHOTOS_START = 5000
 MODES = {"1-bit": 10, "grey": 5, "colour": 3}
 POST = Routine(name="Post", sign="PO", duplex=True)
@@ -150,11 +151,25 @@ def measure_photos() -> list[str]:
     ]
 
 
+def make_grey(feeder: Path) -> None:
+    """Turn a feeder's pictures into grey ones ahead, as a scanner set to grey delivers them."""
+    stack = json.loads((feeder / "stack.json").read_text())
+    for sheet in stack:
+        for side in ("front", "back"):
+            source = feeder / sheet[side]
+            sheet[side] = f"{source.stem}-grey.png"
+            with Image.open(source) as image:
+                dpi = image.info.get("dpi", (300, 300))
+                image.convert("L").save(feeder / sheet[side], "PNG", compress_level=1, dpi=dpi)
+    (feeder / "stack.json").write_text(json.dumps(stack))
+
+
 def measure_pace() -> list[str]:
     """A grey stack at 130 sides a minute: how late its sides came, and how long the window was deaf."""
     late, gaps = [], []
     for _ in range(3):
         target = fresh_data()
+        make_grey(target / "feeder")
         child = [sys.executable, "-m", "bench.window_child", str(target), "pace"]
         out = subprocess.run(child, check=True, capture_output=True, text=True).stdout.split()
         shutil.rmtree(target.parent)

@@ -14,7 +14,8 @@ from multiprocessing import get_context
 import jiwer
 from PIL import Image
 
-from bench.yardstick import WORKERS, feeder, fresh_data, kept_originals, run_cli, time_bare_engine
+from bench.documents import FAMILY_START
+from bench.yardstick import ROUNDS, WORKERS, feeder, fresh_data, kept_originals, run_cli, time_bare_engine
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.imaging.clean import NONE, Steps
 from keybundle.core.imaging.judge import judge
@@ -31,10 +32,6 @@ from keybundle.demo.records import TYPES, Record, make_record
 from keybundle.demo.scan import Effects, scan
 from keybundle.demo.setup import make_setup
 from keybundle.demo.stack import draw_separator
-
-ROUNDS = 5
-# Which of the random layouts are drawn. Moved on whenever somebody saw results of these outside a bench.
-FAMILY_START = 1000
 
 
 def measure_line() -> list[str]:

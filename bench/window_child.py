@@ -10,12 +10,17 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from keybundle.core.base.progress import Step
 from keybundle.core.workflows.capture import find_routine, scan_stack
 from keybundle.core.workflows.devices import Options, find_scanners
+from keybundle.demo import seed
+from keybundle.demo.stack import plan_stack, true_documents
 from keybundle.desktop.app import Desktop
+from keybundle.desktop.presenters.bench import BenchPresenter
 from keybundle.desktop.theme.style import apply_theme
 
 DWELL_SECONDS = 0.4
@@ -140,7 +145,7 @@ def measure_pace(child: Child) -> None:
     child.until(lambda: child.window.work.presenter.state.can_scan)
     line.wait()
     routine, scanner = find_routine(ws, "Post"), find_scanners(ws)[0]
-    options = Options(mode="grey", sides_per_minute=PACE)
+    options = Options(sides_per_minute=PACE)
     start, ended, batches = time.perf_counter(), [], []
 
     def told(step: Step) -> None:
@@ -162,12 +167,55 @@ def measure_pace(child: Child) -> None:
     print(max(late) - min(late), gap)
 
 
+def measure_effort(child: Child) -> None:
+    """Print the keys pressed and the documents filed: each unsure value confirmed or typed, each document filed."""
+    window, truth = child.window, true_documents(plan_stack(seed.STACK_SHEETS, seed.STACK_SEED))
+    batch = child.scan()
+    child.until(lambda: not window.work.presenter.state.scanning)
+    window.open_batch(batch)
+    bench = window.benches[batch]
+    child.until(lambda: child.desktop.line.busy == 0)
+    child.run(1)
+    p, keys = bench.presenter, 0
+    order = [d.id for d in p.state.documents]
+    for number, document in enumerate(order):
+        p.go_to_document(document)
+        child.until(lambda d=document: p.state.slip is not None and p.state.slip.document == d)  # type: ignore[misc]
+        while (row := next((r for r in p.state.slip.rows if r.unsure), None)) is not None:
+            bench.slip.focus(row.name)
+            field, wanted = bench.slip.fields[row.name].value, truth[number].one(row.name)
+            if field.text() != wanted:
+                field.selectAll()
+                QTest.keyClicks(field, wanted)
+                keys += len(wanted) + 1
+            QTest.keyClick(field, Qt.Key.Key_Return)
+            keys += 1
+            child.until(lambda n=row.name, d=document: _is_settled(p, d, n), 20)  # type: ignore[misc]
+            p.go_to_document(document)
+            child.run(0.2)
+        QTest.keyClick(bench.strip, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+        keys += 1
+        child.until(lambda d=document: next(x for x in p.state.documents if x.id == d).state == "filed", 60)  # type: ignore[misc]
+    print(keys, len(order))
+
+
+def _is_settled(p: BenchPresenter, document: str, name: str) -> bool:
+    slip = p.state.slip
+    return slip is None or slip.document != document or not any(r.unsure and r.name == name for r in slip.rows)
+
+
 def main(data: Path, task: str) -> None:
     """Start, tell when the window is usable, and go through the task that is asked for."""
     child = Child(data)
     print("at", time.perf_counter(), flush=True)
     if task:
-        {"task": measure_task, "slip": measure_slip, "pages": measure_pages, "pace": measure_pace}[task](child)
+        {
+            "task": measure_task,
+            "slip": measure_slip,
+            "pages": measure_pages,
+            "pace": measure_pace,
+            "effort": measure_effort,
+        }[task](child)
     child.desktop.close()
 
 

@@ -21,6 +21,7 @@ from keybundle.demo.stack import StackPlan, plan_stack
 
 CACHE = Path(os.environ.get("KEYBUNDLE_BENCH", Path.home() / ".cache" / "keybundle-bench"))
 WORKERS = 2
+ROUNDS = 5
 
 
 def run_cli(*arguments: object) -> str:

@@ -50,7 +50,7 @@ def learn_fields(
 ) -> tuple[Lesson, ...]:  # fmt: skip
     """Return a lesson for each field whose value stands on a page, lifted there or found there by its text.
 
-    ``pages`` are (id, text) in order. Values that stand in several places teach nothing unless their place is known.
+    ``pages`` are (id, text) in order. Values that stand in several places teach nothing unless one of these is known.
     """
     read = [(page, text, build_rows(text)) for page, text in pages]
     found = []
@@ -59,7 +59,7 @@ def learn_fields(
         if value is None or not value.items or spec.several:
             continue
         for number, (page, text, rows) in enumerate(read):
-            box = _known_box(value, page, text) or _locate(value, rows, make_rule(spec))
+            box = _known_box(value, page, text) or _locate(value, rows, make_rule(spec), spec)
             if box is not None:
                 found.append(_lesson(spec.name, number, box, value, rows, text))
                 break
@@ -70,9 +70,15 @@ def _known_box(value: FieldValue, page: str, text: PageText) -> Box | None:
     return upright_box(text.frame, value.box) if value.page == page and value.box else None
 
 
-def _locate(value: FieldValue, rows: Rows, rule: Rule) -> Box | None:
-    """Return where a value stands on the page, None where it does not or stands more than once."""
+def _locate(value: FieldValue, rows: Rows, rule: Rule, spec: FieldSpec) -> Box | None:
+    """Return where a value stands on the page; None where it does not, or where several places are as likely.
+
+    Of several places the one beside a label of the field counts.
+    """
     places = [union([w.box for w in words]) for words in _runs_that_say(value.items[0], rows, rule)]
+    if len(places) > 1:
+        known = {x.casefold() for x in spec.labels}
+        places = [p for p in places if find_label(p, rows).casefold() in known]
     return places[0] if len(places) == 1 else None
 
 

@@ -1,4 +1,4 @@
-"""What a page looks like, as numbers that can be compared: its words, where they stand, and the shape of its text.
+"""What a page looks like, as numbers that can be compared: the labels, titles and headings on it, and where they stand.
 
 A look is a bag of hashed tokens with their counts. Values are taken out of it as far as they can be told from what is
 printed on every sheet of a layout: digits are folded, so that only the form of a number counts.
@@ -16,12 +16,13 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from keybundle.core.base.boxes import centre
+from keybundle.core.proposing.rows import build_rows
 from keybundle.core.reading.text import PageText
 
 TOKENS = 1 << 18
 ROWS, COLUMNS = 14, 6
-SURE_WORD = 0.4
+SURE_WORD, LEAST_WEIGHT = 0.4, 0.02
+LONGEST_PIECE, MANY_LOOKS = 7, 60
 EDGES = ".,;:()[]'\"|\u201c\u201d\u2018\u2019"
 _DIGITS = re.compile(r"\d+")
 
@@ -55,34 +56,49 @@ def look_at(text: PageText) -> Look:
 
 
 def _tokens(text: PageText) -> Iterator[str]:
-    """Yield each word, each word with its place, and each place that holds text."""
+    """Yield what stands apart on the page: short pieces of text between wide gaps, and how longer ones begin.
+
+    Labels, titles and headings are such pieces; running text is not, and says little about a layout. Each is told with
+    and without its place.
+    """
     width, height = text.frame.upright_size
-    for word in text.words:
-        plain = _DIGITS.sub("#", word.text.casefold().strip(EDGES))
-        if not plain or word.confidence < SURE_WORD:
+    for segment in build_rows(text).segments:
+        words = [_plain(w.text) for w in segment.words if w.confidence >= SURE_WORD]
+        if not words or len(segment.words) > LONGEST_PIECE:
             continue
-        x, y = centre(word.box)
+        x, y = segment.box[0], (segment.box[1] + segment.box[3]) / 2
         row = min(ROWS - 1, max(0, int(ROWS * y / max(1, height))))
         column = min(COLUMNS - 1, max(0, int(COLUMNS * x / max(1, width))))
-        yield plain
-        yield f"{plain}@{row}.{column}"
-        yield f"@{row}.{column}"
+        pieces = {" ".join(words[:n]) for n in (1, 2, 3, len(words)) if n <= len(words)}
+        for piece in pieces:
+            if any(c.isalpha() for c in piece):
+                yield piece
+                yield f"{piece}@{row}.{column}"
 
 
-def weigh_look(look: Look, rarity: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
-    """Return ``(n,) float32`` of length 1: (1 + ln count) times the rarity of each token.
+def _plain(word: str) -> str:
+    return _DIGITS.sub("#", word.casefold().strip(EDGES))
 
-    ``rarity`` is ``(TOKENS,) float32``. Source: the weighting of G. Salton, C. Buckley, Term-weighting approaches in
-    automatic text retrieval, Information Processing and Management 24 (1988), with cosine normalisation.
+
+@dataclass(frozen=True)
+class Rarity:
+    """What tokens weigh, both ``(TOKENS,) float32``.
+
+    ``sharp`` is the square of ln((1 + n) / (1 + number of looks with the token)), and a little more: what stands on
+    most pages whatever they are tells nothing, what few have tells much. ``mild`` is that logarithm, without the tokens
+    that only one or two pages have: those are what was filled in. Source of the logarithm: K. Sparck Jones, A
+    statistical interpretation of term specificity, Journal of Documentation 28 (1972).
     """
-    weights = (1 + np.log(look.counts)) * rarity[look.ids]
-    length = float(np.sqrt((weights**2).sum()))
-    return np.asarray(weights / length if length else weights, dtype=np.float32)
+
+    sharp: npt.NDArray[np.float32]
+    mild: npt.NDArray[np.float32]
 
 
-def measure_rarity(looks: list[Look]) -> npt.NDArray[np.float32]:
-    """Return ``(TOKENS,) float32``: ln((1 + n) / (1 + number of looks with the token)) + 1."""
+def measure_rarity(looks: list[Look]) -> Rarity:
+    """Return what tokens weigh among these looks."""
     seen: npt.NDArray[Any] = np.zeros(TOKENS, dtype=np.int64)
     for look in looks:
         seen[look.ids] += 1
-    return np.asarray(np.log((1 + len(looks)) / (1 + seen)) + 1, dtype=np.float32)
+    rare = np.log((1 + len(looks)) / (1 + seen))
+    often = seen >= (3 if len(looks) >= MANY_LOOKS else 2)
+    return Rarity((rare**2 + LEAST_WEIGHT).astype(np.float32), (rare * often + LEAST_WEIGHT / 2).astype(np.float32))

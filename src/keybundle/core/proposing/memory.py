@@ -17,17 +17,16 @@ from sqlalchemy import Connection, delete, func, insert, select
 from keybundle.core.fields.kinds import Rule
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.proposing.lessons import Lesson, Taught, agree_on, learn_fields
-from keybundle.core.proposing.look import TOKENS, Look, look_at, measure_rarity, weigh_look
+from keybundle.core.proposing.look import Look, Rarity, look_at, measure_rarity
 from keybundle.core.reading.text import PageText
 from keybundle.core.setup.model import DocumentType, FieldSpec
 from keybundle.core.store import schema as t
 
-KEPT_PER_TYPE = 300
-SAME_LAYOUT = 0.62
-NEAREST = 3
-ALIKE_BAR = 0.3
-LEAST_EXAMPLES = 3
-FIRST_LEAD = 1.08
+KEPT_PER_TYPE = 600
+SINGLE_ALIKE, JOIN_COVER = 0.36, 0.6
+COMMON_SHARE = 0.6
+KNOWN_TYPE, KNOWN_FIRST = 0.72, 0.68
+LEAST_FOR_FIRST, MOST_LESSONS = 3, 12
 
 
 @dataclass(frozen=True)
@@ -42,9 +41,56 @@ class Example:
     lessons: tuple[Lesson, ...] = ()
 
 
+@dataclass
+class Layout:
+    """First pages of one type that look alike: how many have each token, and what most of them have in common.
+
+    What changes from sheet to sheet (values, running text) falls out of what they share, so that a page is compared
+    with what is printed on every sheet of the layout.
+    """
+
+    type: str
+    members: list[Example]
+    ids: npt.NDArray[np.int32]
+    counts: npt.NDArray[np.float32]
+
+    def shared(self) -> npt.NDArray[np.int32]:
+        """Return the tokens that most members have, ascending."""
+        return self.ids[self.counts >= COMMON_SHARE * len(self.members)]
+
+    def cover(self, look: Look, rarity: Rarity) -> float:
+        """Return the share (by rarity) of what the members have in common that a look has too, 0 to 1.
+
+        With a single member nothing tells what is printed from what was filled in: then it is how much both share of
+        all they have (Dice's coefficient).
+        """
+        common = self.shared()
+        both = np.intersect1d(common, look.ids, assume_unique=True)
+        if len(self.members) == 1:
+            weight = rarity.mild
+            whole = float(weight[common].sum() + weight[look.ids].sum()) / 2
+        else:
+            weight = rarity.sharp
+            whole = float(weight[common].sum())
+        return float(weight[both].sum()) / whole if whole else 0.0
+
+    def joins(self, look: Look, rarity: Rarity) -> float:
+        """Return how well a look fits, above 1 where it belongs here."""
+        return self.cover(look, rarity) / (SINGLE_ALIKE if len(self.members) == 1 else JOIN_COVER)
+
+    def add(self, example: Example) -> None:
+        """Take one more member."""
+        ids = np.union1d(self.ids, example.look.ids).astype(np.int32)
+        counts = np.zeros(len(ids), dtype=np.float32)
+        counts[np.searchsorted(ids, self.ids)] += self.counts
+        counts[np.searchsorted(ids, example.look.ids)] += 1
+        self.ids, self.counts = ids, counts
+        self.members.append(example)
+
+
 @dataclass(frozen=True)
 class Guess:
-    """A type as guessed from a look: how like its nearest pages of that type are, and those of any other type."""
+    """A type as guessed from a look: how well the best layout of that type covers it, and the best of any other type."""
 
     type: str
     likeness: float
@@ -53,77 +99,62 @@ class Guess:
 
 @dataclass
 class Memory:
-    """All examples, ready to be compared: their weighted tokens one after another, and where each begins."""
+    """All examples, gathered into layouts."""
 
     examples: list[Example] = field(default_factory=list)
-    rarity: npt.NDArray[np.float32] = field(default_factory=lambda: np.ones(TOKENS, dtype=np.float32))
-    _ids: npt.NDArray[np.int32] = field(default_factory=lambda: np.zeros(0, dtype=np.int32))
-    _weights: npt.NDArray[np.float32] = field(default_factory=lambda: np.zeros(0, dtype=np.float32))
-    _starts: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    rarity: Rarity = field(default_factory=lambda: measure_rarity([]))
+    layouts: list[Layout] = field(default_factory=list)
 
     @classmethod
     def of(cls, examples: Sequence[Example]) -> Memory:
         """Return a memory of these examples; pages without words are left aside."""
         kept = [e for e in examples if len(e.look.ids)]
         if not kept:
-            return cls()
-        rarity = measure_rarity([e.look for e in kept])
-        lengths = [len(e.look.ids) for e in kept]
-        starts = np.concatenate(([0], np.cumsum(lengths)[:-1])).astype(np.int64)
-        ids = np.concatenate([e.look.ids for e in kept])
-        weights = np.concatenate([weigh_look(e.look, rarity) for e in kept])
-        return cls(list(kept), rarity, ids, weights, starts)
+            return cls(list(examples))
+        made = cls(list(examples), measure_rarity([e.look for e in kept]))
+        for example in kept:
+            if example.page == 0:
+                made._gather(example)
+        return made
 
-    def compare(self, look: Look) -> npt.NDArray[np.float32]:
-        """Return ``(examples,) float32``: the cosine between the look and each example, 0 to 1."""
-        if not self.examples or not len(look.ids):
-            return np.zeros(len(self.examples), dtype=np.float32)
-        query = np.zeros(TOKENS, dtype=np.float32)
-        query[look.ids] = weigh_look(look, self.rarity)
-        return np.asarray(np.add.reduceat(self._weights * query[self._ids], self._starts), dtype=np.float32)
+    def _gather(self, example: Example) -> None:
+        own = [x for x in self.layouts if x.type == example.type]
+        fits = [(layout.joins(example.look, self.rarity), layout) for layout in own]
+        best = max(fits, key=lambda fit: fit[0], default=(0.0, None))
+        if best[1] is not None and best[0] >= 1:
+            best[1].add(example)
+        else:
+            look = example.look
+            self.layouts.append(Layout(example.type, [example], look.ids, np.ones(len(look.ids), dtype=np.float32)))
+
+    def _covers(self, look: Look, least: int) -> list[tuple[float, Layout]]:
+        """Return (cover, layout), the best first, of layouts with so many members."""
+        if not len(look.ids):
+            return []
+        found = [(x.cover(look, self.rarity), x) for x in self.layouts if len(x.members) >= least]
+        return sorted(found, key=lambda pair: -pair[0])
 
     def guess_type(self, look: Look) -> Guess | None:
-        """Return the type whose first pages are most like this one; None where nothing is like it, or two are."""
-        likeness = self.compare(look)
-        by_type: dict[str, list[float]] = {}
-        for example, like in zip(self.examples, likeness, strict=True):
-            if example.page == 0:
-                by_type.setdefault(example.type, []).append(float(like))
-        ranked = sorted(
-            ((float(np.mean(sorted(v)[-NEAREST:])), name) for name, v in by_type.items() if len(v) >= LEAST_EXAMPLES),
-            reverse=True,
-        )
+        """Return the type whose known layouts cover a look best; None where no layout is known yet."""
+        ranked = self._covers(look, 2)
         if not ranked:
             return None
-        rival = ranked[1][0] if len(ranked) > 1 else 0.0
-        return Guess(ranked[0][1], ranked[0][0], rival)
+        best = ranked[0]
+        rival = next((cover for cover, x in ranked if x.type != best[1].type), 0.0)
+        return Guess(best[1].type, best[0], rival)
 
     def tell_first_page(self, look: Look) -> str:
-        """Return the type of a known layout whose first page this page looks like; empty where it looks like none."""
-        likeness = self.compare(look)
-        if not len(likeness):
-            return ""
-        is_first = np.array([e.page == 0 for e in self.examples])
-        first, other = _top(likeness[is_first]), _top(likeness[~is_first])
-        if first < SAME_LAYOUT or first < FIRST_LEAD * other:
-            return ""
-        best = int(np.argmax(np.where(is_first, likeness, -1)))
-        return self.examples[best].type
+        """Return the type of the known layout whose first page this page looks like; empty where it looks like none."""
+        ranked = self._covers(look, LEAST_FOR_FIRST)
+        return ranked[0][1].type if ranked and ranked[0][0] >= KNOWN_FIRST else ""
 
     def taught(self, look: Look, type_name: str) -> Mapping[str, Taught]:
         """Return what documents of this layout teach about the fields of a type."""
-        likeness = self.compare(look)
-        near = [
-            (float(like), e)
-            for e, like in zip(self.examples, likeness, strict=True)
-            if e.page == 0 and e.type == type_name and like >= SAME_LAYOUT
-        ]
-        near.sort(key=lambda pair: -pair[0])
-        return agree_on([lesson for _, e in near[:8] for lesson in e.lessons])
-
-
-def _top(likeness: npt.NDArray[np.float32]) -> float:
-    return float(np.mean(np.sort(likeness)[-2:])) if len(likeness) else 0.0
+        own = [(x.joins(look, self.rarity), x) for x in self.layouts if x.type == type_name and len(look.ids)]
+        fit, layout = max(own, key=lambda pair: pair[0], default=(0.0, None))
+        if layout is None or fit < 1:
+            return {}
+        return agree_on([lesson for e in layout.members[-MOST_LESSONS:] for lesson in e.lessons])
 
 
 def remember(

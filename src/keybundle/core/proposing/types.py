@@ -5,7 +5,7 @@ from __future__ import annotations
 from rapidfuzz import fuzz
 
 from keybundle.core.proposing.look import look_at
-from keybundle.core.proposing.memory import ALIKE_BAR, Memory
+from keybundle.core.proposing.memory import KNOWN_TYPE, Memory
 from keybundle.core.proposing.rows import Rows, build_rows
 from keybundle.core.reading.text import PageText
 from keybundle.core.setup.model import DocumentType
@@ -40,11 +40,11 @@ def guess_type(memory: Memory, text: PageText, types: tuple[DocumentType, ...]) 
     if guess is None or guess.type not in names:
         return said
     if said is not None and said[0] == guess.type:
-        return said[0], max(said[1], min(0.99, 0.75 + guess.likeness / 3))
+        return said[0], max(said[1], round(min(0.99, 0.5 + guess.likeness / 2), 3))
     if said is not None and said[1] >= CLEAR_WORDS:
         return said
-    if guess.likeness >= ALIKE_BAR and guess.likeness >= LEAD * guess.rival:
-        return guess.type, round(min(0.97, 0.5 + guess.likeness * 0.6), 3)
+    if guess.likeness >= KNOWN_TYPE and guess.likeness >= LEAD * guess.rival:
+        return guess.type, round(min(0.98, 0.3 + 0.72 * guess.likeness), 3)
     return said if said is not None and said[1] > 0.6 else None
 
 

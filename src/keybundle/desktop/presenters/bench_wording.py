@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from keybundle.core.base.boxes import upright_box
@@ -107,7 +108,8 @@ def make_table(data: BenchData, setup: Setup) -> SlipTable:
     documents = data.batch.in_order()
     kinds = {d.id: setup.document_type(d.type) for d in documents}
     fields = tuple(dict.fromkeys(f.name for d in documents if (k := kinds[d.id]) for f in k.fields))
-    rows, seen = [], {name: set[str]() for name in fields}
+    rows: list[TableRow] = []
+    seen: dict[str, list[str]] = {name: [] for name in fields}
     for number, document in enumerate(documents, 1):
         kind, cells = kinds[document.id], []
         for name in fields:
@@ -116,15 +118,31 @@ def make_table(data: BenchData, setup: Setup) -> SlipTable:
                 cells.append(TableCell())
                 continue
             text = value.text if value else ""
-            seen[name].add(text)
+            seen[name].append(text)
             unsure = not value.sure if value else spec.required
             cells.append(TableCell(text, unsure and not document.filed_id, not document.filed_id))
         head = f"{number}  {data.facts[document.id].caption}"
         rows.append(TableRow(document.id, head, document.type or "", document.state.value, tuple(cells)))
-    heads = tuple(
-        f"{name}\n{'all the same' if len(seen[name]) == 1 else f'{len(seen[name])} different'}" for name in fields
-    )
+    heads = tuple(f"{name}\n{_say_same(seen[name])}" for name in fields)
     return SlipTable(fields, heads, tuple(rows))
+
+
+def _say_same(texts: Sequence[str]) -> str:
+    if len(texts) == 1:
+        return "one slip"
+    different = len(set(texts))
+    return f"all {len(texts)} the same" if different == 1 else f"{different} different in {len(texts)}"
+
+
+def narrow_table(table: SlipTable, type_name: str) -> SlipTable:
+    """Return the slips of one type with its fields alone; all of them for an empty name."""
+    if not type_name:
+        return table
+    rows = [r for r in table.rows if r.type == type_name]
+    kept = [i for i in range(len(table.fields)) if any(r.cells[i].can_edit or r.cells[i].text for r in rows)]
+    cut = tuple(replace(r, cells=tuple(r.cells[i] for i in kept)) for r in rows)
+    heads = tuple(f"{table.fields[i]}\n{_say_same([r.cells[i].text for r in rows])}" for i in kept)
+    return SlipTable(tuple(table.fields[i] for i in kept), heads, cut)
 
 
 def join_words_by_line(words: Sequence[Word]) -> str:

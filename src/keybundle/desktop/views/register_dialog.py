@@ -43,6 +43,7 @@ class RegisterDialog(QDialog):
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
+        self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.table.cellActivated.connect(lambda row, _: self._take(row))
         self.count = QLabel()
         self.count.setProperty("role", "quiet")

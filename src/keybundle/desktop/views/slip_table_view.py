@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QAbstractItemView, QLabel, QTableView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QLabel, QTableView, QVBoxLayout, QWidget
 
 from keybundle.desktop.models.slips import FIXED, SlipsModel
 from keybundle.desktop.presenters.bench_state import SlipTable
+from keybundle.desktop.presenters.bench_wording import narrow_table
+from keybundle.desktop.views.work_view import fill_box
 
+ALL = "All types"
 CTRL = Qt.KeyboardModifier.ControlModifier
 
 
@@ -32,6 +35,8 @@ class SlipTableView(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self._table = SlipTable()
+        self._sized: tuple[str, ...] = ()
         self.model = SlipsModel(self)
         self.model.edited.connect(self._edited)
         self.grid = SlipGrid()
@@ -52,14 +57,28 @@ class SlipTableView(QWidget):
             "can be undone."
         )
         told.setProperty("role", "quiet")
+        self.types = QComboBox()
+        self.types.setAccessibleName("Slips of this type")
+        self.types.currentTextChanged.connect(lambda _: self._show())
+        head = QHBoxLayout()
+        head.addWidget(self.types)
+        head.addWidget(told, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 4, 14, 8)
-        layout.addWidget(told)
+        layout.addLayout(head)
         layout.addWidget(self.grid, 1)
-        self._sized: tuple[str, ...] = ()
 
     def render_table(self, table: SlipTable) -> None:
-        """Show the slips."""
+        """Show the slips, those of the chosen type alone."""
+        self._table = table
+        fill_box(
+            self.types, [ALL, *dict.fromkeys(r.type for r in table.rows if r.type)], self.types.currentText() or ALL
+        )
+        self._show()
+
+    def _show(self) -> None:
+        chosen = self.types.currentText()
+        table = narrow_table(self._table, "" if chosen == ALL else chosen)
         self.model.render_table(table)
         if table.fields != self._sized:
             self._sized = table.fields

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from pathlib import Path
+from textwrap import wrap
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QDropEvent, QKeySequence, QPainter, QPen, QShortcut
@@ -38,7 +39,7 @@ from keybundle.desktop.views.scan_options_dialog import ScanOptionsDialog
 
 Index = QModelIndex | QPersistentModelIndex
 ROW_HEIGHT = 88
-SHOWN_REFUSALS = 4
+SHOWN_REFUSALS, OPTIONS_WIDTH = 4, 30
 PAGE_FILES = "*.tif *.tiff *.png *.jpg *.jpeg *.webp *.jp2 *.bmp *.pnm *.pbm *.pgm *.ppm *.heic *.heif *.pdf"
 
 
@@ -220,11 +221,14 @@ class WorkView(QWidget):
             self.preview, self.stop, self.progress, self.progress_told, self.refill, self.look,
         )  # fmt: skip
         told = quiet("Pictures and PDF, one document for each file. Drop files here, or onto a batch.")
+        self.folder = QPushButton("Import a folder   Shift+I")
+        self.folder.setProperty("role", "link")
+        self.folder.clicked.connect(self._ask_folder)
         self.refused = quiet()
         self.refused.setProperty("role", "problem")
         self.refused.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.refused.setAccessibleName("Files not taken in")
-        file_card = card(QLabel("Files"), told, self.importing, self.refused)
+        file_card = card(QLabel("Files"), told, self.importing, self.folder, self.refused)
         for holder in (scan_card, file_card):
             holder.setFixedWidth(252)
             column.addWidget(holder)
@@ -308,7 +312,7 @@ class WorkView(QWidget):
         self.scan.setVisible(not busy)
         self.preview.setEnabled(state.can_scan)
         self.preview.setVisible(not busy)
-        self.options.setText(state.options_told.replace(", ", ",  "))
+        self.options.setText("\n".join(wrap(f"{state.options_told}   (O changes)", OPTIONS_WIDTH)))
         self.options.setVisible(bool(state.options_told) and not busy)
         if self._options_dialog is not None:
             self._options_dialog.render_choices(state.options)
