@@ -10,7 +10,7 @@ from rapidfuzz import fuzz
 
 from keybundle.core.base.boxes import Box, centre, union
 from keybundle.core.fields.kinds import Kind, Refusal, Rule, normalise
-from keybundle.core.proposing.lessons import Shares, Taught
+from keybundle.core.proposing.lessons import Shares
 from keybundle.core.proposing.rows import Rows, Segment
 from keybundle.core.reading.text import Word
 from keybundle.core.setup.model import FieldSpec
@@ -163,13 +163,13 @@ def candidates_in_zone(
 
 
 def weigh_places(
-    candidates: list[Candidate], rows: Rows, rule: Rule, taught: Taught, size: tuple[int, int]
+    candidates: list[Candidate], rows: Rows, rule: Rule, zone: Shares, agree: int, size: tuple[int, int]
 ) -> list[Candidate]:
     """Return the candidates weighed by where like documents have the value, and what stands there besides them."""
     width, height = size
     grow = PLACE_LINES * rows.height
-    left, top = taught.zone[0] * width - 3 * grow, taught.zone[1] * height - grow
-    right, bottom = taught.zone[2] * width + 3 * grow, taught.zone[3] * height + grow
+    left, top = zone[0] * width - 3 * grow, zone[1] * height - grow
+    right, bottom = zone[2] * width + 3 * grow, zone[3] * height + grow
     weighed = []
     for c in candidates:
         if not c.words:
@@ -177,9 +177,9 @@ def weigh_places(
         x, y = centre(union([w.box for w in c.words]))
         is_there = left <= x <= right and top <= y <= bottom
         weighed.append(replace(c, score=min(0.99, c.score * 1.04) if is_there else c.score * AWAY))
-    score = min(0.9, 0.6 + 0.1 * taught.agree)
+    score = min(0.9, 0.6 + 0.1 * agree)
     known = {c.value for c in weighed}
-    more = [c for c in candidates_in_zone(rows, rule, taught.zone, size, score) if c.value not in known]
+    more = [c for c in candidates_in_zone(rows, rule, zone, size, score) if c.value not in known]
     return sorted([*weighed, *more], key=lambda c: -c.score)
 
 

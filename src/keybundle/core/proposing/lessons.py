@@ -17,6 +17,7 @@ from keybundle.core.setup.model import DocumentType, FieldSpec
 
 LONGEST_LABEL = 5
 MOST_WORDS = 9
+SAME_PLACE = 0.03
 Shares = tuple[float, float, float, float]
 
 
@@ -162,13 +163,14 @@ def _said(words: Sequence[Word]) -> str:
 class Taught:
     """What several documents of one layout teach about a field, agreed on by ``agree`` of them.
 
-    ``label`` is what they have in common, empty for none; ``zone`` holds all their places, in shares of the page.
+    ``label`` is what they have in common, empty for none; ``zone`` holds all their places, in shares of the page, and
+    is None where these lie apart.
     """
 
     field: str
     page: int
     label: str
-    zone: Shares
+    zone: Shares | None
     agree: int
     date_order: str
 
@@ -184,7 +186,8 @@ def agree_on(lessons: Sequence[Lesson]) -> dict[str, Taught]:
         own = [x for x in own if x.page == page]
         label, times = Counter(x.label for x in own).most_common(1)[0]
         zones = list(zip(*(x.zone for x in own), strict=True))
-        zone = (min(zones[0]), min(zones[1]), max(zones[2]), max(zones[3]))
+        spread = max(max(zones[1]) - min(zones[1]), max(zones[0]) - min(zones[0]))
+        zone = (min(zones[0]), min(zones[1]), max(zones[2]), max(zones[3])) if spread < SAME_PLACE else None
         orders = {x.date_order for x in own if x.date_order}
         shared = label if times >= 2 or len(own) == 1 else ""
         found[name] = Taught(

@@ -25,6 +25,7 @@ from keybundle.core.store import schema as t
 KEPT_PER_TYPE = 600
 SINGLE_ALIKE, JOIN_COVER = 0.36, 0.6
 COMMON_SHARE = 0.6
+MERGE_ALIKE, MOST_MERGED = 0.58, 8
 KNOWN_TYPE, KNOWN_FIRST = 0.72, 0.68
 LEAST_FOR_FIRST, MOST_LESSONS = 3, 12
 
@@ -78,6 +79,13 @@ class Layout:
         """Return how well a look fits, above 1 where it belongs here."""
         return self.cover(look, rarity) / (SINGLE_ALIKE if len(self.members) == 1 else JOIN_COVER)
 
+    def shares(self, other: Layout, rarity: Rarity) -> float:
+        """Return how much of what the members have in common another layout's have too (Dice's coefficient)."""
+        own, theirs = self.shared(), other.shared()
+        both = np.intersect1d(own, theirs, assume_unique=True)
+        whole = float(rarity.mild[own].sum() + rarity.mild[theirs].sum())
+        return 2 * float(rarity.mild[both].sum()) / whole if whole else 0.0
+
     def add(self, example: Example) -> None:
         """Take one more member."""
         ids = np.union1d(self.ids, example.look.ids).astype(np.int32)
@@ -115,6 +123,7 @@ class Memory:
         for example in kept:
             if example.page == 0:
                 made._gather(example)
+        made._merge()
         return made
 
     def _gather(self, example: Example) -> None:
@@ -126,6 +135,22 @@ class Memory:
         else:
             look = example.look
             self.layouts.append(Layout(example.type, [example], look.ids, np.ones(len(look.ids), dtype=np.float32)))
+
+    def _merge(self) -> None:
+        """Put small layouts together that share most of what their own members have in common.
+
+        The first sheets of a layout may begin several, before anything tells what is printed from what was filled in.
+        """
+        for small in sorted(self.layouts, key=lambda x: len(x.members)):
+            if not 1 < len(small.members) <= MOST_MERGED:
+                continue
+            others = [x for x in self.layouts if x is not small and x.type == small.type and len(x.members) > 1]
+            likes = [(small.shares(x, self.rarity), x) for x in others]
+            best = max(likes, key=lambda pair: pair[0], default=(0.0, None))
+            if best[1] is not None and best[0] >= MERGE_ALIKE:
+                for example in small.members:
+                    best[1].add(example)
+                self.layouts.remove(small)
 
     def _covers(self, look: Look, least: int) -> list[tuple[float, Layout]]:
         """Return (cover, layout), the best first, of layouts with so many members."""

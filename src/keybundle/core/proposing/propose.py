@@ -135,8 +135,8 @@ def _propose_field(
         candidates = sorted(
             [*candidates, *candidates_in_zone(rows, rule, zone, size, ZONE_SCORE)], key=lambda c: -c.score
         )
-    if place is not None:
-        candidates = weigh_places(candidates, rows, rule, place, size)
+    if place is not None and place.zone is not None:
+        candidates = weigh_places(candidates, rows, rule, place.zone, place.agree, size)
     book = books.get(spec.register_name)
     if book is not None and spec.kind is Kind.REGISTER:
         return _from_register(rows, page, spec, book, candidates)

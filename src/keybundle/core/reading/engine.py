@@ -23,8 +23,9 @@ from keybundle.core.reading.text import PageText, Word
 
 CLOSE_DPI = 330.0
 LINE_MM = 9.0
-READ_DPI = 210.0
-MINIMUM_DPI = 190.0
+LEAST_INK = 40
+READ_DPI = 200.0
+MINIMUM_DPI = 185.0
 
 
 class Engine(Protocol):
@@ -138,10 +139,10 @@ def read_box(picture: Picture, frame: Frame, box: Box, engine: Engine) -> PageTe
     upright = straighten(picture, frame)
     left, top, right, bottom = max(0, box[0]), max(0, box[1]), box[2], box[3]
     part = upright[top:bottom, left:right]
-    if part.size == 0:
+    paper = int(np.percentile(part, 90)) if part.size else 0
+    if part.size == 0 or paper - int(part.min()) < LEAST_INK:
         return PageText((), frame)
     scale = CLOSE_DPI / picture.dpi
-    paper = int(np.percentile(part, 90))
     pad = round(3 / 25.4 * picture.dpi)
     framed = cv2.copyMakeBorder(part, pad, pad, pad, pad, cv2.BORDER_CONSTANT, value=paper)
     large = cv2.resize(framed, None, fx=scale, fy=scale, interpolation=cv2.INTER_CUBIC if scale > 1 else cv2.INTER_AREA)

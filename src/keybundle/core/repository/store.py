@@ -168,7 +168,8 @@ class Repository:
     def list_folders(self, cabinet: str, typed: str, limit: int = 200) -> list[tuple[str, ...]]:
         """Return the paths of a cabinet's deepest folders that hold every typed word, by name."""
         f = t.folder.c
-        below = select(t.folder.alias().c.parent_id).where(t.folder.alias().c.parent_id.is_not(None))
+        inner = t.folder.alias().c
+        below = select(inner.parent_id).where(inner.parent_id.is_not(None))
         words = typed.casefold().split()
         with self._db.read() as c:
             rows = c.execute(select(f.path).where(f.cabinet == cabinet, f.id.not_in(below)).order_by(f.path))

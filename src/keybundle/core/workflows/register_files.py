@@ -17,6 +17,7 @@ from keybundle.core.workflows.routines import may_prepare
 from keybundle.core.workflows.workspace import Workspace
 
 MOST_TOLD = 20
+MARKS = (",", ";", "\t")
 
 
 def read_register(text: str, register: Register) -> tuple[list[Entry], Report]:
@@ -24,11 +25,12 @@ def read_register(text: str, register: Register) -> tuple[list[Entry], Report]:
 
     Columns are found by name in any order; further ones are passed over. An empty or a repeated key is a finding.
     """
-    try:
-        dialect: type[csv.Dialect] | csv.Dialect = csv.Sniffer().sniff(text[:4096], delimiters=",;\t")
-    except csv.Error:
-        dialect = csv.excel
-    rows = csv.reader(io.StringIO(text), dialect)
+    first = text.split("\n", 1)[0]
+    known = {
+        mark: len(set(register.columns) & {h.strip() for h in next(csv.reader([first], delimiter=mark), [])})
+        for mark in MARKS
+    }
+    rows = csv.reader(io.StringIO(text, newline=""), delimiter=max(MARKS, key=lambda mark: known[mark]))
     head = [h.strip() for h in next(rows, [])]
     missing = [c for c in register.columns if c not in head]
     if missing:
