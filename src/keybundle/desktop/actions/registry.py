@@ -162,6 +162,13 @@ COMMANDS: tuple[Command, ...] = (
         "Ctrl+Shift+T",
         "bench",
     ),
+    Command(
+        "table.fill down",
+        "Fill down",
+        "Give the topmost selected value to the selected cells below",
+        "Ctrl+Down",
+        "bench table",
+    ),
     Command("bench.text", "Text", "Show the page's text as text, to search it or to type it", "Ctrl+Shift+X", "bench"),
     Command(
         "bench.poor pages", "Poor pages", "List the pages that read badly, to scan them again", "Ctrl+Shift+Q", "bench"

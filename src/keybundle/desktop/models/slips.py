@@ -68,8 +68,9 @@ class SlipsModel(QAbstractTableModel):
         return None
 
     def flags(self, index: Index) -> Qt.ItemFlag:
-        plain = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        cell = self._cell(index) if index.isValid() else None
+        if not index.isValid():
+            return Qt.ItemFlag.NoItemFlags
+        plain, cell = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable, self._cell(index)
         return plain | Qt.ItemFlag.ItemIsEditable if cell is not None and cell.can_edit else plain
 
     def setData(self, index: Index, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:

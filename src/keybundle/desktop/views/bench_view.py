@@ -202,6 +202,8 @@ class BenchView(QWidget):
         on("bench.poor pages", self.dialogs.poor_pages)
         on("bench.aside list", self.dialogs.parked)
         on("bench.language", self.dialogs.language)
+        on("table.fill down", self.table.fill_down)
+        bind_place(self.table, "bench table", self.handlers)
         bind_place(self, "bench", self.handlers)
         bind_place(self.strip, "bench strip", self.handlers)
         bind_place(self.contact, "bench strip", self.handlers)
@@ -241,8 +243,7 @@ class BenchView(QWidget):
     def _toggle_text(self) -> None:
         self.text.setVisible(not self.text.isVisible())
         self._render_text()
-        if self.text.isVisible():
-            self.text.line.setFocus()
+        (self.text.line if self.text.isVisible() else self.strip).setFocus()
 
     def _render_text(self) -> None:
         shown = self.presenter.pictures.shown

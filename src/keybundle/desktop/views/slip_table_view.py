@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, Qt, Signal
-from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QLabel, QTableView, QVBoxLayout, QWidget
 
 from keybundle.desktop.models.slips import FIXED, SlipsModel
@@ -12,19 +11,6 @@ from keybundle.desktop.presenters.bench_wording import narrow_table
 from keybundle.desktop.views.work_view import fill_box
 
 ALL = "All types"
-CTRL = Qt.KeyboardModifier.ControlModifier
-
-
-class SlipGrid(QTableView):
-    """A table where Ctrl+D fills the top selected value down."""
-
-    fill_asked = Signal()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_D and event.modifiers() == CTRL:
-            self.fill_asked.emit()
-        else:
-            super().keyPressEvent(event)
 
 
 class SlipTableView(QWidget):
@@ -39,7 +25,7 @@ class SlipTableView(QWidget):
         self._sized: tuple[str, ...] = ()
         self.model = SlipsModel(self)
         self.model.edited.connect(self._edited)
-        self.grid = SlipGrid()
+        self.grid = QTableView()
         self.grid.setModel(self.model)
         self.grid.setAccessibleName("Table of slips")
         self.grid.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
@@ -50,10 +36,9 @@ class SlipTableView(QWidget):
         self.grid.verticalHeader().hide()
         self.grid.verticalHeader().setDefaultSectionSize(28)
         self.grid.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        self.grid.fill_asked.connect(self.fill_down)
         self.grid.selectionModel().currentChanged.connect(self._current_changed)
         told = QLabel(
-            "Select cells and type: the value goes to all selected documents. Ctrl+D fills the top value down. Every change "
+            "Select cells and type: the value goes to all selected documents. Ctrl+Down fills the top value down. Every change "
             "can be undone."
         )
         told.setProperty("role", "quiet")

@@ -1,0 +1,248 @@
+"""Slips in the window: alternatives by number, registers, starters, folders, many at once, text, what was learned."""
+
+from __future__ import annotations
+
+from unittest import mock
+
+from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
+from PySide6.QtTest import QAbstractItemModelTester, QTest
+from PySide6.QtWidgets import QFileDialog, QInputDialog
+
+from keybundle.core.intake.scanner import Options
+from keybundle.core.workflows.capture import find_routine, scan_stack
+from keybundle.core.workflows.devices import find_scanners
+from keybundle.desktop.models.slips import FIXED
+from keybundle.desktop.presenters.bench_state import SlipRow, SlipTable, TableCell, TableRow
+from keybundle.desktop.presenters.bench_wording import narrow_table
+from keybundle.desktop.views.bench_view import BenchView
+from keybundle.desktop.views.choose_dialog import ChooseDialog
+from keybundle.desktop.views.record_dialog import RecordDialog
+from keybundle.desktop.views.register_dialog import RegisterDialog
+from keybundle.desktop.views.slip_table_view import SlipTableView
+from keybundle.desktop.views.window import MainWindow
+from tests.desktop.support import DesktopTest
+
+CTRL, SHIFT, ALT = (
+    Qt.KeyboardModifier.ControlModifier,
+    Qt.KeyboardModifier.ShiftModifier,
+    Qt.KeyboardModifier.AltModifier,
+)
+
+
+class Slips(DesktopTest):
+    def begin(self) -> tuple[MainWindow, BenchView]:
+        desktop = self.start()
+        who = next(p.name for p in desktop.workspace.setup.people if p.role == "supervisor")
+        desktop.begin(who)
+        window, ws = desktop.window, desktop.workspace
+        assert window is not None
+        self.desktop = desktop
+        found = scan_stack(ws, desktop.line, find_routine(ws, "Post"), find_scanners(ws)[0], who,
+                           options=Options(sides_per_minute=0))  # fmt: skip
+        self.assertTrue(desktop.line.wait(120))
+        window.open_batch(str(found.batch))
+        bench = window.benches[str(found.batch)]
+        self.until(lambda: bench.presenter.state.documents and bench.presenter.state.slip is not None)
+        self.until(window.isActiveWindow)
+        return window, bench
+
+    def go(self, bench: BenchView, type_name: str) -> str:
+        document = next(d.id for d in bench.presenter.state.documents if d.type == type_name)
+        bench.presenter.go_to_document(document)
+        self.until(lambda: bench.presenter.state.slip is not None and bench.presenter.state.slip.document == document)
+        return document
+
+    def row(self, bench: BenchView, name: str) -> SlipRow:
+        return next(r for r in bench.presenter.state.slip.rows if r.name == name)  # type: ignore[union-attr]
+
+    def back(self, window: MainWindow, bench: BenchView) -> None:
+        """Go on in the window after a dialog: the offscreen platform does not give the focus back by itself."""
+        window.activateWindow()
+        self.until(window.isActiveWindow, 10)
+        bench.strip.setFocus()
+
+    def becomes(self, bench: BenchView, name: str, text: str) -> None:
+        self.until(lambda: self.row(bench, name).text == text, 15, f"{name} to be {text}")
+
+    def test_registers_folders_starters_and_numbers_by_keys(self) -> None:
+        window, bench = self.begin()
+        self.go(bench, "Mooring agreement")
+        before = self.row(bench, "Boat number").text
+        bench.slip.focus("Boat number")
+        self.key(bench.slip.fields["Boat number"].value, Qt.Key.Key_F4)
+        self.until(lambda: bench.findChildren(RegisterDialog) and bench.findChildren(RegisterDialog)[0].isVisible(), 10)
+        dialog = bench.findChildren(RegisterDialog)[0]
+        other = next(e["Boat number"] for e in self.desktop.workspace.entries("boats") if e["Boat number"] != before)
+        QTest.keyClicks(dialog.line, other)
+        self.until(lambda: dialog.table.rowCount() == 1, 10, "the one entry")
+        self.key(dialog.line, Qt.Key.Key_Return)
+        self.becomes(bench, "Boat number", other)
+        self.assertIn(before, self.row(bench, "Boat number").alternatives)
+        self.back(window, bench)
+        bench.slip.focus("Boat number")
+        number = self.row(bench, "Boat number").alternatives.index(before) + 1
+        self.key(bench.slip.fields["Boat number"].value, Qt.Key(Qt.Key.Key_0.value + number), ALT)
+        self.becomes(bench, "Boat number", before)
+        with mock.patch.object(QInputDialog, "getText", return_value=("moorings", True)):
+            self.key(bench.strip, Qt.Key.Key_S, CTRL | SHIFT)
+            self.until(lambda: bench.findChildren(ChooseDialog), 10)
+            starters = bench.findChildren(ChooseDialog)[0]
+            QTest.mouseClick(starters.buttons.itemAt(2).widget(), Qt.MouseButton.LeftButton)
+        self.until(lambda: "Kept as a starter" in window.message.text(), 10)
+        self.back(window, bench)
+        bench.slip.focus("Annual charge")
+        self.key(bench.slip.fields["Annual charge"].value, Qt.Key.Key_Backspace, CTRL | SHIFT)
+        self.becomes(bench, "Keeper", "")
+        self.key(bench.strip, Qt.Key.Key_S, CTRL | SHIFT)
+        dialogs = lambda: [d for d in bench.findChildren(ChooseDialog) if d.isVisible() and d.list.count()]  # noqa: E731
+        self.until(lambda: dialogs() and dialogs()[0].list.item(0).text().startswith("moorings"), 10)
+        self.key(dialogs()[0].line, Qt.Key.Key_Return)
+        self.becomes(bench, "Boat number", before)
+        self.back(window, bench)
+        self.assertTrue(self.row(bench, "Boat number").is_assumed and self.row(bench, "Boat number").unsure)
+        self.key(bench.strip, Qt.Key.Key_J, CTRL)
+        self.until(lambda: any("Boats" in d.list.item(0).text() for d in dialogs()), 10, "the folders")
+        folders = next(d for d in dialogs() if "Boats" in d.list.item(0).text())
+        path = folders.list.item(0).text().split("    ")[0].split(" / ")
+        self.key(folders.line, Qt.Key.Key_Return)
+        self.becomes(bench, "Boat number", path[2])
+        self.assertEqual(self.row(bench, "Boat number").origin, "folder")
+        self.back(window, bench)
+        bench.slip.focus("Start date")
+        self.key(bench.slip.fields["Start date"].value, Qt.Key.Key_Semicolon, CTRL)
+        self.until(lambda: self.row(bench, "Start date").origin == "today", 10)
+
+    def test_the_table_sets_one_value_for_many_and_fills_down(self) -> None:
+        _, bench = self.begin()
+        self.key(bench.strip, Qt.Key.Key_T, CTRL | SHIFT)
+        table = bench.table
+        self.assertTrue(table.isVisible() and not bench.slip.isVisible())
+        model = table.model
+        column = len(FIXED) + model.table.fields.index("Boat number")
+        rows = [i for i, r in enumerate(model.table.rows) if r.cells[column - len(FIXED)].can_edit]
+        self.assertGreaterEqual(len(rows), 2)
+        chosen = table.grid.selectionModel()
+        for i in rows[:2]:
+            chosen.select(model.index(i, column), QItemSelectionModel.SelectionFlag.Select)
+        model.setData(model.index(rows[0], column), "LN1005")
+        texts = lambda: [model.table.rows[i].cells[column - len(FIXED)].text for i in rows[:2]]  # noqa: E731
+        self.until(lambda: texts() == ["LN1005", "LN1005"], 15, "both documents to have it")
+        self.assertIn("the same", str(model.headerData(column, Qt.Orientation.Horizontal, Qt.ItemDataRole.DisplayRole)))
+        self.key(bench.strip, Qt.Key.Key_Z, CTRL)
+        self.until(lambda: texts() != ["LN1005", "LN1005"], 15, "one step back")
+        top = texts()[0]
+        for i in rows[:2]:
+            chosen.select(model.index(i, column), QItemSelectionModel.SelectionFlag.Select)
+        table.grid.setFocus()
+        self.key(table.grid, Qt.Key.Key_Down, CTRL)
+        self.until(lambda: texts() == [top, top], 15, "the value filled down")
+        table.types.setCurrentText("Mooring agreement")
+        self.assertTrue(all(r.type == "Mooring agreement" for r in model.table.rows))
+        self.assertNotIn("Grade", model.table.fields)
+
+    def test_text_poor_pages_set_aside_and_an_area_read_anew(self) -> None:
+        window, bench = self.begin()
+        p = bench.presenter
+        document = self.go(bench, "Mooring agreement")
+        self.until(lambda: p.pictures.shown is not None and p.pictures.shown.page == p.state.page and p.pictures.text)
+        self.key(bench.strip, Qt.Key.Key_X, CTRL | SHIFT)
+        self.assertIn("Larkmere", bench.text.text.toPlainText())
+        QTest.keyClicks(bench.text.line, "larkmere")
+        self.assertTrue(bench.text.text.extraSelections())
+        self.key(bench.strip, Qt.Key.Key_X, CTRL | SHIFT)
+        with mock.patch.object(QInputDialog, "getText", return_value=("torn", True)):
+            self.key(bench.strip, Qt.Key.Key_D, CTRL)
+        self.until(lambda: p.slips.parked(), 10)
+        self.key(bench.strip, Qt.Key.Key_D, CTRL | SHIFT)
+        self.until(lambda: bench.findChildren(ChooseDialog), 10)
+        aside = bench.findChildren(ChooseDialog)[0]
+        self.assertIn("torn", aside.list.item(0).text())
+        p.step_document(1)
+        self.key(aside.line, Qt.Key.Key_Return)
+        self.assertEqual(p.state.document, document, "Enter goes there")
+        self.back(window, bench)
+        self.key(bench.strip, Qt.Key.Key_D, CTRL)
+        self.until(lambda: not p.slips.parked(), 10)
+        self.key(bench.strip, Qt.Key.Key_Q, CTRL | SHIFT)
+        self.until(
+            lambda: any("page" in d.list.item(0).text() for d in bench.findChildren(ChooseDialog) if d.list.count()), 10
+        )
+        self.go(bench, "Mooring agreement")
+        self.until(
+            lambda: p.pictures.shown is not None and p.pictures.shown.page == p.state.page and p.pictures.shown.words
+        )
+        place = self.row(bench, "Keeper").place
+        assert place is not None and p.pictures.shown is not None
+        wanted = self.row(bench, "Keeper").text
+        bench.slip.focus("Keeper")
+        p.slips.read_area("Keeper", tuple(v + d for v, d in zip(place[1], (-14, -12, 14, 12), strict=True)))
+        self.until(lambda: self.row(bench, "Keeper").origin == "lifted", 20, "the area to be read")
+        self.assertEqual(self.row(bench, "Keeper").text, wanted)
+        area = bench.page.rect_of(place[1]).toRect().adjusted(-4, -4, 4, 4)
+        QTest.mousePress(bench.page, Qt.MouseButton.LeftButton, CTRL, area.topLeft())
+        QTest.mouseMove(bench.page, area.bottomRight())
+        QTest.mouseRelease(bench.page, Qt.MouseButton.LeftButton, CTRL, area.bottomRight())
+        self.spin(0.5)
+        self.assertEqual(self.row(bench, "Keeper").text, wanted, "framing words lifts them")
+        self.assertFalse(window.message.text().startswith("Something went wrong"))
+
+    def test_what_was_learned_is_shown_forgotten_and_a_register_brought_in(self) -> None:
+        window, bench = self.begin()
+        bench.presenter.filing.file_all()
+        self.until(lambda: any(d.state == "filed" for d in bench.presenter.state.documents), 60)
+        self.until(lambda: window.findChildren(RecordDialog), 60)
+        window.findChildren(RecordDialog)[0].close()
+        self.back(window, bench)
+        self.key(window, Qt.Key.Key_4, CTRL)
+        prepare = window.prepare
+        self.until(lambda: prepare.list.count() > 3)
+        prepare.list.setCurrentRow(prepare.list.count() - 1)
+        view = prepare.learned
+        self.until(lambda: view.presenter.state.documents, 10)
+        self.assertTrue(any("stands beside" in x for _, labels in view.presenter.state.types for x in labels))
+        self.assertIn("confirmed value", view.told.text())
+        view.plot.grab()
+        count = view.documents.count()
+        view.documents.setCurrentRow(0)
+        QTest.mouseClick(view.forget, Qt.MouseButton.LeftButton)
+        self.until(lambda: view.documents.count() == count - 1, 10, "one to be forgotten")
+        names = [prepare.list.item(i).text() for i in range(prepare.list.count())]
+        prepare.list.setCurrentRow(names.index("Register: structures"))
+        path = self.folder / "s.csv"
+        path.write_text("Structure number,Name,Reach\nB1,Oak Bridge,North reach\nB1,Oak Bridge,North reach\n")
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
+            QTest.mouseClick(prepare.bring_register, Qt.MouseButton.LeftButton)
+            self.until(
+                lambda: window.findChildren(type(window.centralWidget())) and self.told(window), 10, "what is wrong"
+            )
+            path.write_text("Structure number,Name,Reach\nB1,Oak Bridge,North reach\n")
+            QTest.mouseClick(prepare.bring_register, Qt.MouseButton.LeftButton)
+        self.until(lambda: len(self.desktop.workspace.entries("structures")) == 1, 10)
+
+    def told(self, window: MainWindow) -> bool:
+        from keybundle.desktop.views.list_dialog import ListDialog
+
+        found = [d for d in window.findChildren(ListDialog) if d.list.count()]
+        return bool(found) and "stands in line 2 already" in found[0].list.item(0).text()
+
+
+class Table(DesktopTest):
+    STATE = SlipTable(
+        ("Keeper", "Grade"), ("Keeper\none slip", "Grade\none slip"),
+        (TableRow("a", "1", "Boat", "ready", (TableCell("x", False, True), TableCell())),
+         TableRow("b", "2", "Sheet", "to check", (TableCell(), TableCell("A", True, True)))),
+    )  # fmt: skip
+
+    def test_the_model_keeps_qts_contract(self) -> None:
+        view = SlipTableView()
+        QAbstractItemModelTester(view.model, QAbstractItemModelTester.FailureReportingMode.Fatal)
+        view.render_table(self.STATE)
+        view.render_table(narrow_table(self.STATE, "Sheet"))
+        self.assertEqual((view.model.rowCount(), view.model.table.fields), (1, ("Grade",)))
+        sent: list[object] = []
+        view.changed.connect(sent.append)
+        self.assertFalse(view.model.setData(view.model.index(0, len(FIXED)), "A"), "nothing changed")
+        self.assertTrue(view.model.setData(view.model.index(0, len(FIXED)), "B"))
+        self.assertEqual(sent, [[("b", "Grade", "B")]])
+        view.resize(400, 200)
+        self.click(view, QPoint(5, 5))
