@@ -13,10 +13,16 @@ from pathlib import Path
 from PySide6.QtWidgets import QApplication, QScrollArea
 
 from bench.yardstick import feeder, run_cli
+from keybundle.core.workflows import learning, routines
+from keybundle.core.workflows.capture import find_routine
+from keybundle.core.workflows.filing import file_documents
+from keybundle.core.workflows.workspace import open_workspace
 from keybundle.demo.names import PEOPLE
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme.style import apply_theme
+from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.halt_dialog import HaltDialog
+from keybundle.desktop.views.register_dialog import RegisterDialog
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -28,6 +34,7 @@ def main(target: Path = TARGET) -> None:
     shutil.copytree(source, data)
     (data / "feeder" / "fed.json").unlink(missing_ok=True)
     run_cli("--data", data, "init-demo", "--documents", "120")
+    be_cautious(data)
     app = QApplication([])
     apply_theme(app)
     desktop = Desktop(data)
@@ -59,7 +66,11 @@ def main(target: Path = TARGET) -> None:
     bench.presenter.refresh()
     spin(1)
     bench.presenter.go_to_unsure()
+    shoot("unsure")
+    bench.presenter.go_to_document(bench.presenter.state.documents[0].id)
+    spin(1)
     shoot("bench")
+    shoot_slips(desktop, bench, target, spin)
     ids = [p.id for p in bench.presenter.state.pages if p.kept]
     bench.presenter.go_to_page(ids[2])
     bench.presenter.select(ids[4], reach=True)
@@ -68,7 +79,7 @@ def main(target: Path = TARGET) -> None:
     bench.handlers.trigger("strip.contact sheet")
     shoot("contact-sheet")
     bench.handlers.trigger("strip.contact sheet")
-    bench.presenter.file_all()
+    bench.presenter.filing.file_all()
     spin(12)
     for child in window.findChildren(type(window.centralWidget())):
         if child.isWindow() and child is not window:
@@ -95,9 +106,55 @@ def main(target: Path = TARGET) -> None:
     rules.verticalScrollBar().setValue(640)
     spin(0.3)
     shoot("routine-rules")
+    shoot_learned(desktop, bench.presenter.batch_id, target, spin)
     shoot_halt(desktop, target, spin)
     desktop.close()
     shutil.rmtree(data.parent)
+
+
+def be_cautious(data: Path) -> None:
+    """Let the routine Post ask for at most 1 wrong value in 500: until that can be claimed, more is shown as unsure."""
+    workspace = open_workspace(data)
+    who = workspace.person(None).name
+    post = find_routine(workspace, "Post")
+    routines.save_routine(workspace, who, "Post", routines.make_routine(post, {"wrong_one_in": 500}))
+    workspace.close()
+
+
+def shoot_slips(desktop: Desktop, bench: BenchView, target: Path, spin: Callable[[float], None]) -> None:
+    """Take the pictures of the table of slips and of the register look-up."""
+    assert desktop.window is not None
+    bench.handlers.trigger("bench.table")
+    spin(0.8)
+    desktop.window.grab().save(str(target / "slips.png"))
+    bench.handlers.trigger("bench.table")
+    p = bench.presenter
+    p.go_to_document(next(d.id for d in p.state.documents if d.type == "Bill"))
+    spin(1)
+    bench.dialogs.register("Supplier")
+    spin(1)
+    dialog = bench.findChildren(RegisterDialog)[0]
+    dialog.line.setText("lock")
+    p.slips.look_up("Supplier", "lock")
+    spin(1)
+    dialog.grab().save(str(target / "register.png"))
+    dialog.close()
+
+
+def shoot_learned(desktop: Desktop, batch: str, target: Path, spin: Callable[[float], None]) -> None:
+    """File the rest document by document, as somebody who looks at each does, and take the picture of what was learned."""
+    ws, window = desktop.workspace, desktop.window
+    assert window is not None
+    for document in ws.batches.load(batch).in_order():
+        file_documents(ws, desktop.pool, batch, PEOPLE[2][0], [document.id])
+    learning.refresh_calibration(ws, desktop.pool, at_once=True)
+    window.go_prepare()
+    spin(2)
+    window.prepare.list.setCurrentRow(window.prepare.list.count() - 1)
+    spin(2)
+    window.prepare.learned.tree.expandItem(window.prepare.learned.tree.topLevelItem(0))
+    spin(0.5)
+    window.grab().save(str(target / "learned.png"))
 
 
 def shoot_halt(desktop: Desktop, target: Path, spin: Callable[[float], None]) -> None:

@@ -246,3 +246,38 @@ class Table(DesktopTest):
         self.assertEqual(sent, [[("b", "Grade", "B")]])
         view.resize(400, 200)
         self.click(view, QPoint(5, 5))
+
+
+class Types(DesktopTest):
+    def test_a_type_is_changed_with_its_caption_in_sight(self) -> None:
+        desktop = self.start()
+        desktop.begin(next(p.name for p in desktop.workspace.setup.people if p.role == "administrator"))
+        window, ws = desktop.window, desktop.workspace
+        assert window is not None
+        self.until(window.isActiveWindow)
+        self.key(window, Qt.Key.Key_4, CTRL)
+        self.until(lambda: window.prepare.list.count() > 3)
+        window.prepare.list.setCurrentRow(
+            [window.prepare.list.item(i).text() for i in range(4)].index("Document types")
+        )
+        view = window.prepare.types
+        view.presenter.refresh("Bill")
+        bill = lambda: ws.setup.document_type("Bill")  # noqa: E731
+        self.until(lambda: view.table.rowCount() == 8 and view.example.text())
+        view.caption.setEditText("Bill {Bill number} of {Supplier}")
+        self.until(lambda: view.example.text().startswith("Bill R-"), 10, "the example")
+        self.assertNotEqual(bill().caption, "Bill {Bill number} of {Supplier}", "a try is not kept")
+        view.caption.lineEdit().editingFinished.emit()  # type: ignore[union-attr]
+        self.until(lambda: bill().caption == "Bill {Bill number} of {Supplier}", 10)
+        row = next(i for i in range(8) if view.table.item(i, 0).text() == "Bill date")
+        view.table.item(row, 4).setText("{today}")
+        self.until(lambda: bill().field("Bill date").default == "{today}", 10)
+        row = next(i for i in range(8) if view.table.item(i, 0).text() == "Supplier")
+        view.table.item(row, 3).setCheckState(Qt.CheckState.Checked)
+        self.until(lambda: bill().field("Supplier").carry, 10)
+        view.table.item(row, 6).setText("(")
+        self.until(lambda: "no regular expression" in view.problem.text(), 10)
+        view.key.setText("Nothing")
+        view.key.editingFinished.emit()
+        self.until(lambda: "has no field “Nothing”" in view.problem.text(), 10)
+        self.assertEqual(bill().field("Supplier").pattern, "")

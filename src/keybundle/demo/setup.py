@@ -23,7 +23,8 @@ def _field(name: str, kind: str = "text", *labels: str, **more: Any) -> dict[str
 def _types() -> list[dict[str, Any]]:
     return [
         {
-            "name": "Mooring agreement", "cabinet": "Boats", "caption": "{Agreement number} {Boat number}",
+            "name": "Mooring agreement", "cabinet": "Boats", "key": ["Agreement number"],
+            "caption": "{Agreement number} {Boat number}",
             "words": ["Mooring agreement", "Agreement for a mooring", "Berth agreement"],
             "folder": {"Home mooring": "Home mooring", "Boat number": "Boat number"},
             "fields": [
@@ -39,7 +40,8 @@ def _types() -> list[dict[str, Any]]:
             ],
         },
         {
-            "name": "Safety certificate", "cabinet": "Boats", "caption": "Certificate {Certificate number}",
+            "name": "Safety certificate", "cabinet": "Boats", "key": ["Certificate number"],
+            "caption": "Certificate {Certificate number}",
             "words": ["Safety certificate", "Certificate of safety", "Boat safety examination"],
             "folder": {"Home mooring": "Home mooring", "Boat number": "Boat number"},
             "order": ["Examined on < Valid until"],
@@ -70,7 +72,7 @@ def _types() -> list[dict[str, Any]]:
         {
             "name": "Bill", "cabinet": "Purchasing", "caption": "{Supplier} {Bill number}",
             "words": ["Bill", "Invoice", "Account rendered"],
-            "folder": {"Year": "year of Bill date", "Supplier": "Supplier"},
+            "folder": {"Year": "year of Bill date", "Supplier": "Supplier"}, "key": ["Supplier", "Bill number"],
             "sums": ["Net + VAT = Total"],
             "fields": [
                 {"name": "Supplier", **SUPPLIER},
@@ -87,7 +89,7 @@ def _types() -> list[dict[str, Any]]:
         {
             "name": "Delivery note", "cabinet": "Purchasing", "caption": "Delivery {Order number}",
             "words": ["Delivery note", "Advice of delivery", "Goods delivered"],
-            "folder": {"Year": "year of Delivery date", "Supplier": "Supplier"},
+            "folder": {"Year": "year of Delivery date", "Supplier": "Supplier"}, "key": ["Supplier", "Order number"],
             "fields": [
                 {"name": "Supplier", **SUPPLIER},
                 _field("Order number", "text", *ORDER["labels"], pattern=ORDER["pattern"], required=True),
@@ -149,7 +151,8 @@ def make_setup(world: World) -> Setup:
                  "halts": [{"on": "double feed", "words": "Staples are the usual reason."}, {"on": "first side blank"}],
                  "description": "The day's post, two-sided, a separator sheet before each document"},
                 {"name": "Bills", "sign": "BI", "key": "B", "duplex": True, "source": "scanner", "document_type": "Bill",
-                 "description": "Bills, two-sided, a separator sheet before each"},
+                 "separation": {"rules": [{"rule": "separator sheet"}, {"rule": "known first page"}]},
+                 "description": "Bills, two-sided, a separator sheet before each or a first page that is known"},
                 {"name": "Inspections", "sign": "IN", "source": "scanner", "document_type": "Inspection sheet",
                  "separation": {"by": "every n sheets", "sheets": 1},
                  "description": "Inspection sheets, one side, one sheet each"},

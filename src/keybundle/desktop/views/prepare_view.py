@@ -18,10 +18,12 @@ from PySide6.QtWidgets import (
 from keybundle.desktop.presenters.learned import LearnedPresenter
 from keybundle.desktop.presenters.prepare import PartTable
 from keybundle.desktop.presenters.routines import RoutinesPresenter
+from keybundle.desktop.presenters.types import TypesPresenter
 from keybundle.desktop.views.learned_view import LearnedView
 from keybundle.desktop.views.routine_view import RoutineView
+from keybundle.desktop.views.types_view import TypesView
 
-LEARNED, REGISTER = "Learned", "Register: "
+LEARNED, REGISTER, TYPES = "Learned", "Register: ", "Document types"
 
 
 class PrepareView(QWidget):
@@ -29,7 +31,13 @@ class PrepareView(QWidget):
 
     register_asked = Signal(str)
 
-    def __init__(self, routines: RoutinesPresenter, learned: LearnedPresenter, parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        routines: RoutinesPresenter,
+        learned: LearnedPresenter,
+        types: TypesPresenter,
+        parent: QWidget | None = None,
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("place")
         self._parts: list[PartTable] = []
@@ -68,6 +76,8 @@ class PrepareView(QWidget):
         self.stack.addWidget(table)
         self.learned = LearnedView(learned)
         self.stack.addWidget(self.learned)
+        self.types = TypesView(types)
+        self.stack.addWidget(self.types)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 14, 16, 10)
         layout.setSpacing(14)
@@ -93,6 +103,10 @@ class PrepareView(QWidget):
         if part.name == "Routines":
             self.stack.setCurrentIndex(0)
             self.routines.presenter.refresh()
+            return
+        if part.name == TYPES:
+            self.stack.setCurrentIndex(3)
+            self.types.presenter.refresh()
             return
         self.stack.setCurrentIndex(1)
         self.bring_register.setVisible(part.name.startswith(REGISTER))

@@ -29,6 +29,7 @@ from keybundle.desktop.presenters.prepare import load_parts
 from keybundle.desktop.presenters.routines import RoutinesPresenter
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import tell_line
+from keybundle.desktop.presenters.types import TypesPresenter
 from keybundle.desktop.presenters.work import WorkPresenter
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon
@@ -57,7 +58,9 @@ class MainWindow(QMainWindow):
         self.work = WorkView(WorkPresenter(session, self))
         self.cabinets = CabinetsView(CabinetsPresenter(session, self))
         self.finder = FindView(FindPresenter(session, self))
-        self.prepare = PrepareView(RoutinesPresenter(session, self), LearnedPresenter(session, self))
+        self.prepare = PrepareView(
+            RoutinesPresenter(session, self), LearnedPresenter(session, self), TypesPresenter(session, self)
+        )
         self.stack = QStackedWidget()
         for place in (self.work, self.cabinets, self.finder, self.prepare):
             self.stack.addWidget(place)
@@ -131,7 +134,8 @@ class MainWindow(QMainWindow):
         return foot
 
     def _connect(self) -> None:
-        for presenter in (self.work.presenter, self.prepare.routines.presenter, self.prepare.learned.presenter):
+        for presenter in (self.work.presenter, self.prepare.routines.presenter, self.prepare.learned.presenter,
+                          self.prepare.types.presenter):  # fmt: skip
             presenter.said.connect(self.say)
             presenter.failed.connect(self.warn)
         self.session.runner.failed.connect(self.warn)

@@ -1,0 +1,81 @@
+"""Changing document types: captions with an example, keys, and what each field asks; kept at once, taken back like routines."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from pydantic import ValidationError
+from sqlalchemy import func, select
+
+from keybundle.core.base.errors import InputProblem, Report
+from keybundle.core.filing.destination import make_caption
+from keybundle.core.setup.model import DocumentType
+from keybundle.core.setup.text import read_setup, write_setup
+from keybundle.core.store import schema as t
+from keybundle.core.workflows.routines import may_prepare
+from keybundle.core.workflows.workspace import Workspace
+
+FIELD_PARTS = ("required", "carry", "default", "labels", "pattern", "low", "high", "zone")
+PREPARED_CAPTIONS = ("{%s}", "{%s} {%s}", "{%s}: {%s}", "{%s}, {%s}, {%s}")
+
+
+def change_type(kind: DocumentType, changes: Mapping[str, Any]) -> DocumentType:
+    """Return a type with some parts changed; raises InputProblem in words where they do not hold together."""
+    return _validated({**kind.model_dump(), **changes})
+
+
+def change_field(kind: DocumentType, name: str, changes: Mapping[str, Any]) -> DocumentType:
+    """Return a type with some parts of one field changed; raises InputProblem in words."""
+    fields = [{**f.model_dump(), **(changes if f.name == name else {})} for f in kind.fields]
+    return _validated({**kind.model_dump(), "fields": fields})
+
+
+def _validated(data: Mapping[str, Any]) -> DocumentType:
+    try:
+        kind = DocumentType.model_validate(data)
+    except ValidationError as error:
+        said = [str(e["msg"]).removeprefix("Value error, ") for e in error.errors()]
+        raise InputProblem("; ".join(dict.fromkeys(said)) + ". Nothing was changed.") from error
+    unknown = [name for name in kind.key if kind.field(name) is None]
+    if unknown:
+        raise InputProblem(
+            f"{kind.name} has no field “{unknown[0]}”; its fields are {', '.join(f.name for f in kind.fields)}."
+        )
+    return kind
+
+
+def save_type(workspace: Workspace, who: str, kind: DocumentType) -> int:
+    """Keep a type in place of the one of its name; return how many filed documents are of it (they stay as they are)."""
+    may_prepare(workspace, who)
+    kinds = tuple(kind if k.name == kind.name else k for k in workspace.setup.document_types)
+    changed = workspace.setup.model_copy(update={"document_types": kinds})
+    report = read_setup(write_setup(changed))
+    if isinstance(report, Report):
+        raise InputProblem("; ".join(f.message for f in report.findings) + ". Nothing was changed.")
+    workspace.put_setup(changed, who)
+    d = t.document.c
+    with workspace.place.database.read() as c:
+        return int(c.execute(select(func.count()).where(d.type == kind.name, d.removed_at.is_(None))).scalar() or 0)
+
+
+def example_caption(workspace: Workspace, kind: DocumentType) -> str:
+    """Return the caption that the newest filed document of the type would have; with the fields' names before there is one."""
+    d = t.document.c
+    chosen = select(d.id).where(d.type == kind.name, d.removed_at.is_(None)).order_by(d.number.desc()).limit(1)
+    with workspace.place.database.read() as c:
+        newest: str | None = c.execute(chosen).scalar()
+    if newest is None:
+        return kind.caption.replace("{", "").replace("}", "") or kind.name
+    return make_caption(kind, workspace.repository.load(newest, with_pages=False).values)
+
+
+def prepared_captions(kind: DocumentType) -> list[str]:
+    """Return caption patterns to choose from, made of the type's first fields."""
+    names = [f.name for f in kind.fields]
+    found = [p % tuple(names[: p.count("%s")]) for p in PREPARED_CAPTIONS if p.count("%s") <= len(names)]
+    return list(
+        dict.fromkeys(
+            [*([kind.caption] if kind.caption else []), *found, f"{kind.name} {{{names[0]}}}"] if names else []
+        )
+    )

@@ -1,0 +1,132 @@
+"""Document types in Prepare: the chosen one, its caption with a live example, and what each field asks."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from keybundle.core.base.boxes import Box
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.setup.model import DocumentType
+from keybundle.core.workflows import pointing, routines, types
+from keybundle.core.workflows.pointing import PointedPage
+from keybundle.desktop.presenters.bench_state import PageShown
+from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.texts import count
+
+ZONE_MARGIN = 0.004
+
+
+@dataclass(frozen=True)
+class TypesState:
+    """All that the editor of types shows."""
+
+    names: tuple[str, ...] = ()
+    kind: DocumentType | None = None
+    captions: tuple[str, ...] = ()
+    example: str = ""
+    problem: str = ""
+    can_change: bool = False
+
+
+class TypesPresenter(QObject):
+    """State and verbs of the editor of types; every change is kept at once."""
+
+    changed = Signal(object)
+    said = Signal(str)
+    failed = Signal(str)
+    pointed = Signal(object)
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._s = session
+        self.state = TypesState()
+        self._pointed = ""
+
+    def refresh(self, name: str = "") -> None:
+        """Show a type (else the one shown before, else the first)."""
+        ws, chosen = self._s.workspace, name or (self.state.kind.name if self.state.kind else "")
+        setup = ws.setup
+        kind = setup.document_type(chosen) or (setup.document_types[0] if setup.document_types else None)
+        can_change = ws.person(self._s.who).role in routines.PREPARERS
+        captions = tuple(types.prepared_captions(kind)) if kind else ()
+        names = tuple(k.name for k in setup.document_types)
+        self._show(names=names, kind=kind, captions=captions, can_change=can_change, problem="")
+        if kind is not None:
+            self._ask_example(kind)
+
+    def _show(self, **changes: Any) -> None:
+        self.state = replace(self.state, **changes)
+        self.changed.emit(self.state)
+
+    def _ask_example(self, kind: DocumentType) -> None:
+        ws = self._s.workspace
+        self._s.runner.query(lambda: types.example_caption(ws, kind), lambda x: self._show(example=x), key="example")
+
+    def try_caption(self, caption: str) -> None:
+        """Show what a caption pattern makes of a filed document, before it is kept."""
+        if self.state.kind is not None:
+            self._ask_example(self.state.kind.model_copy(update={"caption": caption}))
+
+    def change(self, changes: Mapping[str, Any]) -> None:
+        """Change parts of the type."""
+        kind = self.state.kind
+        if kind is not None:
+            self._keep(lambda: types.change_type(kind, changes))
+
+    def change_field(self, name: str, changes: Mapping[str, Any]) -> None:
+        """Change parts of one of its fields."""
+        kind = self.state.kind
+        if kind is not None:
+            self._keep(lambda: types.change_field(kind, name, changes))
+
+    def _keep(self, make: Any) -> None:
+        s, before = self._s, self.state.kind
+        try:
+            kind = make()
+        except InputProblem as error:
+            self._show(problem=str(error))
+            return
+        if kind == before:
+            self._show(problem="")
+            return
+
+        def done(documents: int) -> None:
+            self.said.emit(f"Kept: {kind.name}. {count(documents, 'filed document')} of it stay as they are")
+            self.refresh(kind.name)
+
+        s.runner.change(
+            lambda: types.save_type(s.workspace, s.who, kind), done, on_error=lambda told: self._show(problem=told)
+        )
+
+    def point(self, offset: int = 0) -> None:
+        """Show a page of the newest batch to point at, or the next one from there."""
+        s, before = self._s, self._pointed
+
+        def load() -> PointedPage | None:
+            for sample in routines.list_samples(s.workspace, 5):
+                ids = pointing.pages_to_point_at(s.workspace, sample.id)
+                if ids and (before in ids or not offset):
+                    here = ids.index(before) + offset if before in ids else 0
+                    return pointing.load_page(s.workspace, s.pool, sample.id, ids[max(0, min(len(ids) - 1, here))])
+            return None
+
+        def done(found: PointedPage | None) -> None:
+            if found is None:
+                self.failed.emit("There is no page to point at; scan or import a sample batch first.")
+                return
+            self._pointed = found.id
+            words = found.text.words if found.text else ()
+            self.pointed.emit(
+                PageShown(found.id, str(found.picture), found.width, found.height, words, told=found.told)
+            )
+
+        s.runner.query(load, done, key="point type", on_error=self.failed.emit)
+
+    def take_zone(self, field: str, shown: PageShown, box: Box) -> None:
+        """Let a field stand in a zone of every first page."""
+        zone = pointing.zone_of(box, shown.width, shown.height, margin=ZONE_MARGIN).model_dump()
+        self.change_field(field, {"zone": zone})

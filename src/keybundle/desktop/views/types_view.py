@@ -1,0 +1,209 @@
+"""Document types: the caption with a live example, the key, and a table of what each field asks."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keybundle.core.setup.model import FieldSpec
+from keybundle.desktop.presenters.bench_state import PageShown
+from keybundle.desktop.presenters.types import TypesPresenter, TypesState
+from keybundle.desktop.views.zone_dialog import ZoneDialog
+
+CHECKS = ("required", "carry")
+TEXTS = ("default", "labels", "pattern", "low", "high")
+HEADS = (
+    "Field",
+    "Kind",
+    "Required",
+    "Carried over",
+    "Default",
+    "Labels on paper",
+    "Pattern",
+    "Least",
+    "Greatest",
+    "Zone",
+)
+TOLD = "Defaults: a fixed value, {today}, {received}, {operator}, {counter NAME} or {person FIELD}. Labels stand apart by commas."
+
+
+class TypesView(QWidget):
+    """Shows and changes one type; every change is kept at once."""
+
+    def __init__(self, presenter: TypesPresenter, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.presenter = presenter
+        self._state = TypesState()
+        self._pointing: ZoneDialog | None = None
+        self._filling = False
+        self.names = QListWidget()
+        self.names.setFixedWidth(170)
+        self.names.setAccessibleName("Document types")
+        self.names.currentTextChanged.connect(self._choose)
+        self.caption = QComboBox()
+        self.caption.setEditable(True)
+        self.caption.setAccessibleName("Caption pattern")
+        self.caption.editTextChanged.connect(presenter.try_caption)
+        self.caption.activated.connect(lambda _: self._keep_caption())
+        line = self.caption.lineEdit()
+        assert line is not None
+        line.editingFinished.connect(self._keep_caption)
+        self.example = QLabel()
+        self.example.setAccessibleName("Example of the caption")
+        self.example.setStyleSheet("font-size: 15px; font-weight: 600;")
+        self.key = QLineEdit()
+        self.key.setAccessibleName("Key fields")
+        self.key.setPlaceholderText("fields that tell one document from another, told apart by commas")
+        self.key.editingFinished.connect(lambda: presenter.change({"key": _split(self.key.text())}))
+        self.problem = QLabel()
+        self.problem.setProperty("role", "problem")
+        self.problem.setWordWrap(True)
+        self.table = QTableWidget()
+        self.table.setAccessibleName("Fields")
+        self.table.setColumnCount(len(HEADS))
+        self.table.setHorizontalHeaderLabels(list(HEADS))
+        self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        self.table.verticalHeader().hide()
+        self.table.itemChanged.connect(self._changed)
+        told = QLabel(TOLD)
+        told.setProperty("role", "quiet")
+        told.setWordWrap(True)
+        self.point = QPushButton("Point at the field's place")
+        self.point.clicked.connect(self._point)
+        self.anywhere = QPushButton("Anywhere on the page")
+        self.anywhere.clicked.connect(self._anywhere)
+        form = QFormLayout()
+        form.addRow("Caption", self.caption)
+        form.addRow("reads", self.example)
+        form.addRow("Key", self.key)
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.point)
+        buttons.addWidget(self.anywhere)
+        buttons.addStretch(1)
+        right = QVBoxLayout()
+        right.addLayout(form)
+        for part in (self.problem, told):
+            right.addWidget(part)
+        right.addWidget(self.table, 1)
+        right.addLayout(buttons)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(12)
+        layout.addWidget(self.names)
+        layout.addLayout(right, 1)
+        presenter.changed.connect(self.render_state)
+        presenter.pointed.connect(self._show_pointed)
+
+    def _choose(self, name: str) -> None:
+        if name and (self._state.kind is None or name != self._state.kind.name):
+            self.presenter.refresh(name)
+
+    def _keep_caption(self) -> None:
+        if self._state.kind is not None and self.caption.currentText() != self._state.kind.caption:
+            self.presenter.change({"caption": self.caption.currentText()})
+
+    def render_state(self, state: TypesState) -> None:
+        """Show a state; the table is filled anew only for another type or other fields."""
+        before, self._state = self._state, state
+        if [self.names.item(i).text() for i in range(self.names.count())] != list(state.names):
+            self.names.clear()
+            self.names.addItems(list(state.names))
+        self.problem.setText(state.problem)
+        self.problem.setVisible(bool(state.problem))
+        self.example.setText(state.example)
+        kind = state.kind
+        if kind is None or (kind == before.kind and state.problem == before.problem):
+            return
+        self.names.setCurrentRow(state.names.index(kind.name))
+        self.caption.clear()
+        self.caption.addItems(list(state.captions))
+        self.caption.setEditText(kind.caption)
+        self.key.setText(", ".join(kind.key))
+        for widget in (self.caption, self.key, self.point, self.anywhere):
+            widget.setEnabled(state.can_change)
+        self._fill(kind.fields, state.can_change)
+
+    def _fill(self, fields: tuple[FieldSpec, ...], can_change: bool) -> None:
+        row = max(0, self.table.currentRow())
+        self._filling = True
+        self.table.setRowCount(len(fields))
+        for i, spec in enumerate(fields):
+            zone = "fixed" if spec.zone else "anywhere"
+            texts = {"labels": ", ".join(spec.labels), **{n: getattr(spec, n) for n in TEXTS if n != "labels"}}
+            for j, text in enumerate((spec.name, spec.kind.value)):
+                self.table.setItem(i, j, _item(text, editable=False))
+            for j, name in enumerate(CHECKS, 2):
+                item = _item("", editable=False)
+                item.setFlags(
+                    item.flags() | (Qt.ItemFlag.ItemIsUserCheckable if can_change else Qt.ItemFlag.NoItemFlags)
+                )
+                item.setCheckState(Qt.CheckState.Checked if getattr(spec, name) else Qt.CheckState.Unchecked)
+                self.table.setItem(i, j, item)
+            for j, name in enumerate(TEXTS, 4):
+                self.table.setItem(i, j, _item(texts[name], editable=can_change))
+            self.table.setItem(i, len(HEADS) - 1, _item(zone, editable=False))
+        self._filling = False
+        self.table.resizeColumnsToContents()
+        for j in range(self.table.columnCount()):
+            self.table.setColumnWidth(j, min(190, self.table.columnWidth(j) + 8))
+        self.table.selectRow(min(row, len(fields) - 1))
+
+    def _changed(self, item: QTableWidgetItem) -> None:
+        kind = self._state.kind
+        if self._filling or kind is None:
+            return
+        name, column = kind.fields[item.row()].name, item.column()
+        if 2 <= column < 4:
+            self.presenter.change_field(name, {CHECKS[column - 2]: item.checkState() is Qt.CheckState.Checked})
+        elif 4 <= column < 4 + len(TEXTS):
+            part, text = TEXTS[column - 4], item.text().strip()
+            self.presenter.change_field(name, {part: _split(text) if part == "labels" else text})
+
+    def _field(self) -> str:
+        kind, row = self._state.kind, self.table.currentRow()
+        return kind.fields[row].name if kind is not None and 0 <= row < len(kind.fields) else ""
+
+    def _point(self) -> None:
+        field = self._field()
+        dialog = self._pointing = ZoneDialog(f"Draw where {field} stands on every first page of this type.", self)
+        dialog.page_asked.connect(self.presenter.point)
+        dialog.zone_drawn.connect(lambda shown, box: self.presenter.take_zone(field, shown, box))
+        dialog.finished.connect(self._end_pointing)
+        self.presenter.point()
+
+    def _show_pointed(self, shown: PageShown) -> None:
+        if self._pointing is not None:
+            self._pointing.render_page(shown, ())
+            self._pointing.show()
+
+    def _end_pointing(self) -> None:
+        if self._pointing is not None:
+            self._pointing.deleteLater()
+        self._pointing = None
+
+    def _anywhere(self) -> None:
+        if self._field():
+            self.presenter.change_field(self._field(), {"zone": None})
+
+
+def _split(text: str) -> tuple[str, ...]:
+    return tuple(part.strip() for part in text.split(",") if part.strip())
+
+
+def _item(text: str, *, editable: bool) -> QTableWidgetItem:
+    item = QTableWidgetItem(text)
+    plain = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+    item.setFlags(plain | Qt.ItemFlag.ItemIsEditable if editable else plain)
+    return item
