@@ -13,8 +13,12 @@ import unittest
 from pathlib import Path
 
 from keybundle.core.jobs.pool import Pool
+from keybundle.core.workflows.capture import find_routine, scan_stack
+from keybundle.core.workflows.devices import Options, find_scanners
+from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.workspace import Workspace, open_workspace
 from keybundle.demo import seed
+from keybundle.demo.names import PEOPLE
 
 ROOT = Path(__file__).parent.parent
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -50,6 +54,25 @@ def demo_template() -> Path:
     return folder
 
 
+@functools.cache
+def scanned_template() -> tuple[Path, str]:
+    """The demo world with its 8 sheets scanned and read, made once; the folder and the batch."""
+    folder = shared_folder() / "scanned"
+    shutil.copytree(demo_template(), folder)
+    workspace = open_workspace(folder)
+    line = Line(workspace, shared_pool())
+    try:
+        routine = find_routine(workspace, "Post")
+        scanner = find_scanners(workspace)[0]
+        found = scan_stack(workspace, line, routine, scanner, PEOPLE[0][0], options=Options(sides_per_minute=0))
+        assert line.wait(180)
+        scanner.refill()
+    finally:
+        line.close()
+        workspace.close()
+    return folder, str(found.batch)
+
+
 class DataTest(unittest.TestCase):
     """Gives each test a folder of its own, and on request a copy of a small demo world."""
 
@@ -57,10 +80,13 @@ class DataTest(unittest.TestCase):
         self.folder = Path(tempfile.mkdtemp(prefix="keybundle-test-"))
         self.addCleanup(shutil.rmtree, self.folder, True)
 
-    def demo_data(self) -> Path:
-        """A data directory with the demo set-up, 14 filed documents and 8 sheets in the feeder."""
+    def demo_data(self, *, scanned: bool = False) -> Path:
+        """A data directory with the demo set-up, 14 filed documents and 8 sheets in the feeder.
+
+        ``scanned``: with these sheets scanned and read as the batch ``scanned_template()[1]``, and in the feeder again.
+        """
         target = self.folder / "data"
-        shutil.copytree(demo_template(), target)
+        shutil.copytree(scanned_template()[0] if scanned else demo_template(), target)
         return target
 
     def demo_workspace(self) -> Workspace:

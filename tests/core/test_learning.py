@@ -27,16 +27,15 @@ from keybundle.core.proposing.types import guess_type
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.model import FieldSpec, Setup
 from keybundle.core.workflows import learning, slip
-from keybundle.core.workflows.capture import find_routine, scan_stack
-from keybundle.core.workflows.devices import Options, find_scanners
 from keybundle.core.workflows.filing import file_documents, take_back
 from keybundle.core.workflows.line import Line
+from keybundle.core.workflows.workspace import open_workspace
 from keybundle.demo.layouts import Layout as PaperLayout
 from keybundle.demo.layouts import draw_document, fixed_layout
 from keybundle.demo.names import make_world
 from keybundle.demo.records import Record, make_record
 from keybundle.demo.setup import make_setup
-from tests.support import DataTest, shared_pool
+from tests.support import DataTest, scanned_template, shared_pool
 
 SETUP: Setup = make_setup(make_world())
 
@@ -209,16 +208,13 @@ class Confidence(unittest.TestCase):
 
 class Filing(DataTest):
     def test_what_is_filed_is_learned_and_forgotten_again(self) -> None:
-        workspace = self.demo_workspace()
-        pool, who = shared_pool(), workspace.person(None).name
+        workspace = open_workspace(self.demo_data(scanned=True))
+        self.addCleanup(workspace.close)
+        pool, who, batch_id = shared_pool(), workspace.person(None).name, scanned_template()[1]
         line = Line(workspace, pool)
         self.addCleanup(line.close)
         types, documents = learning.list_learned(workspace)
         self.assertEqual(sum(t.documents for t in types), len(documents))
-        found = scan_stack(workspace, line, find_routine(workspace, "Post"), find_scanners(workspace)[0], who,
-                           options=Options(sides_per_minute=0))  # fmt: skip
-        self.assertTrue(line.wait(120))
-        batch_id = str(found.batch)
         ready = next(d for d in workspace.batches.load(batch_id).in_order() if d.state is State.READY)
         field = next(n for n, v in ready.values.items() if v.origin is Origin.PAGE)
         slip.enter_value(workspace, line, batch_id, ready.id, field, ready.values[field].text, who)

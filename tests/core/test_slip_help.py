@@ -80,6 +80,7 @@ class Slips(DataTest):
         self.change_field("Order number", default="{counter orders}", pattern="")
         self.change_field("Supplier", carry=True)
         self.enter(0, "Supplier", "Quillfeather Lock Gates")
+        self.assertTrue(self.line.wait(60))
         found = self.propose(1)
         day = self.ws.batches.load(self.batch_id).created_at[:10]
         self.assertEqual((found["Delivery date"].text, found["Delivery date"].origin), (day, Origin.DEFAULT))
@@ -88,9 +89,8 @@ class Slips(DataTest):
         )
         self.assertFalse(any(found[n].sure for n in ("Delivery date", "Supplier", "Order number")))
         first = int(found["Order number"].text)
-        self.assertEqual(count_up(self.ws, "orders"), first + 1, "no number is given twice")
-        self.line.revise(self.batch_id)
-        self.assertTrue(self.line.wait(60))
+        self.assertNotIn(str(first), [self.values(i)["Order number"].text for i in (0, 2)], "no number is given twice")
+        self.assertGreater(count_up(self.ws, "orders"), first)
         slip_help.clear_assumed(self.ws, self.line, self.batch_id, self.ids[1], self.who)
         self.assertEqual([n for n, v in self.values(1).items() if v.items], [])
         with self.assertRaisesRegex(InputProblem, "Nothing on this slip"):

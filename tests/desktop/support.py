@@ -40,9 +40,9 @@ class DesktopTest(DataTest):
     def check_messages(self) -> None:
         self.assertEqual([m for m in self.messages if not m.startswith(ALLOWED)], [])
 
-    def start(self, **options: bool) -> Desktop:
+    def start(self, *, scanned: bool = False, **options: bool) -> Desktop:
         settings = QSettings(str(self.folder / "window.ini"), QSettings.Format.IniFormat)
-        desktop = Desktop(self.demo_data(), settings=settings, **options)
+        desktop = Desktop(self.demo_data(scanned=scanned), settings=settings, **options)
         self.addCleanup(self.spin, 0.05)
         self.addCleanup(desktop.close)
         desktop.root.show()

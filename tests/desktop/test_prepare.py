@@ -5,20 +5,18 @@ from __future__ import annotations
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from keybundle.core.intake.scanner import Options
-from keybundle.core.workflows.capture import find_routine, scan_stack
-from keybundle.core.workflows.devices import find_scanners
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.routine_view import RoutineView
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
+from tests.support import scanned_template
 
 CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
 
 
 class Routines(DesktopTest):
-    def begin(self, role: str = "administrator") -> tuple[Desktop, MainWindow, RoutineView]:
-        desktop = self.start()
+    def begin(self, role: str = "administrator", *, scanned: bool = False) -> tuple[Desktop, MainWindow, RoutineView]:
+        desktop = self.start(scanned=scanned)
         desktop.begin(next(p.name for p in desktop.workspace.setup.people if p.role == role))
         window = desktop.window
         assert window is not None
@@ -29,16 +27,9 @@ class Routines(DesktopTest):
         self.key(window, Qt.Key.Key_4, CTRL)
         self.until(lambda: window.prepare.routines.presenter.state.routine is not None)
 
-    def scan(self, desktop: Desktop) -> str:
-        ws = desktop.workspace
-        found = scan_stack(ws, desktop.line, find_routine(ws, "Post"), find_scanners(ws)[0], ws.person(None).name,
-                           options=Options(sides_per_minute=0))  # fmt: skip
-        self.assertTrue(desktop.line.wait(120))
-        return str(found.batch)
-
     def test_rules_are_tried_as_they_are_changed_and_open_batches_follow(self) -> None:
-        desktop, window, view = self.begin()
-        batch_id = self.scan(desktop)
+        desktop, window, view = self.begin(scanned=True)
+        batch_id = scanned_template()[1]
         before = len(desktop.workspace.batches.load(batch_id).documents)
         self.open_prepare(window)
         p = view.presenter

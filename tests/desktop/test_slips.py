@@ -8,9 +8,6 @@ from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
 from PySide6.QtTest import QAbstractItemModelTester, QTest
 from PySide6.QtWidgets import QFileDialog, QInputDialog
 
-from keybundle.core.intake.scanner import Options
-from keybundle.core.workflows.capture import find_routine, scan_stack
-from keybundle.core.workflows.devices import find_scanners
 from keybundle.desktop.models.slips import FIXED
 from keybundle.desktop.presenters.bench_state import SlipRow, SlipTable, TableCell, TableRow
 from keybundle.desktop.presenters.bench_wording import narrow_table
@@ -21,6 +18,7 @@ from keybundle.desktop.views.register_dialog import RegisterDialog
 from keybundle.desktop.views.slip_table_view import SlipTableView
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
+from tests.support import scanned_template
 
 CTRL, SHIFT, ALT = (
     Qt.KeyboardModifier.ControlModifier,
@@ -31,17 +29,15 @@ CTRL, SHIFT, ALT = (
 
 class Slips(DesktopTest):
     def begin(self) -> tuple[MainWindow, BenchView]:
-        desktop = self.start()
+        desktop = self.start(scanned=True)
         who = next(p.name for p in desktop.workspace.setup.people if p.role == "supervisor")
         desktop.begin(who)
-        window, ws = desktop.window, desktop.workspace
+        window = desktop.window
         assert window is not None
         self.desktop = desktop
-        found = scan_stack(ws, desktop.line, find_routine(ws, "Post"), find_scanners(ws)[0], who,
-                           options=Options(sides_per_minute=0))  # fmt: skip
-        self.assertTrue(desktop.line.wait(120))
-        window.open_batch(str(found.batch))
-        bench = window.benches[str(found.batch)]
+        batch_id = scanned_template()[1]
+        window.open_batch(batch_id)
+        bench = window.benches[batch_id]
         self.until(lambda: bench.presenter.state.documents and bench.presenter.state.slip is not None)
         self.until(window.isActiveWindow)
         return window, bench

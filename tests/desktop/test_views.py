@@ -9,9 +9,6 @@ from PySide6.QtCore import QModelIndex, QSettings, Qt
 from PySide6.QtTest import QAbstractItemModelTester, QTest
 from PySide6.QtWidgets import QInputDialog
 
-from keybundle.core.intake.scanner import Options
-from keybundle.core.workflows.capture import find_routine, scan_stack
-from keybundle.core.workflows.devices import find_scanners
 from keybundle.desktop.actions.registry import COMMANDS, search_commands
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme import colours
@@ -19,6 +16,7 @@ from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.keys_dialog import KeysDialog
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
+from tests.support import scanned_template
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 
@@ -73,17 +71,13 @@ class FirstStart(DesktopTest):
 
 class Bench(DesktopTest):
     def open_bench(self) -> tuple[MainWindow, BenchView]:
-        desktop = self.start()
+        desktop = self.start(scanned=True)
         desktop.begin("Elspra Towpath")
         window = desktop.window
         assert window is not None
-        ws = desktop.workspace
-        routine = find_routine(ws, "Post")
-        options = Options(sides_per_minute=0)
-        found = scan_stack(ws, desktop.line, routine, find_scanners(ws)[0], "Elspra Towpath", options=options)
-        self.assertTrue(desktop.line.wait(90))
-        window.open_batch(str(found.batch))
-        bench = window.benches[str(found.batch)]
+        batch_id = scanned_template()[1]
+        window.open_batch(batch_id)
+        bench = window.benches[batch_id]
         self.until(lambda: bench.presenter.pictures.shown is not None and bench.presenter.state.slip is not None)
         return window, bench
 

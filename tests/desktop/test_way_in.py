@@ -21,13 +21,14 @@ from keybundle.desktop.views.scan_options_dialog import ScanOptionsDialog
 from keybundle.desktop.views.window import MainWindow
 from keybundle.desktop.views.zone_dialog import ZoneDialog
 from tests.desktop.support import DesktopTest
+from tests.support import scanned_template
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 
 
 class Begun(DesktopTest):
-    def begin(self, role: str = "operator") -> tuple[Desktop, MainWindow]:
-        desktop = self.start()
+    def begin(self, role: str = "operator", *, scanned: bool = False) -> tuple[Desktop, MainWindow]:
+        desktop = self.start(scanned=scanned)
         desktop.begin(next(p.name for p in desktop.workspace.setup.people if p.role == role))
         window = desktop.window
         assert window is not None
@@ -124,14 +125,11 @@ class WayIn(Begun):
         self.assertEqual([p.source for p in batch.pages], [f.name for f in files])
 
     def test_pages_are_pasted_on_another_bench(self) -> None:
-        desktop, window = self.begin()
-        ws, ids = desktop.workspace, []
-        for _ in range(2):
-            scanner = find_scanners(ws)[0]
-            found = scan_stack(ws, desktop.line, find_routine(ws, "Post"), scanner, window.session.who,
-                               options=Options(sides_per_minute=0))  # fmt: skip
-            ids.append(str(found.batch))
-            scanner.refill()
+        desktop, window = self.begin(scanned=True)
+        ws, ids = desktop.workspace, [scanned_template()[1]]
+        found = scan_stack(ws, desktop.line, find_routine(ws, "Post"), find_scanners(ws)[0], window.session.who,
+                           options=Options(sides_per_minute=0))  # fmt: skip
+        ids.append(str(found.batch))
         self.assertTrue(desktop.line.wait(240))
         benches = []
         for batch_id in ids:
@@ -155,11 +153,8 @@ class WayIn(Begun):
 
 class Pointing(Begun):
     def test_a_zone_is_drawn_and_the_rule_follows(self) -> None:
-        desktop, window = self.begin("administrator")
+        desktop, window = self.begin("administrator", scanned=True)
         ws = desktop.workspace
-        scan_stack(ws, desktop.line, find_routine(ws, "Post"), find_scanners(ws)[0], window.session.who,
-                   options=Options(sides_per_minute=0))  # fmt: skip
-        self.assertTrue(desktop.line.wait(120))
         self.key(window, Qt.Key.Key_4, CTRL)
         view = window.prepare.routines
         self.until(lambda: view.presenter.state.samples and view.presenter.state.routine is not None)

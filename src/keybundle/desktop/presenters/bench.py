@@ -16,7 +16,7 @@ from keybundle.core.workflows import bench, slip
 from keybundle.desktop.presenters.bench_filing import BenchFiling
 from keybundle.desktop.presenters.bench_pages import BenchPages
 from keybundle.desktop.presenters.bench_slips import BenchSlips
-from keybundle.desktop.presenters.bench_state import BenchState, SlipRow, StripDocument, StripPage
+from keybundle.desktop.presenters.bench_state import BenchState, SlipRow, SlipTable, StripDocument, StripPage
 from keybundle.desktop.presenters.bench_wording import (
     join_words_by_line,
     make_plates,
@@ -57,6 +57,7 @@ class BenchPresenter(QObject):
         self._strip: tuple[tuple[StripPage, ...], tuple[StripDocument, ...]] = ((), ())
         self._page: str | None = None
         self._field: str | None = None
+        self._table, self._shows_table = SlipTable(), False
         self._selected: set[str] = set()
         self._anchor: str | None = None
         self._after: Callable[[], None] | None = None
@@ -80,6 +81,8 @@ class BenchPresenter(QObject):
     def _loaded(self, data: bench.BenchData) -> None:
         self._data = data
         self._strip = make_strip(data.batch, self._s.workspace.place.cache), make_plates(data)
+        if self._shows_table:
+            self._table = make_table(data, self._s.workspace.setup)
         pages = data.batch.pages
         if self._page is None or all(p.id != self._page for p in pages):
             first = next((d for d in data.batch.in_order() if d.state is State.TO_CHECK), None)
@@ -108,7 +111,7 @@ class BenchPresenter(QObject):
             in_hand=frozenset(self._s.hand.pages) & known,
             slip=make_slip(data, document, self._s.workspace.setup, self._s.workspace.calibration()) if document else None,
             balance=balance, balance_told=balance_told, undo=data.undo or "", redo=data.redo or "",
-            table=make_table(data, self._s.workspace.setup),
+            table=self._table,
             can_file_all=ready > 0, file_all=f"File all ready ({ready})" if ready else "File all ready",
             reading=reading, stop_reading=stop_reading,
         )  # fmt: skip
@@ -148,6 +151,13 @@ class BenchPresenter(QObject):
         self._publish()
         if moved:
             self._show_page()
+
+    def show_table(self, shows: bool) -> None:
+        """Keep the table of slips up to date from now on, or no longer."""
+        self._shows_table = shows
+        if shows and self._data is not None:
+            self._table = make_table(self._data, self._s.workspace.setup)
+            self._publish()
 
     def select_none(self) -> None:
         """Let nothing be selected."""

@@ -221,7 +221,8 @@ class BenchView(QWidget):
         self.stop_reading.setVisible(bool(state.stop_reading))
         self.strip.render_state(state)
         self.contact.render_state(state)
-        self.table.render_table(state.table)
+        if self.below.currentWidget() is self.table:
+            self.table.render_table(state.table)
         self.slip.render_slip(state.slip, self._snippet)
 
     def _step_down(self, offset: int) -> None:
@@ -238,6 +239,7 @@ class BenchView(QWidget):
         """Show something in the place of page and slip, or these again."""
         shows = self.below.currentWidget() is not widget
         self.below.setCurrentWidget(widget if shows else self.splitter)
+        self.presenter.show_table(self.below.currentWidget() is self.table)
         (focus if shows else self.strip).setFocus()
 
     def _toggle_text(self) -> None:
@@ -258,6 +260,7 @@ class BenchView(QWidget):
 
     def _go_to_slip(self) -> None:
         self.below.setCurrentWidget(self.splitter)
+        self.presenter.show_table(False)
         self.presenter.go_to_unsure()
 
     def _toggle_page_window(self) -> None:
