@@ -15,6 +15,7 @@ from keybundle.demo.stack import DocumentPlan
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.presenters.work import BatchRow, WorkState
 from keybundle.desktop.views.bench_view import BenchView
+from keybundle.desktop.views.mapping_dialog import MappingDialog
 from keybundle.desktop.views.window import MainWindow
 from keybundle.desktop.views.work_view import BatchModel, WorkView
 from tests.desktop.support import DesktopTest
@@ -160,6 +161,8 @@ class InTheWindow(DesktopTest):
         for name in ("tree/b.png", "tree/deep/a.png"):
             Path(self.files(DocumentPlan("Bill", 1, 7))[0]).rename(self.folder / name)
         self.drop(window.work, str(self.folder / "tree"))
+        self.until(lambda: window.work.findChildren(MappingDialog), 10, "the folders to be shown first")
+        QTest.mouseClick(window.work.findChildren(MappingDialog)[0].take, Qt.MouseButton.LeftButton)
         self.until(lambda: window.work.model.rows and not window.work.presenter.state.scanning, 30)
         batch_id = window.work.model.rows[0].id
         pages = desktop.workspace.batches.load(batch_id).pages
