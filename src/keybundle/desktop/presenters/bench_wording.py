@@ -25,6 +25,7 @@ from keybundle.desktop.presenters.bench_state import (
     TableRow,
 )
 
+UNKNOWN = Calibration()
 ASSUMED_TOLD = {
     Origin.DEFAULT: "Only the default; confirm it or change it.",
     Origin.FOLDER: "Taken from the folder it came from; confirm it or change it.",
@@ -91,7 +92,7 @@ def make_plates(data: BenchData) -> tuple[StripDocument, ...]:
     )
 
 
-def make_slip(data: BenchData, document: Document, setup: Setup, calibration: Calibration) -> SlipState:
+def make_slip(data: BenchData, document: Document, setup: Setup, calibration: Calibration = UNKNOWN) -> SlipState:
     """Return the slip of a document."""
     facts = data.facts[document.id]
     kind = setup.document_type(document.type)
