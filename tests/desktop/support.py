@@ -46,6 +46,8 @@ class DesktopTest(DataTest):
         self.addCleanup(self.spin, 0.05)
         self.addCleanup(desktop.close)
         desktop.root.show()
+        desktop.root.activateWindow()
+        self.until(desktop.root.isActiveWindow, 10, "the start page to be in front")
         assert desktop.start is not None
         desktop.start.focus_first()
         return desktop
