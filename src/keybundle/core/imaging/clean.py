@@ -153,16 +153,18 @@ def despeckle(grey: Pixels, dpi: float) -> Pixels:
     """Paint lonely specks in the colour of paper; dots that belong to letters have neighbours and stay."""
     mm = dpi / 25.4
     dark = (grey < 160).astype(np.uint8)
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(dark, connectivity=8)
-    largest = max(1.0, SPECK_MM * mm)
-    small = np.zeros(count, dtype=bool)
-    small[1:] = np.maximum(stats[1:, cv2.CC_STAT_WIDTH], stats[1:, cv2.CC_STAT_HEIGHT]) <= largest
-    if not small.any():
+    _, _, stats, _ = cv2.connectedComponentsWithStats(dark, connectivity=8)
+    small = np.maximum(stats[:, cv2.CC_STAT_WIDTH], stats[:, cv2.CC_STAT_HEIGHT]) <= max(1.0, SPECK_MM * mm)
+    boxes = stats[small][:, :4]
+    if not len(boxes):
         return grey
-    letters = (~small[labels] & (dark > 0)).astype(np.uint8)
+    letters = dark.copy()
+    for left, top, width, height in boxes:
+        letters[top : top + height, left : left + width] = 0
     reach = 2 * round(LONELY_MM * mm / 2) + 1
     near = cv2.dilate(letters, np.ones((reach, reach), np.uint8))
-    lonely = (small[labels] & (near == 0)).astype(np.uint8)
+    lonely = boxes[near[boxes[:, 1], boxes[:, 0]] == 0]
     out = grey.copy()
-    out[cv2.dilate(lonely, np.ones((3, 3), np.uint8)) > 0] = WHITE
+    for left, top, width, height in lonely:
+        out[max(0, top - 1) : top + height + 1, max(0, left - 1) : left + width + 1] = WHITE
     return out

@@ -19,6 +19,7 @@ from keybundle.core.store import schema as t
 from keybundle.core.store.database import Database
 
 SEPARATOR = "\x1f"
+MOST_BOUND = 500
 
 
 def fold(text: str) -> str:
@@ -153,6 +154,18 @@ class Repository:
             query = query.where(_has_value(name, value))
         with self._db.read() as c:
             return [(r.id, r.caption) for r in c.execute(query.order_by(d.number.desc()).limit(limit))]
+
+    def known_values(self, type_name: str, field: str, values: Sequence[str]) -> set[str]:
+        """Return which of these values some document of a type holds in a field."""
+        v, d, found = t.document_value.c, t.document.c, set[str]()
+        with self._db.read() as c:
+            for start in range(0, len(values), MOST_BOUND):
+                chosen = select(v.value).distinct().join(t.document, d.id == v.document_id).where(
+                    v.field == field, v.folded.in_([fold(x) for x in values[start : start + MOST_BOUND]]),
+                    d.type == type_name, d.removed_at.is_(None),
+                )  # fmt: skip
+                found |= set(c.execute(chosen).scalars())
+        return found
 
     def earlier_values(self, field: str, typed: str, limit: int = 8) -> list[tuple[str, int]]:
         """Return (value, number of documents) of a field's earlier values that begin with a text, the most used first."""

@@ -50,12 +50,16 @@ class BenchData:
 def load_bench(workspace: Workspace, batch_id: str) -> BenchData:
     """Return a batch as the bench shows it."""
     batch = workspace.batches.load(batch_id)
-    facts = {key: _facts(workspace, batch.documents[key], own[0]) for key, own in batch.pages_by_document().items()}
+    same = find_filed_already(workspace, batch)
+    facts = {
+        key: _facts(workspace, batch.documents[key], own[0], same.get(key, ()))
+        for key, own in batch.pages_by_document().items()
+    }
     undo, redo = workspace.batches.next_undo(batch_id), workspace.batches.next_redo(batch_id)
     return BenchData(batch, facts, balance(batch), undo, redo, local_day(workspace, batch.created_at))
 
 
-def _facts(workspace: Workspace, document: Document, first: Page) -> DocumentFacts:
+def _facts(workspace: Workspace, document: Document, first: Page, same: tuple[tuple[str, str], ...]) -> DocumentFacts:
     kind = workspace.setup.document_type(document.type)
     if kind is None:
         return DocumentFacts(_first_line(workspace, first), (), (), why_not(workspace, document))
@@ -64,11 +68,33 @@ def _facts(workspace: Workspace, document: Document, first: Page) -> DocumentFac
     caption = (
         make_caption(kind, document.values) if document.values else f"{kind.name}: {_first_line(workspace, first)}"
     )
-    same = tuple(workspace.repository.find_same(kind.name, key)) if (key := key_values(kind, document)) else ()
     return DocumentFacts(caption, tuple(destination.path), levels, why_not(workspace, document), same)
 
 
-def key_values(kind: DocumentType, document: Document) -> dict[str, str]:
+def find_filed_already(workspace: Workspace, batch: Batch) -> dict[str, tuple[tuple[str, str], ...]]:
+    """Return, for documents whose key values are filed already, the (id, caption) of those that hold them.
+
+    One look for each type at the field that tells most (one that is no register's, the last of the key) leaves few to
+    be compared in full.
+    """
+    found: dict[str, tuple[tuple[str, str], ...]] = {}
+    for kind in (k for k in workspace.setup.document_types if k.key):
+        own = {d.id: v for d in batch.documents.values() if d.type == kind.name and (v := _key_values(kind, d))}
+        plain = [n for n in kind.key if (spec := kind.field(n)) is not None and not spec.register_name] or list(
+            kind.key
+        )
+        known = (
+            workspace.repository.known_values(kind.name, plain[-1], [v[plain[-1]] for v in own.values()])
+            if own
+            else set()
+        )
+        for key, values in own.items():
+            if values[plain[-1]] in known and (same := workspace.repository.find_same(kind.name, values)):
+                found[key] = tuple(same)
+    return found
+
+
+def _key_values(kind: DocumentType, document: Document) -> dict[str, str]:
     """Return the values that tell a document from others; none where one is missing or it is filed."""
     values = {n: document.values[n].text for n in kind.key if n in document.values and document.values[n].items}
     return values if len(values) == len(kind.key) and not document.filed_id else {}

@@ -104,6 +104,11 @@ class SlipField(QFrame):
         self.snippet.setPixmap(snippet)
         self.snippet.setVisible(not snippet.isNull())
 
+    def forget(self) -> None:
+        """Let the next row be shown whatever was typed: it is another document's."""
+        self._row = None
+        self._close_list()
+
     def _say_more(self, row: SlipRow) -> str:
         """Return what else is known of a value: as read, what could stand instead, by number, and what is worth knowing."""
         parts = [f"As read: {row.as_read}"] if row.as_read and row.unsure else []
@@ -266,8 +271,11 @@ class SlipView(QWidget):
         self.same.setVisible(bool(state.same))
         self.same.setText(f"Filed already: {state.same[0][1]}. Look at it" if state.same else "")
         names = [r.name for r in state.rows]
-        if list(self.fields) != names or before is None or before.document != state.document:
+        if list(self.fields) != names:
             self._build(names)
+        elif before is None or before.document != state.document:
+            for field in self.fields.values():
+                field.forget()
         for row in state.rows:
             picture = snippet(*row.place) if row.unsure and row.place and not state.is_filed else QPixmap()
             self.fields[row.name].render_row(row, picture, locked=state.is_filed)
