@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import shutil
 import sys
@@ -13,7 +14,8 @@ from pathlib import Path
 from PySide6.QtWidgets import QApplication, QScrollArea
 
 from bench.yardstick import feeder, run_cli
-from keybundle.core.workflows import learning, routines
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.workflows import learning, routines, slip
 from keybundle.core.workflows.capture import find_routine
 from keybundle.core.workflows.filing import file_documents
 from keybundle.core.workflows.workspace import open_workspace
@@ -142,11 +144,14 @@ def shoot_slips(desktop: Desktop, bench: BenchView, target: Path, spin: Callable
 
 
 def shoot_learned(desktop: Desktop, batch: str, target: Path, spin: Callable[[float], None]) -> None:
-    """File the rest document by document, as somebody who looks at each does, and take the picture of what was learned."""
-    ws, window = desktop.workspace, desktop.window
+    """Confirm and file the rest document by document, as somebody who looks at each does, and show what was learned."""
+    ws, window, who = desktop.workspace, desktop.window, PEOPLE[2][0]
     assert window is not None
     for document in ws.batches.load(batch).in_order():
-        file_documents(ws, desktop.pool, batch, PEOPLE[2][0], [document.id])
+        for name in [n for n, v in document.values.items() if v.items and not v.sure and not document.filed_id]:
+            with contextlib.suppress(InputProblem):
+                slip.confirm_value(ws, desktop.line, batch, document.id, name, who)
+        file_documents(ws, desktop.pool, batch, who, [document.id])
     learning.refresh_calibration(ws, desktop.pool, at_once=True)
     window.go_prepare()
     spin(2)

@@ -159,7 +159,8 @@ def say_bar(calibration: Calibration, bar: float, one_in: int) -> str:
     if can:
         return f"At most 1 wrong in {one_in} can be claimed from a score of {found:.2f} on: {n:,} confirmed, {wrong} wrong."
     least = 3 * one_in
+    ruled_out = f" (at most 1 in {int(1 / share)})" if share < 1 else ""
     return (
         f"At most 1 wrong in {one_in} cannot be claimed yet: it takes about {least:,} confirmed values without a wrong one, "
-        f"{n:,} are there with {wrong} wrong (at most 1 in {max(1, int(1 / share))}). Until then the bar is {found:.0%}."
+        f"{n:,} are there with {wrong} wrong{ruled_out}. Until then the bar is {found:.0%}."
     )
