@@ -81,6 +81,26 @@ class Bench(DesktopTest):
         self.until(lambda: bench.presenter.pictures.shown is not None and bench.presenter.state.slip is not None)
         return window, bench
 
+    def test_zooming_brings_the_full_resolution_and_neighbours_are_fetched_ahead(self) -> None:
+        _, bench = self.open_bench()
+        p = bench.presenter
+        document = next(d for d in p.state.documents if d.pages > 1)
+        p.go_to_document(document.id)
+        self.until(lambda: p.pictures.shown is not None and p.pictures.shown.page == p.state.page)
+        small = bench.page._pixmap.width()
+        for _ in range(6):
+            self.key(bench.strip, Qt.Key.Key_Plus, CTRL)
+        self.until(lambda: p.pictures.shown is not None and p.pictures.shown.is_full, 20, "the full picture")
+        self.assertGreater(bench.page._pixmap.width(), 1.5 * small)
+        self.assertEqual(bench.page._pixmap.width(), p.pictures.shown.width if p.pictures.shown else 0)
+        ids = [x.id for x in p.state.pages]
+        here = ids.index(str(p.state.page))
+        self.until(
+            lambda: {k[0] for k in p.pictures._kept} >= {ids[here + 1], ids[here + 2]}, 20, "the pages behind it"
+        )
+        p.step_page(1)
+        self.assertEqual(p.pictures.shown.page if p.pictures.shown else "", ids[here + 1], "shown without a wait")
+
     def test_lift_complete_set_aside_and_turn(self) -> None:
         window, bench = self.open_bench()
         p = bench.presenter

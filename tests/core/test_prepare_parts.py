@@ -1,0 +1,89 @@
+"""Parts that Prepare changes: document types, captions, pointing at a page."""
+
+from __future__ import annotations
+
+from keybundle.core.base.boxes import Frame
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.imaging.picture import decode
+from keybundle.core.proposing.propose import ReadPage, propose_values
+from keybundle.core.reading.text import PageText, Word
+from keybundle.core.setup.routines import Zone
+from keybundle.core.workflows import pointing, types
+from keybundle.core.workflows.workspace import open_workspace
+from tests.support import DataTest, scanned_template, shared_pool
+
+
+class Types(DataTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.ws = self.demo_workspace()
+        self.who = self.ws.person(None).name
+        kind = self.ws.setup.document_type("Bill")
+        assert kind is not None
+        self.kind = kind
+
+    def test_a_change_is_kept_and_says_how_many_documents_are_of_the_type(self) -> None:
+        changed = types.change_field(self.kind, "Bill date", {"default": "{today}", "labels": ("Day",)})
+        filed = [
+            d
+            for d in self.ws.repository.load_many(self.ws.repository.list_ids("Purchasing", {})).values()
+            if d.type == "Bill"
+        ]
+        self.assertEqual(types.save_type(self.ws, self.who, changed), len(filed))
+        self.assertEqual(self.ws.setup.document_type("Bill"), changed)
+
+    def test_what_does_not_hold_together_is_refused_in_words(self) -> None:
+        for changes, said in (
+            ({"key": ("Nothing",)}, "has no field “Nothing”"),
+            ({"name": ""}, "at least 1 character"),
+        ):
+            with self.assertRaisesRegex(InputProblem, said):
+                types.change_type(self.kind, changes)
+        with self.assertRaisesRegex(InputProblem, "no regular expression"):
+            types.change_field(self.kind, "Bill number", {"pattern": "("})
+        with self.assertRaisesRegex(InputProblem, "no field to come from"):
+            types.save_type(self.ws, self.who, types.change_type(self.kind, {"folder": {"Year": "year of Nothing"}}))
+        reader = next(p.name for p in self.ws.setup.people if p.role == "reader")
+        with self.assertRaisesRegex(InputProblem, "not change it"):
+            types.save_type(self.ws, reader, self.kind)
+
+    def test_captions_are_tried_on_a_filed_document(self) -> None:
+        self.assertRegex(
+            types.example_caption(self.ws, types.change_type(self.kind, {"caption": "No {Bill number}!"})),
+            r"^No R-\d+!$",
+        )
+        fresh = types.change_type(self.kind, {"name": "Receipt"})
+        self.assertEqual(types.example_caption(self.ws, fresh), "Supplier Bill number", "before anything is filed")
+        offered = types.prepared_captions(self.kind)
+        self.assertEqual(offered[0], self.kind.caption)
+        self.assertEqual(len(offered), len(set(offered)))
+
+    def test_a_fixed_zone_tells_the_value_without_any_label(self) -> None:
+        zone = Zone(left=0.1, top=0.1, right=0.5, bottom=0.15)
+        kind = types.change_field(self.kind, "Bill date", {"zone": zone.model_dump()})
+        date, line = (("31", 100, 130), ("March", 140, 210), ("2026", 220, 280)), (130, 150)
+        words = [Word(w, (left, line[0], right, line[1]), 0.95, 0, 0) for w, left, right in date]
+        words.append(Word("1 May 2025", (100, 900, 300, 920), 0.95, 1, 1))
+        page = ReadPage("p", PageText(tuple(words), Frame(1000, 1100)))
+        found = propose_values([page], kind, {}, 0.8, self.ws.rule)
+        self.assertEqual((found["Bill date"].text, found["Bill date"].sure), ("2026-03-31", True))
+        self.assertNotIn("Bill date", propose_values([page], self.kind, {}, 0.8, self.ws.rule))
+
+
+class Pointing(DataTest):
+    def test_pages_come_with_their_text_and_all_barcodes(self) -> None:
+        ws = open_workspace(self.demo_data(scanned=True))
+        self.addCleanup(ws.close)
+        batch_id = scanned_template()[1]
+        batch = ws.batches.load(batch_id)
+        ids = pointing.pages_to_point_at(ws, batch_id)
+        self.assertTrue(batch.page(ids[0]).kept, "pages that are kept come first")
+        shown = pointing.load_page(ws, shared_pool(), batch_id, ids[0])
+        self.assertEqual((shown.width, shown.height), batch.page(ids[0]).frame.upright_size)
+        self.assertTrue(shown.text is not None and decode(shown.picture).width > 500)
+        separator = next(p.id for p in batch.pages if p.facts is not None and p.facts.separator)
+        codes = pointing.load_page(ws, shared_pool(), batch_id, separator).barcodes
+        self.assertTrue(any(c.text.startswith("KB1;") for c in codes))
+        for code in codes:
+            zone = pointing.zone_of(code.box, shown.width, shown.height, margin=0.02)
+            self.assertTrue(zone.right > zone.left and zone.bottom > zone.top)
