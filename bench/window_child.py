@@ -79,7 +79,7 @@ def measure_task(child: Child) -> None:
     for page in bench.presenter.state.pages:
         bench.presenter.go_to_page(page.id)
         child.run(0.05)
-    bench.presenter.file_all()
+    bench.presenter.filing.file_all()
     child.until(lambda: any(d.state == "filed" for d in bench.presenter.state.documents), 60)
     window.go_find()
     window.finder.presenter.search("Larkmere")
