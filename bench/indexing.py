@@ -24,7 +24,8 @@ from keybundle.core.proposing.look import look_at
 from keybundle.core.proposing.memory import Example, Memory
 from keybundle.core.proposing.propose import Hints, ReadPage, propose_values
 from keybundle.core.proposing.types import guess_type
-from keybundle.core.reading.engine import find_language_data, get_engine, read_page
+from keybundle.core.reading.engine import get_engine, read_page
+from keybundle.core.reading.languages import find_language_data
 from keybundle.core.reading.text import PageText
 from keybundle.core.registers.book import Book
 from keybundle.core.setup.model import FieldSpec, Setup

@@ -65,7 +65,7 @@ def _bare_share(pages: list[tuple[str, int]], results: object) -> None:
     os.environ["OMP_THREAD_LIMIT"] = "1"
     import tesserocr
 
-    from keybundle.core.reading.engine import find_language_data
+    from keybundle.core.reading.languages import find_language_data
 
     api = tesserocr.PyTessBaseAPI(path=find_language_data(), lang="eng", psm=tesserocr.PSM.AUTO)
     for path, rotation in pages:

@@ -6,7 +6,6 @@ One engine object lives in each worker process, with one thread (``OMP_THREAD_LI
 from __future__ import annotations
 
 import functools
-import glob
 import os
 from dataclasses import replace
 from typing import Any, Protocol
@@ -19,6 +18,7 @@ from keybundle.core.base.errors import EnvironmentProblem
 from keybundle.core.imaging.clean import NONE, Steps, clean
 from keybundle.core.imaging.picture import Picture, Pixels
 from keybundle.core.imaging.render import straighten
+from keybundle.core.reading.languages import find_language_data
 from keybundle.core.reading.text import PageText, Word
 
 CLOSE_DPI = 330.0
@@ -41,18 +41,6 @@ class Engine(Protocol):
     def tell_rotation(self, grey: Pixels, dpi: float) -> int | None:
         """Return the clockwise turn (0, 90, 180, 270 degrees) that makes the picture upright; None when unsure."""
         ...
-
-
-def find_language_data() -> str:
-    """Return the folder of Tesseract's language data."""
-    told = os.environ.get("TESSDATA_PREFIX")
-    for folder in [told] if told else sorted(glob.glob("/usr/share/tesseract-ocr/*/tessdata"), reverse=True):
-        if folder and os.path.isdir(folder):
-            return folder
-    raise EnvironmentProblem(
-        "The data of the OCR engine is missing, so no page can be read. Install the package tesseract-ocr-eng; "
-        "pages captured so far are safe and will be read then."
-    )
 
 
 class TesseractEngine:
@@ -153,14 +141,6 @@ def read_box(picture: Picture, frame: Frame, box: Box, engine: Engine) -> PageTe
         a, b, c, d = (round(v / scale) - pad for v in word.box)
         found.append(replace(word, box=(left + a, top + b, left + c, top + d)))
     return PageText(tuple(found), frame)
-
-
-def list_languages() -> list[str]:
-    """Return the languages whose data is installed, by Tesseract's names; raises EnvironmentProblem."""
-    names = (
-        os.path.basename(p).removesuffix(".traineddata") for p in glob.glob(f"{find_language_data()}/*.traineddata")
-    )
-    return sorted(n for n in names if n != "osd")
 
 
 def _scaled(word: Word, factor: float) -> Word:

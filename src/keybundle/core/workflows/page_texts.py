@@ -11,7 +11,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch
 from keybundle.core.jobs.pool import Pool
-from keybundle.core.reading.engine import list_languages
+from keybundle.core.reading.languages import list_languages
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.search import index
 from keybundle.core.workflows.bench import run_command
