@@ -1,0 +1,28 @@
+"""Which languages the OCR engine can read here. Kept apart from it, so that the interface loads no imaging."""
+
+from __future__ import annotations
+
+import glob
+import os
+
+from keybundle.core.base.errors import EnvironmentProblem
+
+
+def find_language_data() -> str:
+    """Return the folder of Tesseract's language data."""
+    told = os.environ.get("TESSDATA_PREFIX")
+    for folder in [told] if told else sorted(glob.glob("/usr/share/tesseract-ocr/*/tessdata"), reverse=True):
+        if folder and os.path.isdir(folder):
+            return folder
+    raise EnvironmentProblem(
+        "The data of the OCR engine is missing, so no page can be read. Install the package tesseract-ocr-eng; "
+        "pages captured so far are safe and will be read then."
+    )
+
+
+def list_languages() -> list[str]:
+    """Return the languages whose data is installed, by Tesseract's names; raises EnvironmentProblem."""
+    names = (
+        os.path.basename(p).removesuffix(".traineddata") for p in glob.glob(f"{find_language_data()}/*.traineddata")
+    )
+    return sorted(n for n in names if n != "osd")
