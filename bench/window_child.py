@@ -17,8 +17,6 @@ from PySide6.QtWidgets import QApplication
 from keybundle.core.base.progress import Step
 from keybundle.core.workflows.capture import find_routine, scan_stack
 from keybundle.core.workflows.devices import Options, find_scanners
-from keybundle.demo import seed
-from keybundle.demo.stack import plan_stack, true_documents
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.presenters.bench import BenchPresenter
 from keybundle.desktop.theme.style import apply_theme
@@ -169,6 +167,9 @@ def measure_pace(child: Child) -> None:
 
 def measure_effort(child: Child) -> None:
     """Print the keys pressed and the documents filed: each unsure value confirmed or typed, each document filed."""
+    from keybundle.demo import seed  # loads imaging, which would count in the other measurements
+    from keybundle.demo.stack import plan_stack, true_documents
+
     window, truth = child.window, true_documents(plan_stack(seed.STACK_SHEETS, seed.STACK_SEED))
     batch = child.scan()
     child.until(lambda: not window.work.presenter.state.scanning)
