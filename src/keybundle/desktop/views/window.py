@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
@@ -21,26 +23,23 @@ from PySide6.QtWidgets import (
 from keybundle.core.workflows.filing import Record, list_records, record_as_html
 from keybundle.core.workflows.register_files import import_register
 from keybundle.desktop.actions.registry import Handlers, find_command
-from keybundle.desktop.presenters.bench import BenchPresenter
-from keybundle.desktop.presenters.cabinets import CabinetsPresenter
-from keybundle.desktop.presenters.find import FindPresenter
-from keybundle.desktop.presenters.learned import LearnedPresenter
 from keybundle.desktop.presenters.prepare import load_parts
-from keybundle.desktop.presenters.routines import RoutinesPresenter
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import tell_line
-from keybundle.desktop.presenters.types import TypesPresenter
 from keybundle.desktop.presenters.work import WorkPresenter
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon
-from keybundle.desktop.views.bench_view import BenchView
-from keybundle.desktop.views.cabinets_view import CabinetsView
-from keybundle.desktop.views.find_view import FindView
+from keybundle.desktop.views import places
 from keybundle.desktop.views.keys_dialog import KeysDialog
 from keybundle.desktop.views.list_dialog import ListDialog
-from keybundle.desktop.views.prepare_view import PrepareView
 from keybundle.desktop.views.record_dialog import RecordDialog
 from keybundle.desktop.views.work_view import WorkView
+
+if TYPE_CHECKING:
+    from keybundle.desktop.views.bench_view import BenchView
+    from keybundle.desktop.views.cabinets_view import CabinetsView
+    from keybundle.desktop.views.find_view import FindView
+    from keybundle.desktop.views.prepare_view import PrepareView
 
 MESSAGE_MS = 12_000
 
@@ -56,14 +55,8 @@ class MainWindow(QMainWindow):
         self.handlers = Handlers()
         self.benches: dict[str, BenchView] = {}
         self.work = WorkView(WorkPresenter(session, self))
-        self.cabinets = CabinetsView(CabinetsPresenter(session, self))
-        self.finder = FindView(FindPresenter(session, self))
-        self.prepare = PrepareView(
-            RoutinesPresenter(session, self), LearnedPresenter(session, self), TypesPresenter(session, self)
-        )
         self.stack = QStackedWidget()
-        for place in (self.work, self.cabinets, self.finder, self.prepare):
-            self.stack.addWidget(place)
+        self.stack.addWidget(self.work)
         self._places: dict[str, QPushButton] = {}
         body = QWidget()
         body.setObjectName("window")
@@ -134,19 +127,13 @@ class MainWindow(QMainWindow):
         return foot
 
     def _connect(self) -> None:
-        for presenter in (self.work.presenter, self.prepare.routines.presenter, self.prepare.learned.presenter,
-                          self.prepare.types.presenter):  # fmt: skip
-            presenter.said.connect(self.say)
-            presenter.failed.connect(self.warn)
+        self.work.presenter.said.connect(self.say)
+        self.work.presenter.failed.connect(self.warn)
         self.session.runner.failed.connect(self.warn)
         self.session.bus.failed.connect(self.warn)
         self.session.bus.said.connect(self.say)
         self.work.batch_opened.connect(self.open_batch)
         self.work.record_opened.connect(self.open_record)
-        self.finder.batch_opened.connect(self.open_batch)
-        self.prepare.register_asked.connect(self._bring_register)
-        self.cabinets.files_dropped.connect(self._take_files)
-        self.cabinets.scan_asked.connect(self._prepare_scan)
         on = self.handlers.on
         for name in ("work", "cabinets", "find", "prepare"):
             on(f"go.{name}", getattr(self, f"go_{name}"))
@@ -189,11 +176,39 @@ class MainWindow(QMainWindow):
 
     # -- places --------------------------------------------------------------------------------------------------
 
+    @cached_property
+    def cabinets(self) -> CabinetsView:
+        """The cabinets place, made when it is first asked for."""
+        view = places.make_cabinets(self.session, self)
+        view.files_dropped.connect(self._take_files)
+        view.scan_asked.connect(self._prepare_scan)
+        self.stack.addWidget(view)
+        return view
+
+    @cached_property
+    def finder(self) -> FindView:
+        """The find place, made when it is first asked for."""
+        view = places.make_find(self.session, self)
+        view.batch_opened.connect(self.open_batch)
+        self.stack.addWidget(view)
+        return view
+
+    @cached_property
+    def prepare(self) -> PrepareView:
+        """The prepare place, made when it is first asked for."""
+        view = places.make_prepare(self.session, self)
+        for presenter in (view.routines.presenter, view.learned.presenter, view.types.presenter):
+            presenter.said.connect(self.say)
+            presenter.failed.connect(self.warn)
+        view.register_asked.connect(self._bring_register)
+        self.stack.addWidget(view)
+        return view
+
     def _go(self, name: str, widget: QWidget) -> None:
         for key, button in self._places.items():
             button.setChecked(key == name)
         self.stack.setCurrentWidget(widget)
-        self.undo.setVisible(isinstance(widget, BenchView))
+        self.undo.setVisible(self._current_bench() is not None)
 
     def go_work(self) -> None:
         """Show the work list."""
@@ -223,7 +238,7 @@ class MainWindow(QMainWindow):
     def open_batch(self, batch_id: str) -> None:
         """Open a batch on the bench; one that was open comes back as it was left."""
         if batch_id not in self.benches:
-            view = BenchView(BenchPresenter(self.session, batch_id, self))
+            view = places.make_bench(self.session, batch_id, self)
             view.left.connect(self.go_work)
             view.files_dropped.connect(lambda files: self.work.presenter.import_files(files, batch_id))
             view.presenter.said.connect(self.say)
@@ -285,7 +300,7 @@ class MainWindow(QMainWindow):
 
     def _current_bench(self) -> BenchView | None:
         widget = self.stack.currentWidget()
-        return widget if isinstance(widget, BenchView) else None
+        return next((view for view in self.benches.values() if view is widget), None)
 
     def open_record(self, record_id: str) -> None:
         """Show a filing record."""

@@ -1,0 +1,51 @@
+"""Makes the window's places when they are first visited: their code is loaded then, so that the window starts sooner."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject
+
+from keybundle.desktop.presenters.session import Session
+
+if TYPE_CHECKING:
+    from keybundle.desktop.views.bench_view import BenchView
+    from keybundle.desktop.views.cabinets_view import CabinetsView
+    from keybundle.desktop.views.find_view import FindView
+    from keybundle.desktop.views.prepare_view import PrepareView
+
+
+def make_bench(session: Session, batch_id: str, parent: QObject) -> BenchView:
+    """Return the bench of a batch."""
+    from keybundle.desktop.presenters.bench import BenchPresenter
+    from keybundle.desktop.views.bench_view import BenchView
+
+    return BenchView(BenchPresenter(session, batch_id, parent))
+
+
+def make_cabinets(session: Session, parent: QObject) -> CabinetsView:
+    """Return the cabinets place."""
+    from keybundle.desktop.presenters.cabinets import CabinetsPresenter
+    from keybundle.desktop.views.cabinets_view import CabinetsView
+
+    return CabinetsView(CabinetsPresenter(session, parent))
+
+
+def make_find(session: Session, parent: QObject) -> FindView:
+    """Return the find place."""
+    from keybundle.desktop.presenters.find import FindPresenter
+    from keybundle.desktop.views.find_view import FindView
+
+    return FindView(FindPresenter(session, parent))
+
+
+def make_prepare(session: Session, parent: QObject) -> PrepareView:
+    """Return the prepare place."""
+    from keybundle.desktop.presenters.learned import LearnedPresenter
+    from keybundle.desktop.presenters.routines import RoutinesPresenter
+    from keybundle.desktop.presenters.types import TypesPresenter
+    from keybundle.desktop.views.prepare_view import PrepareView
+
+    return PrepareView(
+        RoutinesPresenter(session, parent), LearnedPresenter(session, parent), TypesPresenter(session, parent)
+    )
