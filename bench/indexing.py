@@ -19,9 +19,10 @@ from keybundle.core.fields.kinds import Rule
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.imaging.clean import Steps
 from keybundle.core.imaging.picture import from_pil
+from keybundle.core.proposing.examples import Example
 from keybundle.core.proposing.lessons import learn_fields
 from keybundle.core.proposing.look import look_at
-from keybundle.core.proposing.memory import Example, Memory
+from keybundle.core.proposing.memory import Memory
 from keybundle.core.proposing.propose import Hints, ReadPage, propose_values
 from keybundle.core.proposing.types import guess_type
 from keybundle.core.reading.engine import get_engine, read_page
@@ -79,9 +80,7 @@ def measure_types() -> list[str]:
         types = tuple(t for t in setup.document_types if t.name not in out)
         said = [guess_type(fewer, p[0], types) for j, p in tested if j.type_name in out]
         unknown, asked = unknown + said.count(None), asked + len(said)
-    found = Counter(
-        (i == 0, bool(memory.tell_first_page(look_at(p)))) for _, pages in tested for i, p in enumerate(pages)
-    )
+    found = Counter((i == 0, bool(memory.tell_first_page(p))) for _, pages in tested for i, p in enumerate(pages))
     hit, false, missed = found[(True, True)], found[(False, True)], found[(True, False)]
     return [
         f"| type of documents of known types, {len(tested)} unseen | {right / len(tested):.1%} right | | | at least 98 % |",
@@ -102,7 +101,7 @@ def _score(setup: Setup, documents: Documents, memory: Memory) -> tuple[float, f
     for job, pages in documents:
         kind = setup.document_type(job.type_name)
         assert kind is not None
-        hints = Hints(memory.taught(look_at(pages[0]), kind.name))
+        hints = Hints(memory.taught(pages[0], kind.name))
         values = propose_values([ReadPage(str(i), p) for i, p in enumerate(pages)], kind, books, 0.8, _rule, hints)
         for spec in kind.fields:
             wanted, value = tuple(job.record.values.get(spec.name, ())), values.get(spec.name, FieldValue())

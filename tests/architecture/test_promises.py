@@ -26,6 +26,12 @@ class Walls(unittest.TestCase):
         self.assertEqual(done.stdout.strip(), "[]")
         self.assertGreater(len(modules), 60)
 
+    def test_the_window_starts_without_numerics_and_imaging(self) -> None:
+        heavy = ("numpy", "scipy", "sklearn", "cv2", "tesserocr", "pypdfium2", "pikepdf", "reportlab", "zxingcpp")
+        code = f"import sys, keybundle.desktop.app\nprint([m for m in {heavy} if m in sys.modules])"
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+        self.assertEqual(done.stdout.strip(), "[]")
+
     def test_import_contracts(self) -> None:
         command = [str(ROOT / ".venv/bin/lint-imports"), "--no-cache"]
         done = subprocess.run(command, capture_output=True, text=True, check=False, cwd=ROOT)

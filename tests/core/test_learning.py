@@ -19,14 +19,16 @@ from keybundle.core.fields.kinds import Rule
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.proposing import calibration as cal
 from keybundle.core.proposing.calibration import Calibration
+from keybundle.core.proposing.examples import Example
+from keybundle.core.proposing.layouts import Asked, Layout
 from keybundle.core.proposing.lessons import learn_fields
 from keybundle.core.proposing.look import TOKENS, Look, Rarity, look_at
-from keybundle.core.proposing.memory import Example, Layout, Memory
+from keybundle.core.proposing.memory import Memory
 from keybundle.core.proposing.propose import Hints, ReadPage, propose_values
 from keybundle.core.proposing.types import guess_type
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.model import FieldSpec, Setup
-from keybundle.core.workflows import learning, slip
+from keybundle.core.workflows import learned, learning, slip
 from keybundle.core.workflows.filing import file_documents, take_back
 from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.workspace import open_workspace
@@ -89,7 +91,7 @@ class Lessons(unittest.TestCase):
         date = lambda hints: propose_values(read, kind, {}, 0.8, rule, hints).get("Delivery date", FieldValue())  # noqa: E731
         self.assertNotEqual(date(None).items, record.values["Delivery date"], "nobody told its label")
         memory = Memory.of(examples("Delivery note", STRANGE, range(2)))
-        taught = memory.taught(look_at(pages[0]), "Delivery note")
+        taught = memory.taught(pages[0], "Delivery note")
         self.assertEqual(taught["Delivery date"].label, "Came in on the")
         found = date(Hints(taught))
         self.assertEqual(found.items, record.values["Delivery date"])
@@ -98,8 +100,8 @@ class Lessons(unittest.TestCase):
     def test_another_layout_is_taught_nothing(self) -> None:
         memory = Memory.of(examples("Delivery note", STRANGE, range(3)))
         _, pages = document("Delivery note", fixed_layout("Delivery note", 3), 5)
-        self.assertEqual(memory.taught(look_at(pages[0]), "Delivery note"), {})
-        self.assertEqual(memory.taught(look_at(pages[0]), "Bill"), {})
+        self.assertEqual(memory.taught(pages[0], "Delivery note"), {})
+        self.assertEqual(memory.taught(pages[0], "Bill"), {})
 
     def test_the_order_of_day_and_month_is_told_and_learned(self) -> None:
         kind = SETUP.document_type("Delivery note")
@@ -117,7 +119,7 @@ class Lessons(unittest.TestCase):
         lesson = learn_fields([("p", page)], kind, {"Delivery date": other}, rule)[0]
         self.assertEqual(lesson.date_order, "month first")
         memory = Memory.of([Example(1, "d", "Delivery note", 0, look_at(page), (lesson,))])
-        taught = propose_values(read, kind, {}, 0.8, rule, Hints(memory.taught(look_at(page), "Delivery note")))
+        taught = propose_values(read, kind, {}, 0.8, rule, Hints(memory.taught(page, "Delivery note")))
         self.assertEqual(taught["Delivery date"].text, "2026-03-04")
         self.assertIn("this sender writes month first", taught["Delivery date"].note)
         self.assertEqual(
@@ -141,7 +143,7 @@ class Looks(unittest.TestCase):
             _, pages = document(name, fixed_layout(name, k), 60)
             guess = guess_type(memory, pages[0], SETUP.document_types)
             self.assertEqual(guess[0] if guess else None, name)
-            told = [bool(memory.tell_first_page(look_at(p))) for p in pages]
+            told = [bool(memory.tell_first_page(p)) for p in pages]
             self.assertEqual(told, [True] + [False] * (len(pages) - 1), (name, k))
         fewer = tuple(t for t in SETUP.document_types if t.name in names)
         _, strange = document("Safety certificate", fixed_layout("Safety certificate", 3), 61)
@@ -155,9 +157,11 @@ class Looks(unittest.TestCase):
             return Look(np.array(sorted(ids), dtype=np.int32), np.ones(len(ids), dtype=np.float32))
 
         even = Rarity(np.ones(TOKENS, dtype=np.float32), np.ones(TOKENS, dtype=np.float32))
-        layout = Layout("Bill", [Example(1, "d", "Bill", 0, look(a))], look(a).ids, np.ones(len(a), dtype=np.float32))
+        layout = Layout.begin(Example(1, "d", "Bill", 0, look(a)))
         flags = [[i in x for i in range(61)] for x in (a, b)]
-        self.assertAlmostEqual(layout.cover(look(b), even), 1 - scipy.spatial.distance.dice(*flags), places=5)
+        self.assertAlmostEqual(
+            layout.cover(Asked.of(look(b), even), even), 1 - scipy.spatial.distance.dice(*flags), places=5
+        )
         self.assertEqual(Look.from_bytes(look(a).to_bytes()).ids.tolist(), sorted(a))
 
 
@@ -200,7 +204,7 @@ class Confidence(unittest.TestCase):
         few, many = (Calibration((0.0, 1.0), (0.0, 1.0), n, (0.9,) * n) for n in (1000, 1600))
         self.assertEqual(few.bar_for_claim(500), (cal.CAUTIOUS_BAR, False))
         self.assertTrue(many.bar_for_claim(500)[1])
-        self.assertIn("cannot be claimed yet: it takes about 1,500", learning.say_bar(few, 0.8, 500))
+        self.assertIn("cannot be claimed yet: it takes about 1,500", learned.say_bar(few, 0.8, 500))
         mixed = Calibration((0.0, 1.0), (0.0, 1.0), 1601, (0.6,) * 1 + (0.9,) * 1600, (0.6,))
         bar, can = mixed.bar_for_claim(500)
         self.assertTrue(can and bar > 0.6, "values as good as the wrong one stay unsure")
@@ -213,7 +217,7 @@ class Filing(DataTest):
         pool, who, batch_id = shared_pool(), workspace.person(None).name, scanned_template()[1]
         line = Line(workspace, pool)
         self.addCleanup(line.close)
-        types, documents = learning.list_learned(workspace)
+        types, documents = learned.list_learned(workspace)
         self.assertEqual(sum(t.documents for t in types), len(documents))
         ready = next(d for d in workspace.batches.load(batch_id).in_order() if d.state is State.READY)
         field = next(n for n, v in ready.values.items() if v.origin is Origin.PAGE)
@@ -223,16 +227,16 @@ class Filing(DataTest):
             workspace.batches.load(batch_id).documents[ready.id].values[field].guess, ready.values[field].text
         )
         self.assertEqual(len(file_documents(workspace, pool, batch_id, who, [ready.id]).entries), 1)
-        after = learning.list_learned(workspace)[1]
+        after = learned.list_learned(workspace)[1]
         self.assertEqual((len(after), after[0].document), (len(documents) + 1, ready.id))
         self.assertIn(field, after[0].fields)
         learning.refresh_calibration(workspace, pool, at_once=True)
         calibration = workspace.calibration()
         self.assertGreater(calibration.count, 3)
         self.assertEqual(calibration.wrong, (), "what was confirmed came out right")
-        learning.export_learned(workspace, self.folder / "learned.json")
+        learned.export_learned(workspace, self.folder / "learned.json")
         self.assertIn(ready.id, (self.folder / "learned.json").read_text())
         take_back(workspace, batch_id, ready.id, who)
-        self.assertEqual(len(learning.list_learned(workspace)[1]), len(documents))
-        self.assertGreater(learning.forget_learned(workspace, who, [documents[0].document]), 0)
-        self.assertEqual(len(workspace.memory().examples), sum(d.pages for d in learning.list_learned(workspace)[1]))
+        self.assertEqual(len(learned.list_learned(workspace)[1]), len(documents))
+        self.assertGreater(learned.forget_learned(workspace, who, [documents[0].document]), 0)
+        self.assertEqual(len(workspace.memory().examples), sum(d.pages for d in learned.list_learned(workspace)[1]))

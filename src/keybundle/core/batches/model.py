@@ -32,6 +32,7 @@ class Facts:
 
     ``colour`` is what the page needs (colour, grey, 1-bit), ``darkness`` that of its paper (0 white, 1 black),
     ``contrast`` that of its darkest ink against the paper.
+    ``properties`` is what the file tells of itself, kept with its first page.
     ``flat_sha`` names the stored flat picture of a photograph of paper, to which all of this refers then.
     ``looked_for`` names the marks that were looked for, so that a later rule knows whether it must look again.
     """
@@ -54,6 +55,7 @@ class Facts:
     darkness: float = 0.0
     contrast: float = 1.0
     flat_sha: str = ""
+    properties: Mapping[str, str] = field(default_factory=dict)
 
     @classmethod
     def from_json(cls, data: dict[str, Any]) -> Facts:

@@ -17,6 +17,8 @@ from keybundle.core.fields.numbers import parse_money, parse_number
 from keybundle.core.fields.patterns import SlowPattern, match_whole
 
 LONGEST_VALUE = 2000
+# What files tell of themselves.
+FILE_PROPERTIES = ("title", "author", "subject", "keywords", "description", "created")
 
 
 class Kind(StrEnum):

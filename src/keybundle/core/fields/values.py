@@ -24,6 +24,7 @@ class Origin(StrEnum):
     CARRIED = "carried over"
     STARTER = "starter"
     FILE = "file name"
+    PROPERTY = "file property"
     TODAY = "today"
 
 

@@ -11,7 +11,6 @@ import zlib
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -94,11 +93,8 @@ class Rarity:
     mild: npt.NDArray[np.float32]
 
 
-def measure_rarity(looks: list[Look]) -> Rarity:
-    """Return what tokens weigh among these looks."""
-    seen: npt.NDArray[Any] = np.zeros(TOKENS, dtype=np.int64)
-    for look in looks:
-        seen[look.ids] += 1
-    rare = np.log((1 + len(looks)) / (1 + seen))
-    often = seen >= (3 if len(looks) >= MANY_LOOKS else 2)
+def weigh_tokens(seen: npt.NDArray[np.int32], looks: int) -> Rarity:
+    """Return what tokens weigh where ``seen`` ``(TOKENS,)`` tells how many of so many looks have each."""
+    rare = np.log((1 + looks) / (1 + seen))
+    often = seen >= (3 if looks >= MANY_LOOKS else 2)
     return Rarity((rare**2 + LEAST_WEIGHT).astype(np.float32), (rare * often + LEAST_WEIGHT / 2).astype(np.float32))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from keybundle.core.fields.dates import is_ambiguous, parse_date, tell_order
@@ -27,7 +27,7 @@ from keybundle.core.registers.book import Book
 from keybundle.core.setup.model import DocumentType, FieldSpec
 
 NEAR_BAR = 0.82
-FILE_SCORE, ZONE_SCORE = 0.7, 0.9
+FILE_SCORE, ZONE_SCORE, AGREED_SCORE = 0.7, 0.9, 0.97
 Values = dict[str, FieldValue]
 
 
@@ -41,10 +41,11 @@ class ReadPage:
 
 @dataclass(frozen=True)
 class Hints:
-    """What is known besides the pages: what like documents taught, by field, and the name of the file."""
+    """What is known besides the pages: what like documents taught, by field, the name of the file and its properties."""
 
     taught: Mapping[str, Taught] = field(default_factory=dict)
     file_name: str = ""
+    properties: Mapping[str, str] = field(default_factory=dict)
 
 
 def propose_values(
@@ -71,8 +72,8 @@ def propose_values(
                 if value is not None:
                     values[spec.name] = _note_order(value, rule, taught)
     for spec in fields:
-        if spec.name not in values and (said := _from_name(hints.file_name, make_rule(spec))):
-            values[spec.name] = FieldValue((said[1],), FILE_SCORE, Origin.FILE, as_read=said[0])
+        for told in _told_by_file(spec, make_rule(spec), hints):
+            values[spec.name] = _with_file(values.get(spec.name), told)
     weighed = weigh(values, kind, books, bar)
     return {name: replace(v, guess=v.text, guess_score=v.confidence) for name, v in weighed.items()}
 
@@ -107,6 +108,26 @@ def _note_order(value: FieldValue, rule: Rule, taught: Taught | None) -> FieldVa
     why = f"this sender writes {order}" if taught is not None and taught.date_order else f"it is read {order} here"
     said = f"“{value.as_read}” could be {value.text} or {other}; {why}."
     return replace(value, note=said, alternatives=(str(other), *value.alternatives))
+
+
+def _told_by_file(spec: FieldSpec, rule: Rule, hints: Hints) -> Iterator[FieldValue]:
+    """Yield what the file's properties and its name say of a field."""
+    text = hints.properties.get(spec.file_property, "") if spec.file_property else ""
+    value = normalise(text, rule)
+    if text and isinstance(value, str) and value:
+        yield FieldValue((value,), FILE_SCORE, Origin.PROPERTY, as_read=text)
+    said = _from_name(hints.file_name, rule)
+    if said is not None:
+        yield FieldValue((said[1],), FILE_SCORE, Origin.FILE, as_read=said[0])
+
+
+def _with_file(value: FieldValue | None, told: FieldValue) -> FieldValue:
+    """Return a page's value with what the file says of it: it agrees, is offered instead, or fills the gap."""
+    if value is None:
+        return told
+    if value.items == told.items:
+        return replace(value, confidence=max(value.confidence, AGREED_SCORE))
+    return replace(value, alternatives=tuple(dict.fromkeys((*value.alternatives, told.text))))
 
 
 def _from_name(name: str, rule: Rule) -> tuple[str, str] | None:

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from rapidfuzz import fuzz
 
-from keybundle.core.proposing.look import look_at
-from keybundle.core.proposing.memory import KNOWN_TYPE, Memory
 from keybundle.core.proposing.rows import Rows, build_rows
 from keybundle.core.reading.text import PageText
 from keybundle.core.setup.model import DocumentType
 
-CLEAR_WORDS, LEAD = 0.85, 1.1
+if TYPE_CHECKING:
+    from keybundle.core.proposing.memory import Memory
+
+CLEAR_WORDS = 0.85
 
 
 def propose_type(rows: Rows, types: tuple[DocumentType, ...]) -> tuple[str, float] | None:
@@ -35,7 +38,7 @@ def guess_type(memory: Memory, text: PageText, types: tuple[DocumentType, ...]) 
     looks like none of them is unknown.
     """
     said = propose_type(build_rows(text), types)
-    guess = memory.guess_type(look_at(text))
+    guess = memory.guess_type(text)
     names = {t.name for t in types}
     if guess is None or guess.type not in names:
         return said
@@ -43,7 +46,7 @@ def guess_type(memory: Memory, text: PageText, types: tuple[DocumentType, ...]) 
         return said[0], max(said[1], round(min(0.99, 0.5 + guess.likeness / 2), 3))
     if said is not None and said[1] >= CLEAR_WORDS:
         return said
-    if guess.likeness >= KNOWN_TYPE and guess.likeness >= LEAD * guess.rival:
+    if guess.is_known:
         return guess.type, round(min(0.98, 0.3 + 0.72 * guess.likeness), 3)
     return said if said is not None and said[1] > 0.6 else None
 

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from rapidfuzz import fuzz, process, utils
 
-from keybundle.core.registers.grams import GramIndex
+if TYPE_CHECKING:
+    from keybundle.core.registers.grams import GramIndex
 
 Entry = dict[str, str]
 LONG_COLUMN = 2000
@@ -68,6 +69,8 @@ class Book:
         return Near(entry, entry[column], hits[0][1] / 100, (hits[0][1] - second) / 100)
 
     def _grams(self, column: str) -> GramIndex:
+        from keybundle.core.registers.grams import GramIndex  # NumPy comes with the first long register that is asked
+
         if column not in self._indexes:
             self._indexes[column] = GramIndex(list(self._column(column)))
         return self._indexes[column]

@@ -13,7 +13,7 @@ from keybundle.core.marks.model import BARCODE, PATCH, Mark
 from keybundle.core.reading.text import Word
 from keybundle.core.separation.facts import SideFacts
 from keybundle.core.separation.numbering import read_numbering
-from keybundle.core.setup.routines import SeparationRule, Zone
+from keybundle.core.setup.routines import OnPage, SeparationRule, Zone
 
 LIKE_WORDS = 80.0
 
@@ -55,7 +55,7 @@ def _match(side: SideFacts, sheet: Sequence[SideFacts], rule: SeparationRule) ->
     if rule.rule == "blank page":
         return _hit(rule, "blank page", "blank") if all(s.is_blank for s in sheet) else None
     if rule.rule == "words":
-        said = _find_words(side, rule)
+        said = find_words(side, rule)
         return _hit(rule, f"the words “{_short(said)}”", "words") if said else None
     if rule.rule == "known first page":
         known = side.known_first
@@ -84,7 +84,7 @@ def _match_numbering(side: SideFacts) -> Hit | None:
     return Hit(before=said if found.page == 1 else "", after=said if found.page == found.of else "")
 
 
-def find_barcode(side: SideFacts, rule: SeparationRule) -> Mark | None:
+def find_barcode(side: SideFacts, rule: OnPage) -> Mark | None:
     """Return the barcode on the side that the rule means; raises SlowPattern."""
     for mark in side.marks:
         if mark.kind != BARCODE or rule.format not in ("any", mark.format):
@@ -120,8 +120,8 @@ def _lies_in(side: SideFacts, box: Box, zone: Zone) -> bool:
     return zone.holds(x / width, y / height)
 
 
-def _find_words(side: SideFacts, rule: SeparationRule) -> str:
-    """Return the words found by the rule on the side; empty when there are none."""
+def find_words(side: SideFacts, rule: OnPage) -> str:
+    """Return the words found by the rule on the side; empty when there are none. Raises SlowPattern."""
     if side.text is None:
         return ""
     width, height = side.text.frame.upright_size

@@ -7,10 +7,10 @@ from typing import Literal
 from pydantic import ConfigDict, Field, model_validator
 
 from keybundle.core.fields.digits import CHECKS
-from keybundle.core.fields.kinds import Kind, Rule
+from keybundle.core.fields.kinds import FILE_PROPERTIES, Kind, Rule
 from keybundle.core.fields.patterns import check_pattern
 from keybundle.core.setup.parts import Name, Part
-from keybundle.core.setup.routines import PATCH_PATTERNS, PATCH_SYMBOLS, Routine, Zone
+from keybundle.core.setup.routines import PATCH_PATTERNS, PATCH_SYMBOLS, Routine, TypeRule, Zone
 
 RANGED = (Kind.WHOLE, Kind.DECIMAL, Kind.MONEY, Kind.DATE)
 
@@ -20,7 +20,7 @@ class FieldSpec(Part):
 
     ``default`` may be ``{today}``, ``{received}``, ``{operator}``, ``{counter NAME}`` or ``{person FIELD}``. ``carry``
     gives it the value of the document before. ``low`` and ``high`` are the least and greatest value, normalised.
-    ``zone`` is where it stands on every first page of its type.
+    ``zone`` is where it stands on every first page of its type; ``file_property`` names what the file itself tells of it.
     """
 
     name: Name
@@ -38,6 +38,7 @@ class FieldSpec(Part):
     low: str = ""
     high: str = ""
     zone: Zone | None = None
+    file_property: str = ""
 
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
 
@@ -49,6 +50,8 @@ class FieldSpec(Part):
             raise ValueError(f"the field “{self.name}” needs a register; name one")
         if self.check and self.check not in CHECKS:
             raise ValueError(f"“{self.check}” is no check; take one of {', '.join(CHECKS)}")
+        if self.file_property and self.file_property not in FILE_PROPERTIES:
+            raise ValueError(f"“{self.file_property}” is no file property; take one of {', '.join(FILE_PROPERTIES)}")
         check_pattern(self.pattern)
         if (self.low or self.high) and self.kind not in RANGED:
             raise ValueError(f"the field “{self.name}” has a range, but {self.kind.value} has no order")
@@ -72,9 +75,9 @@ class DocumentType(Part):
     """A document type: which fields are asked, and how they make folder and caption.
 
     ``folder`` maps each folder field of the cabinet to ``X``, ``year of X`` or ``month of X`` with X a field here.
-    ``words`` are words that tell the type on paper. ``sums`` lists ``A + B = C`` over money fields; ``order`` lists
-    ``A < B`` over date fields. ``key`` names the fields that tell one document from another: one filed with the same
-    values is warned of.
+    ``words`` are words that tell the type on paper, ``told_by`` rules that tell it for certain. ``sums`` lists
+    ``A + B = C`` over money fields; ``order`` lists ``A < B`` over date fields. ``key`` names the fields that tell one
+    document from another: one filed with the same values is warned of.
     """
 
     name: Name
@@ -84,6 +87,7 @@ class DocumentType(Part):
     folder: dict[str, str] = {}
     sums: tuple[str, ...] = ()
     order: tuple[str, ...] = ()
+    told_by: tuple[TypeRule, ...] = ()
     key: tuple[str, ...] = ()
     fields: tuple[FieldSpec, ...] = ()
 

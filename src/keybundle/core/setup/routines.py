@@ -40,7 +40,32 @@ class Zone(Part):
         return self.left <= x <= self.right and self.top <= y <= self.bottom
 
 
-class SeparationRule(Part):
+class OnPage(Part):
+    """Something to look for on a side: a barcode of a ``format``, or ``words``, or text like a ``pattern``, in a zone."""
+
+    format: BarcodeFormat = "any"
+    pattern: str = ""
+    words: str = ""
+    zone: Zone | None = None
+
+
+class TypeRule(OnPage):
+    """Something that tells a document type for certain, so that it goes before all guesses.
+
+    ``words`` on the first page, a ``barcode`` on it, or its ``source``: the file's name and folders, or the scanner.
+    """
+
+    on: Literal["words", "barcode", "source"]
+
+    @model_validator(mode="after")
+    def _holds_together(self) -> TypeRule:
+        check_pattern(self.pattern)
+        if not self.pattern and not (self.on == "words" and self.words):
+            raise ValueError(f"a rule that tells a type by its {self.on} needs a pattern")
+        return self
+
+
+class SeparationRule(OnPage):
     """One rule that makes breaks.
 
     ``where`` puts the break before or after the mark; ``mark_page`` says whether the page with the mark is kept.
@@ -53,10 +78,6 @@ class SeparationRule(Part):
     mark_page: Literal["kept", "left out"] = "kept"
     sheets: int = Field(default=1, ge=1, le=999)
     symbols: tuple[str, ...] = ()
-    format: BarcodeFormat = "any"
-    pattern: str = ""
-    words: str = ""
-    zone: Zone | None = None
 
     @model_validator(mode="before")
     @classmethod

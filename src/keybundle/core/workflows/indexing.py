@@ -12,7 +12,6 @@ from keybundle.core.batches.model import Batch, Document, Page
 from keybundle.core.fields.kinds import Refusal, normalise
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.proposing.evidence import is_by_hand
-from keybundle.core.proposing.look import look_at
 from keybundle.core.proposing.propose import Hints, ReadPage, propose_values
 from keybundle.core.proposing.types import guess_type
 from keybundle.core.reading.text import PageText
@@ -21,6 +20,7 @@ from keybundle.core.setup.model import DocumentType
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.defaults import make_default
 from keybundle.core.workflows.page_facts import side_facts
+from keybundle.core.workflows.type_rules import told_type
 from keybundle.core.workflows.workspace import Workspace
 
 BARCODE_CONFIDENCE = 0.98
@@ -36,14 +36,18 @@ def index_document(workspace: Workspace, batch: Batch, document: Document) -> Do
     proposed = document
     if document.type is None or document.type_origin == "page":
         fixed = (routine.document_type, 0.99) if routine and routine.document_type else None
-        found = fixed or (guess_type(workspace.memory(), read[0].text, setup.document_types) if read else None)
+        first_text = read[0].text if read else None
+        told = fixed or told_type(batch.pages_of(document.id)[0], first_text, setup.document_types)
+        found = told or (guess_type(workspace.memory(), read[0].text, setup.document_types) if read else None)
         if found is not None:
             proposed = replace(document, type=found[0], type_confidence=found[1], type_origin="page")
     kind = setup.document_type(proposed.type)
     if kind is not None:
-        taught = workspace.memory().taught(look_at(read[0].text), kind.name) if read else {}
+        taught = workspace.memory().taught(read[0].text, kind.name) if read else {}
         first = batch.pages_of(document.id)[0]
-        hints = Hints(taught, first.name or first.source if first.source_index == 0 and first.side != "back" else "")
+        begins_file = first.source_index == 0 and first.side != "back"
+        file_name = first.name or first.source if begins_file else ""
+        hints = Hints(taught, file_name, first.facts.properties if begins_file and first.facts else {})
         fresh = propose_values(read, kind, workspace.books(), workspace.bar(routine), workspace.rule, hints)
         if routine is not None:
             fresh = {**fresh, **_barcode_values(workspace, pages, routine, kind)}
@@ -58,8 +62,7 @@ def known_first_pages(workspace: Workspace, routine: Routine) -> Callable[[PageT
     """Return what tells the first pages of known layouts, by their type; it tells none where no rule asks for it."""
     if not routine.separation.has("known first page"):
         return lambda text: ""
-    memory = workspace.memory()
-    return lambda text: memory.tell_first_page(look_at(text))
+    return workspace.memory().tell_first_page
 
 
 def _assumed_values(

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.filing.commit import commit_document
 from keybundle.core.filing.destination import compute_destination, make_caption
-from keybundle.core.proposing import memory
+from keybundle.core.proposing import examples
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledPage, NewDocument
 from keybundle.core.setup.model import Setup
@@ -54,5 +54,5 @@ def file_known(workspace: Workspace, document: NewDocument, who: str) -> str:
         filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, document, who)
         if kind is not None:
             pages = [(p.page_id, PageText.from_bytes(p.text)) for p in document.pages]
-            memory.remember(c, document.key, kind, pages, document.values, workspace.rule, workspace.clock.stamp())
+            examples.remember(c, document.key, kind, pages, document.values, workspace.rule, workspace.clock.stamp())
         return filed_id

@@ -61,9 +61,11 @@ def measured(page: Page, paper_mm: tuple[float, float], document_sheets: int) ->
 
 
 def wanted_marks(setup: Setup, routine: Routine) -> Wanted:
-    """Return the marks that a routine's rules and halt conditions need."""
+    """Return the marks that a routine's rules and halt conditions, and the rules of the types, need."""
     rules = routine.separation
-    formats = rules.barcode_formats or (("any",) if any(h.on == "barcode" for h in routine.halts) else ())
+    told = [r.format for k in setup.document_types for r in k.told_by if r.on == "barcode"]
+    halts = ["any"] if any(h.on == "barcode" for h in routine.halts) else []
+    formats = tuple(dict.fromkeys([*rules.barcode_formats, *told, *halts]))
     patches = tuple(setup.patch_codes.items()) if rules.has("patch code") else ()
     return Wanted(rules.has("separator sheet"), formats, patches)
 

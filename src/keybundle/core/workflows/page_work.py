@@ -16,6 +16,7 @@ from keybundle.core.imaging.colour import decide_colour
 from keybundle.core.imaging.judge import judge, shrink
 from keybundle.core.imaging.photo import encode_flat, flatten_photograph
 from keybundle.core.imaging.picture import PDF_DPI, Picture, decode, probe, to_grey
+from keybundle.core.imaging.properties import read_properties
 from keybundle.core.imaging.render import encode_previews, straighten
 from keybundle.core.marks.found import find_marks
 from keybundle.core.marks.model import Wanted
@@ -70,7 +71,7 @@ def examine(
         find_marks(picture, look) if separator is None else (), look.names,
         decide_colour(picture) if separator is None and not found.is_blank else "",
         round(picture.width / picture.dpi * 25.4, 1), round(picture.height / picture.dpi * 25.4, 1), found.darkness,
-        found.contrast, flat_sha,
+        found.contrast, flat_sha, read_properties(Path(path), is_pdf=is_pdf) if index == 0 else {},
     )  # fmt: skip
     frame = Frame(picture.width, picture.height, rotation, found.skew_degrees)
     is_shown = separator is None and not found.is_blank

@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from sqlalchemy import delete, insert, select
 
@@ -15,7 +15,6 @@ from keybundle.core.batches.model import Batch
 from keybundle.core.batches.store import BatchStore
 from keybundle.core.fields.kinds import Rule
 from keybundle.core.proposing.calibration import Calibration
-from keybundle.core.proposing.memory import Memory, count_examples, load_examples
 from keybundle.core.registers.book import Book
 from keybundle.core.repository import audit
 from keybundle.core.repository.store import Repository
@@ -25,6 +24,9 @@ from keybundle.core.setup.text import load_setup, write_setup
 from keybundle.core.store import schema as t
 from keybundle.core.store.place import Place, open_place
 from keybundle.core.workflows.settling import settle
+
+if TYPE_CHECKING:
+    from keybundle.core.proposing.memory import Memory
 
 CALIBRATION = "calibration"
 
@@ -40,7 +42,8 @@ class Workspace:
         self._lock = threading.RLock()
         self._setup: Setup | None = None
         self._books: dict[str, Book] | None = None
-        self._memory, self._memory_mark = Memory(), (0, 0)
+        self._memory: Memory | None = None
+        self._memory_mark = (0, 0)
         self._calibration: Calibration | None = None
 
     def _settle(self, batch: Batch) -> Batch:
@@ -121,15 +124,17 @@ class Workspace:
 
     def memory(self) -> Memory:
         """Return what was learned, as far as it is known now."""
+        # NumPy comes with the first page that is compared, not with the start of the window.
+        from keybundle.core.proposing.examples import count_examples, load_examples
+        from keybundle.core.proposing.memory import Memory
+
         with self._lock, self.place.database.read() as c:
-            mark = count_examples(c)
-            if mark != self._memory_mark:
-                known = self._memory.examples if mark[0] >= len(self._memory.examples) else []
-                last = known[-1].id if known else 0
-                fresh = load_examples(c, last)
-                if len(known) + len(fresh) != mark[0]:
-                    known, fresh = [], load_examples(c)
-                self._memory, self._memory_mark = Memory.of([*known, *fresh]), mark
+            mark, known = count_examples(c), self._memory or Memory()
+            if mark != self._memory_mark or self._memory is None:
+                fresh = load_examples(c, known.examples[-1].id if known.examples else 0)
+                if len(known.examples) + len(fresh) != mark[0]:
+                    known, fresh = Memory(), load_examples(c)
+                self._memory, self._memory_mark = known.with_examples(fresh), mark
             return self._memory
 
     def calibration(self) -> Calibration:

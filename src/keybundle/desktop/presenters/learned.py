@@ -8,8 +8,8 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.proposing.calibration import Bin
-from keybundle.core.workflows import learning
-from keybundle.core.workflows.learning import LearnedDocument, LearnedType
+from keybundle.core.workflows import learned
+from keybundle.core.workflows.learned import LearnedDocument, LearnedType
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
 
@@ -43,10 +43,10 @@ class LearnedPresenter(QObject):
         ws = self._s.workspace
 
         def load() -> LearnedState:
-            types, documents = learning.list_learned(ws)
+            types, documents = learned.list_learned(ws)
             calibration = ws.calibration()
             claims = tuple(
-                (r.name, learning.say_bar(calibration, r.bar, r.wrong_one_in)) for r in ws.setup.routines
+                (r.name, learned.say_bar(calibration, r.bar, r.wrong_one_in)) for r in ws.setup.routines
             )  # fmt: skip
             said = f"{count(calibration.count, 'confirmed value')}" + (
                 "" if calibration.is_enough else "; confidences are as scored until there are 150"
@@ -68,13 +68,13 @@ class LearnedPresenter(QObject):
             self.said.emit(f"Forgotten: {count(pages, 'page')} of {count(len(documents), 'document')}")
             self.refresh()
 
-        s.runner.change(lambda: learning.forget_learned(s.workspace, s.who, documents), done, on_error=self.failed.emit)
+        s.runner.change(lambda: learned.forget_learned(s.workspace, s.who, documents), done, on_error=self.failed.emit)
 
     def export(self, path: Path) -> None:
         """Write what was learned as JSON."""
         s = self._s
         s.runner.change(
-            lambda: learning.export_learned(s.workspace, path), lambda _: self.said.emit(f"Written: {path.name}"),
+            lambda: learned.export_learned(s.workspace, path), lambda _: self.said.emit(f"Written: {path.name}"),
             on_error=self.failed.emit,
         )  # fmt: skip
 

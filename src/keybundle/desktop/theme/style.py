@@ -25,7 +25,8 @@ SIGN = {
 ORIGIN_SIGN = {
     "page": "file-text", "register": "book-open", "separator sheet": "scissors", "typed": "keyboard",
     "lifted": "text-aa", "default": "gear", "folder": "folder", "derived": "link-simple", "barcode": "barcode",
-    "carried over": "copy", "starter": "list-checks", "file name": "tray", "today": "calendar-blank",
+    "carried over": "copy", "starter": "list-checks", "file name": "tray", "file property": "note",
+    "today": "calendar-blank",
 }  # fmt: skip
 
 _ICONS = str(files("keybundle.desktop.theme").joinpath("icons"))
