@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from keybundle.core.fields.dates import is_ambiguous, parse_date
 from keybundle.core.fields.digits import is_iban, is_luhn
 from keybundle.core.fields.kinds import Kind, Refusal, Rule, normalise
-from keybundle.core.fields.numbers import parse_money, parse_number
+from keybundle.core.fields.numbers import find_currency, parse_money, parse_number
 
 
 class Dates(unittest.TestCase):
@@ -51,6 +51,19 @@ class Numbers(unittest.TestCase):
             self.assertEqual(parse_money(text), Decimal("1218.38"), text)
         for text in ("12.345.6", "1.2345", "net", "1,23,45.00"):
             self.assertIsNone(parse_money(text), text)
+
+    def test_currencies(self) -> None:
+        # Source: ISO 4217 codes; CLDR 44 currency signs and English display names.
+        for text, code in (
+            ("€ 12.00", "EUR"),
+            ("12.00 pounds", "GBP"),
+            ("US$ 5", "USD"),
+            ("CHF 3.50", "CHF"),
+            ("7", ""),
+        ):
+            self.assertEqual(find_currency(text), code, text)
+        self.assertEqual(find_currency("EUR 5, that is $6"), "", "two at once name none")
+        self.assertEqual(parse_money("1 250,50 zł"), Decimal("1250.50"))
 
     @given(st.decimals(min_value=-(10**9), max_value=10**9, places=2, allow_nan=False))
     def test_round_trip(self, amount: Decimal) -> None:

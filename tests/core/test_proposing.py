@@ -60,6 +60,10 @@ class Evidence(unittest.TestCase):
         weighed = weigh(given, kind, BOOKS, 0.8)
         self.assertFalse(any(weighed[n].sure for n in given))
         self.assertIn("Net + VAT is 120.00, but Total says 121.00", weighed["Total"].problem)
+        euros = {**given, "Net": replace(given["Net"], as_read="€ 100.00")}
+        mixed = weigh({**euros, "Total": FieldValue(("120.00",), 0.95, as_read="£ 120.00")}, kind, BOOKS, 0.8)
+        self.assertIn("Net is in EUR, Total is in GBP: amounts in different", mixed["Total"].problem)
+        self.assertFalse(mixed["Total"].sure)
         weighed = weigh({**given, "Total": FieldValue(("120.00",), 0.6)}, kind, BOOKS, 0.8)
         self.assertTrue(all(weighed[n].sure for n in given))
 

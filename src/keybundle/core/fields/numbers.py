@@ -5,7 +5,20 @@ from __future__ import annotations
 import re
 from decimal import Decimal, InvalidOperation
 
-_CURRENCY = re.compile(r"(?i)\b(?:eur|euros?|gbp|usd|chf)\b|[€£$]")
+# Codes: ISO 4217; signs and words: Unicode CLDR 44. A sign that several currencies share stands for the commonest one.
+_WORDS = {
+    "EUR": ("eur", "euro", "euros", "€"), "GBP": ("gbp", "pound", "pounds", "£"), "CHF": ("chf", "sfr"),
+    "USD": ("usd", "dollar", "dollars", "us$", "$"), "SEK": ("sek",), "NOK": ("nok",), "DKK": ("dkk",),
+    "PLN": ("pln", "zł"), "CZK": ("czk", "kč"), "HUF": ("huf", "ft"), "JPY": ("jpy", "¥"), "CAD": ("cad", "ca$"),
+    "AUD": ("aud", "a$"),
+}  # fmt: skip
+_CODES = {word: code for code, words in _WORDS.items() for word in words}
+_CURRENCY = re.compile(
+    "|".join(
+        rf"\b{re.escape(w)}\b" if w.isalpha() else re.escape(w) for w in sorted(_CODES, key=lambda w: (-len(w), w))
+    ),
+    re.IGNORECASE,
+)
 _BODY = re.compile(r"^[-+]?\d[\d.,'\u00a0\u202f ]*$")
 
 
@@ -40,6 +53,12 @@ def parse_number(text: str, *, decimal_mark: str = ".") -> Decimal | None:
 def _groups_are_whole(head: str) -> bool:
     groups = re.split(r"[.,]", head.lstrip("+-"))
     return len(groups) == 1 or (1 <= len(groups[0]) <= 3 and all(len(g) == 3 for g in groups[1:]))
+
+
+def find_currency(text: str) -> str:
+    """Return the ISO 4217 code of the currency that a text names; empty where it names none, or several."""
+    codes = {_CODES[word.casefold()] for word in _CURRENCY.findall(text)}
+    return codes.pop() if len(codes) == 1 else ""
 
 
 def parse_money(text: str, *, decimal_mark: str = ".") -> Decimal | None:

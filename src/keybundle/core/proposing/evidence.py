@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from decimal import Decimal, InvalidOperation
 
 from rapidfuzz import fuzz, utils
 
 from keybundle.core.fields.kinds import Kind
+from keybundle.core.fields.numbers import find_currency
 from keybundle.core.fields.values import ASSUMED, FieldValue, Origin
 from keybundle.core.registers.book import Book
 from keybundle.core.setup.model import DocumentType
@@ -112,6 +113,10 @@ def _check_sums(values: dict[str, FieldValue], kind: DocumentType) -> None:
         total = _amount(values.get(total_name))
         if total is None or any(a is None for a in amounts):
             continue
+        mixed = _say_currencies((*names, total_name), values)
+        if mixed:
+            values[total_name] = replace(values[total_name], problem=mixed)
+            continue
         found = sum((a for a in amounts if a is not None), Decimal(0))
         for name in (*names, total_name):
             if found == total:
@@ -119,6 +124,15 @@ def _check_sums(values: dict[str, FieldValue], kind: DocumentType) -> None:
             else:
                 said = f"{' + '.join(names)} is {found}, but {total_name} says {total}; compare them with the page."
                 values[name] = replace(values[name], problem=said)
+
+
+def _say_currencies(names: Sequence[str], values: Mapping[str, FieldValue]) -> str:
+    """Return the sentence for amounts in different currencies, which cannot be added; empty where they agree."""
+    told = {name: code for name in names if (code := find_currency(values[name].as_read))}
+    if len(set(told.values())) < 2:
+        return ""
+    each = ", ".join(f"{name} is in {code}" for name, code in told.items())
+    return f"{each}: amounts in different currencies cannot be added. Compare them with the page."
 
 
 def _check_order(values: dict[str, FieldValue], kind: DocumentType) -> None:

@@ -27,6 +27,8 @@ from keybundle.core.registers.book import Book
 from keybundle.core.setup.model import DocumentType, FieldSpec
 
 NEAR_BAR = 0.82
+# A field without a zone that no filed document of the layout has taught is trusted less; what agrees makes up for it.
+NEW_LAYOUT = 0.9
 FILE_SCORE, ZONE_SCORE, AGREED_SCORE = 0.7, 0.9, 0.97
 Values = dict[str, FieldValue]
 
@@ -70,7 +72,8 @@ def propose_values(
                 rule = _ordered_rule(make_rule(spec), taught, rows)
                 value = _propose_field(rows, page, spec, labels, books, rule, place)
                 if value is not None:
-                    values[spec.name] = _note_order(value, rule, taught)
+                    trusted = value if taught or spec.zone else replace(value, confidence=value.confidence * NEW_LAYOUT)
+                    values[spec.name] = _note_order(trusted, rule, taught)
     for spec in fields:
         for told in _told_by_file(spec, make_rule(spec), hints):
             values[spec.name] = _with_file(values.get(spec.name), told)

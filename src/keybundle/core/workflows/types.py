@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from typing import Any
 
@@ -9,6 +10,7 @@ from pydantic import ValidationError
 from sqlalchemy import func, select
 
 from keybundle.core.base.errors import InputProblem, Report
+from keybundle.core.fields.kinds import Kind
 from keybundle.core.filing.destination import make_caption
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.setup.text import read_setup, write_setup
@@ -16,7 +18,7 @@ from keybundle.core.store import schema as t
 from keybundle.core.workflows.routines import may_prepare
 from keybundle.core.workflows.workspace import Workspace
 
-FIELD_PARTS = ("required", "carry", "default", "labels", "pattern", "low", "high", "zone")
+TOLD_BY = ("words", "barcode", "source")
 PREPARED_CAPTIONS = ("{%s}", "{%s} {%s}", "{%s}: {%s}", "{%s}, {%s}, {%s}")
 
 
@@ -29,6 +31,49 @@ def change_field(kind: DocumentType, name: str, changes: Mapping[str, Any]) -> D
     """Return a type with some parts of one field changed; raises InputProblem in words."""
     fields = [{**f.model_dump(), **(changes if f.name == name else {})} for f in kind.fields]
     return _validated({**kind.model_dump(), "fields": fields})
+
+
+def add_field(kind: DocumentType, name: str, value_kind: Kind, *, register: str = "") -> DocumentType:
+    """Return a type with one more field at its end, its own name as its label; raises InputProblem in words."""
+    name = name.strip()
+    if kind.field(name) is not None:
+        raise InputProblem(f"{kind.name} has a field “{name}” already; choose another name.")
+    spec = {"name": name, "kind": value_kind, "labels": (name,), "register": register}
+    return _validated({**kind.model_dump(), "fields": [*(f.model_dump() for f in kind.fields), spec]})
+
+
+def remove_field(kind: DocumentType, name: str) -> DocumentType:
+    """Return a type without a field; raises InputProblem where the caption, the folder, a check or the key needs it."""
+    used_in = {
+        "its caption": re.findall(r"\{([^}]+)\}", kind.caption),
+        "its folder": [x.removeprefix("year of ").removeprefix("month of ") for x in kind.folder.values()],
+        "a sum": [part.strip() for rule in kind.sums for part in re.split("[+=]", rule)],
+        "an order of dates": [part.strip() for rule in kind.order for part in rule.split("<")],
+        "its key": kind.key,
+    }
+    if used := [where for where, names in used_in.items() if name in names]:
+        raise InputProblem(f"{name} is used by {', '.join(used)} of {kind.name}; take it out there first.")
+    return _validated({**kind.model_dump(), "fields": [f.model_dump() for f in kind.fields if f.name != name]})
+
+
+def told_patterns(kind: DocumentType) -> dict[str, str]:
+    """Return the patterns of a type's rules by what they look at (``words``, ``barcode``, ``source``); empty for none.
+
+    Of several rules about the same the first one is told.
+    """
+    found = {on: "" for on in TOLD_BY}
+    for rule in reversed(kind.told_by):
+        found[rule.on] = rule.pattern or re.escape(rule.words)
+    return found
+
+
+def change_told(kind: DocumentType, on: str, pattern: str) -> DocumentType:
+    """Return a type whose (first) rule about ``on`` has another pattern, or none; raises InputProblem in words."""
+    rules = [r.model_dump() for r in kind.told_by]
+    first = next((i for i, r in enumerate(rules) if r["on"] == on), len(rules))
+    before = rules[first] if first < len(rules) else {"on": on}
+    rules[first : first + 1] = [{**before, "pattern": pattern, "words": ""}] if pattern else []
+    return _validated({**kind.model_dump(), "told_by": rules})
 
 
 def _validated(data: Mapping[str, Any]) -> DocumentType:

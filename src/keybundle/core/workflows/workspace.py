@@ -40,6 +40,7 @@ class Workspace:
         self.batches = BatchStore(place.database, place.clock, self._settle)
         self.repository = Repository(place.database, place.clock)
         self._lock = threading.RLock()
+        self._memory_lock = threading.Lock()
         self._setup: Setup | None = None
         self._books: dict[str, Book] | None = None
         self._memory: Memory | None = None
@@ -128,13 +129,16 @@ class Workspace:
         from keybundle.core.proposing.examples import count_examples, load_examples
         from keybundle.core.proposing.memory import Memory
 
-        with self._lock, self.place.database.read() as c:
-            mark, known = count_examples(c), self._memory or Memory()
-            if mark != self._memory_mark or self._memory is None:
+        with self._memory_lock:  # its own: gathering thousands takes seconds, and the set-up is asked for meanwhile
+            known = self._memory or Memory()
+            with self.place.database.read() as c:
+                mark = count_examples(c)
+                if mark == self._memory_mark and self._memory is not None:
+                    return self._memory
                 fresh = load_examples(c, known.examples[-1].id if known.examples else 0)
                 if len(known.examples) + len(fresh) != mark[0]:
                     known, fresh = Memory(), load_examples(c)
-                self._memory, self._memory_mark = known.with_examples(fresh), mark
+            self._memory, self._memory_mark = known.with_examples(fresh), mark
             return self._memory
 
     def calibration(self) -> Calibration:
