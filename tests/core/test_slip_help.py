@@ -18,7 +18,7 @@ from keybundle.core.reading.text import PageText, Word
 from keybundle.core.registers.book import Book
 from keybundle.core.separation.facts import Placing
 from keybundle.core.setup.model import FieldSpec, Register, Setup
-from keybundle.core.workflows import page_texts, slip_help
+from keybundle.core.workflows import page_texts, slip_help, tags
 from keybundle.core.workflows.bench import load_bench
 from keybundle.core.workflows.defaults import count_up
 from keybundle.core.workflows.find import find
@@ -155,7 +155,7 @@ class Slips(DataTest):
         self.enter(0, "Order number", filed.values["Order number"].text)
         self.assertEqual(load_bench(self.ws, self.batch_id).facts[self.ids[0]].same, ((filed.id, filed.caption),))
         self.assertEqual(load_bench(self.ws, self.batch_id).facts[self.ids[1]].same, ())
-        slip_help.set_tags(self.ws, self.line, self.batch_id, self.ids[0], " urgent,  to  sign ,urgent", self.who)
+        tags.set_tags(self.ws, self.line, self.batch_id, self.ids[0], " urgent,  to  sign ,urgent", self.who)
         self.assertEqual(self.ws.batches.load(self.batch_id).documents[self.ids[0]].tags, ("urgent", "to sign"))
 
     def test_type_ahead_from_what_was_filed_and_the_register(self) -> None:

@@ -13,6 +13,7 @@ from keybundle.desktop.presenters.bench_state import SlipRow, SlipTable, TableCe
 from keybundle.desktop.presenters.bench_wording import narrow_table
 from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.choose_dialog import ChooseDialog
+from keybundle.desktop.views.field_dialog import FieldDialog
 from keybundle.desktop.views.record_dialog import RecordDialog
 from keybundle.desktop.views.register_dialog import RegisterDialog
 from keybundle.desktop.views.slip_table_view import SlipTableView
@@ -277,3 +278,22 @@ class Types(DesktopTest):
         view.key.editingFinished.emit()
         self.until(lambda: "has no field “Nothing”" in view.problem.text(), 10)
         self.assertEqual(bill().field("Supplier").pattern, "")
+        view.more.click()
+        dialog = view.findChild(FieldDialog)
+        assert dialog is not None
+        QTest.keyClicks(dialog.name, "Paid on")
+        dialog.kind.setCurrentText("date")
+        dialog.add.click()
+        self.until(lambda: bill().field("Paid on") is not None, 10)
+        self.until(lambda: view.table.rowCount() == 9, 10)
+        view.table.item(8, 9).setText("created")
+        self.until(lambda: bill().field("Paid on").file_property == "created", 10)
+        view.table.selectRow(next(i for i in range(9) if view.table.item(i, 0).text() == "Net"))
+        view.fewer.click()
+        self.until(lambda: "Net is used by a sum of Bill" in view.problem.text(), 10)
+        view.table.selectRow(8)
+        view.fewer.click()
+        self.until(lambda: bill().field("Paid on") is None, 10)
+        QTest.keyClicks(view.rules["barcode"], "^KX-")
+        self.key(view.rules["barcode"], Qt.Key.Key_Return)
+        self.until(lambda: [(r.on, r.pattern) for r in bill().told_by] == [("barcode", "^KX-")], 10)

@@ -9,10 +9,13 @@ from PySide6.QtCore import QModelIndex, QSettings, Qt
 from PySide6.QtTest import QAbstractItemModelTester, QTest
 from PySide6.QtWidgets import QInputDialog
 
+from keybundle.core.workflows.find import find
+from keybundle.core.workflows.verify import verify
 from keybundle.desktop.actions.registry import COMMANDS, search_commands
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme import colours
 from keybundle.desktop.views.bench_view import BenchView
+from keybundle.desktop.views.cabinets_view import CabinetsView
 from keybundle.desktop.views.keys_dialog import KeysDialog
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
@@ -179,6 +182,13 @@ class Bench(DesktopTest):
 
 
 class Browsing(DesktopTest):
+    def type_tags(self, view: CabinetsView, text: str) -> None:
+        view.tags.setFocus()
+        view.tags.selectAll()
+        self.key(view.tags, Qt.Key.Key_Delete)
+        QTest.keyClicks(view.tags, text)
+        self.key(view.tags, Qt.Key.Key_Return)
+
     def test_columns_filter_flat_and_preview(self) -> None:
         desktop = self.start()
         desktop.begin("Elspra Towpath")
@@ -206,6 +216,24 @@ class Browsing(DesktopTest):
         self.until(lambda: view.page._shown is not None, 30, "the preview")
         self.assertEqual(view.model.data(view.model.index(0, 0), Qt.ItemDataRole.DisplayRole), p.pages.document.caption)  # type: ignore[union-attr]
         self.assertEqual(view.model.rowCount(QModelIndex()), total)
+        self.key(view.table, Qt.Key.Key_T)
+        self.assertTrue(view.tags.hasFocus())
+        self.until(lambda: p.state.chosen == (p.state.documents[0],))
+        self.type_tags(view, "urgent, to sign")
+        ws, ids = desktop.workspace, p.state.documents[:2]
+        tags = lambda: [ws.repository.load(i).tags for i in ids]  # noqa: E731
+        self.until(lambda: tags() == [("urgent", "to sign"), ()])
+        self.until(lambda: view.model.data(view.model.index(0, 2), Qt.ItemDataRole.DisplayRole) == "urgent, to sign")
+        self.assertEqual([h.id for h in find(ws, "urgent").hits], [ids[0]], "found by its tag at once")
+        self.key(view.table, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+        self.until(lambda: p.state.chosen == ids and p.state.tags == ())
+        self.assertIn("that all 2 have", view.tags_of.text())
+        self.type_tags(view, "seen")
+        self.until(lambda: tags() == [("urgent", "to sign", "seen"), ("seen",)])
+        self.until(lambda: p.state.tags == ("seen",))
+        self.type_tags(view, "")
+        self.until(lambda: tags() == [("urgent", "to sign"), ()])
+        self.assertTrue(verify(ws).is_whole)
         self.key(window, Qt.Key.Key_F1)
         dialog = window.findChild(KeysDialog)
         QTest.keyClicks(dialog.line, "leave out")

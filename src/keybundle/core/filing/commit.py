@@ -7,7 +7,7 @@ again finds what is there. A crash before the commit leaves at most an unused fi
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from keybundle.core.batches.model import Batch, Document
 from keybundle.core.batches.store import BatchStore
@@ -44,9 +44,17 @@ def compose_document(
     )  # fmt: skip
 
 
-def index_text(values: Mapping[str, FieldValue]) -> str:
-    """Return the values as findable text."""
-    return " ".join(v.text for v in values.values())
+def index_text(values: Mapping[str, FieldValue], folder: Sequence[tuple[str, str]], tags: Sequence[str]) -> str:
+    """Return values, folder and tags as findable text."""
+    return " ".join((*(v.text for v in values.values()), *(value for _, value in folder), *tags))
+
+
+def retag_document(database: Database, repository: Repository, document_id: str, tags: Sequence[str], who: str) -> None:
+    """Give a filed document other tags, and let it be found by them, in one transaction."""
+    with database.atomic() as c:
+        repository.set_tags(document_id, tags, who)
+        found = repository.load(document_id, with_pages=False)
+        index.change_values(c, document_id, index_text(found.values, found.folder, tags))
 
 
 def commit_document(database: Database, batches: BatchStore, repository: Repository, new: NewDocument, who: str) -> str:
@@ -54,9 +62,8 @@ def commit_document(database: Database, batches: BatchStore, repository: Reposit
     with database.atomic() as c:
         filed_id = repository.add(new, who)
         body = "\n".join(PageText.from_bytes(p.text).plain for p in new.pages)
-        folder = " ".join(value for _, value in new.folder)
         index.remove(c, [p.page_id for p in new.pages])
-        index.put(c, index.FILED, filed_id, new.caption, " ".join((index_text(new.values), folder, *new.tags)), body)
+        index.put(c, index.FILED, filed_id, new.caption, index_text(new.values, new.folder, new.tags), body)
         if new.batch_id is not None:
             batches.set_filed(new.batch_id, new.key, filed_id)
         return filed_id

@@ -93,6 +93,15 @@ class Repository:
             c.execute(delete(t.document_value).where(t.document_value.c.document_id == document_id))
             audit.append(c, at, who, "taken back", document_id, {"caption": row.caption})
 
+    def set_tags(self, document_id: str, tags: Sequence[str], who: str) -> None:
+        """Give a document other tags; raises InputProblem when it is not there."""
+        with self._db.atomic() as c:
+            before = self.load(document_id, with_pages=False).tags
+            if tuple(tags) != before:
+                c.execute(update(t.document).where(t.document.c.id == document_id).values(tags=list(tags)))
+                told = {"before": list(before), "after": list(tags)}
+                audit.append(c, self._clock.stamp(), who, "tags changed", document_id, told)
+
     def _ensure_folder(self, c: Connection, cabinet: str, folder: Sequence[tuple[str, str]]) -> int | None:
         parent: int | None = None
         path: list[str] = []

@@ -32,6 +32,13 @@ def put(c: Connection, kind: str, ref: str, caption: str, values: str, body: str
     c.execute(text("INSERT INTO search_text(rowid, caption, vals, body) VALUES (:id, :caption, :vals, :body)"), row)
 
 
+def change_values(c: Connection, ref: str, values: str) -> None:
+    """Put other values (tags among them) in place of those that something is found by."""
+    chosen = select(t.search_row.c.id).where(t.search_row.c.ref == ref)
+    for key in list(c.execute(chosen).scalars()):
+        c.execute(text("UPDATE search_text SET vals = :vals WHERE rowid = :id"), {"vals": values, "id": key})
+
+
 def remove(c: Connection, refs: Iterable[str]) -> None:
     """Make things no longer findable."""
     wanted = list(refs)

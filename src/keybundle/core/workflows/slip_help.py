@@ -167,18 +167,6 @@ def set_for_many(
     return run_command(workspace, line, batch_id, who, f"set {len(changes)} values", command)
 
 
-def set_tags(workspace: Workspace, line: Line, batch_id: str, document_id: str, text: str, who: str) -> Changes:
-    """Give a document tags, told apart by commas."""
-    tags = tuple(dict.fromkeys(" ".join(part.split()) for part in text.split(",") if part.strip()))
-
-    def command(batch: Batch) -> Batch:
-        commands.guard(batch, document_id)
-        changed = replace(batch.document(document_id), tags=tags)
-        return commands.with_changes(batch, documents={document_id: changed})
-
-    return run_command(workspace, line, batch_id, who, "tags", command)
-
-
 def search_register(
     workspace: Workspace, register: str, typed: str, limit: int = 200
 ) -> tuple[tuple[str, ...], list[Entry]]:

@@ -180,6 +180,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("cabinets.clear", "Clear", "Clear all chosen values and filters", "Esc", "cabinets"),
     Command("cabinets.order", "Swap columns", "Put the columns in another order", "O", "cabinets"),
     Command("cabinets.flat", "Flat list", "Close all columns, or show them again", "L", "cabinets"),
+    Command("cabinets.tags", "Tags", "Change the tags of the chosen documents", "T", "cabinets"),
     Command(
         "cabinets.scan", "Scan here", "Scan a stack that takes over the chosen values, to be confirmed", "S", "cabinets"
     ),

@@ -26,6 +26,9 @@ class DocumentsModel(QAbstractTableModel):
     def render_ids(self, ids: tuple[str, ...], heads: tuple[str, ...]) -> None:
         """Show other documents or columns."""
         if ids == self._ids and heads == self._heads:
+            self._rows = {}
+            if ids:
+                self.dataChanged.emit(self.index(0, 0), self.index(len(ids) - 1, len(heads) - 1))
             return
         self.beginResetModel()
         self._ids, self._heads, self._rows = ids, heads, {}
@@ -56,7 +59,7 @@ class DocumentsModel(QAbstractTableModel):
     def data(self, index: Index, role: int = 0) -> object:
         if not index.isValid():
             return None
-        if role == Qt.ItemDataRole.FontRole and index.column() > 1:
+        if role == Qt.ItemDataRole.FontRole and index.column() > 2:
             return value_font(13)
         if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
             return None
@@ -67,5 +70,7 @@ class DocumentsModel(QAbstractTableModel):
             return document.caption
         if index.column() == 1:
             return document.type
+        if index.column() == 2:
+            return ", ".join(document.tags)
         value = document.values.get(self._heads[index.column()])
         return value.text if value else ""

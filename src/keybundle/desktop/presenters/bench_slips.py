@@ -12,7 +12,7 @@ from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.fields.values import Origin
 from keybundle.core.reading.text import PageText
-from keybundle.core.workflows import page_texts, slip, slip_help
+from keybundle.core.workflows import page_texts, slip, slip_help, tags
 from keybundle.core.workflows.page_texts import PoorPage
 from keybundle.core.workflows.slip_help import Starter
 from keybundle.desktop.presenters.session import Session
@@ -83,7 +83,7 @@ class BenchSlips(QObject):
 
     def set_tags(self, text: str) -> None:
         """Give the document tags, told apart by commas."""
-        self._run(lambda s, b, d: slip_help.set_tags(s.workspace, s.line, b, d, text, s.who))
+        self._run(lambda s, b, d: tags.set_tags(s.workspace, s.line, b, d, text, s.who))
 
     def set_many(self, changes: list[tuple[str, str, str]]) -> None:
         """Set fields of many slips: (document, field, text)."""

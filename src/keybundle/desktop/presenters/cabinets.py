@@ -10,7 +10,7 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.search.query import Query
-from keybundle.core.workflows import bench, cabinets
+from keybundle.core.workflows import bench, cabinets, tags
 from keybundle.core.workflows.cabinets import CabinetRow, Column
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.session import Session
@@ -39,6 +39,8 @@ class CabinetsState:
     documents: tuple[str, ...] = ()
     conditions: str = ""
     is_flat: bool = False
+    chosen: tuple[str, ...] = ()
+    tags: tuple[str, ...] = ()
 
 
 class DocumentPages(QObject):
@@ -96,6 +98,8 @@ class CabinetsPresenter(QObject):
     """State and verbs of the cabinets place."""
 
     changed = Signal(object)
+    said = Signal(str)
+    failed = Signal(str)
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -186,6 +190,29 @@ class CabinetsPresenter(QObject):
         entries = tuple((e.value, e.count) for e in column.entries if typed.casefold() in e.value.casefold())
         told = f"{len(entries)} of {len(column.entries)}" if typed else str(len(entries))
         return ColumnState(column.field, entries, column.chosen, typed, told)
+
+    def choose_documents(self, ids: tuple[str, ...]) -> None:
+        """Take other documents of the table, and show the tags that all of them have."""
+        ws = self._s.workspace
+
+        def done(found: tuple[str, ...]) -> None:
+            self.state = replace(self.state, chosen=ids, tags=found)
+            self.changed.emit(self.state)
+
+        self._s.runner.query(lambda: tags.common_tags(ws, ids), done, key="tags", on_error=self.failed.emit)
+
+    def set_tags(self, text: str) -> None:
+        """Change the tags that the chosen documents have in common to those of a line."""
+        s, ids, before = self._s, self.state.chosen, self.state.tags
+        if not ids or tags.read_tags(text) == before:
+            return
+
+        def done(changed: int) -> None:
+            self.said.emit(f"Tags of {count(changed, 'document')} changed")
+            s.bus.tell(Changes(repository=True))
+            self.choose_documents(ids)
+
+        s.runner.change(lambda: tags.retag(s.workspace, s.who, ids, before, text), done, on_error=self.failed.emit)
 
     def values_at(self, field: str = "", value: str = "") -> dict[str, str]:
         """Return what a stack brought in here takes over: the chosen values, and the one pointed at."""

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.fields.kinds import Kind
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.workflows import pointing, routines, types
 from keybundle.core.workflows.pointing import PointedPage
@@ -27,6 +28,8 @@ class TypesState:
     names: tuple[str, ...] = ()
     kind: DocumentType | None = None
     captions: tuple[str, ...] = ()
+    told: Mapping[str, str] = field(default_factory=dict)
+    registers: tuple[str, ...] = ()
     example: str = ""
     problem: str = ""
     can_change: bool = False
@@ -54,7 +57,10 @@ class TypesPresenter(QObject):
         can_change = ws.person(self._s.who).role in routines.PREPARERS
         captions = tuple(types.prepared_captions(kind)) if kind else ()
         names = tuple(k.name for k in setup.document_types)
-        self._show(names=names, kind=kind, captions=captions, can_change=can_change, problem="")
+        told = types.told_patterns(kind) if kind else {}
+        registers = tuple(r.name for r in setup.registers)
+        self._show(names=names, kind=kind, captions=captions, told=told, registers=registers, can_change=can_change,
+                   problem="")  # fmt: skip
         if kind is not None:
             self._ask_example(kind)
 
@@ -83,7 +89,25 @@ class TypesPresenter(QObject):
         if kind is not None:
             self._keep(lambda: types.change_field(kind, name, changes))
 
-    def _keep(self, make: Any) -> None:
+    def change_told(self, on: str, pattern: str) -> None:
+        """Change what tells the type for certain: its words, a barcode, its source."""
+        kind = self.state.kind
+        if kind is not None and self.state.told.get(on, "") != pattern:
+            self._keep(lambda: types.change_told(kind, on, pattern))
+
+    def add_field(self, name: str, value_kind: str, register: str) -> None:
+        """Add a field at the end."""
+        kind = self.state.kind
+        if kind is not None:
+            self._keep(lambda: types.add_field(kind, name, Kind(value_kind), register=register))
+
+    def remove_field(self, name: str) -> None:
+        """Ask for a field no more; documents that are filed keep their values."""
+        kind = self.state.kind
+        if kind is not None:
+            self._keep(lambda: types.remove_field(kind, name))
+
+    def _keep(self, make: Callable[[], DocumentType]) -> None:
         s, before = self._s, self.state.kind
         try:
             kind = make()

@@ -107,13 +107,21 @@ class CabinetsView(QWidget):
         self.table.setModel(self.model)
         self.table.setAccessibleName("Documents")
         self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
-        self.table.setSelectionMode(QTableView.SelectionMode.SingleSelection)
+        self.table.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
         self.table.verticalHeader().hide()
         self.table.verticalHeader().setDefaultSectionSize(28)
         self.table.setShowGrid(False)
         self.table.setAlternatingRowColors(True)
         self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.table.selectionModel().currentRowChanged.connect(self._document_chosen)
+        self.table.selectionModel().selectionChanged.connect(lambda *_: self._documents_chosen())
+        self.tags = QLineEdit()
+        self.tags.setAccessibleName("Tags of the chosen documents")
+        self.tags.setPlaceholderText("tags, told apart by commas")
+        self.tags.setEnabled(False)
+        self.tags.returnPressed.connect(lambda: presenter.set_tags(self.tags.text()))
+        self.tags_of = QLabel("Tags   T")
+        self.tags_of.setBuddy(self.tags)
         self.page = PageView()
         self.page.empty_text = "Choose a document to see its pages"
         self.page.turned_page.connect(presenter.pages.step)
@@ -133,6 +141,10 @@ class CabinetsView(QWidget):
         lower_layout.setContentsMargins(0, 4, 0, 0)
         lower_layout.addLayout(bar)
         lower_layout.addWidget(self.table, 1)
+        tags = QHBoxLayout()
+        tags.addWidget(self.tags_of)
+        tags.addWidget(self.tags, 1)
+        lower_layout.addLayout(tags)
         upper = QWidget()
         upper.setLayout(self._column_row)
         self._column_row.setContentsMargins(0, 0, 0, 0)
@@ -166,6 +178,7 @@ class CabinetsView(QWidget):
         on("cabinets.flat", p.toggle_flat)
         on("cabinets.scan", lambda: self.scan_asked.emit(p.values_at()))
         on("cabinets.filter", self._focus_filter)
+        on("cabinets.tags", self.tags.setFocus)
         bind_place(self, "cabinets", self.handlers)
 
     def _focus_filter(self) -> None:
@@ -182,6 +195,10 @@ class CabinetsView(QWidget):
         document_id = self.model.id_at(current.row())
         if document_id is not None:
             self.presenter.pages.show_document(document_id)
+
+    def _documents_chosen(self) -> None:
+        rows = [self.model.id_at(index.row()) for index in self.table.selectionModel().selectedRows()]
+        self.presenter.choose_documents(tuple(i for i in rows if i is not None))
 
     def show_document(self, document_id: str) -> None:
         """Show a document's page, wherever it is."""
@@ -203,12 +220,23 @@ class CabinetsView(QWidget):
         self.conditions.setText(state.conditions)
         narrowed = any(col.chosen or col.typed for col in state.columns)
         self.clear.setEnabled(narrowed)
-        self.model.render_ids(state.documents, ("Caption", "Type", *state.fields))
+        self.model.render_ids(state.documents, ("Caption", "Type", "Tags", *state.fields))
+        self._render_tags(state)
         if self.table.columnWidth(0) < 200:
             self.table.setColumnWidth(0, 240)
             self.table.setColumnWidth(1, 140)
-            for column in range(2, self.model.columnCount()):
+            self.table.setColumnWidth(2, 90)
+            for column in range(3, self.model.columnCount()):
                 self.table.setColumnWidth(column, 130)
+
+    def _render_tags(self, state: CabinetsState) -> None:
+        told = ", ".join(state.tags)
+        if self.tags.property("shown") != (state.chosen, told):
+            self.tags.setProperty("shown", (state.chosen, told))
+            self.tags.setText(told)
+        self.tags.setEnabled(bool(state.chosen))
+        several = f" that all {len(state.chosen)} have" if len(state.chosen) > 1 else ""
+        self.tags_of.setText(f"Tags{several}   T")
 
     def _render_columns(self, state: CabinetsState) -> None:
         order = [col.field for col in state.columns]

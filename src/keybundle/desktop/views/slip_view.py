@@ -26,6 +26,7 @@ from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import ORIGIN_SIGN, SIGN, icon_pixmap
 
 TOLD = "   ·   "
+BESIDE_LETTERS = 14
 Snippet = Callable[[str, Box], QPixmap]
 
 
@@ -50,6 +51,10 @@ class SlipField(QFrame):
         self.value.setAccessibleName(name)
         self.label.setBuddy(self.value)
         self.snippet = QLabel()
+        self.beside = QLabel()
+        self.beside.setProperty("role", "value")
+        self.beside.setStyleSheet(f"color: {c.QUIET}; font-size: 13px;")
+        self.beside.setToolTip("As read on the page; the value is as it will be stored")
         self.problem = QLabel()
         self.problem.setProperty("role", "problem")
         self.problem.setWordWrap(True)
@@ -61,12 +66,13 @@ class SlipField(QFrame):
         grid.setContentsMargins(12, 3, 12, 3)
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(2)
-        grid.addWidget(self.snippet, 0, 2)
+        grid.addWidget(self.snippet, 0, 2, 1, 2)
         grid.addWidget(self.label, 1, 0)
         grid.addWidget(self.sign, 1, 1)
         grid.addWidget(self.value, 1, 2)
-        grid.addWidget(self.problem, 2, 2)
-        grid.addWidget(self.note, 3, 2)
+        grid.addWidget(self.beside, 1, 3)
+        grid.addWidget(self.problem, 2, 2, 1, 2)
+        grid.addWidget(self.note, 3, 2, 1, 2)
         grid.setColumnStretch(2, 1)
         self.model = QStringListModel(self)
         self.completer = QCompleter(self.model, self)
@@ -99,6 +105,9 @@ class SlipField(QFrame):
         self.problem.setText(row.problem if row.unsure and not locked else "")
         self.problem.setStyleSheet(f"color: {c.BRASS}; font-size: 12px;")
         self.problem.setVisible(bool(self.problem.text()))
+        is_short = 0 < len(row.as_read) <= BESIDE_LETTERS
+        self.beside.setText(row.as_read if is_short else "")
+        self.beside.setVisible(is_short)
         self.note.setText("" if locked else self._say_more(row))
         self.note.setVisible(bool(self.note.text()))
         self.snippet.setPixmap(snippet)
@@ -110,8 +119,8 @@ class SlipField(QFrame):
         self._close_list()
 
     def _say_more(self, row: SlipRow) -> str:
-        """Return what else is known of a value: as read, what could stand instead, by number, and what is worth knowing."""
-        parts = [f"As read: {row.as_read}"] if row.as_read and row.unsure else []
+        """Return what else is known of a value: a long text as read, what could stand instead, what is worth knowing."""
+        parts = [f"As read: {row.as_read}"] if len(row.as_read) > BESIDE_LETTERS and row.unsure else []
         if row.alternatives and (row.unsure or row.note):
             parts.append("Instead: " + "   ".join(f"Alt+{i} {x}" for i, x in enumerate(row.alternatives[:5], 1)))
         if row.note:

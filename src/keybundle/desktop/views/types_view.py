@@ -20,10 +20,11 @@ from PySide6.QtWidgets import (
 from keybundle.core.setup.model import FieldSpec
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.types import TypesPresenter, TypesState
+from keybundle.desktop.views.field_dialog import FieldDialog
 from keybundle.desktop.views.zone_dialog import ZoneDialog
 
 CHECKS = ("required", "carry")
-TEXTS = ("default", "labels", "pattern", "low", "high")
+TEXTS = ("default", "labels", "pattern", "low", "high", "file_property")
 HEADS = (
     "Field",
     "Kind",
@@ -34,9 +35,15 @@ HEADS = (
     "Pattern",
     "Least",
     "Greatest",
+    "File property",
     "Zone",
 )
 TOLD = "Defaults: a fixed value, {today}, {received}, {operator}, {counter NAME} or {person FIELD}. Labels stand apart by commas."
+RULES = {
+    "words": ("Words like", "a pattern that the words of a first page of this type hold"),
+    "barcode": ("Barcode like", "a pattern that a barcode on it fits"),
+    "source": ("File like", "a pattern that its file, with its folders, or its scanner fits"),
+}
 
 
 class TypesView(QWidget):
@@ -57,9 +64,9 @@ class TypesView(QWidget):
         self.caption.setAccessibleName("Caption pattern")
         self.caption.editTextChanged.connect(presenter.try_caption)
         self.caption.activated.connect(lambda _: self._keep_caption())
-        line = self.caption.lineEdit()
-        assert line is not None
-        line.editingFinished.connect(self._keep_caption)
+        caption_line = self.caption.lineEdit()
+        assert caption_line is not None
+        caption_line.editingFinished.connect(self._keep_caption)
         self.example = QLabel()
         self.example.setAccessibleName("Example of the caption")
         self.example.setStyleSheet("font-size: 15px; font-weight: 600;")
@@ -67,6 +74,16 @@ class TypesView(QWidget):
         self.key.setAccessibleName("Key fields")
         self.key.setPlaceholderText("fields that tell one document from another, told apart by commas")
         self.key.editingFinished.connect(lambda: presenter.change({"key": _split(self.key.text())}))
+        self.words = QLineEdit()
+        self.words.setAccessibleName("Heading words")
+        self.words.setPlaceholderText("words that head a page of this type, told apart by commas")
+        self.words.editingFinished.connect(lambda: presenter.change({"words": _split(self.words.text())}))
+        self.rules: dict[str, QLineEdit] = {}
+        for on, (label, hint) in RULES.items():
+            line = self.rules[on] = QLineEdit()
+            line.setAccessibleName(label)
+            line.setPlaceholderText(hint)
+            line.editingFinished.connect(lambda on=on, line=line: presenter.change_told(on, line.text().strip()))
         self.problem = QLabel()
         self.problem.setProperty("role", "problem")
         self.problem.setWordWrap(True)
@@ -84,11 +101,24 @@ class TypesView(QWidget):
         self.point.clicked.connect(self._point)
         self.anywhere = QPushButton("Anywhere on the page")
         self.anywhere.clicked.connect(self._anywhere)
+        self.more = QPushButton("New field")
+        self.more.clicked.connect(self._ask_field)
+        self.fewer = QPushButton("Remove field")
+        self.fewer.clicked.connect(self._remove_field)
         form = QFormLayout()
         form.addRow("Caption", self.caption)
         form.addRow("reads", self.example)
         form.addRow("Key", self.key)
+        form.addRow("Headed by", self.words)
+        certain = QLabel("Told for certain, before all guesses, by")
+        certain.setProperty("role", "quiet")
+        form.addRow("", certain)
+        for on, (label, _) in RULES.items():
+            form.addRow(label, self.rules[on])
         buttons = QHBoxLayout()
+        buttons.addWidget(self.more)
+        buttons.addWidget(self.fewer)
+        buttons.addSpacing(12)
         buttons.addWidget(self.point)
         buttons.addWidget(self.anywhere)
         buttons.addStretch(1)
@@ -131,7 +161,11 @@ class TypesView(QWidget):
         self.caption.addItems(list(state.captions))
         self.caption.setEditText(kind.caption)
         self.key.setText(", ".join(kind.key))
-        for widget in (self.caption, self.key, self.point, self.anywhere):
+        self.words.setText(", ".join(kind.words))
+        for on, pattern in state.told.items():
+            self.rules[on].setText(pattern)
+        buttons = (self.point, self.anywhere, self.more, self.fewer)
+        for widget in (self.caption, self.key, self.words, *self.rules.values(), *buttons):
             widget.setEnabled(state.can_change)
         self._fill(kind.fields, state.can_change)
 
@@ -174,6 +208,18 @@ class TypesView(QWidget):
     def _field(self) -> str:
         kind, row = self._state.kind, self.table.currentRow()
         return kind.fields[row].name if kind is not None and 0 <= row < len(kind.fields) else ""
+
+    def _ask_field(self) -> None:
+        if self._state.kind is not None:
+            dialog = FieldDialog(self._state.kind.name, self._state.registers, self)
+            dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            dialog.made.connect(self.presenter.add_field)
+            dialog.show()
+            dialog.name.setFocus()
+
+    def _remove_field(self) -> None:
+        if self._field():
+            self.presenter.remove_field(self._field())
 
     def _point(self) -> None:
         field = self._field()

@@ -180,6 +180,8 @@ class MainWindow(QMainWindow):
     def cabinets(self) -> CabinetsView:
         """The cabinets place, made when it is first asked for."""
         view = places.make_cabinets(self.session, self)
+        view.presenter.said.connect(self.say)
+        view.presenter.failed.connect(self.warn)
         view.files_dropped.connect(self._take_files)
         view.scan_asked.connect(self._prepare_scan)
         self.stack.addWidget(view)

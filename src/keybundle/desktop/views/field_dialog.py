@@ -1,0 +1,52 @@
+"""A new field of a document type: its name, its kind, and the register of a field that looks into one."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QDialog, QFormLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from keybundle.core.fields.kinds import Kind
+
+OFFERED = (Kind.TEXT, Kind.DATE, Kind.MONEY, Kind.WHOLE, Kind.DECIMAL, Kind.YES_NO, Kind.REGISTER)
+
+
+class FieldDialog(QDialog):
+    """``made`` carries name, kind and register; choices of a field are listed in the set-up file."""
+
+    made = Signal(str, str, str)
+
+    def __init__(self, type_name: str, registers: Sequence[str], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"New field of {type_name}")
+        self.name = QLineEdit()
+        self.name.setAccessibleName("Name of the field")
+        self.kind = QComboBox()
+        self.kind.setAccessibleName("Kind of the field")
+        self.kind.addItems([kind.value for kind in OFFERED if kind is not Kind.REGISTER or registers])
+        self.register_name = QComboBox()
+        self.register_name.setAccessibleName("Register")
+        self.register_name.addItems(list(registers))
+        self.register_name.setEnabled(False)
+        self.kind.currentTextChanged.connect(lambda text: self.register_name.setEnabled(text == Kind.REGISTER.value))
+        self.add = QPushButton("Add the field")
+        self.add.setDefault(True)
+        self.add.setEnabled(False)
+        self.add.clicked.connect(self._make)
+        self.name.textChanged.connect(lambda text: self.add.setEnabled(bool(text.strip())))
+        form = QFormLayout()
+        form.addRow("Name", self.name)
+        form.addRow("Kind", self.kind)
+        form.addRow("Register", self.register_name)
+        buttons = QHBoxLayout()
+        buttons.addStretch(1)
+        buttons.addWidget(self.add)
+        layout = QVBoxLayout(self)
+        layout.addLayout(form)
+        layout.addLayout(buttons)
+
+    def _make(self) -> None:
+        register = self.register_name.currentText() if self.register_name.isEnabled() else ""
+        self.made.emit(self.name.text(), self.kind.currentText(), register)
+        self.accept()
