@@ -2,13 +2,24 @@
 
 from __future__ import annotations
 
-from keybundle.core.base.boxes import Frame
+from concurrent.futures import Future
+from dataclasses import replace
+from typing import Any
+
+from keybundle.core.base.boxes import Frame, upright_box
+from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches.model import Document
+from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.imaging.picture import decode
+from keybundle.core.jobs.pool import Pool
 from keybundle.core.proposing.propose import ReadPage, propose_values
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.routines import Zone
 from keybundle.core.workflows import pointing, types
+from keybundle.core.workflows.capture import find_routine, import_files
+from keybundle.core.workflows.indexing import take_proposal
+from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.workspace import open_workspace
 from tests.support import DataTest, scanned_template, shared_pool
 
@@ -87,3 +98,64 @@ class Pointing(DataTest):
         for code in codes:
             zone = pointing.zone_of(code.box, shown.width, shown.height, margin=0.02)
             self.assertTrue(zone.right > zone.left and zone.bottom > zone.top)
+
+
+class RecordingPool:
+    """Hands everything on to a real pool, and remembers what was asked in which order."""
+
+    def __init__(self, pool: Pool) -> None:
+        self._pool = pool
+        self.asked: list[str] = []
+
+    def submit(self, name: str, *args: Any, **options: Any) -> Future[Any]:
+        self.asked.append(name.split(":")[1])
+        return self._pool.submit(name, *args, **options)
+
+
+class ZonesFirst(DataTest):
+    def test_zones_of_a_known_type_are_told_before_the_page_is_read(self) -> None:
+        ws = open_workspace(self.demo_data(scanned=True))
+        self.addCleanup(ws.close)
+        who, batch = ws.person(None).name, ws.batches.load(scanned_template()[1])
+        document = batch.in_order()[0]
+        first = batch.pages_of(document.id)[0]
+        name, value = next((n, v) for n, v in document.values.items() if v.box and v.page == first.id and v.sure)
+        assert value.box is not None
+        kind = ws.setup.document_type(document.type)
+        assert kind is not None
+        width, height = first.frame.upright_size
+        zone = pointing.zone_of(upright_box(first.frame, value.box), width, height, margin=0.01)
+        kind = types.change_field(kind, name, {"zone": zone.model_dump(), "labels": ()})
+        types.save_type(ws, who, types.change_told(kind, "source", "page.tif"))
+        picture = self.folder / "page.tif"
+        picture.write_bytes(ws.place.files.path(first.file_sha).read_bytes())
+        pool, seen = RecordingPool(shared_pool()), []
+
+        def look(changes: Changes) -> None:
+            for batch_id in changes.batches - {batch.id}:
+                now = ws.batches.load(batch_id)
+                seen.extend((d.values.get(name), now.pages[0].is_read) for d in now.in_order() if d.values)
+
+        line = Line(ws, pool, look)  # type: ignore[arg-type]
+        self.addCleanup(line.close)
+        import_files(ws, line, shared_pool(), find_routine(ws, "Files"), [picture], who)
+        self.assertTrue(line.wait(60))
+        self.assertEqual(pool.asked, ["examine", "read_zones", "read"])
+        early, is_read = seen[0]
+        self.assertFalse(is_read, "the page itself still waits for its reading")
+        self.assertEqual(early.text if early else "", value.text)
+        self.assertTrue(seen[-1][1])
+        self.assertEqual(seen[-1][0].text if seen[-1][0] else "", value.text)
+
+    def test_what_somebody_did_meanwhile_stays(self) -> None:
+        typed = FieldValue(("R-1",), 1.0, Origin.TYPED, True)
+        now = Document("d", "first page", "Bill", 0.9, "page", values={"Bill number": typed})
+        found = replace(
+            now, values={"Bill number": FieldValue(("R-2",), 0.9), "Net": FieldValue(("3.00",), 0.9)}, proposed=True
+        )
+        merged = take_proposal(now, found)
+        self.assertEqual(
+            (merged.values["Bill number"], merged.values["Net"].text, merged.proposed), (typed, "3.00", True)
+        )
+        letter = replace(now, type="Letter", type_origin="typed")
+        self.assertEqual(take_proposal(letter, found), letter)

@@ -142,14 +142,18 @@ def propose_candidates(rows: Rows, spec: FieldSpec, rule: Rule, labels: LabelMap
     return sorted(found, key=lambda c: -c.score)
 
 
+def _area(zone: Shares, size: tuple[int, int], left: float, up: float, right: float) -> Shares:
+    """Return a zone in px of a page of that size, grown to the left, up and down, and to the right."""
+    width, height = size
+    return zone[0] * width - left, zone[1] * height - up, zone[2] * width + right, zone[3] * height + up
+
+
 def candidates_in_zone(
     rows: Rows, rule: Rule, zone: Shares, size: tuple[int, int], score: float, *, tall: float = 0.6
 ) -> list[Candidate]:
     """Return what stands in a zone (shares of a page of that size), widened by ``tall`` of a line; whole rows of it."""
-    width, height = size
     grow = tall * rows.height
-    left, top = zone[0] * width - 2 * grow, zone[1] * height - grow
-    right, bottom = zone[2] * width + 4 * grow, zone[3] * height + grow
+    left, top, right, bottom = _area(zone, size, 2 * grow, grow, 4 * grow)
     found = []
     for segment in rows.segments:
         x, y = segment.box[0], (segment.box[1] + segment.box[3]) / 2
@@ -166,10 +170,8 @@ def weigh_places(
     candidates: list[Candidate], rows: Rows, rule: Rule, zone: Shares, agree: int, size: tuple[int, int]
 ) -> list[Candidate]:
     """Return the candidates weighed by where like documents have the value, and what stands there besides them."""
-    width, height = size
     grow = PLACE_LINES * rows.height
-    left, top = zone[0] * width - 3 * grow, zone[1] * height - grow
-    right, bottom = zone[2] * width + 3 * grow, zone[3] * height + grow
+    left, top, right, bottom = _area(zone, size, 3 * grow, grow, 3 * grow)
     weighed = []
     for c in candidates:
         if not c.words:

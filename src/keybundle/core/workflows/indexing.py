@@ -58,6 +58,42 @@ def index_document(workspace: Workspace, batch: Batch, document: Document) -> Do
     return replace(proposed, proposed=True)
 
 
+def take_proposal(now: Document, proposed: Document) -> Document:
+    """Return the document as it is now with what was proposed for it; what somebody did meanwhile stays."""
+    if now.filed_id or (now.type_origin == "typed" and now.type != proposed.type):
+        return now
+    by_hand = {k: v for k, v in now.values.items() if is_by_hand(v)}
+    return replace(
+        now, type=proposed.type, type_confidence=proposed.type_confidence, type_origin=proposed.type_origin,
+        values={**proposed.values, **by_hand}, proposed=proposed.proposed,
+    )  # fmt: skip
+
+
+def known_type(workspace: Workspace, batch: Batch, document: Document) -> DocumentType | None:
+    """Return the type that a document is known to be of before it is read.
+
+    By hand, by its separator sheet, by the routine, or by a rule that looks at barcodes or the source.
+    """
+    setup = workspace.setup
+    routine = setup.routine(batch.routine)
+    name = document.type or (routine.document_type if routine else "")
+    told = None if name else told_type(batch.pages_of(document.id)[0], None, setup.document_types)
+    return setup.document_type(name or (told[0] if told else None))
+
+
+def index_zones(workspace: Workspace, batch: Batch, document: Document, page: str, text: PageText) -> Document:
+    """Return the document with the values that the zones of its first page tell, while the rest waits to be read."""
+    kind = known_type(workspace, batch, document)
+    if kind is None or document.proposed:
+        return document
+    zoned = kind.model_copy(update={"fields": tuple(f for f in kind.fields if f.zone)})
+    bar = workspace.bar(workspace.setup.routine(batch.routine))
+    fresh = propose_values([ReadPage(page, text)], zoned, workspace.books(), bar, workspace.rule)
+    kept = {k: v for k, v in document.values.items() if is_by_hand(v)}
+    typed = document if document.type else replace(document, type=kind.name, type_confidence=0.99, type_origin="page")
+    return replace(typed, values={**fresh, **kept})
+
+
 def known_first_pages(workspace: Workspace, routine: Routine) -> Callable[[PageText], str]:
     """Return what tells the first pages of known layouts, by their type; it tells none where no rule asks for it."""
     if not routine.separation.has("known first page"):

@@ -26,7 +26,7 @@ from keybundle.core.search import index
 from keybundle.core.separation.cut import CutState, place_sheet
 from keybundle.core.separation.facts import Placing
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows.indexing import index_document, known_first_pages
+from keybundle.core.workflows.indexing import index_document, index_zones, known_first_pages, known_type, take_proposal
 from keybundle.core.workflows.page_facts import (
     cleaning_steps,
     is_same_sheet,
@@ -39,7 +39,7 @@ from keybundle.core.workflows.workspace import Workspace
 
 log = logging.getLogger(__name__)
 WORK = "keybundle.core.workflows.page_work"
-ON_SCREEN, EXAMINE, FIRST_PAGE, OTHER_PAGE = 0, 1, 2, 3
+ON_SCREEN, EXAMINE, ZONES, FIRST_PAGE, OTHER_PAGE = 0, 1, 2, 3, 4
 READ_LIMIT_SECONDS = 180.0
 PACE_PAGES = 12
 
@@ -307,6 +307,8 @@ class Line:
                 if running.texts.pop(page.id, None) is not None or page.facts is None or page.trouble:
                     self._propose_for_page(batch_id, page.id)
                 elif placing.kept:
+                    if placing.starts:
+                        self._read_zones(batch_id, page)
                     self._read(batch_id, page, FIRST_PAGE if placing.starts else OTHER_PAGE)
             self._tell(batch_id, *(d for d in (before, running.current) if d))
         running.seconds["separate"] += time.perf_counter() - start
@@ -346,6 +348,35 @@ class Line:
             "read", *args, then=lambda f: self._was_read(batch_id, page, f), priority=first, key=page.id
         )
         self._reading[(page.id, frame.rotation)] = (batch_id, future)
+
+    def _read_zones(self, batch_id: str, page: Page) -> None:
+        """Read the zones of a first page before all of it, where its type is known and has some."""
+        batch = None if batch_id in self._stopped else self._ws.batches.load_around(page.id)
+        kind = known_type(self._ws, batch, next(iter(batch.documents.values()))) if batch is not None else None
+        zones = [(z.left, z.top, z.right, z.bottom) for f in (kind.fields if kind else ()) if (z := f.zone)]
+        if not zones:
+            return
+        sha, index, is_pdf = page.picture
+        language = page.language or self._running[batch_id].routine.language
+        args = (str(self._ws.place.files.path(sha)), index, is_pdf, page.source, astuple(page.frame), zones, language)
+        self._submit(
+            "read_zones", *args, then=lambda f: self._zones_read(batch_id, page.id, f), priority=ZONES, key=page.id
+        )
+
+    def _zones_read(self, batch_id: str, page_id: str, future: Future[Any]) -> None:
+        """Show what the zones tell; a page that cannot be read says so when all of it is read."""
+        batch = self._ws.batches.load_around(page_id)
+        if future.cancelled() or future.exception() is not None or batch is None or batch.page(page_id).is_read:
+            return
+        document = next(iter(batch.documents.values()))
+        found = index_zones(self._ws, batch, document, page_id, PageText.from_bytes(future.result()))
+        self._keep_proposal(batch_id, found)
+
+    def _keep_proposal(self, batch_id: str, found: Document) -> None:
+        self._ws.batches.record(
+            found.id, lambda b: replace(b, documents={found.id: take_proposal(b.documents[found.id], found)})
+        )
+        self._tell(batch_id, found.id)
 
     def _stop_reading(self, batch_id: str) -> None:
         self._stopped |= {batch_id}
@@ -412,11 +443,9 @@ class Line:
 
     def _propose(self, batch_id: str, batch: Batch, document: Document) -> None:
         start = time.perf_counter()
-        proposed = index_document(self._ws, batch, document)
-        self._ws.batches.record(document.id, lambda b: replace(b, documents={document.id: proposed}))
+        self._keep_proposal(batch_id, index_document(self._ws, batch, document))
         if batch_id in self._running:
             self._running[batch_id].seconds["index"] += time.perf_counter() - start
-        self._tell(batch_id, document.id)
 
     def _revise(self, batch_id: str) -> None:
         batch = self._ws.batches.load(batch_id)

@@ -23,11 +23,12 @@ from keybundle.core.marks.model import Wanted
 from keybundle.core.marks.sheets import find_separator
 from keybundle.core.reading.born import read_text_layer
 from keybundle.core.reading.engine import get_engine, read_box, read_page
+from keybundle.core.reading.text import PageText, Word
 from keybundle.core.store.files import FileStore
 from keybundle.core.workflows.preview_files import preview_path
 
 PREVIEWS = (("screen", 1500), ("thumbnail", 240))
-DOUBT = 2.0
+DOUBT, ZONE_EDGE_MM = 2.0, 1.0
 
 
 def load(language: str = "eng") -> None:
@@ -133,6 +134,26 @@ def read(
     engine = get_engine(language)
     text = read_page(decode(Path(path), index, name=name, is_pdf=is_pdf), Frame(*frame), engine, Steps(*steps))
     return text.to_bytes(), time.perf_counter() - start
+
+
+def read_zones(
+    path: str, index: int, is_pdf: bool, name: str, frame: tuple[int, int, int, float],
+    zones: Sequence[tuple[float, float, float, float]], language: str,
+) -> bytes:  # fmt: skip
+    """Read only some zones (shares of the upright page) closely; return bytes of ``PageText`` with the words in them."""
+    picture, engine, upright = decode(Path(path), index, name=name, is_pdf=is_pdf), get_engine(language), Frame(*frame)
+    width, height = upright.upright_size
+    edge = ZONE_EDGE_MM / 25.4 * picture.dpi
+    words: list[Word] = []
+    for number, (left, top, right, bottom) in enumerate(zones):
+        box = (
+            round(left * width - edge),
+            round(top * height - edge),
+            round(right * width + edge),
+            round(bottom * height + edge),
+        )
+        words += [replace(w, block=number) for w in read_box(picture, upright, box, engine).words]
+    return PageText(tuple(words), upright).to_bytes()
 
 
 def draw_raw(path: str, name: str, target: str, size_px: int) -> None:

@@ -111,6 +111,7 @@ class CabinetsView(QWidget):
         self.table.verticalHeader().hide()
         self.table.verticalHeader().setDefaultSectionSize(28)
         self.table.setShowGrid(False)
+        self.table.setWordWrap(False)
         self.table.setAlternatingRowColors(True)
         self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.table.selectionModel().currentRowChanged.connect(self._document_chosen)

@@ -20,6 +20,7 @@ class FieldDialog(QDialog):
     def __init__(self, type_name: str, registers: Sequence[str], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle(f"New field of {type_name}")
+        self.setMinimumWidth(360)
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the field")
         self.kind = QComboBox()
@@ -28,8 +29,6 @@ class FieldDialog(QDialog):
         self.register_name = QComboBox()
         self.register_name.setAccessibleName("Register")
         self.register_name.addItems(list(registers))
-        self.register_name.setEnabled(False)
-        self.kind.currentTextChanged.connect(lambda text: self.register_name.setEnabled(text == Kind.REGISTER.value))
         self.add = QPushButton("Add the field")
         self.add.setDefault(True)
         self.add.setEnabled(False)
@@ -39,6 +38,10 @@ class FieldDialog(QDialog):
         form.addRow("Name", self.name)
         form.addRow("Kind", self.kind)
         form.addRow("Register", self.register_name)
+        form.setRowVisible(self.register_name, False)
+        self.kind.currentTextChanged.connect(
+            lambda text: form.setRowVisible(self.register_name, text == Kind.REGISTER.value)
+        )
         buttons = QHBoxLayout()
         buttons.addStretch(1)
         buttons.addWidget(self.add)
@@ -47,6 +50,6 @@ class FieldDialog(QDialog):
         layout.addLayout(buttons)
 
     def _make(self) -> None:
-        register = self.register_name.currentText() if self.register_name.isEnabled() else ""
+        register = self.register_name.currentText() if self.kind.currentText() == Kind.REGISTER.value else ""
         self.made.emit(self.name.text(), self.kind.currentText(), register)
         self.accept()

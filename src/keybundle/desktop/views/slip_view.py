@@ -26,7 +26,7 @@ from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import ORIGIN_SIGN, SIGN, icon_pixmap
 
 TOLD = "   ·   "
-BESIDE_LETTERS = 14
+BESIDE_LETTERS = 18
 Snippet = Callable[[str, Box], QPixmap]
 
 
@@ -66,13 +66,16 @@ class SlipField(QFrame):
         grid.setContentsMargins(12, 3, 12, 3)
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(2)
-        grid.addWidget(self.snippet, 0, 2, 1, 2)
+        grid.addWidget(self.snippet, 0, 2)
         grid.addWidget(self.label, 1, 0)
         grid.addWidget(self.sign, 1, 1)
-        grid.addWidget(self.value, 1, 2)
-        grid.addWidget(self.beside, 1, 3)
-        grid.addWidget(self.problem, 2, 2, 1, 2)
-        grid.addWidget(self.note, 3, 2, 1, 2)
+        values = QHBoxLayout()
+        values.setSpacing(8)
+        values.addWidget(self.value, 1)
+        values.addWidget(self.beside)
+        grid.addLayout(values, 1, 2)
+        grid.addWidget(self.problem, 2, 2)
+        grid.addWidget(self.note, 3, 2)
         grid.setColumnStretch(2, 1)
         self.model = QStringListModel(self)
         self.completer = QCompleter(self.model, self)
