@@ -18,6 +18,7 @@ from keybundle.core.store import schema
 from keybundle.core.store.files import FileStore
 from keybundle.core.store.place import hold, open_place
 from keybundle.core.workflows.verify import verify
+from keybundle.core.workflows.workspace import open_workspace
 from tests.support import ROOT, DataTest, run_cli
 
 
@@ -46,6 +47,10 @@ class Schema(DataTest):
             with place.database.read() as c:
                 self.assertEqual(c.execute(text("SELECT routine FROM batch")).scalar(), "Post")
             place.close()
+            workspace = open_workspace(root)
+            taught = [(e.document, e.lessons[0].label) for e in workspace.memory().examples]
+            self.assertEqual(taught, [("d1", "Title")] if kept.stem >= "0005" else [], kept.stem)
+            workspace.close()
 
     def test_transactions_nest_and_the_first_error_wins(self) -> None:
         place = open_place(self.folder)
