@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import unittest
-from datetime import date
+from datetime import date, datetime
 from decimal import Decimal
 
 from hypothesis import given
@@ -23,6 +23,25 @@ class Dates(unittest.TestCase):
             ("4/3/26", False), ("3. April 2026", True), ("03.04.2026", True), ("03.04.26", True), ("2026-04-03", True),
         ):  # fmt: skip
             self.assertEqual(parse_date(text, day_first=day_first), date(2026, 4, 3), text)
+
+    def test_months_by_their_names_elsewhere(self) -> None:
+        # Source: Unicode CLDR 44, format-wide month names in the long date patterns of de, fr, es, it, nl, pl, pt, sv.
+        for text, month in (
+            ("3. März 2026", 3), ("3. Dezember 2026", 12), ("1er août 2026", 8), ("3 février 2026", 2),
+            ("3 juin 2026", 6), ("3 juillet 2026", 7), ("3 de septiembre de 2026", 9), ("3 gennaio 2026", 1),
+            ("3 mei 2026", 5), ("3 października 2026", 10), ("3 września 2026", 9), ("3 de março de 2026", 3),
+            ("3 augusti 2026", 8), ("3 Okt. 2026", 10), ("3 MARS 2026", 3),
+        ):  # fmt: skip
+            day = parse_date(text)
+            self.assertEqual((day.month, day.year) if day else None, (month, 2026), text)
+        for text in ("3 ma 2026", "3 jui 2026", "3 lock 2026"):
+            self.assertIsNone(parse_date(text), text)
+
+    def test_two_digit_years(self) -> None:
+        # Source: POSIX, strptime: 69 to 99 are 1969 to 1999, 00 to 68 are 2000 to 2068 (as Python's own strptime).
+        for year in range(100):
+            said = f"07.11.{year:02}"
+            self.assertEqual(parse_date(said), datetime.strptime(said, "%d.%m.%y").date(), said)
 
     def test_dates_that_do_not_exist(self) -> None:
         # Source: ISO 8601, calendar dates: 2025 is no leap year, April has 30 days.

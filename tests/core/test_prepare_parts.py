@@ -89,6 +89,14 @@ class Pointing(DataTest):
         batch = ws.batches.load(batch_id)
         ids = pointing.pages_to_point_at(ws, batch_id)
         self.assertTrue(batch.page(ids[0]).kept, "pages that are kept come first")
+        last = [d for d in batch.in_order() if d.type][-1]
+        of_type = pointing.pages_to_point_at(ws, batch_id, str(last.type))
+        self.assertEqual(
+            batch.page(of_type[0]).document_id, next(d.id for d in batch.in_order() if d.type == last.type)
+        )
+        self.assertEqual(sorted(of_type), sorted(ids))
+        self.assertEqual(pointing.choose_sample(ws, [batch_id], str(last.type)), batch_id)
+        self.assertEqual(pointing.choose_sample(ws, [batch_id], "None such"), batch_id, "any page is better than none")
         shown = pointing.load_page(ws, shared_pool(), batch_id, ids[0])
         self.assertEqual((shown.width, shown.height), batch.page(ids[0]).frame.upright_size)
         self.assertTrue(shown.text is not None and decode(shown.picture).width > 500)

@@ -3,36 +3,50 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from datetime import date
 
-_MONTHS = [
-    "january",
-    "february",
-    "march",
-    "april",
-    "may",
-    "june",
-    "july",
-    "august",
-    "september",
-    "october",
-    "november",
-    "december",
-]
+# Month names, folded, of the languages whose paper comes in most: English, German, French, Dutch, Spanish, Italian,
+# Portuguese, Swedish, Danish, Norwegian, Polish (as they stand in dates).
+_MONTHS = tuple(
+    tuple(names.split())
+    for names in (
+        "january januar janvier januari enero gennaio janeiro stycznia",
+        "february februar fevrier februari febrero febbraio fevereiro lutego",
+        "march marz mars maart marzo marco marts marca",
+        "april avril abril aprile kwietnia",
+        "may mai mei mayo maggio maio maj maja",
+        "june juni juin junio giugno junho czerwca",
+        "july juli juillet julio luglio julho lipca",
+        "august aout augustus agosto augusti sierpnia",
+        "september septembre septiembre settembre setembro wrzesnia",
+        "october oktober octobre octubre ottobre outubro pazdziernika",
+        "november novembre noviembre novembro listopada",
+        "december dezember decembre diciembre dicembre dezembro desember grudnia",
+    )
+)
+FIRST_OF_LAST_CENTURY = 69
 _ISO = re.compile(r"^(\d{4})-(\d{1,2})-(\d{1,2})$")
 _NUMERIC = re.compile(r"^(\d{1,2})\s?([./-])\s?(\d{1,2})\s?\2\s?(\d{4}|\d{2})$")
-_DAY_MONTH = re.compile(r"^(\d{1,2})(?:st|nd|rd|th)?[.\s-]*\s*([A-Za-z]{3,9})[.,\s-]*\s*(\d{4}|\d{2})$")
-_MONTH_DAY = re.compile(r"^([A-Za-z]{3,9})\.?\s*(\d{1,2})(?:st|nd|rd|th)?,?\s+(\d{4})$")
+_DAY_MONTH = re.compile(
+    r"^(\d{1,2})(?:st|nd|rd|th|er)?[.\s-]*\s*(?:de\s+)?([^\W\d_]{3,12})[.,\s-]*\s*(?:de\s+)?(\d{4}|\d{2})$"
+)
+_MONTH_DAY = re.compile(r"^([^\W\d_]{3,12})\.?\s*(\d{1,2})(?:st|nd|rd|th)?,?\s+(\d{4})$")
 _WEEKDAY = re.compile(r"^(?:mon|tues?|wed(?:nes)?|thu(?:rs)?|fri|sat(?:ur)?|sun)(?:day)?\.?,?\s+", re.I)
 
 
 def _month(word: str) -> int | None:
-    found = [i for i, name in enumerate(_MONTHS, 1) if name.startswith(word.lower()) and len(word) >= 3]
-    return found[0] if len(found) == 1 else (9 if word.lower() == "sept" else None)
+    """Return the number of the month that a word names, or whose names alone begin with it."""
+    folded = "".join(c for c in unicodedata.normalize("NFKD", word.lower()) if not unicodedata.combining(c))
+    found = [i for i, names in enumerate(_MONTHS, 1) if any(name.startswith(folded) for name in names)]
+    exact = [i for i, names in enumerate(_MONTHS, 1) if folded in names]
+    return exact[0] if exact else found[0] if len(found) == 1 else None
 
 
 def _year(text: str) -> int:
-    return int(text) if len(text) == 4 else 2000 + int(text)
+    if len(text) == 4:
+        return int(text)
+    return int(text) + (1900 if int(text) >= FIRST_OF_LAST_CENTURY else 2000)
 
 
 def _make(year: int, month: int | None, day: int) -> date | None:
@@ -45,8 +59,8 @@ def _make(year: int, month: int | None, day: int) -> date | None:
 def parse_date(text: str, *, day_first: bool = True) -> date | None:
     """Return the date in ``text``: ISO 8601, numbers in the locale's order, or with the month's name; else None.
 
-    Two-digit years are of this century. Where the locale's order gives no date but the other one does, the other
-    one is taken.
+    Two-digit years from 69 on are of the last century, the others of this one (POSIX, strptime). Where the locale's
+    order gives no date but the other one does, the other one is taken.
     """
     body = _WEEKDAY.sub("", " ".join(text.split())).strip(" ,;")
     if m := _ISO.match(body):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import astuple, dataclass
 from pathlib import Path
 
@@ -9,6 +10,7 @@ import regex
 
 from keybundle.core.base.boxes import Box, upright_box
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches.model import Batch
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.marks.model import BARCODE, Mark, Wanted
 from keybundle.core.reading.text import PageText
@@ -42,10 +44,25 @@ class PointedPage:
     barcodes: tuple[PointedBarcode, ...]
 
 
-def pages_to_point_at(workspace: Workspace, batch_id: str) -> tuple[str, ...]:
-    """Return the measured pages of a batch, kept ones first: those are what rules are made for."""
-    pages = [p for p in workspace.batches.load(batch_id).pages if p.facts is not None and not p.facts.is_blank]
-    return tuple(p.id for p in sorted(pages, key=lambda p: not p.kept))
+def pages_to_point_at(workspace: Workspace, batch_id: str, type_name: str = "") -> tuple[str, ...]:
+    """Return the measured pages of a batch: first pages of a type first, then kept ones, which rules are made for."""
+    batch = workspace.batches.load(batch_id)
+    pages = [p for p in batch.pages if p.facts is not None and not p.facts.is_blank]
+    firsts = _first_pages(batch, type_name)
+    return tuple(p.id for p in sorted(pages, key=lambda p: (p.id not in firsts, not p.kept)))
+
+
+def choose_sample(workspace: Workspace, batch_ids: Sequence[str], type_name: str) -> str | None:
+    """Return the first batch with a document of a type, else the first with a page to point at; None for none."""
+    for batch_id in batch_ids:
+        if _first_pages(workspace.batches.load(batch_id), type_name):
+            return batch_id
+    return next((b for b in batch_ids if pages_to_point_at(workspace, b)), None)
+
+
+def _first_pages(batch: Batch, type_name: str) -> set[str]:
+    own = [batch.pages_of(d.id) for d in batch.in_order() if type_name and d.type == type_name]
+    return {pages[0].id for pages in own if pages}
 
 
 def load_page(workspace: Workspace, pool: Pool, batch_id: str, page_id: str) -> PointedPage:

@@ -127,16 +127,17 @@ class TypesPresenter(QObject):
         )
 
     def point(self, offset: int = 0) -> None:
-        """Show a page of the newest batch to point at, or the next one from there."""
-        s, before = self._s, self._pointed
+        """Show a first page of the type (else any page of the newest batch) to point at, or the next one from there."""
+        s, before, kind = self._s, self._pointed, self.state.kind.name if self.state.kind else ""
 
         def load() -> PointedPage | None:
-            for sample in routines.list_samples(s.workspace, 5):
-                ids = pointing.pages_to_point_at(s.workspace, sample.id)
-                if ids and (before in ids or not offset):
-                    here = ids.index(before) + offset if before in ids else 0
-                    return pointing.load_page(s.workspace, s.pool, sample.id, ids[max(0, min(len(ids) - 1, here))])
-            return None
+            samples = [sample.id for sample in routines.list_samples(s.workspace, 5)]
+            batch = pointing.choose_sample(s.workspace, samples, kind)
+            if batch is None:
+                return None
+            ids = pointing.pages_to_point_at(s.workspace, batch, kind)
+            here = ids.index(before) + offset if offset and before in ids else 0
+            return pointing.load_page(s.workspace, s.pool, batch, ids[max(0, min(len(ids) - 1, here))])
 
         def done(found: PointedPage | None) -> None:
             if found is None:

@@ -52,6 +52,7 @@ class BenchDialogs(QObject):
             found[:] = starters
             told = [f"{s.name}:  " + ", ".join(f"{k} {v}" for k, v in s.values.items()) for s in starters]
             dialog.render_entries(told or [NO_STARTERS])
+            drop.setEnabled(bool(told))
 
         def start(row: int) -> None:
             if row < len(found):
@@ -67,7 +68,7 @@ class BenchDialogs(QObject):
             if 0 <= dialog.row < len(found):
                 self.p.slips.drop_starter(found[dialog.row].name)
 
-        dialog.add_button("Forget it", forget)
+        drop = dialog.add_button("Forget it", forget)
         dialog.add_button("Keep the present slip as one", keep)
         self._open(dialog, self.p.slips.starters_found, show, start)
         self.p.slips.list_starters()
