@@ -108,6 +108,11 @@ def main(target: Path = TARGET) -> None:
     rules.verticalScrollBar().setValue(640)
     spin(0.3)
     shoot("routine-rules")
+    names = [window.prepare.list.item(i).text() for i in range(window.prepare.list.count())]
+    window.prepare.list.setCurrentRow(names.index("Document types"))
+    window.prepare.types.presenter.refresh("Bill")
+    spin(0.5)
+    shoot("types")
     shoot_learned(desktop, bench.presenter.batch_id, target, spin)
     shoot_halt(desktop, target, spin)
     desktop.close()

@@ -111,6 +111,12 @@ class Slips(DesktopTest):
 
     def test_the_table_sets_one_value_for_many_and_fills_down(self) -> None:
         _, bench = self.begin()
+        kinds = [d.type for d in bench.presenter.state.documents]
+        self.go(bench, str(kinds[0]))
+        list(bench.slip.fields.values())[-1].value.setFocus()
+        self.go(bench, str(next(k for k in kinds if k != kinds[0])))
+        first = next(iter(bench.slip.fields.values()))
+        self.until(first.value.hasFocus, 10, "the first field, where the one that had the focus is gone")
         self.key(bench.strip, Qt.Key.Key_T, CTRL | SHIFT)
         table = bench.table
         self.assertTrue(table.isVisible() and not bench.slip.isVisible())

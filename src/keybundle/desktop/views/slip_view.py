@@ -319,8 +319,9 @@ class SlipView(QWidget):
         for made in self.fields.values():
             QWidget.setTabOrder(before, made.value)
             before = made.value
-        if held in self.fields:
-            self.fields[held].value.setFocus()
+        if held and self.fields:
+            # Qt would hand the focus to what comes next, the tags, and what is typed would end there.
+            self.fields[held if held in self.fields else names[0]].value.setFocus()
 
     def _render_foot(self, state: SlipState) -> None:
         self.sign.setPixmap(icon_pixmap(SIGN[state.state], c.STATE[state.state], 16))
