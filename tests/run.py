@@ -1,6 +1,7 @@
 """Runs all tests with warnings as errors; its closing line says how many passed and failed.
 
-What takes long and waits much (kills, type checks) runs in a process beside the rest.
+What needs no window and no common batch (kills, type checks, pictures, the command line) runs in a process beside the rest,
+so that both cores of a small machine are busy.
 """
 
 from __future__ import annotations
@@ -15,7 +16,11 @@ import warnings
 from collections.abc import Iterator
 from pathlib import Path
 
-BESIDE = ("tests.flows.test_crashes", "tests.flows.test_fuzz", "tests.architecture.")
+BESIDE = (
+    "tests.flows.test_crashes", "tests.flows.test_fuzz", "tests.flows.test_command_line", "tests.architecture.",
+    "tests.core.test_photo", "tests.core.test_imaging", "tests.core.test_marks", "tests.core.test_reading",
+    "tests.core.test_proposing", "tests.core.test_sane", "tests.core.test_pdfa", "tests.core.test_born",
+)  # fmt: skip
 ROOT = Path(__file__).parent.parent
 
 

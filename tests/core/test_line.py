@@ -15,7 +15,7 @@ from keybundle.core.workflows import bench, slip, worklist
 from keybundle.core.workflows.capture import find_routine, import_files, scan_stack
 from keybundle.core.workflows.devices import find_scanners
 from keybundle.core.workflows.find import find
-from keybundle.core.workflows.line import Line
+from keybundle.core.workflows.line import FIRST_PAGE, OTHER_PAGE, Line
 from keybundle.demo.stack import DocumentPlan
 from tests.support import DataTest, shared_pool
 
@@ -172,7 +172,7 @@ class Pages(AtWork):
         batch = self.load(str(found.batch))
         firsts = {batch.pages_of(d.id)[0].id for d in batch.in_order()}
         for page, priority in asked:
-            self.assertEqual(priority, 2 if page in firsts else 3)
+            self.assertEqual(priority, FIRST_PAGE if page in firsts else OTHER_PAGE)
         self.assertEqual({page for page, _ in asked}, {p.id for p in batch.pages if p.kept})
 
 

@@ -16,7 +16,9 @@ from keybundle.core.workflows.workspace import open_workspace
 
 
 def say(*words: object) -> None:
-    print(*words, flush=True)
+    """Tell a line in one piece: several threads do."""
+    sys.stdout.write(" ".join(map(str, words)) + "\n")
+    sys.stdout.flush()
 
 
 def main(data: Path) -> None:
