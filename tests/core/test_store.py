@@ -17,6 +17,7 @@ from keybundle.core.repository import audit
 from keybundle.core.store import schema
 from keybundle.core.store.files import FileStore
 from keybundle.core.store.place import hold, open_place
+from keybundle.core.workflows.find import find
 from keybundle.core.workflows.verify import verify
 from keybundle.core.workflows.workspace import open_workspace
 from tests.support import ROOT, DataTest, run_cli
@@ -50,6 +51,8 @@ class Schema(DataTest):
             workspace = open_workspace(root)
             taught = [(e.document, e.lessons[0].label) for e in workspace.memory().examples]
             self.assertEqual(taught, [("d1", "Title")] if kept.stem >= "0005" else [], kept.stem)
+            tagged = [h.tags for h in find(workspace, 'tag = "äusserst"').hits]
+            self.assertEqual(tagged, [("Äußerst dringend", "to sign")] if kept.stem == "0005" else [], kept.stem)
             workspace.close()
 
     def test_transactions_nest_and_the_first_error_wins(self) -> None:

@@ -258,4 +258,6 @@ CREATE INDEX outcome_by_document ON outcome (document);
 PRAGMA writable_schema=OFF;
 DELETE FROM "sqlite_sequence";
 INSERT INTO "sqlite_sequence" VALUES('example',1);
+INSERT INTO "document"(id,number,cabinet,type,caption,filed_at,filed_by,filing_key,tags) VALUES('d1',1,'Notes','Note','A note','2026-11-24T10:00:00.000+00:00','Jorwen Tillerman','k1','["Äußerst dringend", "to sign"]');
+INSERT INTO "version" VALUES('d1',1,'2026-11-24T10:00:00.000+00:00','Jorwen Tillerman','as filed','00');
 COMMIT;

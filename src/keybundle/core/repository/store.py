@@ -61,7 +61,7 @@ class Repository:
                 insert(t.document).values(
                     id=document_id, number=number, cabinet=new.cabinet, folder_id=folder_id, type=new.type,
                     caption=new.caption, filed_at=at, filed_by=who, filing_key=new.key, batch_id=new.batch_id,
-                    tags=list(new.tags), received_at=new.received_at,
+                    received_at=new.received_at,
                 )
             )  # fmt: skip
             c.execute(
@@ -71,6 +71,7 @@ class Repository:
             )
             _insert_pages(c, document_id, new.pages)
             _insert_values(c, document_id, {**new.values, **_folder_values(new)})
+            _insert_tags(c, document_id, new.tags)
             for sha in {new.pdf_sha, *(p.file_sha for p in new.pages), *(p.picture[0] for p in new.pages)}:
                 _know_file(c, sha, at)
             place = [value for _, value in new.folder]
@@ -91,6 +92,7 @@ class Repository:
             changed = {"removed_at": at, "filing_key": f"{row.filing_key}#{document_id}"}
             c.execute(update(t.document).where(t.document.c.id == document_id).values(changed))
             c.execute(delete(t.document_value).where(t.document_value.c.document_id == document_id))
+            c.execute(delete(t.document_tag).where(t.document_tag.c.document_id == document_id))
             audit.append(c, at, who, "taken back", document_id, {"caption": row.caption})
 
     def set_tags(self, document_id: str, tags: Sequence[str], who: str) -> None:
@@ -98,7 +100,8 @@ class Repository:
         with self._db.atomic() as c:
             before = self.load(document_id, with_pages=False).tags
             if tuple(tags) != before:
-                c.execute(update(t.document).where(t.document.c.id == document_id).values(tags=list(tags)))
+                c.execute(delete(t.document_tag).where(t.document_tag.c.document_id == document_id))
+                _insert_tags(c, document_id, tags)
                 told = {"before": list(before), "after": list(tags)}
                 audit.append(c, self._clock.stamp(), who, "tags changed", document_id, told)
 
@@ -130,8 +133,9 @@ class Repository:
             if row is None:
                 raise InputProblem("That document is no longer in the repository.")
             pages = _load_pages(c, document_id, row.version) if with_pages else ()
+            values, tags = _load_values(c, [document_id]), _load_tags(c, [document_id])
             return _filed(
-                row, _load_folder(c, row.folder_id), _load_values(c, [document_id]).get(document_id, {}), pages
+                row, _load_folder(c, row.folder_id), values.get(document_id, {}), pages, tags.get(document_id, ())
             )
 
     def count(self, cabinet: str | None = None) -> int:
@@ -228,8 +232,11 @@ class Repository:
                 .join(t.version, t.version.c.document_id == t.document.c.id)
                 .where(t.document.c.id.in_(document_ids), t.document.c.removed_at.is_(None))
             ).all()
-            values = _load_values(c, document_ids)
-            return {r.id: _filed(r, _load_folder(c, r.folder_id), values.get(r.id, {}), ()) for r in rows}
+            values, tags = _load_values(c, document_ids), _load_tags(c, document_ids)
+            return {
+                r.id: _filed(r, _load_folder(c, r.folder_id), values.get(r.id, {}), (), tags.get(r.id, ()))
+                for r in rows
+            }
 
 
 def _has_value(name: str, value: str) -> Any:
@@ -266,6 +273,19 @@ def _insert_values(c: Connection, document_id: str, values: Mapping[str, FieldVa
             )  # fmt: skip
 
 
+def _insert_tags(c: Connection, document_id: str, tags: Sequence[str]) -> None:
+    for position, tag in enumerate(tags):
+        row = {"document_id": document_id, "position": position, "tag": tag, "folded": fold(tag)}
+        c.execute(insert(t.document_tag).values(row))
+
+
+def _load_tags(c: Connection, ids: Sequence[str]) -> dict[str, tuple[str, ...]]:
+    d, found = t.document_tag.c, dict[str, tuple[str, ...]]()
+    for row in c.execute(select(t.document_tag).where(d.document_id.in_(ids)).order_by(d.document_id, d.position)):
+        found[row.document_id] = (*found.get(row.document_id, ()), row.tag)
+    return found
+
+
 def _know_file(c: Connection, sha: str, at: str) -> None:
     if c.execute(select(t.stored_file.c.sha).where(t.stored_file.c.sha == sha)).first() is None:
         c.execute(insert(t.stored_file).values(sha=sha, area="main", size=0, at=at))
@@ -300,9 +320,10 @@ def _load_pages(c: Connection, document_id: str, version: int) -> tuple[FiledPag
 
 
 def _filed(
-    row: Row[Any], folder: tuple[tuple[str, str], ...], values: dict[str, FieldValue], pages: tuple[FiledPage, ...]
-) -> FiledDocument:
+    row: Row[Any], folder: tuple[tuple[str, str], ...], values: dict[str, FieldValue], pages: tuple[FiledPage, ...],
+    tags: tuple[str, ...],
+) -> FiledDocument:  # fmt: skip
     return FiledDocument(
         row.id, row.number, row.cabinet, folder, row.type, row.caption, row.filed_at, row.filed_by, row.version,
-        row.pdf_sha, values, pages, tuple(row.tags or ()), row.received_at,
+        row.pdf_sha, values, pages, tags, row.received_at,
     )  # fmt: skip

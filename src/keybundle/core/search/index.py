@@ -76,6 +76,9 @@ def _conditions(conditions: Sequence[Condition]) -> tuple[str, dict[str, Any]]:
         if condition.field in ("type", "cabinet", "filed"):
             column = {"type": "lower(d.type)", "cabinet": "lower(d.cabinet)", "filed": "d.filed_at"}[condition.field]
             parts.append(f"AND {compare.format(text=column, number='NULL')}")
+        elif condition.field == "tag":
+            said = compare.format(text="g.folded", number="NULL")
+            parts.append(f"AND d.id IN (SELECT g.document_id FROM document_tag g WHERE {said})")
         else:
             bound[f"f{i}"] = condition.field
             said = compare.format(text="v.folded", number="v.number")

@@ -9,7 +9,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-SPECIAL = ("type", "cabinet", "filed")
+SPECIAL = ("type", "cabinet", "filed", "tag")
 _OPERATOR = r"(>=|<=|=|>|<)"
 _DATE = re.compile(r"^\d{4}(-\d{2}(-\d{2})?)?$")
 

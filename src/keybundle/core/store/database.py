@@ -21,7 +21,7 @@ from sqlalchemy.pool import QueuePool
 from keybundle.core.base.errors import AppError, EnvironmentProblem
 
 BUSY_SECONDS = 10
-HEAD = "0005"
+HEAD = "0006"
 
 
 def _open_engine(path: Path) -> Engine:

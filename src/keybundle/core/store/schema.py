@@ -156,7 +156,6 @@ document = Table(
     Column("filing_key", String, nullable=False, unique=True),
     Column("batch_id", String),
     Column("removed_at", String),
-    Column("tags", JSON, nullable=False, server_default="[]"),
     Column("received_at", String),
 )
 Index("document_by_folder", document.c.folder_id)
@@ -188,6 +187,15 @@ version_page = Table(
     Column("source", String, nullable=False, server_default=""),
     Column("name", String, nullable=False, server_default=""),
 )
+document_tag = Table(
+    "document_tag",
+    metadata,
+    Column("document_id", String, ForeignKey("document.id"), primary_key=True),
+    Column("position", Integer, primary_key=True),
+    Column("tag", String, nullable=False),
+    Column("folded", String, nullable=False),
+)
+Index("document_tag_by_folded", document_tag.c.folded, document_tag.c.document_id)
 document_value = Table(
     "document_value",
     metadata,

@@ -33,11 +33,12 @@ class FoundDocument:
     is_filed: bool
     batch: str | None = None
     filed_at: str = ""
+    tags: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
 class Found:
-    """The answer to a query, with counts by type and cabinet among the hits shown."""
+    """The answer to a query, with counts by type, cabinet, month and tag among the hits shown."""
 
     said: str
     hits: tuple[FoundDocument, ...]
@@ -45,6 +46,7 @@ class Found:
     types: tuple[tuple[str, int], ...] = field(default=())
     cabinets: tuple[tuple[str, int], ...] = field(default=())
     months: tuple[tuple[str, int], ...] = field(default=())
+    tags: tuple[tuple[str, int], ...] = field(default=())
 
 
 def field_names(workspace: Workspace) -> list[str]:
@@ -80,6 +82,7 @@ def find(workspace: Workspace, line: str, *, limit: int = 200) -> Found:
     return Found(
         query.said(), tuple(found), count_unread(workspace), _counts(h.type for h in found),
         _counts(h.cabinet for h in found), tuple(sorted(Counter(h.filed_at[:7] for h in found if h.filed_at).items())),
+        _counts(tag for h in found for tag in h.tags),
     )  # fmt: skip
 
 
@@ -91,7 +94,7 @@ def _filed(document: FiledDocument, snippet: str) -> FoundDocument:
     folder = tuple(value for _, value in document.folder)
     return FoundDocument(
         document.id, document.caption, document.cabinet, folder, document.type, dict(document.values), snippet, True,
-        None, document.filed_at,
+        None, document.filed_at, document.tags,
     )  # fmt: skip
 
 

@@ -194,6 +194,8 @@ class CabinetsPresenter(QObject):
     def choose_documents(self, ids: tuple[str, ...]) -> None:
         """Take other documents of the table, and show the tags that all of them have."""
         ws = self._s.workspace
+        if ids == self.state.chosen == ():
+            return
 
         def done(found: tuple[str, ...]) -> None:
             self.state = replace(self.state, chosen=ids, tags=found)
@@ -208,8 +210,9 @@ class CabinetsPresenter(QObject):
             return
 
         def done(changed: int) -> None:
-            self.said.emit(f"Tags of {count(changed, 'document')} changed")
-            s.bus.tell(Changes(repository=True))
+            if changed:
+                self.said.emit(f"Tags of {count(changed, 'document')} changed")
+                s.bus.tell(Changes(repository=True))
             self.choose_documents(ids)
 
         s.runner.change(lambda: tags.retag(s.workspace, s.who, ids, before, text), done, on_error=self.failed.emit)

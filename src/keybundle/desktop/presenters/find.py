@@ -36,6 +36,7 @@ class FindState:
     types: tuple[tuple[str, int], ...] = ()
     cabinets: tuple[tuple[str, int], ...] = ()
     months: tuple[tuple[str, int], ...] = ()
+    tags: tuple[tuple[str, int], ...] = ()
 
 
 class FindPresenter(QObject):
@@ -51,7 +52,7 @@ class FindPresenter(QObject):
 
     def field_names(self) -> list[str]:
         """Return what can stand before ``=``."""
-        return ["type", "cabinet", "filed", *find.field_names(self._s.workspace)]
+        return ["type", "cabinet", "filed", "tag", *find.field_names(self._s.workspace)]
 
     def search(self, line: str) -> None:
         """Answer a query line."""
@@ -68,7 +69,14 @@ class FindPresenter(QObject):
         if found.unread_pages:
             told += f"; {count(found.unread_pages, 'page')} still to be read"
         self.state = FindState(
-            line, found.said, told, tuple(_hit(h) for h in found.hits), found.types, found.cabinets, found.months
+            line,
+            found.said,
+            told,
+            tuple(_hit(h) for h in found.hits),
+            found.types,
+            found.cabinets,
+            found.months,
+            found.tags,
         )
         self.changed.emit(self.state)
 

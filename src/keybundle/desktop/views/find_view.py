@@ -173,7 +173,7 @@ class FindView(QWidget):
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{hit.caption}, {hit.place}")
             self.hits.addItem(item)
         empty_layout(self._counts)
-        for name, pairs in (("type", state.types), ("cabinet", state.cabinets)):
+        for name, pairs in (("type", state.types), ("cabinet", state.cabinets), ("tag", state.tags)):
             if pairs:
                 self._counts.addWidget(section(name.capitalize()))
             for value, number in pairs:
