@@ -25,7 +25,7 @@ from keybundle.demo.records import TYPES, Record, make_record
 from keybundle.demo.scan import Effects
 
 # Which of the random layouts are drawn. Moved on whenever somebody saw results of these outside a bench.
-FAMILY_START = 1000
+FAMILY_START = 2000
 
 
 @dataclass(frozen=True)

@@ -38,7 +38,7 @@ from keybundle.demo.setup import make_setup
 
 CONFIRMED_PER_LAYOUT, EXAMPLES, TESTED = 20, 3, 6
 TEST_START = 7000
-FAMILY_LAYOUTS, FAMILY_TESTS = 14, 3
+FAMILY_LAYOUTS, FAMILY_TESTS = 28, 4
 Documents = Sequence[tuple[Job, list[PageText]]]
 
 
