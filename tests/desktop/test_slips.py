@@ -275,6 +275,10 @@ class Types(DesktopTest):
         row = next(i for i in range(8) if view.table.item(i, 0).text() == "Bill date")
         view.table.item(row, 4).setText("{today}")
         self.until(lambda: bill().field("Bill date").default == "{today}", 10)
+        view.presenter.change({"words": ("Bill", "Tally")})
+        view.presenter.change_field("Net", {"labels": ("Net", "Bare")})
+        self.until(lambda: bill().words == ("Bill", "Tally") and bill().field("Net").labels == ("Net", "Bare"), 10,
+                   "both of two changes made at once")  # fmt: skip
         row = next(i for i in range(8) if view.table.item(i, 0).text() == "Supplier")
         view.table.item(row, 3).setCheckState(Qt.CheckState.Checked)
         self.until(lambda: bill().field("Supplier").carry, 10)

@@ -117,13 +117,17 @@ class TypesPresenter(QObject):
         if kind == before:
             self._show(problem="")
             return
+        # Shown at once, so that the next change builds on this one while it is still being kept.
+        self._show(kind=kind, problem="")
 
         def done(documents: int) -> None:
             self.said.emit(f"Kept: {kind.name}. {count(documents, 'filed document')} of it stay as they are")
             self.refresh(kind.name)
 
         s.runner.change(
-            lambda: types.save_type(s.workspace, s.who, kind), done, on_error=lambda told: self._show(problem=told)
+            lambda: types.save_type(s.workspace, s.who, kind),
+            done,
+            on_error=lambda told: self._show(kind=before, problem=told),
         )
 
     def point(self, offset: int = 0) -> None:
