@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import threading
 import unittest
 
 import numpy as np
@@ -31,7 +32,7 @@ from keybundle.core.setup.model import FieldSpec, Setup
 from keybundle.core.workflows import learned, learning, slip
 from keybundle.core.workflows.filing import file_documents, take_back
 from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.workspace import open_workspace
+from keybundle.core.workflows.workspace import CALIBRATION, open_workspace
 from keybundle.demo.layouts import Layout as PaperLayout
 from keybundle.demo.layouts import draw_document, fixed_layout
 from keybundle.demo.names import make_world
@@ -163,6 +164,35 @@ class Looks(unittest.TestCase):
             layout.cover(Asked.of(look(b), even), even), 1 - scipy.spatial.distance.dice(*flags), places=5
         )
         self.assertEqual(Look.from_bytes(look(a).to_bytes()).ids.tolist(), sorted(a))
+
+
+class Together(DataTest):
+    def test_filing_and_keeping_what_was_fitted_do_not_wait_for_each_other(self) -> None:
+        ws = self.demo_workspace()
+        ws.put_setup(ws.full_setup(), ws.person(None).name)
+        in_hand, go_on = threading.Event(), threading.Event()
+        done: list[str] = []
+
+        def file() -> None:
+            with ws.place.database.atomic():
+                in_hand.set()
+                go_on.wait(10)
+                done.append(ws.setup.repository)
+
+        def keep() -> None:
+            ws.put_setting(CALIBRATION, cal.fit([]))
+            done.append("kept")
+
+        threads = [threading.Thread(target=work, daemon=True) for work in (file, keep)]
+        threads[0].start()
+        self.assertTrue(in_hand.wait(10))
+        threads[1].start()
+        threads[1].join(0.3)
+        self.assertTrue(threads[1].is_alive(), "it waits for the filing")
+        go_on.set()
+        for thread in threads:
+            thread.join(10)
+        self.assertEqual(done, ["Larkmere Navigation Trust", "kept"])
 
 
 class Confidence(unittest.TestCase):

@@ -39,6 +39,7 @@ class Workspace:
         self.clock = place.clock
         self.batches = BatchStore(place.database, place.clock, self._settle)
         self.repository = Repository(place.database, place.clock)
+        # Guards what is remembered here, and is never held while waiting to write: who writes asks for the set-up too.
         self._lock = threading.RLock()
         self._memory_lock = threading.Lock()
         self._setup: Setup | None = None
@@ -94,7 +95,7 @@ class Workspace:
         """Put a set-up in force; registers that bring rows replace their entries, others keep theirs."""
         bare = setup.model_copy(update={"registers": tuple(r.model_copy(update={"rows": ()}) for r in setup.registers)})
         at = self.clock.stamp()
-        with self._lock, self.place.database.atomic() as c:
+        with self.place.database.atomic() as c:
             c.execute(insert(t.setup_version).values(at=at, who=who, text=write_setup(bare)))
             for register in setup.registers:
                 if not register.rows:
@@ -107,6 +108,7 @@ class Workspace:
                     [{"register": register.name, "key": k, "position": i, "row": r} for k, (i, r) in unique.items()],
                 )
             audit.append(c, at, who, "set-up changed", setup.repository, {"cabinets": len(setup.cabinets)})
+        with self._lock:
             self._setup, self._books = None, None
 
     def full_setup(self) -> Setup:
@@ -164,9 +166,10 @@ class Workspace:
 
     def put_setting(self, name: str, value: Any) -> None:
         """Keep plain data under a name."""
-        with self._lock, self.place.database.atomic() as c:
+        with self.place.database.atomic() as c:
             c.execute(delete(t.setting).where(t.setting.c.name == name))
             c.execute(insert(t.setting).values(name=name, value=value))
+        with self._lock:
             if name == CALIBRATION:
                 self._calibration = None
 
