@@ -63,9 +63,12 @@ def _picture_properties(path: Path) -> dict[str, str]:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             with Image.open(path, formats=FORMATS) as image:
+                told = _named(PNG_NAMES, image.info.get)
+                if image.format == "PNG" and "exif" not in image.info:
+                    return told  # asking for tags would decode the whole picture to look behind it
                 exif = image.getexif()
                 tags = {**dict(exif), **exif.get_ifd(EXIF_IFD)}
-                return {**_named(TAGS, tags.get), **_named(PNG_NAMES, image.info.get)}
+                return {**_named(TAGS, tags.get), **told}
     except (OSError, SyntaxError, ValueError, TypeError, KeyError):
         return {}
 
