@@ -52,7 +52,7 @@ def unlearn(c: Connection, document_id: str) -> None:
 
 
 def refresh_calibration(workspace: Workspace, pool: Pool, *, at_once: bool = False) -> None:
-    """Fit the confidences anew in a worker once enough new outcomes are there."""
+    """Fit the confidences anew in a worker once enough new outcomes are there; ``at_once``: now, and wait for it."""
     with workspace.place.database.read() as c:
         known = int(c.execute(select(func.count()).select_from(t.outcome)).scalar() or 0)
         if not at_once and abs(known - workspace.calibration().count) < FIT_AFTER:
@@ -60,11 +60,12 @@ def refresh_calibration(workspace: Workspace, pool: Pool, *, at_once: bool = Fal
         rows = c.execute(select(t.outcome.c.score, t.outcome.c.is_right)).all()
     outcomes = [(float(r.score), bool(r.is_right)) for r in rows]
     future = pool.submit("keybundle.core.proposing.calibration:fit", outcomes, priority=FIT_PRIORITY)
+    if at_once:
+        workspace.put_setting(CALIBRATION, future.result())
+        return
 
     def keep(done: Future[Any]) -> None:
         if not done.cancelled() and done.exception() is None:
             workspace.put_setting(CALIBRATION, done.result())
 
     future.add_done_callback(keep)
-    if at_once:
-        future.result()
