@@ -10,10 +10,10 @@ import logging
 import queue
 import threading
 import time
-from collections import defaultdict, deque
+from collections import deque
 from collections.abc import Callable, Iterable
 from concurrent.futures import CancelledError, Future
-from dataclasses import astuple, dataclass, field, replace
+from dataclasses import astuple, replace
 from typing import Any
 
 from keybundle.core.base.changes import Changes
@@ -23,7 +23,7 @@ from keybundle.core.intake.halts import Halted, find_halt
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
 from keybundle.core.search import index
-from keybundle.core.separation.cut import CutState, place_sheet
+from keybundle.core.separation.cut import place_sheet
 from keybundle.core.separation.facts import Placing
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.indexing import index_document, index_zones, known_first_pages, known_type, take_proposal
@@ -35,6 +35,7 @@ from keybundle.core.workflows.page_facts import (
     side_facts,
     wanted_marks,
 )
+from keybundle.core.workflows.running import Running, is_looked_at
 from keybundle.core.workflows.workspace import Workspace
 
 log = logging.getLogger(__name__)
@@ -42,25 +43,6 @@ WORK = "keybundle.core.workflows.page_work"
 ON_SCREEN, EXAMINE, ZONES, FIRST_PAGE, OTHER_PAGE = 0, 1, 2, 3, 4
 READ_LIMIT_SECONDS = 180.0
 PACE_PAGES = 12
-
-
-@dataclass
-class _Running:
-    """What the line remembers of a batch between two sheets."""
-
-    routine: Routine
-    two_sided: bool
-    state: CutState = field(default_factory=CutState)
-    current: str | None = None
-    unplaced: list[str] = field(default_factory=list)
-    pages: dict[str, Page] = field(default_factory=dict)
-    texts: dict[str, PageText] = field(default_factory=dict)
-    ended: bool = False
-    open_tasks: int = 0
-    paper_mm: tuple[float, float] = (210.0, 297.0)
-    halted: Halted | None = None
-    looking: int = 0
-    seconds: defaultdict[str, float] = field(default_factory=lambda: defaultdict(float))
 
 
 class Line:
@@ -71,7 +53,7 @@ class Line:
         self._pool = pool
         self._notify = notify or (lambda changes: None)
         self._events: queue.Queue[Callable[[], None] | None] = queue.Queue()
-        self._running: dict[str, _Running] = {}
+        self._running: dict[str, Running] = {}
         self._on_screen: frozenset[str] = frozenset()
         self._idle = threading.Condition()
         self._pending = 0
@@ -89,7 +71,7 @@ class Line:
         self, batch_id: str, routine: Routine, *, two_sided: bool, paper_mm: tuple[float, float] = (210.0, 297.0)
     ) -> None:
         """Expect pages of a new batch; ``two_sided`` when the device delivers fronts and backs."""
-        self._put(lambda: self._running.__setitem__(batch_id, _Running(routine, two_sided, paper_mm=paper_mm)))
+        self._put(lambda: self._running.__setitem__(batch_id, Running(routine, two_sided, paper_mm=paper_mm)))
 
     def go_on(self, batch_id: str, *, two_sided: bool) -> None:
         """Expect more pages of a batch; what halted it is over."""
@@ -272,7 +254,7 @@ class Line:
                 self._read(batch_id, page, FIRST_PAGE)
         self._place_what_can_be(batch_id)
 
-    def _ask_to_halt(self, running: _Running, page: Page) -> None:
+    def _ask_to_halt(self, running: Running, page: Page) -> None:
         """Keep the first halt condition that a side meets, or the document that grows."""
         if running.halted is None and running.routine.halts:
             seen = measured(page, running.paper_mm, running.state.sheets_in_document)
@@ -313,7 +295,7 @@ class Line:
             self._tell(batch_id, *(d for d in (before, running.current) if d))
         running.seconds["separate"] += time.perf_counter() - start
 
-    def _next_sheet(self, running: _Running) -> list[Page] | None:
+    def _next_sheet(self, running: Running) -> list[Page] | None:
         """Return the sides of the next sheet once all of them were examined."""
         if not running.unplaced:
             return None
@@ -322,7 +304,7 @@ class Line:
         sheet = [p for p in pages if (p.sheet, p.source) == (first.sheet, first.source) or is_same_sheet(first, p)]
         sheet = sheet if running.two_sided else pages[:1]
         complete = not running.two_sided or len(sheet) == 2 or len(pages) == 2 or running.ended
-        return sheet if complete and all(_is_looked_at(running, p) for p in sheet) else None
+        return sheet if complete and all(is_looked_at(running, p) for p in sheet) else None
 
     def _end(self, batch_id: str) -> None:
         self._ws.batches.end_capture(batch_id)
@@ -390,7 +372,7 @@ class Line:
         self._revise(batch_id)
         running = self._running[batch_id]
         for page in (running.pages[i] for i in running.unplaced):
-            if page.facts is not None and not _is_looked_at(running, page):
+            if page.facts is not None and not is_looked_at(running, page):
                 self._read(batch_id, page, FIRST_PAGE)
 
     def _was_read(self, batch_id: str, page: Page, future: Future[Any]) -> None:
@@ -459,10 +441,10 @@ class Line:
                 self._propose(batch_id, batch, document)
         self._tell(batch_id)
 
-    def _ensure_running(self, batch: Batch) -> _Running:
+    def _ensure_running(self, batch: Batch) -> Running:
         routine = self._ws.setup.routine(batch.routine) or Routine(name=batch.routine, sign="??")
         two_sided = any(p.side == "back" for p in batch.pages)
-        return self._running.setdefault(batch.id, _Running(routine, two_sided, ended=batch.captured_at is not None))
+        return self._running.setdefault(batch.id, Running(routine, two_sided, ended=batch.captured_at is not None))
 
     def _resume(self, batch_id: str) -> None:
         batch = self._ws.batches.load(batch_id)
@@ -485,18 +467,10 @@ class Line:
                     running.texts[page.id] = known[page.id]
                 if page.facts is None and not page.trouble:
                     self._examine(batch_id, page)
-                elif needs_text and not _is_looked_at(running, page):
+                elif needs_text and not is_looked_at(running, page):
                     self._read(batch_id, page, FIRST_PAGE)
         if batch.captured_at is None:
             self._end(batch_id)
         self._place_what_can_be(batch_id)
         self._ws.batches.settle(batch_id)
         self._revise(batch_id)
-
-
-def _is_looked_at(running: _Running, page: Page) -> bool:
-    """Whether all that the routine's rules need of a page is known."""
-    if page.facts is None or page.trouble:
-        return bool(page.trouble)
-    needs_text = running.routine.separation.needs_text and not (page.facts.is_blank or page.facts.separator)
-    return not needs_text or page.id in running.texts
