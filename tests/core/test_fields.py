@@ -83,6 +83,7 @@ class Numbers(unittest.TestCase):
             self.assertEqual(find_currency(text), code, text)
         self.assertEqual(find_currency("EUR 5, that is $6"), "", "two at once name none")
         self.assertEqual(parse_money("1 250,50 zł"), Decimal("1250.50"))
+        self.assertIsNone(parse_money("57 ft"), "the length of a boat is no amount")
 
     @given(st.decimals(min_value=-(10**9), max_value=10**9, places=2, allow_nan=False))
     def test_round_trip(self, amount: Decimal) -> None:

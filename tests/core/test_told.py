@@ -61,7 +61,8 @@ class Properties(DataTest):
         text.add_text("Title", "Lock " * 400)
         image.save(self.folder / "b.png", pnginfo=text)
         self.assertEqual(len(read_properties(self.folder / "b.png", is_pdf=False)["title"]), 500, "cut, not refused")
-        self.assertEqual(read_properties(self.write_pdf(CreationDate="yesterday"), is_pdf=True), {})
+        for no_day in ("yesterday", "D:20260231", "D:20261301", "2026"):
+            self.assertEqual(read_properties(self.write_pdf(CreationDate=no_day), is_pdf=True), {}, no_day)
         (self.folder / "c.tif").write_bytes(b"II*\0 nothing")
         self.assertEqual(read_properties(self.folder / "c.tif", is_pdf=False), {})
 

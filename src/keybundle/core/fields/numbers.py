@@ -9,7 +9,7 @@ from decimal import Decimal, InvalidOperation
 _WORDS = {
     "EUR": ("eur", "euro", "euros", "€"), "GBP": ("gbp", "pound", "pounds", "£"), "CHF": ("chf", "sfr"),
     "USD": ("usd", "dollar", "dollars", "us$", "$"), "SEK": ("sek",), "NOK": ("nok",), "DKK": ("dkk",),
-    "PLN": ("pln", "zł"), "CZK": ("czk", "kč"), "HUF": ("huf", "ft"), "JPY": ("jpy", "¥"), "CAD": ("cad", "ca$"),
+    "PLN": ("pln", "zł"), "CZK": ("czk", "kč"), "HUF": ("huf",), "JPY": ("jpy", "¥"), "CAD": ("cad", "ca$"),
     "AUD": ("aud", "a$"),
 }  # fmt: skip
 _CODES = {word: code for code, words in _WORDS.items() for word in words}

@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 import warnings
 from collections.abc import Callable, Mapping
+from datetime import date
 from pathlib import Path
 from typing import Any
 
@@ -39,10 +40,17 @@ def read_properties(path: Path, *, is_pdf: bool) -> dict[str, str]:
     told = _pdf_properties(path) if is_pdf else _picture_properties(path)
     found = {name: " ".join(told[name].split())[:LONGEST] for name in FILE_PROPERTIES if told.get(name)}
     if "created" in found:
-        day = _DAY.match(found.pop("created"))
-        if day is not None and "01" <= day[2] <= "12" and "01" <= day[3] <= "31":
-            found["created"] = "-".join(day.groups())
+        found["created"] = _iso_day(found["created"])
     return {name: text for name, text in found.items() if text}
+
+
+def _iso_day(told: str) -> str:
+    """Return the day that a moment in one of the formats' own forms begins with; empty where it is none."""
+    parts = _DAY.match(told)
+    try:
+        return date(*map(int, parts.groups())).isoformat() if parts else ""
+    except ValueError:
+        return ""
 
 
 def _pdf_properties(path: Path) -> dict[str, str]:

@@ -19,18 +19,17 @@ MERGE_ALIKE, MOST_MERGED = 0.58, 8
 
 @dataclass(frozen=True)
 class Asked:
-    """A look that is compared with layouts: ``has`` is ``(TOKENS,) bool``, ``weight`` the sum of its mild weights."""
+    """A look ready to be compared with layouts: ``has`` is ``(TOKENS,) bool``, ``weight`` the sum of its mild weights."""
 
-    look: Look
     has: npt.NDArray[np.bool_]
     weight: float
 
     @classmethod
     def of(cls, look: Look, rarity: Rarity) -> Asked:
-        """Return a look ready for comparing."""
+        """Return a look with its weights looked up once."""
         has = np.zeros(TOKENS, dtype=np.bool_)
         has[look.ids] = True
-        return cls(look, has, float(rarity.mild[look.ids].sum()))
+        return cls(has, float(rarity.mild[look.ids].sum()))
 
 
 @dataclass(frozen=True, eq=False)
