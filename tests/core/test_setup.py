@@ -5,10 +5,20 @@ from __future__ import annotations
 import tomllib
 import unittest
 
+from hypothesis import given
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
 from keybundle.core.base.errors import Report
+from keybundle.core.fields.kinds import FILE_PROPERTIES
+from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, Setup
+from keybundle.core.setup.routines import TypeRule, Zone
 from keybundle.core.setup.text import load_setup, read_setup, write_setup
 from keybundle.demo.names import make_world
 from keybundle.demo.setup import make_setup
+
+# Any letters and signs that can stand in one line of a file, quotes and backslashes among them.
+TEXT = st.text(alphabet=st.characters(blacklist_categories=("Cs", "Cc", "Zl", "Zp")), min_size=1, max_size=20)
 
 
 class SetupFile(unittest.TestCase):
@@ -34,6 +44,27 @@ class SetupFile(unittest.TestCase):
         ((line, message),) = self._findings('kind = "money"', 'kind = "monney"')
         self.assertEqual(line, 0)
         self.assertIn("monney", message)
+
+    def test_rules_and_properties_of_types(self) -> None:
+        for faulty, said in (
+            ({"told_by": [{"on": "barcode"}]}, "by its barcode needs a pattern"),
+            ({"told_by": [{"on": "words"}]}, "by its words needs a pattern"),
+            ({"told_by": [{"on": "source", "pattern": "("}]}, "no regular expression"),
+            ({"told_by": [{"on": "smell", "pattern": "x"}]}, "'words', 'barcode' or 'source'"),
+            ({"fields": [{"name": "A", "file_property": "size"}]}, "“size” is no file property; take one of title"),
+        ):
+            with self.assertRaisesRegex(ValidationError, said):
+                DocumentType.model_validate({"name": "Note", "cabinet": "Letters", **faulty})
+
+    @given(TEXT, TEXT, st.sampled_from(["", *FILE_PROPERTIES]), st.booleans())
+    def test_any_words_in_a_type_come_back(self, label: str, words: str, told: str, zoned: bool) -> None:
+        zone = Zone(left=0.1, top=0.25, right=0.5, bottom=0.5) if zoned else None
+        rules = (TypeRule(on="words", words=words, zone=zone), TypeRule(on="barcode", pattern="^KX", format="QR"))
+        field = FieldSpec(name="Title", labels=(label,), file_property=told, zone=zone)
+        cabinet = Cabinet(name="Letters", description=words)
+        kind = DocumentType(name="Note", cabinet="Letters", words=(label,), told_by=rules, fields=(field,))
+        whole = Setup(repository="Boat yard", cabinets=(cabinet,), document_types=(kind,))
+        self.assertEqual(load_setup(write_setup(whole)), whole)
 
     def test_unknown_register(self) -> None:
         found = self._findings('register = "boats"', 'register = "bots"')
