@@ -7,7 +7,7 @@ from unittest import mock
 
 from PySide6.QtCore import QModelIndex, QSettings, Qt
 from PySide6.QtTest import QAbstractItemModelTester, QTest
-from PySide6.QtWidgets import QInputDialog
+from PySide6.QtWidgets import QInputDialog, QPushButton
 
 from keybundle.core.workflows.find import find
 from keybundle.core.workflows.verify import verify
@@ -195,7 +195,11 @@ class Browsing(DesktopTest):
         window = desktop.window
         assert window is not None
         self.until(window.isActiveWindow)
+        self.assertEqual(
+            {"cabinets", "finder", "prepare"} & set(vars(window)), set(), "places wait for their first visit"
+        )
         self.key(window, Qt.Key.Key_2, CTRL)
+        self.assertIn("cabinets", vars(window))
         view, p = window.cabinets, window.cabinets.presenter
         self.until(lambda: len(p.state.columns) == 2)
         QAbstractItemModelTester(view.model, QAbstractItemModelTester.FailureReportingMode.Fatal)
@@ -236,6 +240,14 @@ class Browsing(DesktopTest):
         self.until(lambda: p.state.tags == ("seen",))
         self.type_tags(view, "")
         self.until(lambda: tags() == [("urgent", "to sign"), ()])
+        self.key(window, Qt.Key.Key_3, CTRL)
+        finder = window.finder
+        QTest.keyClicks(finder.line, "tag = urgent")
+        self.key(finder.line, Qt.Key.Key_Return)
+        self.until(lambda: [h.id for h in finder.presenter.state.hits] == [ids[0]], 10, "the tagged document")
+        counted = [b.text() for b in finder.findChildren(QPushButton) if b.isVisible()]
+        self.assertIn("to sign   1", counted)
+        self.key(window, Qt.Key.Key_2, CTRL)
         self.assertTrue(verify(ws).is_whole)
         self.key(window, Qt.Key.Key_F1)
         dialog = window.findChild(KeysDialog)
