@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
@@ -127,8 +127,7 @@ class MainWindow(QMainWindow):
         return foot
 
     def _connect(self) -> None:
-        self.work.presenter.said.connect(self.say)
-        self.work.presenter.failed.connect(self.warn)
+        self._listen(self.work.presenter)
         self.session.runner.failed.connect(self.warn)
         self.session.bus.failed.connect(self.warn)
         self.session.bus.said.connect(self.say)
@@ -151,6 +150,12 @@ class MainWindow(QMainWindow):
         self._watch.setInterval(500)
         self._watch.timeout.connect(self._tell_line)
         self._watch.start()
+
+    def _listen(self, *presenters: Any) -> None:
+        """Show what presenters say in the line at the bottom."""
+        for presenter in presenters:
+            presenter.said.connect(self.say)
+            presenter.failed.connect(self.warn)
 
     def _tell_line(self) -> None:
         told = tell_line(self.session.line)
@@ -180,8 +185,7 @@ class MainWindow(QMainWindow):
     def cabinets(self) -> CabinetsView:
         """The cabinets place, made when it is first asked for."""
         view = places.make_cabinets(self.session, self)
-        view.presenter.said.connect(self.say)
-        view.presenter.failed.connect(self.warn)
+        self._listen(view.presenter)
         view.files_dropped.connect(self._take_files)
         view.scan_asked.connect(self._prepare_scan)
         self.stack.addWidget(view)
@@ -199,9 +203,7 @@ class MainWindow(QMainWindow):
     def prepare(self) -> PrepareView:
         """The prepare place, made when it is first asked for."""
         view = places.make_prepare(self.session, self)
-        for presenter in (view.routines.presenter, view.learned.presenter, view.types.presenter):
-            presenter.said.connect(self.say)
-            presenter.failed.connect(self.warn)
+        self._listen(view.routines.presenter, view.learned.presenter, view.types.presenter)
         view.register_asked.connect(self._bring_register)
         self.stack.addWidget(view)
         return view
@@ -243,8 +245,7 @@ class MainWindow(QMainWindow):
             view = places.make_bench(self.session, batch_id, self)
             view.left.connect(self.go_work)
             view.files_dropped.connect(lambda files: self.work.presenter.import_files(files, batch_id))
-            view.presenter.said.connect(self.say)
-            view.presenter.failed.connect(self.warn)
+            self._listen(view.presenter)
             view.presenter.record_made.connect(self.open_record)
             view.filed_opened.connect(self._open_filed)
             self.benches[batch_id] = view
