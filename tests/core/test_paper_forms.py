@@ -97,3 +97,12 @@ class Sums(unittest.TestCase):
                 for n, x, sign in zip(("Net", "VAT", "Total"), ("100.00", "20.00", "120.00"), signs, strict=True)
             }
             self.assertEqual(weigh(values, SUM, {}, 0.8)["Total"].problem, "", signs)
+
+    def test_a_sum_with_a_part_missing_is_not_judged(self) -> None:
+        for missing in ("Net", "VAT", "Total"):
+            amounts = {"Net": "100.00", "VAT": "20.00", "Total": "999.00"}
+            values = {n: FieldValue((x,), 0.95) for n, x in amounts.items() if n != missing}
+            weighed = weigh(values, SUM, {}, 0.8)
+            self.assertEqual([v.problem for v in weighed.values()], ["", ""], missing)
+            self.assertNotIn(missing, weighed)
+            self.assertTrue(all(v.sure for v in weighed.values()))

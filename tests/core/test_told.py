@@ -19,7 +19,7 @@ from keybundle.core.marks.model import BARCODE, Mark
 from keybundle.core.proposing.propose import Hints, ReadPage, propose_values
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.model import DocumentType, FieldSpec
-from keybundle.core.setup.routines import Routine, TypeRule
+from keybundle.core.setup.routines import Routine, TypeRule, Zone
 from keybundle.core.setup.text import read_setup, write_setup
 from keybundle.core.workflows import types
 from keybundle.core.workflows.capture import find_routine, import_files
@@ -149,3 +149,29 @@ class Rules(DataTest):
         ):  # fmt: skip
             with self.assertRaisesRegex(InputProblem, said):
                 types.add_field(bill, name, kind)
+
+    def test_a_rule_of_the_set_up_file_keeps_what_the_editor_does_not_show(self) -> None:
+        zone = Zone(left=0.0, top=0.0, right=1.0, bottom=0.2)
+        rules = (
+            TypeRule(on="words", words="Claim no. 7", zone=zone),
+            TypeRule(on="barcode", pattern="^A", format="QR"),
+            TypeRule(on="barcode", pattern="^B"),
+        )
+        kind = DocumentType(name="Claim", cabinet="Letters", told_by=rules)
+        self.assertEqual(types.told_patterns(kind)["barcode"], "^A", "of several the first")
+        shown = types.told_patterns(kind)["words"]
+        as_words = told_type(self.page(), page_of("Claim", "no.", "7"), [kind])
+        as_pattern = types.change_told(kind, "words", shown)
+        self.assertEqual(told_type(self.page(), page_of("Claim", "no.", "7"), [as_pattern]), as_words)
+        self.assertEqual(as_pattern.told_by[0].zone, zone)
+        changed = types.change_told(kind, "barcode", "^C")
+        self.assertEqual([(r.pattern, r.format) for r in changed.told_by[1:]], [("^C", "QR"), ("^B", "any")])
+        self.assertEqual([r.pattern for r in types.change_told(kind, "barcode", "").told_by[1:]], ["^B"])
+
+    def test_words_count_only_in_their_zone(self) -> None:
+        below = TypeRule(on="words", words="Claim", zone=Zone(left=0.0, top=0.5, right=1.0, bottom=1.0))
+        kind = DocumentType(name="Claim", cabinet="Letters", told_by=(below,))
+        self.assertIsNone(told_type(self.page(), page_of("Claim"), [kind]))
+        above = kind.model_copy(update={"told_by": (below.model_copy(update={"zone": None}),)})
+        self.assertEqual(told_type(self.page(), page_of("Claim"), [kind, above]), ("Claim", 0.99))
+        self.assertIsNone(told_type(self.page(), None, [above]), "nothing is read yet")
