@@ -5,7 +5,6 @@ from __future__ import annotations
 import functools
 import hashlib
 import random
-import sys
 from collections.abc import Sequence
 from dataclasses import dataclass
 from multiprocessing import get_context
@@ -14,15 +13,15 @@ from pathlib import Path
 from bench.yardstick import CACHE, WORKERS
 from keybundle.core.imaging.clean import Steps
 from keybundle.core.imaging.picture import from_pil
-from keybundle.core.reading import engine
 from keybundle.core.reading.engine import get_engine, read_page
 from keybundle.core.reading.text import PageText
-from keybundle.demo import layouts, paper, scan
-from keybundle.demo import records as records_module
+from keybundle.demo import layouts, scan
 from keybundle.demo.layouts import draw_document, fixed_layout, random_layout
 from keybundle.demo.names import make_world
 from keybundle.demo.records import TYPES, Record, make_record
 from keybundle.demo.scan import Effects
+
+CORE = Path(str(layouts.__file__)).parent.parent / "core"
 
 # Which of the random layouts are drawn. Moved on whenever somebody saw results of these outside a bench.
 FAMILY_START = 2000
@@ -46,8 +45,9 @@ class Job:
 @functools.cache
 def _stamp() -> str:
     """What a cached reading depends on besides its job: the code that draws, scans and reads."""
-    modules = (layouts, paper, scan, records_module, engine, sys.modules["keybundle.core.imaging.clean"])
-    return hashlib.sha256(b"".join(Path(str(m.__file__)).read_bytes() for m in modules)).hexdigest()[:16]
+    rooms = (Path(str(layouts.__file__)).parent, *(CORE / room for room in ("imaging", "reading", "base")))
+    paths = sorted(p for room in rooms for p in room.glob("*.py"))
+    return hashlib.sha256(b"".join(p.read_bytes() for p in paths)).hexdigest()[:16]
 
 
 def _read(job: Job) -> list[bytes]:

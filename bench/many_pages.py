@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import io
 import sys
-from dataclasses import astuple, replace
+from dataclasses import replace
 from pathlib import Path
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.files import write_atomic
 from keybundle.core.batches.model import Facts, Page
+from keybundle.core.marks.model import Wanted
 from keybundle.core.separation.facts import Placing
+from keybundle.core.workflows.page_jobs import PageJob
 from keybundle.core.workflows.page_work import examine, read
 from keybundle.core.workflows.preview_files import preview_path
 from keybundle.core.workflows.workspace import open_workspace
@@ -33,20 +35,18 @@ def make_batch(data: Path, pages: int) -> None:
     batch_id = workspace.batches.create("Post", "many", who)
     sha = workspace.place.files.put(sample)
     source = workspace.place.files.path(sha)
-    facts = Facts.from_json(
-        examine(str(source), 0, False, "many", str(workspace.place.cache), "first", (True, (), ()))[0]
-    )
-    text = read(str(source), 0, False, "many", astuple(Frame(facts.width, facts.height)), "eng", (True,) * 4)[0]
-    current = None
+    job = PageJob(path=str(source), name="many", page_id="first", steps=(True,) * 4)
+    cache, root = str(workspace.place.cache), str(workspace.place.files.root)
+    facts = Facts.from_json(examine(job, Wanted(separator=True), cache, root)[0])
+    text = read(replace(job, frame=Frame(facts.width, facts.height)))[0]
     with workspace.place.database.atomic():
         for i in range(pages):
             page = Page(f"page{i:05d}", i, "many", 0, i + 1, "front", sha, False)
             workspace.batches.add_page(batch_id, page)
             workspace.batches.set_facts(page.id, replace(facts, rotation=0, skew_degrees=0.0))
             workspace.batches.set_text(page.id, text, 0)
-            current = workspace.batches.place(
-                batch_id, [Placing(page.id, True, "", i % 3 == 0, "separator sheet")], current
-            )
+            placing = Placing(page.id, True, "", i % 3 == 0, "separator sheet")
+            workspace.batches.place(batch_id, [page.id], lambda pages, texts, state, p=placing: ([p], state))
             for kind in ("thumbnail", "screen"):
                 made = preview_path(workspace.place.cache, "first", facts.rotation, kind)
                 write_atomic(preview_path(workspace.place.cache, page.id, 0, kind), made.read_bytes(), durable=False)

@@ -1,27 +1,27 @@
 """Runs all tests with warnings as errors; its closing line says how many passed and failed.
 
-What needs no window and no common batch (kills, type checks, pictures, the command line) runs in a process beside the rest,
-so that both cores of a small machine are busy.
+The modules are shared out between processes, the longest first by what they took last time (``tests/durations.txt``,
+written by ``python -m tests.run --record``), so that all cores of a small machine are busy to the end.
 """
 
 from __future__ import annotations
 
-import re
+import io
+import json
+import os
 import subprocess
 import sys
-import tempfile
+import threading
 import time
 import unittest
 import warnings
 from collections.abc import Iterator
 from pathlib import Path
 
-BESIDE = (
-    "tests.flows.test_crashes", "tests.flows.test_fuzz", "tests.flows.test_command_line", "tests.architecture.",
-    "tests.core.test_photo", "tests.core.test_imaging", "tests.core.test_marks", "tests.core.test_reading",
-    "tests.core.test_proposing", "tests.core.test_sane", "tests.core.test_pdfa", "tests.core.test_born",
-)  # fmt: skip
 ROOT = Path(__file__).parent.parent
+DURATIONS = ROOT / "tests" / "durations.txt"
+PROCESSES = 2
+UNKNOWN_SECONDS = 10.0
 
 
 class TimedResult(unittest.TextTestResult):
@@ -34,50 +34,103 @@ class TimedResult(unittest.TextTestResult):
     def stopTest(self, test: unittest.TestCase) -> None:
         super().stopTest(test)
         self.stream.write(f"   {time.monotonic() - self._began:.1f} s\n")
-        self.stream.flush()
 
 
-def each(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
-    """Yield every test of a suite."""
-    for test in suite:
-        if isinstance(test, unittest.TestSuite):
-            yield from each(test)
-        else:
-            yield test
+def list_modules() -> list[str]:
+    """Return the test modules, those that took longest first."""
+    known = dict(line.split() for line in DURATIONS.read_text().splitlines()) if DURATIONS.exists() else {}
+    paths = (p.relative_to(ROOT).with_suffix("") for p in (ROOT / "tests").rglob("test_*.py"))
+    modules = [".".join(p.parts) for p in paths]
+    return sorted(modules, key=lambda m: (-float(known.get(m, UNKNOWN_SECONDS)), m))
 
 
-def run(beside: bool) -> tuple[int, int, int]:
-    """Run one part of the tests; return how many passed, failed and were skipped."""
-    warnings.simplefilter("error")
-    found = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
-    chosen = unittest.TestSuite(t for t in each(found) if t.id().startswith(BESIDE) is beside)
-    runner = unittest.TextTestRunner(verbosity=2, warnings="error", resultclass=TimedResult)
-    result = runner.run(chosen)
+def run_module(name: str) -> dict[str, object]:
+    """Run one module's tests; return the counts and what was said."""
+    stream = io.StringIO()
+    runner = unittest.TextTestRunner(stream, verbosity=2, warnings="error", resultclass=TimedResult)
+    start = time.monotonic()
+    result = runner.run(unittest.defaultTestLoader.loadTestsFromName(name))
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     skipped = len(result.skipped)
-    sys.stderr.flush()
-    return result.testsRun - failed - skipped, failed, skipped
+    counts = {"passed": result.testsRun - failed - skipped, "failed": failed, "skipped": skipped}
+    return {**counts, "seconds": time.monotonic() - start, "said": stream.getvalue()}
+
+
+def serve() -> None:
+    """Run the modules named on standard input, one answer a line on what was standard output."""
+    warnings.simplefilter("error")
+    with os.fdopen(os.dup(1), "w") as answers:
+        os.dup2(2, 1)  # what tests print goes to standard error
+        for line in sys.stdin:
+            answers.write(json.dumps(run_module(line.strip())) + "\n")
+            answers.flush()
+
+
+class Share(threading.Thread):
+    """One process and the modules it gets: the next one as soon as it is free."""
+
+    def __init__(self, modules: Iterator[str], lock: threading.Lock) -> None:
+        super().__init__()
+        self._modules = modules
+        self._lock = lock
+        self._process: subprocess.Popen[str] | None = None
+        self.results: dict[str, dict[str, object]] = {}
+
+    def run(self) -> None:
+        while (module := self._next()) is not None:
+            result = self._ask(module)
+            self.results[module] = result
+            with self._lock:
+                print(result["said"], file=sys.stderr, flush=True)
+        if self._process is not None and self._process.stdin is not None:
+            self._process.stdin.close()
+            self._process.wait()
+
+    def _next(self) -> str | None:
+        with self._lock:
+            return next(self._modules, None)
+
+    def _ask(self, module: str) -> dict[str, object]:
+        if self._process is None:
+            command = [sys.executable, "-m", "tests.run", "--serve"]
+            pipe = subprocess.PIPE
+            self._process = subprocess.Popen(command, cwd=ROOT, stdin=pipe, stdout=pipe, text=True)
+        assert self._process.stdin is not None and self._process.stdout is not None
+        self._process.stdin.write(module + "\n")
+        self._process.stdin.flush()
+        answer = self._process.stdout.readline()
+        if answer:
+            found: dict[str, object] = json.loads(answer)
+            return found
+        status = self._process.wait()
+        self._process = None
+        return {
+            "passed": 0,
+            "failed": 1,
+            "skipped": 0,
+            "seconds": 0.0,
+            "said": f"{module} ended its process ({status})",
+        }
 
 
 def main() -> int:
     """Run and tell."""
-    if "--beside" in sys.argv:
-        print("beside: {} passed, {} failed, {} skipped".format(*run(beside=True)), flush=True)
+    if "--serve" in sys.argv:
+        serve()
         return 0
-    with tempfile.TemporaryFile("w+") as said:
-        other = subprocess.Popen([sys.executable, "-m", "tests.run", "--beside"], stdout=said, stderr=said, cwd=ROOT)
-        try:
-            here = run(beside=False)
-            other.wait()
-        finally:
-            other.kill()
-            other.wait()
-        said.seek(0)
-        text = said.read()
-    print(text, file=sys.stderr, flush=True)
-    told = re.search(r"^beside: (\d+) passed, (\d+) failed, (\d+) skipped$", text, re.MULTILINE)
-    there = tuple(int(n) for n in told.groups()) if told else (0, 1, 0)
-    passed, failed, skipped = (a + b for a, b in zip(here, there, strict=True))
+    modules, lock = iter(list_modules()), threading.Lock()
+    shares = [Share(modules, lock) for _ in range(PROCESSES)]
+    for share in shares:
+        share.start()
+    for share in shares:
+        share.join()
+    results = {module: result for share in shares for module, result in share.results.items()}
+    if "--record" in sys.argv:
+        told = (f"{module} {result['seconds']:.0f}" for module, result in sorted(results.items()))
+        DURATIONS.write_text("\n".join(told) + "\n")
+    passed, failed, skipped = (sum(int(str(r[k])) for r in results.values()) for k in ("passed", "failed", "skipped"))
+    for module, result in sorted(results.items(), key=lambda x: -float(str(x[1]["seconds"])))[:12]:
+        print(f"{float(str(result['seconds'])):6.1f} s  {module}", file=sys.stderr)
     print(f"{passed} passed, {failed} failed" + (f", {skipped} skipped" if skipped else ""), flush=True)
     return 0 if failed == 0 and passed > 0 else 1
 

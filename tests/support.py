@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import atexit
+import fcntl
 import functools
+import hashlib
 import os
 import shutil
+import sqlite3
 import subprocess
 import sys
 import tempfile
 import unittest
+from collections.abc import Callable
 from pathlib import Path
 
 from keybundle.core.jobs.pool import Pool
+from keybundle.core.separation.facts import Placing
 from keybundle.core.workflows.capture import find_routine, scan_stack
 from keybundle.core.workflows.devices import Options, find_scanners
 from keybundle.core.workflows.line import Line
@@ -42,35 +47,71 @@ def shared_pool() -> Pool:
 
 
 @functools.cache
+def _worlds() -> Path:
+    """Where the worlds of these sources lie, for all processes of a test run and for later ones."""
+    digest = hashlib.sha256()
+    for path in sorted((ROOT / "src" / "keybundle").rglob("*")):
+        if path.suffix in (".py", ".sql"):
+            digest.update(path.read_bytes())
+    folder = ROOT / "build" / "worlds"
+    folder.mkdir(parents=True, exist_ok=True)
+    for other in folder.iterdir():
+        if not other.name.startswith(digest.hexdigest()[:16]):
+            shutil.rmtree(other) if other.is_dir() else other.unlink()
+    return folder / digest.hexdigest()[:16]
+
+
+def _make_once(name: str, make: Callable[[Path], None]) -> Path:
+    """Return a world of that name, made by the first who asks for it."""
+    target = _worlds().with_name(f"{_worlds().name}-{name}")
+    with target.with_suffix(".lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not target.exists():
+            half = target.with_suffix(".half")
+            shutil.rmtree(half, ignore_errors=True)
+            make(half)
+            half.rename(target)
+    return target
+
+
 def demo_template() -> Path:
-    folder = shared_folder() / "demo"
-    workspace = open_workspace(folder)
-    try:
-        seed.begin(workspace)
-        seed.file_documents(workspace, shared_pool(), 14)
-        seed.make_feeder(workspace, shared_pool(), sheets=8)
-    finally:
-        workspace.close()
-    return folder
+    """The demo set-up, 14 filed documents and 8 sheets in the feeder."""
+
+    def make(folder: Path) -> None:
+        workspace = open_workspace(folder)
+        try:
+            seed.begin(workspace)
+            seed.file_documents(workspace, shared_pool(), 14)
+            seed.make_feeder(workspace, shared_pool(), sheets=8)
+        finally:
+            workspace.close()
+
+    return _make_once("demo", make)
 
 
 @functools.cache
 def scanned_template() -> tuple[Path, str]:
-    """The demo world with its 8 sheets scanned and read, made once; the folder and the batch."""
-    folder = shared_folder() / "scanned"
-    shutil.copytree(demo_template(), folder)
-    workspace = open_workspace(folder)
-    line = Line(workspace, shared_pool())
-    try:
-        routine = find_routine(workspace, "Post")
-        scanner = find_scanners(workspace)[0]
-        found = scan_stack(workspace, line, routine, scanner, PEOPLE[0][0], options=Options(sides_per_minute=0))
-        assert line.wait(180)
-        scanner.refill()
-    finally:
-        line.close()
-        workspace.close()
-    return folder, str(found.batch)
+    """The demo world with its 8 sheets scanned and read; the folder and the batch."""
+
+    def make(folder: Path) -> None:
+        shutil.copytree(demo_template(), folder)
+        workspace = open_workspace(folder)
+        line = Line(workspace, shared_pool())
+        try:
+            scanner = find_scanners(workspace)[0]
+            options = Options(sides_per_minute=0)
+            scan_stack(workspace, line, find_routine(workspace, "Post"), scanner, PEOPLE[0][0], options=options)
+            assert line.wait(180)
+            scanner.refill()
+        finally:
+            line.close()
+            workspace.close()
+
+    folder = _make_once("scanned", make)
+    with sqlite3.connect(folder / "keybundle.sqlite") as c:
+        (batch_id,) = c.execute("SELECT id FROM batch").fetchone()
+    c.close()
+    return folder, batch_id
 
 
 class DataTest(unittest.TestCase):
@@ -93,6 +134,11 @@ class DataTest(unittest.TestCase):
         workspace = open_workspace(self.demo_data())
         self.addCleanup(workspace.close)
         return workspace
+
+
+def place(workspace: Workspace, batch_id: str, placing: Placing) -> None:
+    """Give a captured side its place, as separation would."""
+    workspace.batches.place(batch_id, [placing.page], lambda pages, texts, state: ([placing], state))
 
 
 def run_cli(

@@ -6,6 +6,7 @@ import re
 import subprocess
 import sys
 import unittest
+from importlib.metadata import packages_distributions
 
 from keybundle.cli.main import make_parser
 from tests.support import ROOT
@@ -62,6 +63,18 @@ class Documents(unittest.TestCase):
         self.assertGreaterEqual(len(shots), 4)
         for shot in shots:
             self.assertIn(shot.name, readme)
+
+    def test_running_needs_only_what_is_locked_for_running(self) -> None:
+        locked = {
+            line.split("==")[0].replace("_", "-").lower() for line in (ROOT / "requirements.lock").read_text().split()
+        }
+        of_module = packages_distributions()
+        used: set[str] = set()
+        for path in SOURCE.rglob("*.py"):
+            used |= set(re.findall(r"^\s*(?:import|from) (\w+)", path.read_text(), re.MULTILINE))
+        wanted = {d.replace("_", "-").lower() for m in used - {"keybundle"} for d in of_module.get(m, ())}
+        self.assertEqual({d for d in wanted if d not in locked}, set())
+        self.assertIn("segno", wanted)
 
     def test_files_stay_small(self) -> None:
         long = [p.name for p in SOURCE.rglob("*.py") if len(p.read_text().splitlines()) > 520]

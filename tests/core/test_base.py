@@ -70,7 +70,7 @@ class Files(DataTest):
     def test_each_fault_leaves_the_old_state(self) -> None:
         path = self.folder / "kept.txt"
         write_atomic(path, b"old")
-        for step in ("os.fsync", "os.replace", "tempfile.mkstemp"):
+        for step in ("os.fsync", "os.replace", "os.open"):
             with (
                 mock.patch(f"keybundle.core.base.files.{step}", side_effect=OSError(errno.EIO, "broken")),
                 self.assertRaises(EnvironmentProblem),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import re
 import subprocess
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -17,6 +18,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.imaging.picture import PDF_DPI, decode, probe
 from keybundle.core.reading.born import read_text_layer
 from keybundle.core.reading.text import PageText
+from keybundle.core.workflows.page_jobs import PageJob
 from keybundle.core.workflows.page_work import read
 from keybundle.demo.stack import DocumentPlan
 from tests.support import DataTest
@@ -82,12 +84,8 @@ class TextLayer(DataTest):
 
     def test_the_routine_may_force_ocr(self) -> None:
         path = make_pdf(self.folder / "a.pdf")
-        frame = (FRAME.width, FRAME.height, 0, 0.0)
-        steps = (True, True, True, True)
-        said = [
-            PageText.from_bytes(read(str(path), 0, True, "a.pdf", frame, "eng", steps, force)[0])
-            for force in (False, True)
-        ]
+        job = PageJob(path=str(path), name="a.pdf", is_pdf=True, frame=FRAME, steps=(True,) * 4)
+        said = [PageText.from_bytes(read(replace(job, force_ocr=force))[0]) for force in (False, True)]
         self.assertEqual([w.text for w in said[0].words], [w.text for w in said[1].words], "both read the same here")
         self.assertLess(min(w.confidence for w in said[1].words), 1.0, "OCR is never quite certain")
 

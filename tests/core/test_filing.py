@@ -10,7 +10,7 @@ from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.filing.destination import compute_destination, make_caption
 from keybundle.core.repository import audit
 from keybundle.core.search import index
-from keybundle.core.workflows import filing
+from keybundle.core.workflows import filing, records
 from keybundle.core.workflows.capture import find_routine, import_files
 from keybundle.core.workflows.find import find
 from keybundle.core.workflows.line import Line
@@ -95,8 +95,8 @@ class Filing(DataTest):
         self.assertIsNotNone(value.box)
         self.assertEqual(document.values["Year"].text, document.values["Bill date"].text[:4])
         self.assertEqual(self.ws.place.files.get(document.pdf_sha)[:5], b"%PDF-")
-        (record,) = filing.list_records(self.ws)
-        page = filing.record_as_html(record)
+        (record,) = records.list_records(self.ws)
+        page = records.record_as_html(record)
         with self.ws.place.database.read() as c:
             self.assertIn(audit.head(c), page)
         self.assertIn(f"keybundle:document/{document.id}", page)

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import errno
+import subprocess
 import time
 import unittest
+from unittest import mock
 
-from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.errors import EnvironmentProblem, InputProblem, WorkerBug
 from keybundle.core.jobs.pool import Pool, WorkerCrash
 from tests.core import job_samples
 
@@ -21,8 +24,9 @@ class Workers(unittest.TestCase):
         self.assertEqual(self.pool.submit(f"{HERE}:double", 21).result(30), 42)
         with self.assertRaisesRegex(InputProblem, "this page is torn"):
             self.pool.submit(f"{HERE}:complain").result(30)
-        with self.assertRaisesRegex(RuntimeError, "ZeroDivisionError"):
+        with self.assertLogs(level="ERROR") as told, self.assertRaisesRegex(WorkerBug, "its bytes are kept"):
             self.pool.submit(f"{HERE}:divide").result(30)
+        self.assertIn("ZeroDivisionError", told.output[0])
         with self.assertRaisesRegex(InputProblem, "more memory"):
             self.pool.submit(f"{HERE}:swallow").result(60)
 
@@ -36,6 +40,20 @@ class Workers(unittest.TestCase):
         with self.assertRaisesRegex(WorkerCrash, "took too long"):
             hang.result(30)
         self.assertEqual(good.result(30), 4)
+
+    def test_a_worker_that_cannot_be_started_costs_its_task_alone(self) -> None:
+        start = subprocess.Popen
+        fails = iter([OSError(errno.ENOMEM, "Cannot allocate memory")])
+
+        def scarce(*args: object, **more: object) -> object:
+            for error in fails:
+                raise error
+            return start(*args, **more)  # type: ignore[call-overload]
+
+        with mock.patch("keybundle.core.jobs.pool.subprocess.Popen", scarce):
+            with self.assertRaisesRegex(EnvironmentProblem, "out of memory"):
+                self.pool.submit(f"{HERE}:double", 1).result(30)
+            self.assertEqual(self.pool.submit(f"{HERE}:double", 2).result(30), 4)
 
     def test_the_page_on_screen_goes_first(self) -> None:
         self.pool.submit(f"{HERE}:double", 0).result(30)

@@ -230,12 +230,25 @@ class Confidence(unittest.TestCase):
         expected = 1.0 if wrong == n else float(scipy.stats.beta.ppf(0.95, wrong + 1, n - wrong))
         self.assertAlmostEqual(cal.upper_share(wrong, n), expected, places=6)
 
+    def test_a_claim_holds_for_many_values_too(self) -> None:
+        # Source: scipy.stats.beta.ppf(0.95, 1001, 199000).
+        self.assertAlmostEqual(cal.upper_share(1000, 200_000), 0.005267, places=5)
+        scores = tuple(i / 20_000 for i in range(20_000))
+        wrong = scores[:: 20_000 // 1023]
+        for bar, share in cal.list_claims(scores, wrong)[::100]:
+            n, k, shown = self.known(scores, wrong).claim(bar)
+            self.assertAlmostEqual(share, shown, places=6, msg=f"{k} of {n}")
+
+    def known(self, scores: tuple[float, ...], wrong: tuple[float, ...] = ()) -> Calibration:
+        claims = cal.list_claims(scores, wrong)
+        return Calibration((0.0, 1.0), (0.0, 1.0), len(scores), scores, wrong, claims=claims)
+
     def test_a_bar_is_claimed_only_when_enough_was_confirmed(self) -> None:
-        few, many = (Calibration((0.0, 1.0), (0.0, 1.0), n, (0.9,) * n) for n in (1000, 1600))
+        few, many = (self.known((0.9,) * n) for n in (1000, 1600))
         self.assertEqual(few.bar_for_claim(500), (cal.CAUTIOUS_BAR, False))
         self.assertTrue(many.bar_for_claim(500)[1])
         self.assertIn("cannot be claimed yet: it takes about 1,500", learned.say_bar(few, 0.8, 500))
-        mixed = Calibration((0.0, 1.0), (0.0, 1.0), 1601, (0.6,) * 1 + (0.9,) * 1600, (0.6,))
+        mixed = self.known((0.6,) * 1 + (0.9,) * 1600, (0.6,))
         bar, can = mixed.bar_for_claim(500)
         self.assertTrue(can and bar > 0.6, "values as good as the wrong one stay unsure")
 

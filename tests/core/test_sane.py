@@ -116,6 +116,22 @@ class TestDevice(DataTest):
             list(scanner.scan(FEEDER, CancelToken()))
         self.assertEqual(halt.exception.code, "gone")
 
+    def test_a_feeder_that_is_stopped_ends_with_its_sheet_front_and_back(self) -> None:
+        # Source: SANE's virtual device "test"; a read delay makes its sides last.
+        scanner = self.scanner()
+        scanner._extra = (*scanner._extra, "--read-delay=yes", "--read-delay-duration=3000")
+        said = {"source_for.return_value": "Automatic Document Feeder", "mode_for.return_value": "Gray",
+                "has_area": False}  # fmt: skip
+        scanner._offers = mock.Mock(**said)
+        for stop_at in (1, 3):
+            cancel, sides = CancelToken(), []
+            for side in scanner.scan(Options(duplex=True, resolution_dpi=50), cancel):
+                sides.append((side.sheet, side.side))
+                if len(sides) == stop_at:
+                    cancel.cancel()
+            whole = [(n, s) for n in range(1, stop_at // 2 + 2) for s in ("front", "back")]
+            self.assertEqual(sides, whole)
+
     def test_a_device_that_is_gone(self) -> None:
         scanner = SaneScanner(SaneDevice("test:7", "gone"))
         scanner._offers = self.scanner().offers()

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import unittest
+from collections.abc import Callable
 
 from hypothesis import given
 from hypothesis import strategies as st
 
+from keybundle.core.base.folding import fold
 from keybundle.core.reading.text import PageText
+from keybundle.core.repository.model import FiledDocument
 from keybundle.core.search.query import Condition, parse_query
 from keybundle.core.workflows.find import find, understand, words_on
-from tests.support import DataTest
+from keybundle.core.workflows.workspace import open_workspace
+from tests.support import DataTest, scanned_template
 
 FIELDS = ["Bill number", "Total", "Bill date", "Supplier"]
 
@@ -69,6 +73,55 @@ class Finding(DataTest):
                      f"type = bill cabinet = purchasing Bill number = {some.values['Bill number'].text}"):  # fmt: skip
             self.assertIn(some.id, {h.id for h in find(workspace, line).hits}, line)
         self.assertNotIn(some.id, {h.id for h in find(workspace, "Bill date = 1999").hits})
+
+        def exactly(line: str, holds: Callable[[FiledDocument], bool]) -> None:
+            everything = [workspace.repository.load(i) for c in workspace.setup.cabinets
+                          for i in workspace.repository.list_ids(c.name, {})]  # fmt: skip
+            self.assertEqual({h.id for h in find(workspace, line).hits}, {d.id for d in everything if holds(d)}, line)
+
+        def has(field: str, fits: Callable[[str], bool]) -> Callable[[FiledDocument], bool]:
+            return lambda d: field in d.values and any(fits(x) for x in d.values[field].items)
+
+        total = some.values["Total"].text
+        whole, year = str(int(float(total))), int(day[:4])
+        exactly(f"Total = {float(total):g}", has("Total", lambda x: float(x) == float(total)))
+        exactly(f"Total = {whole}", has("Total", lambda x: float(x) == int(whole)))
+        exactly(f"Total <= {total}", has("Total", lambda x: float(x) <= float(total)))
+        exactly(f"Bill date > {year}", has("Bill date", lambda x: int(x[:4]) > year))
+        exactly(f"Bill date >= {day[:7]}", has("Bill date", lambda x: x[:7] >= day[:7]))
+        exactly(f"Bill date < {year + 1}", has("Bill date", lambda x: int(x[:4]) <= year))
+        exactly(f"filed > {year - 30}", lambda d: True)
+        exactly("type = BILL", lambda d: d.type == "Bill")
+        self.assertEqual(
+            understand(workspace, "subtotal = 5"), understand(workspace, "subtotal 5"), "no field Total in it"
+        )
+        supplier = some.values["Supplier"].text
+        exactly(f"Supplier = {supplier.split()[0]}", lambda d: False)
+        exactly(f"Supplier = {supplier.split()[0]}*", has("Supplier", lambda x: x.startswith(supplier.split()[0])))
+        exactly(f'Supplier = "{supplier.upper()}"', has("Supplier", lambda x: x == supplier))
+
+    def test_any_scripts_letters_fold_alike(self) -> None:
+        # Source: Unicode Standard, section 3.13 (caseless matching): ß and SS, composed and decomposed letters alike.
+        for one, other in (("Straße", "STRASSE"), ("Ärger", "A\u0308RGER"), ("ΜΆΙΟΣ", "μάιος"), ("ЁЛКА", "ёлка")):
+            self.assertEqual(fold(one), fold(other))
+        workspace = self.demo_workspace()
+        kinds = workspace.setup.document_types
+        renamed = tuple(k.model_copy(update={"name": "Ärger"}) if k.name == "Letter" else k for k in kinds)
+        workspace.put_setup(workspace.setup.model_copy(update={"document_types": renamed}), "me")
+        self.assertEqual(understand(workspace, "type = äRGER").conditions[0].names, ("Ärger",))
+
+    def test_work_not_filed_yet_is_found_under_conditions_too(self) -> None:
+        data, batch_id = self.demo_data(scanned=True), scanned_template()[1]
+        workspace = open_workspace(data)
+        self.addCleanup(workspace.close)
+        waiting = [d for d in workspace.batches.load(batch_id).in_order() if d.type]
+        document = next(d for d in waiting if any(v.items for v in d.values.values()))
+        name, value = next((n, v.text) for n, v in document.values.items() if v.items and len(v.items) == 1)
+        hits = find(workspace, f'type = "{document.type}" {name} = "{value}"').hits
+        self.assertIn((document.id, batch_id, False), {(h.id, h.batch, h.is_filed) for h in hits})
+        self.assertEqual(
+            [h for h in find(workspace, f'type = "{document.type}" {name} = "{value}x"').hits if not h.is_filed], []
+        )
 
     def test_words_are_marked_and_quotes_do_no_harm(self) -> None:
         workspace = self.demo_workspace()

@@ -80,3 +80,46 @@ class SetupFile(unittest.TestCase):
             '"Reach" = "Reach"' if '"Reach" = ' in self.text else 'Reach = "Reach"', 'Reach = "Rich"'
         )
         self.assertIn("“Reach” of “Inspection sheet” has no field", found[0][1])
+
+    def test_what_would_break_every_document_is_told_beforehand(self) -> None:
+        bill = """[[document_types]]
+name = "Bill"
+cabinet = "Box"
+{type}
+[[document_types.fields]]
+name = "Net"
+kind = "money"
+{net}
+[[document_types.fields]]
+name = "Bill date"
+kind = "date"
+[[document_types.fields]]
+name = "Sender"
+"""
+        head = 'schema_version = 1\nrepository = "x"\n{head}\n[[cabinets]]\nname = "Box"\nfolder_fields = [{levels}]\n'
+        good = {"head": "", "levels": "", "type": "", "net": ""}
+        self.assertIsInstance(read_setup((head + bill).format(**good)), Setup)
+        for part, text, said in (
+            ("type", 'sums = ["A + B"]', "no sum; write it like Net"),
+            ("type", 'sums = ["Net + VAT = Net"]', "“VAT”, which is no field of “Bill”"),
+            ("type", 'sums = ["Net = Sender"]', "needs “Sender” to hold a number"),
+            ("type", 'order = ["Bill date"]', "no order of dates"),
+            ("type", 'order = ["Net < Bill date"]', "needs “Net” to hold a date"),
+            ("type", 'key = ["Total"]', "the key names “Total”"),
+            ("type", 'caption = "{{Supplier}} bill"', "the caption names “Supplier”"),
+            ("net", 'low = "ten"', "“ten” is no limit for “Net”"),
+            ("net", 'low = "5"\nhigh = "1"', "is empty: 5 is over 1"),
+            ("net", 'default = "{{nothing}}"', "no default that can be made"),
+            ("net", 'default = "soon"', "refused by its own rules"),
+            ("net", 'column = "Name"', "names a column, but no register"),
+            ("head", 'time_zone = "Europe/Atlantis"', "there is no time zone “Europe/Atlantis”"),
+            ("head", 'locale = "xx"', "there is no locale “xx”"),
+            ("levels", '"Year"', "the folder field “Year” of “Bill” has no field"),
+        ):
+            text = text.replace("{{", "{").replace("}}", "}")
+            report = read_setup((head + bill).format(**{**good, part: text}))
+            self.assertIsInstance(report, Report, text)
+            self.assertIn(said, "\n".join(str(f) for f in report.findings) if isinstance(report, Report) else "")
+        folder = 'folder = { Year = "year of Sender" }'
+        report = read_setup((head + bill).format(**{**good, "levels": '"Year"', "type": folder}))
+        self.assertIn("holds no date", str(report))

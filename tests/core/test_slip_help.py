@@ -28,7 +28,7 @@ from keybundle.core.workflows.register_files import import_register, read_regist
 from keybundle.core.workflows.slip import complete, enter_value
 from keybundle.core.workflows.workspace import Workspace
 from keybundle.demo.trials import draw_page
-from tests.support import DataTest, shared_pool
+from tests.support import DataTest, place, shared_pool
 
 NOTE = "Delivery note"
 
@@ -43,7 +43,7 @@ class Slips(DataTest):
         self.addCleanup(self.line.close)
         self.who = self.ws.person(None).name
         self.batch_id = self.ws.batches.create("Post", "test", self.who)
-        sha, current = self.ws.place.files.put(b"a page"), None
+        sha = self.ws.place.files.put(b"a page")
         for i in range(3):
             page = Page(f"page{i}", i, f"note-{i}.tif", 0, i + 1, "front", sha, False)
             self.ws.batches.add_page(self.batch_id, page)
@@ -51,7 +51,7 @@ class Slips(DataTest):
             words = (Word("Holmelock", (100, 900, 200, 920), 0.4 + 0.3 * i, 0, 0),) if i else ()
             text = PageText(words, Frame(800, 1100))
             self.ws.batches.set_text(page.id, text.to_bytes(), 0, quality=text.quality)
-            current = self.ws.batches.place(self.batch_id, [Placing(page.id, True, "", True, "test", NOTE)], current)
+            place(self.ws, self.batch_id, Placing(page.id, True, "", True, "test", NOTE))
         self.ws.batches.end_capture(self.batch_id)
         self.ids = [d.id for d in self.ws.batches.load(self.batch_id).in_order()]
 
@@ -103,7 +103,7 @@ class Slips(DataTest):
         with self.assertRaisesRegex(InputProblem, "holds no date"):
             slip_help.set_today(self.ws, self.line, self.batch_id, self.ids[0], "Supplier", self.who)
         slip_help.empty_slip(self.ws, self.line, self.batch_id, self.ids[0], self.who)
-        self.assertEqual(self.values(0), {})
+        self.assertFalse(any(v.items for v in self.values(0).values()))
         self.ws.batches.undo(self.batch_id)
         self.assertIn("Delivery date", self.values(0))
 
@@ -117,7 +117,7 @@ class Slips(DataTest):
         found = self.values(1)
         self.assertEqual((found["Supplier"].text, found["Supplier"].sure), ("Quillfeather Lock Gates", False))
         self.assertEqual(found["Order number"].text, "PO-11111", "what is there stays")
-        slip_help.drop_starter(self.ws, "gates")
+        slip_help.drop_starter(self.ws, NOTE, "gates", self.who)
         self.assertEqual(slip_help.list_starters(self.ws, NOTE), [])
 
     def test_a_folder_by_hand_sets_its_fields(self) -> None:
@@ -136,7 +136,7 @@ class Slips(DataTest):
         ]
         slip_help.set_for_many(self.ws, self.line, self.batch_id, changes, self.who)
         self.assertEqual([self.values(i)["Delivery date"].text for i in range(2)], ["2026-03-31"] * 2)
-        self.assertIn("is not a date", self.values(2)["Delivery date"].problem or "is not a date")
+        self.assertIn("is not a date", self.values(2)["Delivery date"].problem)
         self.assertFalse(self.values(2)["Delivery date"].sure)
         self.ws.batches.undo(self.batch_id)
         self.assertEqual([self.values(i).get("Delivery date") for i in range(3)], [None] * 3)

@@ -24,7 +24,7 @@ from keybundle.core.setup.text import read_setup, write_setup
 from keybundle.core.workflows import types
 from keybundle.core.workflows.capture import find_routine, import_files
 from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.page_facts import wanted_marks
+from keybundle.core.workflows.page_jobs import wanted_marks
 from keybundle.core.workflows.type_rules import told_type
 from tests.support import DataTest, shared_pool
 

@@ -13,6 +13,7 @@ from keybundle.core.proposing.propose import NEW_LAYOUT, Hints, ReadPage, propos
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.model import DocumentType, FieldSpec
 from keybundle.core.setup.routines import Zone
+from keybundle.core.workflows.page_jobs import PageJob
 from keybundle.core.workflows.page_work import read_zones
 from keybundle.demo.trials import draw_page
 
@@ -71,8 +72,8 @@ class Zones(unittest.TestCase):
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "page.png"
             drawn.sheet.image.save(path, dpi=(200, 200))
-            frame = (width, height, 0, 0.0)
-            text = PageText.from_bytes(read_zones(str(path), 0, False, "page.png", frame, zones, "eng"))
+            job = PageJob(path=str(path), name="page.png", frame=Frame(width, height))
+            text = PageText.from_bytes(read_zones(job, zones))
         for number, word in enumerate(chosen):
             read = [w for w in text.words if w.block == number and w.text.strip(".,;:") == word.text]
             self.assertTrue(read, word.text)

@@ -49,7 +49,7 @@ class Names(DataTest):
             (self.folder / folder).mkdir()
             (self.folder / folder / "x.tif").write_bytes(b"1")
         given_files = [self.folder / "a" / "x.tif", self.folder / "b" / "x.tif", self.folder / "b" / "x.tif"]
-        self.assertEqual([f.name for f in expand(given_files)], ["x.tif", "b/x.tif", "b/x.tif (2)"])
+        self.assertEqual([f.name for f in expand(given_files).files], ["x.tif", "b/x.tif", "b/x.tif (2)"])
 
 
 class Paths(DataTest):
@@ -185,8 +185,10 @@ class OnTheWay(DataTest):
         workspace.batches.apply(
             ids[1], who, "set aside", lambda b: b.__class__(**{**b.__dict__, "pages": b.pages[::-1]})
         )
-        with self.assertRaisesRegex(InputProblem, "worked on since"):
-            workspace.batches.undo(ids[0])
+        workspace.batches.undo(ids[0])
+        back = workspace.batches.load(ids[0])
+        self.assertEqual([(p.id, p.document_id, p.kept) for p in back.pages], before[0], "the other batch went on")
+        workspace.batches.redo(ids[0])
         left_out = workspace.batches.load(ids[1]).pages[-1].id
         workspace.batches.apply(ids[1], who, "leave out", lambda b: commands.leave_out(b, [left_out]))
         with self.assertRaisesRegex(InputProblem, "left-out page"):

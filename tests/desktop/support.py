@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from unittest import mock
 
-from PySide6.QtCore import QPoint, QSettings, Qt, qInstallMessageHandler
+from PySide6.QtCore import QEvent, QPoint, QSettings, Qt, qInstallMessageHandler
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme.style import apply_theme
-from tests.support import DataTest
+from tests.support import DataTest, shared_pool
 
 # The offscreen platform says of itself what it cannot do (smallest sizes, raising, grabbing); it is no fault of ours.
 ALLOWED = "This plugin does not support"
@@ -31,6 +32,10 @@ class DesktopTest(DataTest):
 
     def setUp(self) -> None:
         super().setUp()
+        # Asking SANE takes seconds, and a window waits for it at its end; tests/core/test_sane.py asks it.
+        no_devices = mock.patch("keybundle.core.intake.sane.list_devices", return_value=[])
+        no_devices.start()
+        self.addCleanup(no_devices.stop)
         self.app = application()
         self.messages: list[str] = []
         before = qInstallMessageHandler(lambda kind, context, text: self.messages.append(text))
@@ -42,15 +47,34 @@ class DesktopTest(DataTest):
 
     def start(self, *, scanned: bool = False, **options: bool) -> Desktop:
         settings = QSettings(str(self.folder / "window.ini"), QSettings.Format.IniFormat)
-        desktop = Desktop(self.demo_data(scanned=scanned), settings=settings, **options)
-        self.addCleanup(self.spin, 0.05)
+        desktop = Desktop(self.demo_data(scanned=scanned), settings=settings, pool=shared_pool(), **options)
+        self.addCleanup(self.let_windows_go)
         self.addCleanup(desktop.close)
+        begin = desktop.begin
+
+        def begin_in_front(who: str) -> None:
+            begin(who)
+            assert desktop.window is not None
+            self.until(lambda: self.is_in_front(desktop.window), 10, "the window to be in front")
+
+        desktop.begin = begin_in_front  # type: ignore[method-assign]
         desktop.root.show()
         desktop.root.activateWindow()
         self.until(desktop.root.isActiveWindow, 10, "the start page to be in front")
         assert desktop.start is not None
         desktop.start.focus_first()
         return desktop
+
+    def is_in_front(self, window: QWidget | None) -> bool:
+        if window is not None and not window.isActiveWindow():
+            window.activateWindow()
+        return window is not None and window.isActiveWindow()
+
+    def let_windows_go(self) -> None:
+        """Delete what was closed, so that no window of this test takes the keyboard in the next one."""
+        self.spin(0.05)
+        self.app.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+        self.spin(0.0)
 
     def spin(self, seconds: float) -> None:
         end = time.monotonic() + seconds

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import io
+
+from PIL import Image
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication
@@ -12,6 +15,7 @@ from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.list_dialog import ListDialog
 from tests.desktop.support import DesktopTest
+from tests.support import place
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 WHO = "Elspra Towpath"
@@ -27,17 +31,17 @@ class Arranging(DesktopTest):
         assert desktop.window is not None
         self.window, self.ws = desktop.window, desktop.workspace
         self.batch_id = self.ws.batches.create("Post", "test", WHO)
-        sha, current = self.ws.place.files.put(b"a page"), None
+        sheet = io.BytesIO()
+        Image.new("L", (100, 140), 255).save(sheet, "PNG", dpi=(100, 100))
+        sha = self.ws.place.files.put(sheet.getvalue())
         self.pages = []
         for i in range(9):
-            page = Page(f"page{i}", i, "test", i, i + 1, "front", sha, False)
+            page = Page(f"page{i}", i, "test", 0, i + 1, "front", sha, False)
             self.ws.batches.add_page(self.batch_id, page)
             facts = Facts(100, 140, 100, "grey", 0, 0.0, 50.0, False)
             self.ws.batches.set_facts(page.id, facts)
             self.ws.batches.set_text(page.id, None, None, trouble="It holds no picture.")
-            current = self.ws.batches.place(
-                self.batch_id, [Placing(page.id, True, "", i % 3 == 0, "patch code T")], current
-            )
+            place(self.ws, self.batch_id, Placing(page.id, True, "", i % 3 == 0, "patch code T"))
             self.pages.append(page.id)
         self.ws.batches.end_capture(self.batch_id)
         self.window.open_batch(self.batch_id)

@@ -14,6 +14,7 @@ class LineStub:
     """A line as its readers see it."""
 
     problem: str = ""
+    waits: bool = False
     stopped: frozenset[str] = field(default_factory=frozenset)
     pages_to_read: int = 0
     seconds_to_read: float | None = None
@@ -46,6 +47,10 @@ class Words(unittest.TestCase):
             (LineStub(stopped=two), "Reading stopped in 2 batches"),
             (LineStub(stopped=two, pages_to_read=4), "4 pages to read and reading stopped in 2 batches"),
             (LineStub(problem="No space is left.", pages_to_read=4), "No space is left."),
+            (
+                LineStub(problem="No space is left.", waits=True),
+                "No space is left. It is tried again by itself; Ctrl+Shift+Y: at once",
+            ),
         )
         for line, told in cases:
             self.assertEqual(tell_line(line), told)  # type: ignore[arg-type]

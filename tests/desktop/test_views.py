@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import sqlite3
 from collections import Counter
 from unittest import mock
 
@@ -9,10 +11,11 @@ from PySide6.QtCore import QModelIndex, QSettings, Qt
 from PySide6.QtTest import QAbstractItemModelTester, QTest
 from PySide6.QtWidgets import QInputDialog, QPushButton
 
+from keybundle.core.base.errors import OldFormat
 from keybundle.core.workflows.find import find
 from keybundle.core.workflows.verify import verify
 from keybundle.desktop.actions.registry import COMMANDS, search_commands
-from keybundle.desktop.app import Desktop
+from keybundle.desktop.app import Desktop, _open_desktop
 from keybundle.desktop.theme import colours
 from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.cabinets_view import CabinetsView
@@ -52,6 +55,25 @@ class Look(DesktopTest):
         self.assertTrue(all(c.words and c.title for c in COMMANDS))
         self.assertEqual([c.id for c in search_commands("carpet")], [])
         self.assertIn("strip.break", [c.id for c in search_commands("new document page")])
+
+
+class EarlierDemo(DesktopTest):
+    def test_demo_data_of_an_earlier_format_is_set_aside_and_made_anew(self) -> None:
+        data = self.folder / "demo"
+        data.mkdir()
+        with contextlib.closing(sqlite3.connect(data / "keybundle.sqlite")) as c:
+            c.execute("CREATE TABLE alembic_version (version_num TEXT)")
+            c.commit()
+        with self.assertRaises(OldFormat):
+            _open_desktop(data, demo=False, files=())
+        with mock.patch.object(Desktop, "_make_demo"):
+            desktop = _open_desktop(data, demo=True, files=())
+        self.addCleanup(self.let_windows_go)
+        self.addCleanup(desktop.close)
+        assert desktop.start is not None
+        self.assertIn("demo-aside-1", desktop.start.problem.text())
+        self.assertTrue((self.folder / "demo-aside-1" / "keybundle.sqlite").exists())
+        self.assertEqual(desktop.workspace.setup.repository, "Larkmere Navigation Trust")
 
 
 class FirstStart(DesktopTest):
@@ -220,9 +242,9 @@ class Browsing(DesktopTest):
         self.until(lambda: view.page._shown is not None, 30, "the preview")
         self.assertEqual(view.model.data(view.model.index(0, 0), Qt.ItemDataRole.DisplayRole), p.pages.document.caption)  # type: ignore[union-attr]
         self.assertEqual(view.model.rowCount(QModelIndex()), total)
+        self.until(lambda: p.state.chosen == (p.state.documents[0],) and view.tags.isEnabled())
         self.key(view.table, Qt.Key.Key_T)
-        self.assertTrue(view.tags.hasFocus())
-        self.until(lambda: p.state.chosen == (p.state.documents[0],))
+        self.until(view.tags.hasFocus, 5)
         self.type_tags(view, "urgent, to sign")
         ws, ids = desktop.workspace, p.state.documents[:2]
         tags = lambda: [ws.repository.load(i).tags for i in ids]  # noqa: E731

@@ -25,7 +25,8 @@ def page(number: int, document: str | None, **more: object) -> Page:
 
 
 def data_of(*pages: Page, **documents: Document) -> BenchData:
-    batch = Batch("b", "Post", "scanner", "me", "t", "t", None, pages, documents)
+    held = {p.id: str(d.filed_id) for p in pages if (d := documents.get(p.document_id or "")) and d.filed_id}
+    batch = Batch("b", "Post", "scanner", "me", "t", "t", None, pages, documents, held=held)
     facts = {
         key: DocumentFacts(f"Caption {key}", ("Boats", ""), ("Boats", "Home mooring"), "It waits.") for key in documents
     }

@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
+from keybundle.core.batches.model import Page
 from keybundle.core.intake.scanner import Options
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.store.place import hold
@@ -26,9 +27,10 @@ def main(data: Path) -> None:
         workspace = open_workspace(data)
         keep = workspace.batches.add_page
 
-        def add_and_say(batch_id: str, page: object) -> None:
-            keep(batch_id, page)  # type: ignore[arg-type]
-            say("page", page.id)  # type: ignore[attr-defined]
+        def add_and_say(batch_id: str, page: Page) -> Page:
+            kept = keep(batch_id, page)
+            say("page", kept.id)
+            return kept
 
         workspace.batches.add_page = add_and_say  # type: ignore[method-assign]
         pool = Pool(2)

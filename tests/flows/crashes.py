@@ -13,12 +13,12 @@ from pathlib import Path
 
 from sqlalchemy import text
 
-from keybundle.core.batches.model import balance
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.repository import audit
 from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.verify import verify
 from keybundle.core.workflows.workspace import Workspace, open_workspace
+from tests.flows.conservation import find_losses
 from tests.support import ROOT
 
 LONGEST_SECONDS = 20.0
@@ -75,10 +75,7 @@ def check_after(workspace: Workspace, told: set[tuple[str, str]]) -> list[str]:
     wrong += [f"no file for page {i}" for i, sha in pages.items() if not workspace.place.files.path(sha).exists()]
     if len(noted) != len(set(noted)) or set(noted) != from_batches:
         wrong.append("filings and their notes in the batches differ")
-    wrong += [
-        f"balance of {b} uneven" for b in workspace.batches.ids() if not balance(workspace.batches.load(b)).is_even
-    ]
-    return wrong
+    return wrong + find_losses(workspace, {i for kind, i in told if kind == "page"})
 
 
 def run_kills(data: Path, kills: int, seed: int, pool: Pool) -> list[str]:
@@ -104,7 +101,9 @@ def run_kills(data: Path, kills: int, seed: int, pool: Pool) -> list[str]:
             batch = workspace.batches.load(batch_id)
             wrong += [f"page {p.id} was not placed" for p in batch.pages if p.disposition is None]
             wrong += [f"page {p.id} was not read" for p in batch.pages if p.kept and not p.is_read]
-            wrong += [f"document {d.id} hangs" for d in batch.documents.values() if d.state.value == "reading"]
+            wrong += [
+                f"document {d.id} hangs" for d in batch.documents.values() if d.state.value == "reading" or d.claim
+            ]
         if not verify(workspace).is_whole:
             wrong.append("a stored file is bad")
         if {kind for kind, _ in everything} != {"page", "filed"}:

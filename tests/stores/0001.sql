@@ -1,223 +1,319 @@
-BEGIN TRANSACTION;
-CREATE TABLE alembic_version (
-	version_num VARCHAR(32) NOT NULL, 
-	CONSTRAINT alembic_version_pkc PRIMARY KEY (version_num)
-);
-INSERT INTO "alembic_version" VALUES('0001');
 CREATE TABLE audit (
-	seq INTEGER NOT NULL, 
-	at VARCHAR NOT NULL, 
-	who VARCHAR NOT NULL, 
-	what VARCHAR NOT NULL, 
-	subject VARCHAR NOT NULL, 
-	detail TEXT NOT NULL, 
-	hash VARCHAR NOT NULL, 
-	PRIMARY KEY (seq)
+    seq INTEGER NOT NULL,
+    at VARCHAR NOT NULL,
+    who VARCHAR NOT NULL,
+    what VARCHAR NOT NULL,
+    subject VARCHAR NOT NULL,
+    detail TEXT NOT NULL,
+    hash VARCHAR NOT NULL,
+    PRIMARY KEY (seq)
 );
-INSERT INTO "audit" VALUES(1,'2026-11-23T19:44:26.142+00:00','Jorwen Tillerman','set-up changed','Boat yard','{"cabinets":0}','42c4a7b134e3bc5d81c16b23ae254ba7963b1abbb6a9874777a3ad8568a08c17');
 CREATE TABLE batch (
-	id VARCHAR NOT NULL, 
-	routine VARCHAR NOT NULL, 
-	origin VARCHAR NOT NULL, 
-	owner VARCHAR NOT NULL, 
-	created_at VARCHAR NOT NULL, 
-	captured_at VARCHAR, 
-	closed_at VARCHAR, 
-	PRIMARY KEY (id)
+    id VARCHAR NOT NULL,
+    routine VARCHAR NOT NULL,
+    origin VARCHAR NOT NULL,
+    owner VARCHAR NOT NULL,
+    created_at VARCHAR NOT NULL,
+    captured_at VARCHAR,
+    closed_at VARCHAR,
+    given JSON NOT NULL,
+    two_sided BOOLEAN NOT NULL,
+    paper_mm JSON NOT NULL,
+    next_captured INTEGER NOT NULL,
+    cut JSON NOT NULL,
+    revision INTEGER NOT NULL,
+    PRIMARY KEY (id)
 );
-INSERT INTO "batch" VALUES('1ng95wtqygc6jc3q','Post','kept store','Jorwen Tillerman','2026-11-23T19:44:26.153+00:00',NULL,NULL);
-CREATE TABLE batch_document (
-	id VARCHAR NOT NULL, 
-	batch_id VARCHAR NOT NULL, 
-	break_reason VARCHAR NOT NULL, 
-	type VARCHAR, 
-	type_confidence FLOAT, 
-	type_origin VARCHAR, 
-	state VARCHAR NOT NULL, 
-	parked VARCHAR, 
-	filed_id VARCHAR, 
-	proposed BOOLEAN NOT NULL, 
-	PRIMARY KEY (id), 
-	FOREIGN KEY(batch_id) REFERENCES batch (id)
+CREATE INDEX batch_open ON batch (created_at) WHERE closed_at IS NULL;
+CREATE TABLE counter (
+    name VARCHAR NOT NULL,
+    last INTEGER NOT NULL,
+    PRIMARY KEY (name)
 );
-CREATE TABLE batch_value (
-	document_id VARCHAR NOT NULL, 
-	field VARCHAR NOT NULL, 
-	data JSON NOT NULL, 
-	PRIMARY KEY (document_id, field), 
-	FOREIGN KEY(document_id) REFERENCES batch_document (id)
+CREATE TABLE example (
+    id INTEGER NOT NULL PRIMARY KEY AUTOINCREMENT,
+    document VARCHAR NOT NULL,
+    type VARCHAR NOT NULL,
+    page INTEGER NOT NULL,
+    look BLOB NOT NULL,
+    lessons JSON NOT NULL,
+    at VARCHAR NOT NULL
 );
-CREATE TABLE document (
-	id VARCHAR NOT NULL, 
-	number INTEGER NOT NULL, 
-	cabinet VARCHAR NOT NULL, 
-	folder_id INTEGER, 
-	type VARCHAR NOT NULL, 
-	caption VARCHAR NOT NULL, 
-	filed_at VARCHAR NOT NULL, 
-	filed_by VARCHAR NOT NULL, 
-	filing_key VARCHAR NOT NULL, 
-	batch_id VARCHAR, 
-	removed_at VARCHAR, 
-	PRIMARY KEY (id), 
-	UNIQUE (number), 
-	FOREIGN KEY(folder_id) REFERENCES folder (id), 
-	UNIQUE (filing_key)
-);
-CREATE TABLE document_value (
-	document_id VARCHAR NOT NULL, 
-	field VARCHAR NOT NULL, 
-	position INTEGER NOT NULL, 
-	value VARCHAR NOT NULL, 
-	folded VARCHAR NOT NULL, 
-	number NUMERIC(20, 6), 
-	data JSON NOT NULL, 
-	PRIMARY KEY (document_id, field, position), 
-	FOREIGN KEY(document_id) REFERENCES document (id)
-);
+CREATE INDEX example_by_document ON example (document);
+CREATE INDEX example_by_type ON example (type, page);
 CREATE TABLE filing_record (
-	id VARCHAR NOT NULL, 
-	batch_id VARCHAR NOT NULL, 
-	at VARCHAR NOT NULL, 
-	who VARCHAR NOT NULL, 
-	data JSON NOT NULL, 
-	PRIMARY KEY (id)
-);
-CREATE TABLE folder (
-	id INTEGER NOT NULL, 
-	cabinet VARCHAR NOT NULL, 
-	parent_id INTEGER, 
-	level INTEGER NOT NULL, 
-	field VARCHAR NOT NULL, 
-	value VARCHAR NOT NULL, 
-	path VARCHAR NOT NULL, 
-	storage_area VARCHAR, 
-	PRIMARY KEY (id), 
-	UNIQUE (cabinet, path), 
-	FOREIGN KEY(parent_id) REFERENCES folder (id)
-);
-CREATE TABLE page (
-	id VARCHAR NOT NULL, 
-	batch_id VARCHAR NOT NULL, 
-	captured INTEGER NOT NULL, 
-	position INTEGER NOT NULL, 
-	source VARCHAR NOT NULL, 
-	source_index INTEGER NOT NULL, 
-	sheet INTEGER NOT NULL, 
-	side VARCHAR NOT NULL, 
-	file_sha VARCHAR NOT NULL, 
-	is_pdf BOOLEAN NOT NULL, 
-	captured_at VARCHAR NOT NULL, 
-	facts JSON, 
-	trouble TEXT NOT NULL, 
-	turn INTEGER NOT NULL, 
-	disposition VARCHAR, 
-	reason VARCHAR, 
-	note VARCHAR, 
-	document_id VARCHAR, 
-	text BLOB, 
-	text_rotation INTEGER, 
-	PRIMARY KEY (id), 
-	UNIQUE (batch_id, captured), 
-	FOREIGN KEY(batch_id) REFERENCES batch (id), 
-	FOREIGN KEY(document_id) REFERENCES batch_document (id)
-);
-CREATE TABLE register_entry (
-	register VARCHAR NOT NULL, 
-	"key" VARCHAR NOT NULL, 
-	position INTEGER NOT NULL, 
-	"row" JSON NOT NULL, 
-	PRIMARY KEY (register, "key")
-);
-CREATE TABLE search_row (
-	id INTEGER NOT NULL, 
-	kind VARCHAR NOT NULL, 
-	ref VARCHAR NOT NULL, 
-	PRIMARY KEY (id), 
-	UNIQUE (ref)
-);
-PRAGMA writable_schema=ON;
-INSERT INTO sqlite_master(type,name,tbl_name,rootpage,sql)VALUES('table','search_text','search_text',0,'CREATE VIRTUAL TABLE search_text USING fts5(caption, vals, body, tokenize = ''unicode61 remove_diacritics 2'', prefix = ''2 3'')');
-CREATE TABLE 'search_text_config'(k PRIMARY KEY, v) WITHOUT ROWID;
-INSERT INTO "search_text_config" VALUES('version',4);
-CREATE TABLE 'search_text_content'(id INTEGER PRIMARY KEY, c0, c1, c2);
-CREATE TABLE 'search_text_data'(id INTEGER PRIMARY KEY, block BLOB);
-INSERT INTO "search_text_data" VALUES(1,X'');
-INSERT INTO "search_text_data" VALUES(10,X'00000000000000');
-CREATE TABLE 'search_text_docsize'(id INTEGER PRIMARY KEY, sz BLOB);
-CREATE TABLE 'search_text_idx'(segid, term, pgno, PRIMARY KEY(segid, term)) WITHOUT ROWID;
-CREATE TABLE setting (
-	name VARCHAR NOT NULL, 
-	value JSON NOT NULL, 
-	PRIMARY KEY (name)
-);
-CREATE TABLE setup_version (
-	id INTEGER NOT NULL, 
-	at VARCHAR NOT NULL, 
-	who VARCHAR NOT NULL, 
-	text TEXT NOT NULL, 
-	PRIMARY KEY (id)
-);
-INSERT INTO "setup_version" VALUES(1,'2026-11-23T19:44:26.142+00:00','Jorwen Tillerman','# Set-up of a Key Bundle repository; see docs/setup-file.md
-schema_version = 1
-repository = "Boat yard"
-locale = "en_GB"
-time_zone = "UTC"
-
-[[people]]
-name = "Jorwen Tillerman"
-role = "administrator"
-');
-CREATE TABLE step (
-	id INTEGER NOT NULL, 
-	batch_id VARCHAR NOT NULL, 
-	at VARCHAR NOT NULL, 
-	who VARCHAR NOT NULL, 
-	label VARCHAR NOT NULL, 
-	delta JSON NOT NULL, 
-	undone BOOLEAN NOT NULL, 
-	PRIMARY KEY (id), 
-	FOREIGN KEY(batch_id) REFERENCES batch (id)
-);
-CREATE TABLE stored_file (
-	sha VARCHAR NOT NULL, 
-	area VARCHAR NOT NULL, 
-	size INTEGER NOT NULL, 
-	at VARCHAR NOT NULL, 
-	PRIMARY KEY (sha)
-);
-CREATE TABLE version (
-	document_id VARCHAR NOT NULL, 
-	number INTEGER NOT NULL, 
-	at VARCHAR NOT NULL, 
-	who VARCHAR NOT NULL, 
-	comment VARCHAR NOT NULL, 
-	pdf_sha VARCHAR NOT NULL, 
-	PRIMARY KEY (document_id, number), 
-	FOREIGN KEY(document_id) REFERENCES document (id)
-);
-CREATE TABLE version_page (
-	document_id VARCHAR NOT NULL, 
-	version INTEGER NOT NULL, 
-	position INTEGER NOT NULL, 
-	file_sha VARCHAR NOT NULL, 
-	source_index INTEGER NOT NULL, 
-	is_pdf BOOLEAN NOT NULL, 
-	page_id VARCHAR NOT NULL, 
-	frame JSON NOT NULL, 
-	dpi FLOAT NOT NULL, 
-	text BLOB NOT NULL, 
-	PRIMARY KEY (document_id, version, position)
+    id VARCHAR NOT NULL,
+    batch_id VARCHAR NOT NULL,
+    at VARCHAR NOT NULL,
+    who VARCHAR NOT NULL,
+    "left" JSON NOT NULL,
+    balance JSON NOT NULL,
+    audit_head VARCHAR NOT NULL,
+    PRIMARY KEY (id)
 );
 CREATE INDEX record_by_batch ON filing_record (batch_id);
+CREATE INDEX record_by_time ON filing_record (at);
+CREATE TABLE folder (
+    id INTEGER NOT NULL,
+    cabinet VARCHAR NOT NULL,
+    parent_id INTEGER,
+    level INTEGER NOT NULL,
+    field VARCHAR NOT NULL,
+    value VARCHAR NOT NULL,
+    path VARCHAR NOT NULL,
+    storage_area VARCHAR,
+    PRIMARY KEY (id),
+    UNIQUE (cabinet, path),
+    FOREIGN KEY(parent_id) REFERENCES folder (id)
+);
 CREATE INDEX folder_by_parent ON folder (parent_id);
+CREATE TABLE outcome (
+    id INTEGER NOT NULL,
+    document VARCHAR NOT NULL,
+    field VARCHAR NOT NULL,
+    score FLOAT NOT NULL,
+    is_right BOOLEAN NOT NULL,
+    at VARCHAR NOT NULL,
+    PRIMARY KEY (id)
+);
+CREATE INDEX outcome_by_document ON outcome (document);
+CREATE TABLE register_entry (
+    register VARCHAR NOT NULL,
+    "key" VARCHAR NOT NULL,
+    position INTEGER NOT NULL,
+    "row" JSON NOT NULL,
+    PRIMARY KEY (register, "key")
+);
+CREATE TABLE search_row (
+    id INTEGER NOT NULL,
+    kind VARCHAR NOT NULL,
+    ref VARCHAR NOT NULL,
+    PRIMARY KEY (id),
+    UNIQUE (ref)
+);
+CREATE TABLE setting (
+    name VARCHAR NOT NULL,
+    value JSON NOT NULL,
+    PRIMARY KEY (name)
+);
+CREATE TABLE setup_version (
+    id INTEGER NOT NULL,
+    at VARCHAR NOT NULL,
+    who VARCHAR NOT NULL,
+    text TEXT NOT NULL,
+    PRIMARY KEY (id)
+);
+CREATE TABLE starter (
+    type VARCHAR NOT NULL,
+    name VARCHAR NOT NULL,
+    given JSON NOT NULL,
+    who VARCHAR NOT NULL,
+    at VARCHAR NOT NULL,
+    PRIMARY KEY (type, name)
+);
+CREATE TABLE store_format (
+    stamp INTEGER NOT NULL,
+    PRIMARY KEY (stamp)
+);
+CREATE TABLE stored_file (
+    sha VARCHAR NOT NULL,
+    area VARCHAR NOT NULL,
+    size INTEGER NOT NULL,
+    at VARCHAR NOT NULL,
+    PRIMARY KEY (sha)
+);
+CREATE TABLE version_page (
+    document_id VARCHAR NOT NULL,
+    version INTEGER NOT NULL,
+    position INTEGER NOT NULL,
+    file_sha VARCHAR NOT NULL,
+    source_index INTEGER NOT NULL,
+    is_pdf BOOLEAN NOT NULL,
+    page_id VARCHAR NOT NULL,
+    frame JSON NOT NULL,
+    dpi FLOAT NOT NULL,
+    text BLOB NOT NULL,
+    flat_sha VARCHAR NOT NULL,
+    source VARCHAR NOT NULL,
+    name VARCHAR NOT NULL,
+    PRIMARY KEY (document_id, version, position)
+);
+CREATE TABLE batch_document (
+    id VARCHAR NOT NULL,
+    batch_id VARCHAR NOT NULL,
+    break_reason VARCHAR NOT NULL,
+    type VARCHAR,
+    type_confidence FLOAT,
+    type_origin VARCHAR,
+    state VARCHAR NOT NULL,
+    parked VARCHAR,
+    filed_id VARCHAR,
+    proposed BOOLEAN NOT NULL,
+    tags JSON NOT NULL,
+    claim VARCHAR,
+    revision INTEGER NOT NULL,
+    trouble TEXT NOT NULL,
+    PRIMARY KEY (id),
+    FOREIGN KEY(batch_id) REFERENCES batch (id)
+);
 CREATE INDEX document_by_batch ON batch_document (batch_id);
+CREATE INDEX document_claimed ON batch_document (claim) WHERE claim IS NOT NULL;
+CREATE TABLE document (
+    id VARCHAR NOT NULL,
+    number INTEGER NOT NULL,
+    cabinet VARCHAR NOT NULL,
+    folder_id INTEGER,
+    type VARCHAR NOT NULL,
+    caption VARCHAR NOT NULL,
+    filed_at VARCHAR NOT NULL,
+    filed_by VARCHAR NOT NULL,
+    filing_key VARCHAR NOT NULL,
+    batch_id VARCHAR,
+    removed_at VARCHAR,
+    received_at VARCHAR,
+    PRIMARY KEY (id),
+    UNIQUE (number),
+    FOREIGN KEY(folder_id) REFERENCES folder (id),
+    UNIQUE (filing_key)
+);
+CREATE INDEX document_by_batch_filed ON document (batch_id);
 CREATE INDEX document_by_cabinet ON document (cabinet, filed_at);
 CREATE INDEX document_by_folder ON document (folder_id);
+CREATE INDEX document_by_time ON document (filed_at, number);
+CREATE INDEX document_by_type ON document (type, number);
+CREATE INDEX document_there ON document (cabinet, number) WHERE removed_at IS NULL;
+CREATE TABLE filing_entry (
+    record_id VARCHAR NOT NULL,
+    position INTEGER NOT NULL,
+    document_id VARCHAR NOT NULL,
+    caption VARCHAR NOT NULL,
+    type VARCHAR NOT NULL,
+    path JSON NOT NULL,
+    pages INTEGER NOT NULL,
+    PRIMARY KEY (record_id, position),
+    FOREIGN KEY(record_id) REFERENCES filing_record (id)
+);
+CREATE TABLE step (
+    id INTEGER NOT NULL,
+    batch_id VARCHAR NOT NULL,
+    at VARCHAR NOT NULL,
+    who VARCHAR NOT NULL,
+    label VARCHAR NOT NULL,
+    delta JSON NOT NULL,
+    undone BOOLEAN NOT NULL,
+    revision INTEGER NOT NULL,
+    PRIMARY KEY (id),
+    FOREIGN KEY(batch_id) REFERENCES batch (id)
+);
 CREATE INDEX step_by_batch ON step (batch_id, id);
-CREATE INDEX value_by_field ON document_value (field, folded);
-CREATE INDEX value_by_number ON document_value (field, number);
+CREATE TABLE batch_value (
+    document_id VARCHAR NOT NULL,
+    field VARCHAR NOT NULL,
+    data JSON NOT NULL,
+    PRIMARY KEY (document_id, field),
+    FOREIGN KEY(document_id) REFERENCES batch_document (id)
+);
+CREATE TABLE document_tag (
+    document_id VARCHAR NOT NULL,
+    position INTEGER NOT NULL,
+    tag VARCHAR NOT NULL,
+    folded VARCHAR NOT NULL,
+    PRIMARY KEY (document_id, position),
+    FOREIGN KEY(document_id) REFERENCES document (id)
+);
+CREATE INDEX document_tag_by_folded ON document_tag (folded, document_id);
+CREATE TABLE document_value (
+    document_id VARCHAR NOT NULL,
+    field VARCHAR NOT NULL,
+    position INTEGER NOT NULL,
+    value VARCHAR NOT NULL,
+    folded VARCHAR NOT NULL,
+    number NUMERIC(20, 6),
+    data JSON NOT NULL,
+    PRIMARY KEY (document_id, field, position),
+    FOREIGN KEY(document_id) REFERENCES document (id)
+);
+CREATE INDEX value_by_field ON document_value (field, folded, document_id);
+CREATE INDEX value_by_number ON document_value (field, number, document_id);
+CREATE TABLE page (
+    id VARCHAR NOT NULL,
+    batch_id VARCHAR NOT NULL,
+    captured INTEGER NOT NULL,
+    position INTEGER NOT NULL,
+    source VARCHAR NOT NULL,
+    source_index INTEGER NOT NULL,
+    sheet INTEGER NOT NULL,
+    side VARCHAR NOT NULL,
+    file_sha VARCHAR NOT NULL,
+    is_pdf BOOLEAN NOT NULL,
+    captured_at VARCHAR NOT NULL,
+    facts JSON,
+    trouble TEXT NOT NULL,
+    turn INTEGER NOT NULL,
+    disposition VARCHAR,
+    reason VARCHAR,
+    note VARCHAR,
+    document_id VARCHAR,
+    text BLOB,
+    text_rotation INTEGER,
+    hand_break BOOLEAN,
+    hand_kept BOOLEAN,
+    name VARCHAR NOT NULL,
+    language VARCHAR NOT NULL,
+    text_origin VARCHAR NOT NULL,
+    quality FLOAT,
+    arrival VARCHAR NOT NULL,
+    cut BOOLEAN NOT NULL,
+    stage VARCHAR NOT NULL,
+    PRIMARY KEY (id),
+    UNIQUE (batch_id, captured),
+    FOREIGN KEY(batch_id) REFERENCES batch (id),
+    FOREIGN KEY(document_id) REFERENCES batch_document (id)
+);
 CREATE INDEX page_by_batch ON page (batch_id, position);
 CREATE INDEX page_by_document ON page (document_id);
-PRAGMA writable_schema=OFF;
-COMMIT;
+CREATE INDEX page_by_time ON page (captured_at);
+CREATE INDEX page_in_work ON page (batch_id, stage) WHERE stage IN ('captured', 'looked at', 'placed');
+CREATE INDEX page_loose ON page (batch_id, disposition) WHERE document_id IS NULL;
+CREATE TABLE version (
+    document_id VARCHAR NOT NULL,
+    number INTEGER NOT NULL,
+    at VARCHAR NOT NULL,
+    who VARCHAR NOT NULL,
+    comment VARCHAR NOT NULL,
+    pdf_sha VARCHAR NOT NULL,
+    PRIMARY KEY (document_id, number),
+    FOREIGN KEY(document_id) REFERENCES document (id)
+);
+CREATE VIRTUAL TABLE search_text USING fts5(caption, vals, body, tokenize = 'unicode61 remove_diacritics 2', prefix = '2 3');
+INSERT INTO store_format (stamp) VALUES (2);
+CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL, PRIMARY KEY (version_num));
+INSERT INTO alembic_version VALUES ('0001');
+INSERT INTO setup_version(id, at, who, text) VALUES (1, '2026-01-01', 'Orla Penstock', 'schema_version = 1
+repository = "Kept store"
+[[cabinets]]
+name = "Letters"
+[[document_types]]
+name = "Letter"
+cabinet = "Letters"
+[[document_types.fields]]
+name = "Title"
+[[people]]
+name = "Orla Penstock"
+role = "administrator"
+');
+INSERT INTO batch(id, routine, origin, owner, created_at, captured_at, given, two_sided, paper_mm, next_captured, cut, revision)
+  VALUES ('b1', 'Post', 'feeder', 'Orla Penstock', '2026-01-01T08:00:00+00:00', '2026-01-01T08:01:00+00:00', '{}', 0,
+  '[210.0, 297.0]', 1, '{"begun": true, "pending": "", "pending_type": "", "sheets_in_document": 1, "source": "s"}', 0);
+INSERT INTO batch_document(id, batch_id, break_reason, type, state, proposed, tags, revision, trouble)
+  VALUES ('x1', 'b1', 'first page', 'Letter', 'to check', 1, '[]', 0, '');
+INSERT INTO page(id, batch_id, captured, position, source, source_index, sheet, side, file_sha, is_pdf, captured_at, trouble, turn,
+  disposition, document_id, name, language, text_origin, arrival, cut, stage)
+  VALUES ('p1', 'b1', 0, 0, 's', 0, 1, 'front', 'sha', 0, '2026-01-01T08:00:00+00:00', 'It cannot be read.', 0, 'kept', 'x1', '', '',
+  '', '', 1, 'failed');
+INSERT INTO document(id, number, cabinet, type, caption, filed_at, filed_by, filing_key)
+  VALUES ('d1', 1, 'Letters', 'Letter', 'A gate', '2026-01-01T09:00:00+00:00', 'Orla Penstock', 'k1');
+INSERT INTO version(document_id, number, at, who, comment, pdf_sha) VALUES ('d1', 1, '2026-01-01', 'Orla Penstock', 'as filed', 'sha');
+INSERT INTO document_tag(document_id, position, tag, folded) VALUES ('d1', 0, 'Äußerst dringend', 'äusserst dringend');
+INSERT INTO document_value(document_id, field, position, value, folded, data)
+  VALUES ('d1', 'Title', 0, 'Größe', 'grösse', '{"items": ["Größe"], "origin": "page"}');

@@ -19,7 +19,7 @@ WORKERS = 2
 def opened(data: Path, *, changes: bool, create: bool = False) -> Iterator[Workspace]:
     """Open a data directory; for changes it is held, waiting up to 10 s for whoever has it."""
     with hold(data, who="the command line") if changes and (create or data.exists()) else contextlib.nullcontext():
-        workspace = open_workspace(data, create=create)
+        workspace = open_workspace(data, create=create, held=changes)
         try:
             yield workspace
         finally:

@@ -6,6 +6,7 @@ Exit status: 0 done; 1 done, but some inputs were refused; 2 wrong use; 3 stoppe
 from __future__ import annotations
 
 import argparse
+import importlib
 import os
 import sys
 from collections.abc import Callable, Sequence
@@ -28,24 +29,50 @@ def default_data() -> Path:
     return Path(platformdirs.user_data_dir("keybundle"))
 
 
-def make_parser() -> argparse.ArgumentParser:
-    """Return the parser with all commands."""
-    from keybundle.cli import capture, find, init_demo, open_files, separator_sheets, setup, verify
+COMMANDS = {
+    "init-demo": "init_demo", "setup": "setup", "capture": "capture", "find": "find", "verify": "verify",
+    "separator-sheets": "separator_sheets", "open": "open_files",
+}  # fmt: skip
 
+
+def _bare_parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="keybundle", description="Document capture: from paper to filed documents.")
     parser.add_argument("--version", action="version", version=f"Key Bundle {__version__}")
     parser.add_argument("--data", type=Path, default=None, help="the data directory (else KEYBUNDLE_DATA)")
     parser.add_argument("--demo", action="store_true", help="start the desktop with the demo data")
-    commands = parser.add_subparsers(dest="command", metavar="COMMAND")
-    for module in (init_demo, setup, capture, find, verify, separator_sheets, open_files):
-        module.add_command(commands)
     return parser
+
+
+def make_parser(only: Sequence[str] = tuple(COMMANDS)) -> argparse.ArgumentParser:
+    """Return the parser with these commands; each command's module loads what it needs."""
+    parser = _bare_parser()
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND")
+    for name in only:
+        importlib.import_module(f"keybundle.cli.{COMMANDS[name]}").add_command(commands)
+    return parser
+
+
+def _find_command(arguments: Sequence[str] | None) -> Sequence[str]:
+    """Return the commands that the parser must know to understand these arguments: one, none, or for help all."""
+    early = _bare_parser()
+    early.add_argument("rest", nargs=argparse.REMAINDER)
+    early.exit_on_error = False
+    given = list(sys.argv[1:] if arguments is None else arguments)
+    if not given:
+        return ()
+    if any(a in ("-h", "--help") for a in given[:1]):
+        return tuple(COMMANDS)
+    try:
+        rest = early.parse_args(given).rest
+    except argparse.ArgumentError:
+        return tuple(COMMANDS)
+    return (rest[0],) if rest and rest[0] in COMMANDS else tuple(COMMANDS) if rest else ()
 
 
 def main(arguments: Sequence[str] | None = None, start_desktop: StartDesktop | None = None) -> int:
     """Run one command and return the exit status; without a command, start the desktop that was handed in."""
-    parser = make_parser()
     try:
+        parser = make_parser(_find_command(arguments))
         given = parser.parse_args(arguments)
     except SystemExit as stop:
         return WRONG_USE if stop.code not in (0, None) else DONE
@@ -67,6 +94,15 @@ def main(arguments: Sequence[str] | None = None, start_desktop: StartDesktop | N
         return STOPPED
     except AppError as error:
         print(f"keybundle: {error}", file=sys.stderr)
+        return STOPPED
+    except Exception as error:  # the command line's last door
+        import logging
+
+        logging.getLogger(__name__).exception("a command failed")
+        print(
+            f"keybundle: Something went wrong inside Key Bundle ({type(error).__name__}). What was stored before is safe.",
+            file=sys.stderr,
+        )
         return STOPPED
     except KeyboardInterrupt:
         print("keybundle: Stopped; what was stored before is safe.", file=sys.stderr)

@@ -17,13 +17,14 @@ from PySide6.QtCore import QObject, QSettings, Signal
 from PySide6.QtWidgets import QApplication, QMessageBox, QStackedWidget
 
 from keybundle.core.base.changes import Changes
-from keybundle.core.base.errors import AppError
+from keybundle.core.base.errors import AppError, OldFormat
 from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.jobs.pool import Pool
-from keybundle.core.store.place import hold
+from keybundle.core.store.place import hold, set_aside
 from keybundle.core.workflows.devices import Devices
-from keybundle.core.workflows.line import WORK, Line
+from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.opening import door_path
+from keybundle.core.workflows.page_jobs import WORK
 from keybundle.core.workflows.setup_admin import begin_repository
 from keybundle.core.workflows.workspace import Workspace, open_workspace
 from keybundle.desktop.door import Door
@@ -37,20 +38,29 @@ WORKERS = 2
 
 
 class Desktop(QObject):
-    """The composed application: everything with a lifetime, ended in order by ``close``."""
+    """The composed application: everything with a lifetime, ended in order by ``close``.
+
+    A ``pool`` that is handed in stays its giver's.
+    """
 
     demo_told = Signal(str)
 
     def __init__(
-        self, data: Path, *, demo: bool = False, settings: QSettings | None = None, files: Sequence[Path] = ()
-    ) -> None:
+        self, data: Path, *, demo: bool = False, settings: QSettings | None = None, files: Sequence[Path] = (),
+        pool: Pool | None = None,
+    ) -> None:  # fmt: skip
         super().__init__()
         self._stack = contextlib.ExitStack()
         self._stack.enter_context(hold(data, who="the desktop", wait_seconds=1.0))
-        self.workspace: Workspace = open_workspace(data)
+        try:
+            self.workspace: Workspace = open_workspace(data, held=True)
+        except AppError:
+            self._stack.close()
+            raise
         self._stack.callback(self.workspace.close)
-        self.pool = Pool(WORKERS)
-        self._stack.callback(self.pool.close)
+        self.pool = pool or Pool(WORKERS)
+        if pool is None:
+            self._stack.callback(self.pool.close)
         self.runner = JobRunner(self)
         self._stack.callback(self.runner.close)
         self.bus = Bus(self)
@@ -136,6 +146,22 @@ class Desktop(QObject):
         self.root.deleteLater()
 
 
+def _open_desktop(data: Path, *, demo: bool, files: Sequence[Path]) -> Desktop:
+    """Compose the desktop; demo data of an earlier format is set aside and made anew, and that is told."""
+    try:
+        return Desktop(data, demo=demo, files=files)
+    except OldFormat:
+        if not demo:
+            raise
+    aside = set_aside(data)
+    desktop = Desktop(data, demo=demo, files=files)
+    if desktop.start is not None:
+        desktop.start.problem.setText(
+            f"The demo data was of an earlier format. It lies in “{aside}” now; new data is made."
+        )
+    return desktop
+
+
 def start(data: Path, *, demo: bool = False, run: bool = True, files: Sequence[Path] = ()) -> int:
     """Start the desktop; returns its exit status. With ``run`` False the event loop is left to the caller."""
     logging.basicConfig(level=logging.WARNING, stream=sys.stderr)
@@ -144,7 +170,7 @@ def start(data: Path, *, demo: bool = False, run: bool = True, files: Sequence[P
     app.setApplicationName("Key Bundle")
     apply_theme(app)
     try:
-        desktop = Desktop(data, demo=demo, files=files)
+        desktop = _open_desktop(data, demo=demo, files=files)
     except AppError as error:
         QMessageBox.warning(None, "Key Bundle", str(error))
         return 3

@@ -8,6 +8,8 @@ from __future__ import annotations
 import errno
 from dataclasses import dataclass
 
+A_BUG = "Something went wrong inside Key Bundle with it; its bytes are kept, and the rest goes on."
+
 
 class AppError(Exception):
     """Root of all errors of the core; ``str(error)`` is a sentence for the user."""
@@ -15,6 +17,18 @@ class AppError(Exception):
 
 class EnvironmentProblem(AppError):
     """The machine stands in the way: disk full, no permission, missing language data."""
+
+
+class Passing(EnvironmentProblem):
+    """What stands in the way may be over by itself, or soon: no space, a lock, no worker. Worth another try."""
+
+
+class OldFormat(EnvironmentProblem):
+    """A store of a format that is no longer read."""
+
+
+class WorkerBug(AppError):
+    """A worker raised what it should not have; the trace is in the log."""
 
 
 class InputProblem(AppError):
@@ -63,7 +77,7 @@ class Report:
 def explain_os_error(error: OSError, thing: str) -> EnvironmentProblem:
     """Word an operating-system error about ``thing`` with the next step in it."""
     if error.errno in (errno.ENOSPC, errno.EDQUOT):
-        return EnvironmentProblem(
+        return Passing(
             f"There is no space left to store {thing}. What was stored before is safe; free some space and try again."
         )
     if error.errno in (errno.EACCES, errno.EPERM, errno.EROFS):

@@ -1,17 +1,21 @@
 """Files that are whole or not there.
 
 Guaranteed: a reader sees the old content or the new one; after the call returns the bytes and the name are on the
-disk (file and folder are fsynced). Not guaranteed: anything across file systems, for links, or against a disk that
-lies about fsync.
+disk (the file, its folder, and each folder that was made for it are fsynced). Others may read the file as the process's
+umask says. Not guaranteed: anything across file systems, for links, or against a disk that lies about fsync.
 """
 
 from __future__ import annotations
 
+import contextlib
 import os
-import tempfile
+import secrets
+from collections.abc import Iterable
 from pathlib import Path
 
 from keybundle.core.base.errors import explain_os_error
+
+PART = ".part-"
 
 
 def sync_folder(folder: Path) -> None:
@@ -23,21 +27,42 @@ def sync_folder(folder: Path) -> None:
         os.close(fd)
 
 
+def make_folder(folder: Path, *, durable: bool = True) -> None:
+    """Make a folder and those above it where they are missing; raises OSError."""
+    if folder.is_dir():
+        return
+    make_folder(folder.parent, durable=durable)
+    with contextlib.suppress(FileExistsError):
+        folder.mkdir()
+    if durable:
+        sync_folder(folder.parent)
+
+
 def write_atomic(path: Path, data: bytes, *, durable: bool = True) -> None:
     """Write beside, fsync (unless not ``durable``), rename; raises EnvironmentProblem and leaves the old state."""
-    temporary = ""
+    temporary = path.parent / f"{PART}{secrets.token_hex(8)}"
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        fd, temporary = tempfile.mkstemp(dir=path.parent, prefix=".part-")
-        with os.fdopen(fd, "wb") as out:
-            out.write(data)
-            if durable:
-                out.flush()
-                os.fsync(out.fileno())
-        os.replace(temporary, path)
-        if durable:
-            sync_folder(path.parent)
+        make_folder(path.parent, durable=durable)
+        write_whole(temporary, (data,), durable=durable)
+        put_in_place(temporary, path, durable=durable)
     except OSError as error:
-        if temporary and os.path.exists(temporary):
-            os.unlink(temporary)
+        temporary.unlink(missing_ok=True)
         raise explain_os_error(error, f"“{path.name}”") from error
+
+
+def write_whole(path: Path, blocks: Iterable[bytes], *, durable: bool = True) -> None:
+    """Write a new file; raises OSError."""
+    fd = os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o666)
+    with os.fdopen(fd, "wb") as out:
+        for block in blocks:
+            out.write(block)
+        if durable:
+            out.flush()
+            os.fsync(out.fileno())
+
+
+def put_in_place(temporary: Path, path: Path, *, durable: bool = True) -> None:
+    """Give a written file its name; raises OSError."""
+    os.replace(temporary, path)
+    if durable:
+        sync_folder(path.parent)

@@ -10,11 +10,9 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 
 from keybundle.core.batches.model import KEPT, LEFT_OUT, Batch, Document, Page
-from keybundle.core.separation.cut import CutState, place_sheet
+from keybundle.core.separation.cut import BY_HAND, CutState, place_sheet
 from keybundle.core.separation.facts import Placing, SideFacts
 from keybundle.core.setup.routines import Routine
-
-BY_HAND = "by hand"
 
 
 @dataclass(frozen=True)
@@ -32,7 +30,7 @@ def mark_by_hand(before: Batch, after: Batch) -> Batch:
     pages = []
     for page in after.pages:
         was = old[page.id]
-        if page.kept != was.kept:
+        if page.disposition != was.disposition and page.disposition is not None:
             page = replace(page, hand_kept=page.kept)
         if page.kept and (page.id in starts[0]) != (page.id in starts[1]):
             page = replace(page, hand_break=page.id in starts[1])
@@ -86,7 +84,7 @@ def _unknown(page: Page) -> Placing:
 def is_protected(document: Document) -> bool:
     """Whether a document is not to be cut or joined by a rule."""
     by_hand = any(v.confirmed_by for v in document.values.values()) or document.type_origin == "typed"
-    return bool(document.filed_id or document.parked or by_hand)
+    return bool(document.is_shut or document.parked or by_hand)
 
 
 def separate_again(batch: Batch, routine: Routine, sides: Mapping[str, SideFacts], new_id: Callable[[], str]) -> Again:

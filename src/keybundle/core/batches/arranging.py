@@ -7,8 +7,9 @@ from dataclasses import replace
 from itertools import groupby
 
 from keybundle.core.base.errors import InputProblem
-from keybundle.core.batches.commands import BY_HAND, guard, with_changes
-from keybundle.core.batches.model import Batch, Document, Page
+from keybundle.core.batches.commands import guard, with_changes
+from keybundle.core.batches.model import KEPT, LEFT_OUT, Batch, Document, Page
+from keybundle.core.separation.cut import BY_HAND
 
 NewId = Callable[[], str]
 
@@ -16,17 +17,21 @@ NewId = Callable[[], str]
 def move_pages(batch: Batch, page_ids: Sequence[str], target: str, *, after: bool = False) -> Batch:
     """Put pages, in their present order, before the target page (or after it) and into its document.
 
-    Left-out pages move and stay left out.
+    Left-out pages move and stay left out; pages that had no place yet have one now.
     """
     chosen = [p for p in batch.pages if p.id in set(page_ids)]
     place = batch.page(target)
     if target in page_ids:
         raise InputProblem("The pages cannot be put beside themselves; choose another place.")
     if place.document_id is None:
-        raise InputProblem("Pages cannot be put beside a left-out page; choose a page of a document.")
+        raise InputProblem(
+            "Pages cannot be put beside a left-out page or one without a place yet; choose a page of a document."
+        )
     for page in (*chosen, place):
         guard(batch, page.document_id)
-    moved = [replace(p, document_id=place.document_id) if p.kept else p for p in chosen]
+    moved = [
+        p if p.disposition == LEFT_OUT else replace(p, document_id=place.document_id, disposition=KEPT) for p in chosen
+    ]
     rest = [p for p in batch.pages if p.id not in set(page_ids)]
     at = [p.id for p in rest].index(target) + (1 if after else 0)
     return with_changes(replace(batch, pages=(*rest[:at], *moved, *rest[at:])))
@@ -81,6 +86,11 @@ def reverse(batch: Batch, page_ids: Sequence[str]) -> Batch:
     return with_changes(replace(batch, pages=pages))
 
 
+def _refuse_unplaced(pages: Sequence[Page]) -> None:
+    if any(p.disposition is None for p in pages):
+        raise InputProblem("Some of these sides are still being looked at and have no place yet; wait a moment.")
+
+
 def interleave(batch: Batch, page_ids: Sequence[str]) -> Batch:
     """Put backs behind their fronts: the first half are fronts in order, the second half backs from last to first.
 
@@ -89,6 +99,7 @@ def interleave(batch: Batch, page_ids: Sequence[str]) -> Batch:
     """
     chosen = set(page_ids)
     pages = [p for p in batch.pages if p.id in chosen]
+    _refuse_unplaced(pages)
     if len(pages) < 2 or len(pages) % 2:
         raise InputProblem(f"Fronts and backs must be as many; these are {len(pages)} pages.")
     for page in pages:

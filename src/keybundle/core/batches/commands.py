@@ -9,16 +9,20 @@ from collections.abc import Collection, Sequence
 from dataclasses import replace
 
 from keybundle.core.base.errors import InputProblem
-from keybundle.core.batches.model import KEPT, LEFT_OUT, Batch, Document, Page, State
+from keybundle.core.batches.model import KEPT, LEFT_OUT, Batch, Document, Page
 from keybundle.core.fields.values import FieldValue
-
-BY_HAND = "by hand"
+from keybundle.core.separation.cut import BY_HAND
 
 
 def guard(batch: Batch, document_id: str | None) -> None:
-    """Raise InputProblem when the document is filed."""
-    if document_id is not None and batch.document(document_id).filed_id:
+    """Raise InputProblem when the document is filed or being filed."""
+    document = batch.document(document_id) if document_id is not None else None
+    if document is not None and document.filed_id:
         raise InputProblem("This document is filed; take it back from the repository before changing it here.")
+    if document is not None and document.claim:
+        raise InputProblem(
+            "This document is being filed just now; wait until it is done, then take it back to change it."
+        )
 
 
 def with_changes(
@@ -33,9 +37,14 @@ def with_changes(
 
 
 def break_at(batch: Batch, page_id: str, new_id: str) -> Batch:
-    """Start a new document at a kept page; the pages after it in its document go along."""
+    """Start a new document at a kept page; the pages after it in its document go along.
+
+    A page that has no place yet will start one when it gets its place.
+    """
     page = batch.page(page_id)
     guard(batch, page.document_id)
+    if page.disposition is None:
+        return with_changes(batch, {page_id: replace(page, hand_break=True)})
     if not page.kept or page.document_id is None:
         raise InputProblem("A left-out page cannot start a document; take it back first.")
     pages = batch.pages_of(page.document_id)
@@ -48,8 +57,13 @@ def break_at(batch: Batch, page_id: str, new_id: str) -> Batch:
 
 
 def join_up(batch: Batch, page_id: str) -> Batch:
-    """Take away the break before the page's document: its pages join the document before it."""
+    """Take away the break before the page's document: its pages join the document before it.
+
+    A page that has no place yet will join the document before it when it gets its place.
+    """
     page = batch.page(page_id)
+    if page.disposition is None:
+        return with_changes(batch, {page_id: replace(page, hand_break=False)})
     order = [d.id for d in batch.in_order()]
     if page.document_id is None:
         raise InputProblem("A left-out page has no break before it.")
@@ -73,10 +87,17 @@ def leave_out(batch: Batch, page_ids: Sequence[str], reason: str = BY_HAND) -> B
 
 
 def take_back(batch: Batch, page_ids: Sequence[str], new_id: str) -> Batch:
-    """Put left-out pages into the document before them, else the one after, else a new one."""
+    """Put left-out pages into the document before them, else the one after, else a new one.
+
+    What separation has not decided about yet is kept when it gets its place.
+    """
     for page_id in page_ids:
         page = batch.page(page_id)
         if page.kept:
+            continue
+        if not page.cut:
+            waits = replace(page, disposition=None, reason=None, note=None, hand_kept=True)
+            batch = with_changes(batch, {page_id: waits})
             continue
         target = _neighbour(batch, page_id) or new_id
         documents = {} if target in batch.documents else {target: Document(target, BY_HAND)}
@@ -90,7 +111,7 @@ def _neighbour(batch: Batch, page_id: str) -> str | None:
     before = [p.document_id for p in batch.pages[:here] if p.document_id]
     after = [p.document_id for p in batch.pages[here + 1 :] if p.document_id]
     for found in (before[-1:], after[:1]):
-        if found and not batch.documents[found[0]].filed_id:
+        if found and batch.documents[found[0]].is_open_for_pages:
             return found[0]
     return None
 
@@ -149,6 +170,7 @@ def set_aside(batch: Batch, document_id: str, reason: str) -> Batch:
 
 def bring_back(batch: Batch, document_id: str) -> Batch:
     """Take a document out of the parking."""
+    guard(batch, document_id)
     return with_changes(batch, documents={document_id: replace(batch.document(document_id), parked=None)})
 
 
@@ -164,17 +186,9 @@ def set_type(batch: Batch, document_id: str, type_name: str, fields: Collection[
 
 
 def set_values(batch: Batch, document_id: str, values: dict[str, FieldValue | None]) -> Batch:
-    """Give a document values; None takes one away."""
+    """Give a document values; None takes one away (a value that a person empties stays, empty and confirmed)."""
     guard(batch, document_id)
     document = batch.document(document_id)
     merged = {**document.values, **values}
     kept = {k: v for k, v in merged.items() if v is not None}
     return with_changes(batch, documents={document_id: replace(document, values=kept)})
-
-
-def mark_filed(batch: Batch, document_id: str, filed_id: str | None) -> Batch:
-    """Note that a document is in the repository, or (None) that it was taken back."""
-    document = replace(batch.document(document_id), filed_id=filed_id)
-    return with_changes(
-        batch, documents={document_id: replace(document, state=State.FILED if filed_id else State.READY)}
-    )

@@ -14,6 +14,18 @@ from keybundle.core.marks.model import Mark
 
 KEPT = "kept"
 LEFT_OUT = "left out"
+TYPED = "typed"
+
+
+class Stage(StrEnum):
+    """How far the machine is with a page; what it still has to do follows from this alone."""
+
+    CAPTURED = "captured"
+    LOOKED_AT = "looked at"
+    PLACED = "placed"
+    LEFT_OUT = "left out"
+    READ = "read"
+    FAILED = "failed"
 
 
 class State(StrEnum):
@@ -74,7 +86,9 @@ class Page:
     ``hand_kept`` say what a person decided about a break at this page and about keeping it (None: nobody did).
     ``language`` was chosen for it (empty: the routine's), ``text_origin`` says whether a person ``typed`` its words,
     ``quality`` is the mean confidence of its words.
-    ``source`` is the name of its file as received, ``name`` the one it was given on the way in (empty: the same).
+    ``source`` is the name of its file as received, ``name`` the one it was given on the way in (empty: the same);
+    ``arrival`` tells files of one name apart (empty for scanned sides). ``cut`` says that separation has decided about
+    the page; ``hand_kept`` and ``hand_break`` of a page without a place yet are what it will have to heed.
     """
 
     id: str
@@ -99,6 +113,19 @@ class Page:
     language: str = ""
     text_origin: str = ""
     quality: float | None = None
+    arrival: str = ""
+    cut: bool = False
+    stage: Stage = Stage.CAPTURED
+
+    @property
+    def came_as(self) -> str:
+        """What tells the page's file from others: its arrival, or the name of a scanned side."""
+        return self.arrival or self.source
+
+    @property
+    def is_damaged(self) -> bool:
+        """Whether the page could not be decoded, so that it can be neither shown nor read."""
+        return self.facts is None and bool(self.trouble)
 
     @property
     def kept(self) -> bool:
@@ -128,13 +155,30 @@ class Page:
         """Whether its text was read in its present turn and language, or will never be (trouble)."""
         if self.trouble:
             return True
-        is_in_language = not self.language or self.text_origin in (self.language, "typed")
+        is_in_language = not self.language or self.text_origin in (self.language, TYPED)
         return self.facts is not None and self.text_rotation == self.frame.rotation and is_in_language
+
+
+def stage_of(page: Page) -> Stage:
+    """Return how far the machine is with a page, from what is known of it."""
+    if page.facts is None and not page.trouble:
+        return Stage.CAPTURED
+    if not page.cut and page.document_id is None:
+        return Stage.LOOKED_AT
+    if page.disposition == LEFT_OUT:
+        return Stage.LEFT_OUT
+    if page.trouble:
+        return Stage.FAILED
+    return Stage.READ if page.is_read else Stage.PLACED
 
 
 @dataclass(frozen=True)
 class Document:
-    """A document of a batch; ``filed_id`` names it in the repository once filed."""
+    """A document of a batch; ``filed_id`` names it in the repository once filed.
+
+    ``claim`` names the filing that has it in hand just now: until that is over it is not changed. ``revision`` counts
+    its changes, those of its pages and their texts among them. ``trouble`` says why its values could not be proposed.
+    """
 
     id: str
     break_reason: str
@@ -147,6 +191,19 @@ class Document:
     proposed: bool = False
     tags: tuple[str, ...] = ()
     values: Mapping[str, FieldValue] = field(default_factory=dict)
+    claim: str | None = None
+    revision: int = 0
+    trouble: str = ""
+
+    @property
+    def is_shut(self) -> bool:
+        """Whether nothing can be changed in it: it is filed, or being filed."""
+        return bool(self.filed_id or self.claim)
+
+    @property
+    def is_open_for_pages(self) -> bool:
+        """Whether pages that come late may join it."""
+        return not (self.is_shut or self.parked)
 
 
 @dataclass(frozen=True)
@@ -154,7 +211,9 @@ class Batch:
     """A batch: pages in the order of the work, documents by id.
 
     ``growing`` is the document that the feeder may still add to. ``given`` holds values that came with the pages, by
-    field: under the name of a source file for its pages, under the empty name for all.
+    field: under what tells a source file (``Page.came_as``) for its pages, under the empty name for all. ``held`` are
+    the pages that the repository holds, each with the filed document it was filed with. ``revision`` counts changes.
+    ``is_whole`` is False where one document is shown alone.
     """
 
     id: str
@@ -168,10 +227,15 @@ class Batch:
     documents: Mapping[str, Document]
     growing: str | None = None
     given: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    held: Mapping[str, str] = field(default_factory=dict)
+    two_sided: bool = False
+    paper_mm: tuple[float, float] = (210.0, 297.0)
+    revision: int = 0
+    is_whole: bool = True
 
     def given_for(self, page: Page) -> dict[str, str]:
         """Return the values that came with a page, by field."""
-        return {**self.given.get("", {}), **self.given.get(page.source, {})}
+        return {**self.given.get("", {}), **self.given.get(page.came_as, {})}
 
     def page(self, page_id: str) -> Page:
         """Return a page; raises InputProblem for an unknown id."""
@@ -226,10 +290,16 @@ class Balance:
 
 
 def balance(batch: Batch) -> Balance:
-    """Count every side of the batch."""
-    kept = [p for p in batch.pages if p.kept]
-    states = [batch.documents[p.document_id].state for p in kept if p.document_id]
-    filed, aside = states.count(State.FILED), states.count(State.SET_ASIDE)
+    """Count every side of the batch; filed are those that the repository holds, whatever the batch believes."""
+    filed = aside = waiting = 0
+    for page in (p for p in batch.pages if p.document_id):
+        document = batch.documents[str(page.document_id)]
+        if document.filed_id and batch.held.get(page.id) == document.filed_id:
+            filed += 1
+        elif document.parked and not document.filed_id:
+            aside += 1
+        else:
+            waiting += 1
     left_out = sum(p.disposition == LEFT_OUT for p in batch.pages)
     unplaced = sum(p.disposition is None for p in batch.pages)
-    return Balance(len(batch.pages), len(kept), left_out, filed, aside, len(states) - filed - aside, unplaced)
+    return Balance(len(batch.pages), sum(p.kept for p in batch.pages), left_out, filed, aside, waiting, unplaced)

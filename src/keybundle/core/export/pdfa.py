@@ -111,7 +111,7 @@ def _encode_image(page: SourcePage) -> bytes:
         data = _frame_as_image(page)
     try:
         return bytes(img2pdf.convert(data, rotation=img2pdf.Rotation.ifvalid))
-    except (img2pdf.AlphaChannelError, img2pdf.ImageOpenError, img2pdf.JpegColorspaceError):
+    except Exception:  # noqa: BLE001  what its parser refuses (it raises bare errors) was decoded before all the same
         out = io.BytesIO()
         picture = decode(page.path, page.index, is_pdf=page.is_pdf)
         Image.fromarray(picture.pixels).save(out, "PNG")

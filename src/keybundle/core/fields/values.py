@@ -57,6 +57,11 @@ class FieldValue:
     note: str = ""
 
     @property
+    def is_emptied(self) -> bool:
+        """Whether a person emptied the field, so that nothing fills it by itself."""
+        return not self.items and bool(self.confirmed_by)
+
+    @property
     def text(self) -> str:
         """All items on one line."""
         return "; ".join(self.items)

@@ -7,9 +7,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from keybundle.core.fields.values import FieldValue
+from keybundle.core.setup.formulas import fill_caption, read_level
 from keybundle.core.setup.model import DocumentType, Setup
-
-_PART = re.compile(r"^(year|month) of (.+)$")
 
 
 @dataclass(frozen=True)
@@ -38,26 +37,25 @@ def compute_destination(kind: DocumentType, setup: Setup, values: Mapping[str, F
     folder = tuple((level, _level_value(kind.folder.get(level, level), values)) for level in levels)
     missing = [f.name for f in kind.fields if f.required and not (f.name in values and values[f.name].items)]
     for level, value in folder:
-        source = _PART.sub(r"\2", kind.folder.get(level, level))
+        source = read_level(kind.folder.get(level, level)).field
         if value is None and source not in missing:
             missing.append(source)
     return Destination(kind.cabinet, folder, tuple(missing))
 
 
 def _level_value(rule: str, values: Mapping[str, FieldValue]) -> str | None:
-    part = _PART.match(rule)
-    value = values.get(part[2] if part else rule)
+    level = read_level(rule)
+    value = values.get(level.field)
     if value is None or not value.items:
         return None
     text = value.items[0]
-    if part is None:
+    if not level.part:
         return text
     iso = re.match(r"^(\d{4})-(\d{2})-\d{2}$", text)
-    return (iso[1] if part[1] == "year" else iso[2]) if iso else None
+    return (iso[1] if level.part == "year" else iso[2]) if iso else None
 
 
 def make_caption(kind: DocumentType, values: Mapping[str, FieldValue]) -> str:
     """Return the caption by the type's pattern; unknown values are left out."""
     pattern = kind.caption or " ".join("{" + f.name + "}" for f in kind.fields[:2])
-    said = re.sub(r"\{([^}]+)\}", lambda m: values[m[1]].text if m[1] in values else "", pattern)
-    return " ".join(said.split()).strip(" :") or kind.name
+    return fill_caption(pattern, {name: v.text for name, v in values.items()}) or kind.name

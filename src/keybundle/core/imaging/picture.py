@@ -25,11 +25,13 @@ MAX_PIXELS = 1_000_000_000
 FALLBACK_DPI = 300.0
 PDF_DPI = 300.0
 ORIENTATION = 0x0112
+PHOTOMETRIC, WHITE_IS_ZERO = 262, 0
+DEEP_GREY = ("I;16", "I;16L", "I;16B", "I;16N", "I")
 SCREEN_DPI, LARGEST_INCH = 96.0, 24.0
 FORMATS = ("TIFF", "PNG", "JPEG", "WEBP", "JPEG2000", "BMP", "PPM", "HEIF")
 NAMES = "TIFF, PNG, JPEG, WebP, JPEG 2000, BMP, PNM, HEIC nor PDF"
 _PLAIN = {"MPO": "JPEG", "JPEG2000": "JPEG 2000", "WEBP": "WebP", "PPM": "PNM", "HEIF": "HEIC"}
-_MAGIC = (b"II*\0", b"MM\0*", b"\x89PNG", b"\xff\xd8\xff", b"RIFF", b"\0\0\0\x0cjP  ", b"BM")
+_MAGIC = (b"II*\0", b"MM\0*", b"\x89PNG", b"\xff\xd8\xff", b"RIFF", b"\0\0\0\x0cjP  ", b"\xff\x4f\xff\x51", b"BM")
 _DECODE_ERRORS = (OSError, SyntaxError, ValueError, struct.error, EOFError, IndexError, KeyError, TypeError)
 
 Image.MAX_IMAGE_PIXELS = None
@@ -165,15 +167,23 @@ def from_pil(image: Image.Image, dpi: float) -> Picture:
     """Return the one form of a Pillow image; transparency becomes paper."""
     if image.mode == "1":
         return Picture(np.asarray(image.convert("L"), dtype=np.uint8), dpi, "1-bit")
-    if image.mode in ("L", "I;16", "I;16B", "I"):
-        if image.mode != "L":
-            image = image.point(lambda v: v / 256).convert("L")
+    if image.mode == "L":
         return Picture(np.asarray(image, dtype=np.uint8), dpi, "grey")
+    if image.mode in DEEP_GREY:
+        return Picture(_shallow(image), dpi, "grey")
     if image.mode in ("RGBA", "LA", "PA") or "transparency" in image.info:
         layer = image.convert("RGBA")
         paper = Image.new("RGBA", layer.size, "white")
         image = Image.alpha_composite(paper, layer)
     return Picture(np.asarray(image.convert("RGB"), dtype=np.uint8), dpi, "colour")
+
+
+def _shallow(image: Image.Image) -> Pixels:
+    """Return a grey picture of 16 bits a px in 8; TIFF may call white 0 (TIFF 6.0, PhotometricInterpretation)."""
+    deep = np.asarray(image).astype(np.int64)
+    grey = np.asarray(np.clip(deep, 0, 0xFFFF) >> 8, dtype=np.uint8)
+    is_inverted = image.format == "TIFF" and getattr(image, "tag_v2", {}).get(PHOTOMETRIC) == WHITE_IS_ZERO
+    return 255 - grey if is_inverted else grey
 
 
 def _decode_pdf(path: Path, index: int, name: str) -> Picture:

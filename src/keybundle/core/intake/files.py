@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
-
-from keybundle.core.base.errors import InputProblem
 
 SCAN_SUFFIXES = {
     ".tif", ".tiff", ".png", ".jpg", ".jpeg", ".webp", ".jp2", ".j2k", ".bmp", ".pnm", ".pbm", ".pgm", ".ppm", ".heic",
@@ -31,17 +30,45 @@ class InputFile:
     tree: str
 
 
-def expand(inputs: Iterable[Path]) -> Iterator[InputFile]:
-    """Yield a file for each input; a folder gives the page files below it, by name. No two go by the same name."""
+@dataclass
+class Expanded:
+    """What lies in some inputs: page files to take in, and what was passed over, with the reason."""
+
+    files: list[InputFile]
+    passed_over: list[Refused]
+
+
+def expand(inputs: Iterable[Path]) -> Expanded:
+    """Look through inputs: each file, and the page files below each folder, by name. No two go by the same name.
+
+    What below a folder is no page file, and folders that cannot be looked into, are told as passed over.
+    """
     seen: set[str] = set()
+    found = Expanded([], [])
     for given in inputs:
-        if given.is_dir():
-            for path in sorted(p for p in given.rglob("*") if p.is_file()):
-                if path.suffix.lower() in SCAN_SUFFIXES:
-                    below = path.relative_to(given)
-                    yield InputFile(path, _distinct(str(below), path, seen), str(given.resolve().name / below))
-        else:
-            yield InputFile(given, _distinct(given.name, given, seen), given.name)
+        if not given.is_dir():
+            found.files.append(InputFile(given, _distinct(given.name, given, seen), given.name))
+            continue
+        for path in _walk(given, found.passed_over):
+            below = path.relative_to(given)
+            if path.suffix.lower() in SCAN_SUFFIXES:
+                tree = str(given.resolve().name / below)
+                found.files.append(InputFile(path, _distinct(str(below), path, seen), tree))
+            else:
+                found.passed_over.append(Refused(str(below), f"“{below}” is no page file, so it was passed over."))
+    return found
+
+
+def _walk(folder: Path, passed_over: list[Refused]) -> Iterator[Path]:
+    """Yield the files below a folder, by name."""
+
+    def refuse(error: OSError) -> None:
+        name = Path(str(error.filename)).name
+        said = f"The folder “{name}” cannot be looked into ({error.strerror}), so it was passed over."
+        passed_over.append(Refused(name, said))
+
+    found = [Path(at) / name for at, _, names in os.walk(folder, onerror=refuse) for name in names]
+    yield from sorted(p for p in found if p.is_file())
 
 
 def _distinct(name: str, path: Path, seen: set[str]) -> str:
@@ -53,13 +80,3 @@ def _distinct(name: str, path: Path, seen: set[str]) -> str:
         found, number = f"{name} ({number})", number + 1
     seen.add(found)
     return found
-
-
-def read_input(path: Path, name: str) -> bytes:
-    """Return an input's bytes; raises InputProblem in words."""
-    try:
-        return path.read_bytes()
-    except FileNotFoundError as error:
-        raise InputProblem(f"“{name}” is not there. Check the name; nothing was taken in for it.") from error
-    except OSError as error:
-        raise InputProblem(f"“{name}” cannot be read: {error.strerror}. Check its permissions.") from error

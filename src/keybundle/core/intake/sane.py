@@ -11,6 +11,7 @@ says what to load.
 from __future__ import annotations
 
 import atexit
+import contextlib
 import functools
 import os
 import re
@@ -30,7 +31,7 @@ COMMAND = "scanimage"
 CONFIG = Path("/etc/sane.d")
 NETWORK_DRIVERS = ("net", "escl", "airscan")
 ASK_SECONDS = 20.0
-POLL_SECONDS = 0.02
+POLL_SECONDS = 0.01
 SILENT_SECONDS = 120.0
 ENDED = b"Batch terminated"
 # Source: SANE Standard 1.06, section 4.2.7 (status codes); the words are those of sane_strstatus.
@@ -136,20 +137,23 @@ class SaneScanner:
         return self._offers
 
     def scan(self, options: Options, cancel: CancelToken) -> Iterator[Side]:
-        """Yield sides as the device delivers them; raises Halt when it stops before the feeder is empty."""
+        """Yield sides as the device delivers them; raises Halt when it stops before the feeder is empty.
+
+        When ``cancel`` is set the sheet that is on its way comes to its end, front and back, and no other begins.
+        """
         arguments, two_sided = self._arguments(options)
+        sides = 2 if two_sided else 1
         with tempfile.TemporaryDirectory(prefix="keybundle-scan-") as folder:
             log = Path(folder) / "log"
             with log.open("wb") as stderr:
                 process = subprocess.Popen(
-                    [COMMAND, *arguments, f"--batch={folder}/%06d.tif"], stdin=subprocess.DEVNULL,
+                    [COMMAND, *arguments, f"--batch={folder}/%06d.tif", "--batch-prompt"], stdin=subprocess.PIPE,
                     stdout=subprocess.DEVNULL, stderr=stderr, env=local_environment(),
                 )  # fmt: skip
             try:
                 number = 0
-                for path in _finished_files(Path(folder), process, log, cancel):
-                    sheet = number // 2 + 1 if two_sided else number + 1
-                    side = BACK if two_sided and number % 2 else FRONT
+                for path in _finished_files(Path(folder), process, log, cancel, sides):
+                    sheet, side = number // sides + 1, BACK if number % sides else FRONT
                     number += 1
                     yield Side(sheet, side, f"{sheet:04d}-{side}.tif", path.read_bytes())
                     path.unlink()
@@ -179,20 +183,28 @@ class SaneScanner:
         return [*given, *self._extra], options.duplex and options.source == "feeder"
 
 
-def _finished_files(folder: Path, process: subprocess.Popen[bytes], log: Path, cancel: CancelToken) -> Iterator[Path]:
+def _finished_files(
+    folder: Path, process: subprocess.Popen[bytes], log: Path, cancel: CancelToken, sides: int
+) -> Iterator[Path]:
     """Yield the pictures in order; ``scanimage`` renames each when it is whole.
 
-    A driver that told its end and does not come to it is not waited for, nor one that gives no sign for long; raises
-    Halt for the latter.
+    It asks before each side, and is let go on sheet by sheet, so that it can be stopped between two. A driver that told
+    its end and does not come to it is not waited for, nor one that gives no sign for long; raises Halt for the latter.
     """
-    number, since = 1, time.monotonic()
+    number, allowed, since = 1, 0, time.monotonic()
     while True:
+        done = number - 1
+        if cancel.cancelled:
+            _let_go_on(process, 0)
+        elif allowed < (wanted := (done // sides + 1) * sides):
+            _let_go_on(process, wanted - allowed)
+            allowed = wanted
         path = folder / f"{number:06d}.tif"
         ended = process.poll() is not None or (time.monotonic() - since > 1 and ENDED in log.read_bytes())
         if path.exists():
             yield path
             number, since = number + 1, time.monotonic()
-        elif ended or cancel.cancelled:
+        elif ended:
             return
         elif time.monotonic() - since > SILENT_SECONDS:
             raise Halt("gone", STATUS["Error during device I/O"][1])
@@ -200,7 +212,20 @@ def _finished_files(folder: Path, process: subprocess.Popen[bytes], log: Path, c
             time.sleep(POLL_SECONDS)
 
 
+def _let_go_on(process: subprocess.Popen[bytes], sides: int) -> None:
+    """Answer for so many sides that they may be scanned; for none, that this was all."""
+    if process.stdin is None or process.stdin.closed:
+        return
+    with contextlib.suppress(BrokenPipeError):
+        if sides:
+            process.stdin.write(b"\n" * sides)
+            process.stdin.flush()
+        else:
+            process.stdin.close()
+
+
 def _end(process: subprocess.Popen[bytes]) -> None:
+    _let_go_on(process, 0)
     if process.poll() is None:
         process.send_signal(signal.SIGINT)
         try:

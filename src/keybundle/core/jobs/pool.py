@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import heapq
 import itertools
+import logging
 import socket
 import subprocess
 import sys
@@ -21,6 +22,9 @@ from multiprocessing.connection import Connection
 from typing import Any
 
 from keybundle.core.base import errors
+
+log = logging.getLogger(__name__)
+NO_WORKER = "No worker could be started: the machine is out of memory or open files"
 
 
 @dataclass(order=True)
@@ -114,7 +118,11 @@ class Pool:
         connection: Connection | None = None
         while (task := self._next()) is not None:
             if connection is None:
-                connection = self._start(slot)
+                try:
+                    connection = self._start(slot)
+                except OSError as error:
+                    _settle(task.future, ("problem", "Passing", f"{NO_WORKER} ({error.strerror})."))
+                    continue
             try:
                 answer = self._call(slot, connection, task)
             except (EOFError, OSError) as error:
@@ -134,12 +142,18 @@ class Pool:
             self._processes[slot].wait(timeout=5)
 
     def _start(self, slot: int) -> Connection:
+        """Start a worker; raises OSError where the machine has no memory or descriptors for one."""
         ours, theirs = socket.socketpair()
         command = [sys.executable, "-m", "keybundle.core.jobs.worker", str(theirs.fileno())]
-        self._processes[slot] = subprocess.Popen(
-            command, pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL
-        )
-        theirs.close()
+        try:
+            self._processes[slot] = subprocess.Popen(
+                command, pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL
+            )
+        except OSError:
+            ours.close()
+            raise
+        finally:
+            theirs.close()
         return Connection(ours.detach())
 
     def _call(self, slot: int, connection: Connection, task: Task) -> tuple[Any, ...]:
@@ -161,4 +175,5 @@ def _settle(future: Future[Any], answer: tuple[Any, ...]) -> None:
     elif answer[0] == "crash":
         future.set_exception(WorkerCrash(f"The item {answer[1]}; the rest goes on without it."))
     else:
-        future.set_exception(RuntimeError(f"in a worker: {answer[1]}"))
+        log.error("a worker's task failed: %s", answer[1])
+        future.set_exception(errors.WorkerBug(errors.A_BUG))

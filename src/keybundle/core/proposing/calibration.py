@@ -6,6 +6,7 @@ The curve is fitted by isotonic regression (scikit-learn, in a worker: slow to l
 from __future__ import annotations
 
 import bisect
+import math
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
@@ -31,7 +32,8 @@ class Bin:
 class Calibration:
     """A rising curve from score to share right (``xs`` ascending, ``ys`` beside them), from ``count`` outcomes.
 
-    ``scores`` are those of the outcomes, ascending, ``wrong`` the scores of the wrong ones, for claims about a bar.
+    ``scores`` are those of the outcomes, ascending, ``wrong`` the scores of the wrong ones, for claims about a bar;
+    ``claims`` are (bar, share of wrong ones that cannot be ruled out above it), the shares falling.
     """
 
     xs: tuple[float, ...] = ()
@@ -40,6 +42,7 @@ class Calibration:
     scores: tuple[float, ...] = ()
     wrong: tuple[float, ...] = ()
     bins: tuple[Bin, ...] = ()
+    claims: tuple[tuple[float, float], ...] = ()
 
     @property
     def is_enough(self) -> bool:
@@ -82,11 +85,8 @@ class Calibration:
 
         Where it cannot, the cautious bar comes back.
         """
-        candidates = sorted({0.0, *self.wrong, *(w + 1e-6 for w in self.wrong)})
-        for bar in candidates:
-            if self.claim(bar)[2] <= 1 / one_in:
-                return max(bar, 0.5), True
-        return CAUTIOUS_BAR, False
+        found = bisect.bisect_left(self.claims, -1 / one_in, key=lambda c: -c[1])
+        return (max(self.claims[found][0], 0.5), True) if found < len(self.claims) else (CAUTIOUS_BAR, False)
 
     def to_json(self) -> dict[str, Any]:
         """Return plain data."""
@@ -96,11 +96,15 @@ class Calibration:
     def from_json(cls, data: dict[str, Any]) -> Calibration:
         """Return the calibration told by ``to_json``."""
         lists = {k: tuple(data[k]) for k in ("xs", "ys", "scores", "wrong")}
-        return cls(**lists, count=data["count"], bins=tuple(Bin(**b) for b in data["bins"]))
+        claims = tuple((float(bar), float(share)) for bar, share in data["claims"])
+        return cls(**lists, count=data["count"], bins=tuple(Bin(**b) for b in data["bins"]), claims=claims)
 
 
 def upper_share(wrong: int, n: int) -> float:
-    """Return the largest share of wrong ones that n values with so many wrong do not rule out, at 95 %; 1 for none."""
+    """Return the largest share of wrong ones that n values with so many wrong do not rule out, at 95 %; 1 for none.
+
+    Without SciPy, for the figures that are shown; in logarithms, so that it holds for any n.
+    """
     if n == 0 or wrong >= n:
         return 1.0
     low, high = wrong / n, 1.0
@@ -114,13 +118,31 @@ def upper_share(wrong: int, n: int) -> float:
 
 
 def _at_most(wrong: int, n: int, share: float) -> float:
-    """Return the probability of at most so many wrong among n, each wrong with that share."""
-    term = (1 - share) ** n
-    total = term
-    for i in range(1, wrong + 1):
-        term *= (n - i + 1) / i * share / (1 - share)
-        total += term
-    return total
+    """Return the probability of at most so many wrong among n, each wrong with that share (0 < share < 1)."""
+    right, log_share, log_rest = math.lgamma(n + 1), math.log(share), math.log1p(-share)
+    terms = (
+        right - math.lgamma(i + 1) - math.lgamma(n - i + 1) + i * log_share + (n - i) * log_rest
+        for i in range(wrong + 1)
+    )
+    return math.fsum(math.exp(x) for x in terms)
+
+
+def list_claims(scores: Sequence[float], wrong: Sequence[float]) -> tuple[tuple[float, float], ...]:
+    """Return (bar, share of wrong ones above it that cannot be ruled out), where a higher bar allows a stronger claim.
+
+    ``scores`` and ``wrong`` ascend. The share is Clopper and Pearson's upper bound (see ``Calibration.claim``) as a
+    quantile of the beta distribution. Runs in a worker.
+    """
+    import numpy as np
+    from scipy.stats import beta
+
+    bars = np.unique(np.array([0.0, *wrong, *(w + 1e-6 for w in wrong)]))
+    n = len(scores) - np.searchsorted(np.asarray(scores), bars)
+    k = len(wrong) - np.searchsorted(np.asarray(wrong), bars)
+    shares = np.where(k >= n, 1.0, beta.ppf(CERTAINTY, k + 1, np.maximum(n - k, 1)))
+    best = np.minimum.accumulate(shares)
+    is_new = np.concatenate(([True], best[1:] < best[:-1]))
+    return tuple((float(b), float(s)) for b, s in zip(bars[is_new], shares[is_new], strict=True))
 
 
 def fit(outcomes: Sequence[tuple[float, bool]]) -> dict[str, Any]:
@@ -128,7 +150,7 @@ def fit(outcomes: Sequence[tuple[float, bool]]) -> dict[str, Any]:
     from sklearn.isotonic import IsotonicRegression
 
     ordered = sorted(outcomes)
-    scores = [s for s, _ in ordered]
+    scores, wrong = [s for s, _ in ordered], [s for s, r in ordered if not r]
     if not ordered:
         return Calibration().to_json()
     curve = IsotonicRegression(y_min=0.0, y_max=1.0, out_of_bounds="clip").fit(scores, [float(r) for _, r in ordered])
@@ -141,5 +163,5 @@ def fit(outcomes: Sequence[tuple[float, bool]]) -> dict[str, Any]:
             bins.append(Bin(low, high, len(own), round(mean, 4), round(right, 4)))
     return Calibration(
         tuple(float(x) for x in curve.X_thresholds_), tuple(float(y) for y in curve.y_thresholds_), len(ordered),
-        tuple(scores), tuple(s for s, r in ordered if not r), tuple(bins),
+        tuple(scores), tuple(wrong), tuple(bins), list_claims(scores, wrong),
     ).to_json()  # fmt: skip

@@ -2,42 +2,63 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Mapping, Sequence
+import functools
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
+from datetime import date
 from decimal import Decimal, InvalidOperation
 
 from rapidfuzz import fuzz, utils
 
-from keybundle.core.fields.kinds import Kind
+from keybundle.core.fields.kinds import Kind, Refusal, Rule, normalise
 from keybundle.core.fields.numbers import find_currency
 from keybundle.core.fields.values import ASSUMED, FieldValue, Origin
 from keybundle.core.registers.book import Book
-from keybundle.core.setup.model import DocumentType
+from keybundle.core.setup.formulas import read_order, read_sum
+from keybundle.core.setup.model import DocumentType, FieldSpec
 
 SAME_BAR = 88.0
 WEAK = 0.45
+RuleFor = Callable[[FieldSpec], Rule]
 
 
 def weigh(
-    values: Mapping[str, FieldValue], kind: DocumentType, books: Mapping[str, Book], bar: float
-) -> dict[str, FieldValue]:
+    values: Mapping[str, FieldValue], kind: DocumentType, books: Mapping[str, Book], bar: float,
+    rule: RuleFor = FieldSpec.rule,
+) -> dict[str, FieldValue]:  # fmt: skip
     """Return the values with dependent ones filled, checks spoken, and ``sure`` set by the bar.
 
-    A value that a person typed, lifted or confirmed keeps its text; only its problem is told anew.
+    A value that a person typed, lifted or confirmed keeps its text; only its problem is told anew: why it is none of
+    its kind, then what the other fields say against it.
     """
-    weighed = {name: replace(v, problem="") for name, v in values.items()}
+    weighed = {name: replace(v, problem=say_refusal(v, kind.field(name), rule)) for name, v in values.items()}
     _fill_dependents(weighed, kind, books)
     _check_sums(weighed, kind)
     _check_order(weighed, kind)
     return {name: replace(v, sure=is_sure(v, bar)) for name, v in weighed.items()}
 
 
+def say_refusal(value: FieldValue, spec: FieldSpec | None, rule: RuleFor) -> str:
+    """Return why the first refused item of a value is none of its kind, as a sentence; empty where all are."""
+    if spec is None or not value.items:
+        return ""
+    stored = replace(rule(spec), decimal_mark=".")
+    return next((said for item in value.items if (said := _refuse(item, stored))), "")
+
+
+@functools.lru_cache(maxsize=20_000)
+def _refuse(item: str, stored: Rule) -> str:
+    found = normalise(item, stored)
+    return found.sentence if isinstance(found, Refusal) else ""
+
+
 def is_sure(value: FieldValue, bar: float) -> bool:
-    """Whether the value needs no look: confirmed, or at the bar, and without a failed check.
+    """Whether the value needs no look: confirmed, emptied by a person, or at the bar, and without a failed check.
 
     What was only assumed (a default, a folder, carried over, a starter) is unsure until somebody confirms it.
     """
+    if value.is_emptied:
+        return True
     trusted = bool(value.confirmed_by) or (value.confidence >= bar and value.origin not in ASSUMED)
     return bool(value.items) and not value.problem and trusted
 
@@ -49,7 +70,7 @@ def is_by_hand(value: FieldValue) -> bool:
 
 def _fill_dependents(values: dict[str, FieldValue], kind: DocumentType, books: Mapping[str, Book]) -> None:
     for spec in kind.fields:
-        if spec.kind is not Kind.REGISTER or spec.name not in values:
+        if spec.kind is not Kind.REGISTER or spec.name not in values or not values[spec.name].items:
             continue
         book = books.get(spec.register_name)
         key = values[spec.name]
@@ -71,6 +92,8 @@ def _fill_dependents(values: dict[str, FieldValue], kind: DocumentType, books: M
 def _fit_dependent(values: dict[str, FieldValue], name: str, stored: str, key: FieldValue, key_name: str) -> bool:
     """Fill or compare one dependent value; True when the page agrees with the register."""
     have = values.get(name)
+    if have is not None and have.is_emptied:
+        return False
     gives_way = have is not None and not is_by_hand(have) and (have.confidence < WEAK or _was_chosen(key))
     if have is None or have.origin is Origin.REGISTER or (gives_way and not _alike(have, stored)):
         values[name] = FieldValue(
@@ -100,15 +123,14 @@ def _alike(value: FieldValue, stored: str) -> bool:
 
 def _amount(value: FieldValue | None) -> Decimal | None:
     try:
-        return Decimal(value.text) if value and value.text else None
+        amount = Decimal(value.text) if value and value.text else None
     except InvalidOperation:
         return None
+    return amount if amount is not None and amount.is_finite() else None
 
 
 def _check_sums(values: dict[str, FieldValue], kind: DocumentType) -> None:
-    for rule in kind.sums:
-        left, total_name = (part.strip() for part in rule.split("="))
-        names = [n.strip() for n in left.split("+")]
+    for names, total_name in map(read_sum, kind.sums):
         amounts = [_amount(values.get(n)) for n in names]
         total = _amount(values.get(total_name))
         if total is None or any(a is None for a in amounts):
@@ -123,7 +145,7 @@ def _check_sums(values: dict[str, FieldValue], kind: DocumentType) -> None:
                 values[name] = replace(values[name], confidence=max(values[name].confidence, 0.97))
             else:
                 said = f"{' + '.join(names)} is {found}, but {total_name} says {total}; compare them with the page."
-                values[name] = replace(values[name], problem=said)
+                values[name] = replace(values[name], problem=values[name].problem or said)
 
 
 def _say_currencies(names: Sequence[str], values: Mapping[str, FieldValue]) -> str:
@@ -136,8 +158,15 @@ def _say_currencies(names: Sequence[str], values: Mapping[str, FieldValue]) -> s
 
 
 def _check_order(values: dict[str, FieldValue], kind: DocumentType) -> None:
-    for rule in kind.order:
-        first, second = (part.strip() for part in re.split("<", rule))
-        if first in values and second in values and values[first].text > values[second].text:
+    for first, second in map(read_order, kind.order):
+        days = [_day(values.get(n)) for n in (first, second)]
+        if days[0] is not None and days[1] is not None and days[0] > days[1]:
             said = f"{first} ({values[first].text}) is after {second} ({values[second].text}); one of them is wrong."
-            values[second] = replace(values[second], problem=said)
+            values[second] = replace(values[second], problem=values[second].problem or said)
+
+
+def _day(value: FieldValue | None) -> date | None:
+    try:
+        return date.fromisoformat(value.text) if value else None
+    except ValueError:
+        return None

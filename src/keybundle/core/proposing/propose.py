@@ -77,7 +77,7 @@ def propose_values(
     for spec in fields:
         for told in _told_by_file(spec, make_rule(spec), hints):
             values[spec.name] = _with_file(values.get(spec.name), told)
-    weighed = weigh(values, kind, books, bar)
+    weighed = weigh(values, kind, books, bar, make_rule)
     return {name: replace(v, guess=v.text, guess_score=v.confidence) for name, v in weighed.items()}
 
 

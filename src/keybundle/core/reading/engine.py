@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 
 from keybundle.core.base.boxes import Box, Frame
-from keybundle.core.base.errors import EnvironmentProblem
+from keybundle.core.base.errors import Passing
 from keybundle.core.imaging.clean import NONE, Steps, clean
 from keybundle.core.imaging.picture import Picture, Pixels
 from keybundle.core.imaging.render import straighten
@@ -52,7 +52,7 @@ class TesseractEngine:
         folder = find_language_data()
         for part in language.split("+"):
             if not os.path.exists(os.path.join(folder, f"{part}.traineddata")):
-                raise EnvironmentProblem(
+                raise Passing(
                     f"The OCR language data “{part}” is missing, so its pages cannot be read. Install the package "
                     f"tesseract-ocr-{part.replace('_', '-')}; pages captured so far are safe and will be read then."
                 )
@@ -109,7 +109,7 @@ class TesseractEngine:
 
 @functools.lru_cache(maxsize=4)
 def get_engine(language: str) -> Engine:
-    """Return this process's engine for a language, such as ``eng``; raises EnvironmentProblem."""
+    """Return this process's engine for a language, such as ``eng``; raises Passing."""
     return TesseractEngine(language)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import glob
 import os
 
-from keybundle.core.base.errors import EnvironmentProblem
+from keybundle.core.base.errors import Passing
 
 
 def find_language_data() -> str:
@@ -14,14 +14,14 @@ def find_language_data() -> str:
     for folder in [told] if told else sorted(glob.glob("/usr/share/tesseract-ocr/*/tessdata"), reverse=True):
         if folder and os.path.isdir(folder):
             return folder
-    raise EnvironmentProblem(
+    raise Passing(
         "The data of the OCR engine is missing, so no page can be read. Install the package tesseract-ocr-eng; "
         "pages captured so far are safe and will be read then."
     )
 
 
 def list_languages() -> list[str]:
-    """Return the languages whose data is installed, by Tesseract's names; raises EnvironmentProblem."""
+    """Return the languages whose data is installed, by Tesseract's names; raises Passing."""
     names = (
         os.path.basename(p).removesuffix(".traineddata") for p in glob.glob(f"{find_language_data()}/*.traineddata")
     )

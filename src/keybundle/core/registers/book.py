@@ -4,23 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING
 
 from rapidfuzz import fuzz, process, utils
+
+from keybundle.core.base.folding import fold
 
 if TYPE_CHECKING:
     from keybundle.core.registers.grams import GramIndex
 
 Entry = dict[str, str]
 LONG_COLUMN = 2000
-
-
-class RegisterSource(Protocol):
-    """Gives the entries of a register, wherever they are kept."""
-
-    def entries(self, register: str) -> Sequence[Entry]:
-        """Return all entries by column name."""
-        ...
 
 
 @dataclass(frozen=True)
@@ -31,6 +25,11 @@ class Near:
     value: str
     likeness: float
     lead: float
+
+
+def _plain(text: str) -> str:
+    """Return a text without its signs, in small letters, its words one blank apart."""
+    return " ".join(utils.default_process(text).split())
 
 
 class Book:
@@ -47,19 +46,22 @@ class Book:
         if column not in self._by_column:
             table: dict[str, list[Entry]] = {}
             for entry in self.entries:
-                table.setdefault(utils.default_process(entry.get(column, "")), []).append(entry)
+                table.setdefault(_plain(entry.get(column, "")), []).append(entry)
             self._by_column[column] = table
         return self._by_column[column]
 
     def find(self, text: str, column: str = "") -> Entry | None:
-        """Return the one entry whose column says ``text``, in any case of letters; None when none or several."""
-        found = self._column(column or self.key).get(utils.default_process(text), [])
+        """Return the one entry whose column says ``text``, in any case and with any signs; None when none or several."""
+        found = self._column(column or self.key).get(_plain(text), [])
+        if len(found) > 1:
+            # Entries that differ in their signs alone ("C" and "C++") are told apart by them.
+            found = [e for e in found if fold(e.get(column or self.key, "")).split() == fold(text).split()]
         return found[0] if len(found) == 1 else None
 
     def nearest(self, text: str, column: str = "", *, bar: float = 0.8) -> Near | None:
         """Return the entry most like ``text`` at or above ``bar``; ``lead`` tells how far the next one is behind."""
         column = column or self.key
-        table, wanted = self._column(column), utils.default_process(text)
+        table, wanted = self._column(column), _plain(text)
         among = self._grams(column).shortlist(wanted) if len(table) > LONG_COLUMN else table.keys()
         hits = process.extract(wanted, among, scorer=fuzz.ratio, limit=2, score_cutoff=bar * 100)
         if not hits:

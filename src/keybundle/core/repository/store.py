@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import astuple
 from decimal import Decimal, InvalidOperation
@@ -12,6 +13,7 @@ from sqlalchemy import Connection, Row, delete, func, insert, select, update
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.clock import Clock
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.folding import fold
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.repository import audit
 from keybundle.core.repository.model import ColumnEntry, FiledDocument, FiledPage, NewDocument
@@ -22,17 +24,13 @@ SEPARATOR = "\x1f"
 MOST_BOUND = 500
 
 
-def fold(text: str) -> str:
-    """Return a value as it is compared: any case of letters."""
-    return text.casefold()
-
-
 def to_number(text: str) -> float | None:
     """Return the value as a number for range queries, or None."""
     try:
-        return float(Decimal(text))
+        number = float(Decimal(text))
     except (InvalidOperation, ValueError):
         return None
+    return number if math.isfinite(number) else None
 
 
 class Repository:
@@ -231,12 +229,11 @@ class Repository:
                 select(t.document, t.version.c.number.label("version"), t.version.c.pdf_sha)
                 .join(t.version, t.version.c.document_id == t.document.c.id)
                 .where(t.document.c.id.in_(document_ids), t.document.c.removed_at.is_(None))
+                .order_by(t.version.c.number)
             ).all()
             values, tags = _load_values(c, document_ids), _load_tags(c, document_ids)
-            return {
-                r.id: _filed(r, _load_folder(c, r.folder_id), values.get(r.id, {}), (), tags.get(r.id, ()))
-                for r in rows
-            }
+            folders = {f: _load_folder(c, f) for f in {r.folder_id for r in rows}}
+            return {r.id: _filed(r, folders[r.folder_id], values.get(r.id, {}), (), tags.get(r.id, ())) for r in rows}
 
 
 def _has_value(name: str, value: str) -> Any:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -47,63 +48,69 @@ def remove(c: Connection, refs: Iterable[str]) -> None:
     c.execute(delete(t.search_row).where(t.search_row.c.ref.in_(wanted)))
 
 
-def search(c: Connection, query: Query, *, limit: int = 200, offset: int = 0) -> list[Hit]:
-    """Return the best hits; without words, the newest documents that meet the conditions."""
-    where, bound = _conditions(query.conditions)
+def search(
+    c: Connection, query: Query, *, waiting: Sequence[str] | None = None, limit: int = 200, offset: int = 0
+) -> list[Hit]:
+    """Return the best hits; without words, the newest documents that meet the conditions.
+
+    Conditions speak of filed documents. ``waiting`` are the pages of work not filed yet that meet them too; None: all.
+    """
     match = query.match_expression()
-    if match:
-        sql = (
-            "SELECT r.ref, r.kind, snippet(search_text, -1, :s, :e, ' … ', 18) AS snippet FROM search_text "
-            "JOIN search_row r ON r.id = search_text.rowid LEFT JOIN document d ON d.id = r.ref "
-            f"WHERE search_text MATCH :match {where} ORDER BY bm25(search_text, 4.0, 2.0, 1.0) LIMIT :limit OFFSET :offset"
-        )
-        bound |= {"match": match, "s": MARK_START, "e": MARK_END}
-    else:
-        sql = (
-            "SELECT d.id AS ref, 'document' AS kind, '' AS snippet FROM document d "
-            f"WHERE d.removed_at IS NULL {where} ORDER BY d.filed_at DESC, d.number DESC LIMIT :limit OFFSET :offset"
-        )
-    rows = c.execute(text(sql), {**bound, "limit": limit, "offset": offset})
+    where, bound = _conditions(query.conditions)
+    bound |= {"limit": limit, "offset": offset}
+    if not match:
+        sql = f"SELECT d.id FROM document d WHERE d.removed_at IS NULL {where} ORDER BY d.number DESC LIMIT :limit OFFSET :offset"
+        return [Hit(r.id, True, "") for r in c.execute(text(sql), bound)]
+    allowed = ""
+    if query.conditions:
+        meets = f"SELECT d.id FROM document d WHERE d.removed_at IS NULL {where}"
+        bound["waiting"] = json.dumps(list(waiting or ()))
+        allowed = f"AND (r.ref IN ({meets}) OR r.ref IN (SELECT value FROM json_each(:waiting)))"
+    sql = (
+        "SELECT r.ref, r.kind, snippet(search_text, -1, :s, :e, ' … ', 18) AS snippet FROM search_text "
+        "JOIN search_row r ON r.id = search_text.rowid "
+        f"WHERE search_text MATCH :match {allowed} ORDER BY bm25(search_text, 4.0, 2.0, 1.0) LIMIT :limit OFFSET :offset"
+    )
+    rows = c.execute(text(sql), {**bound, "match": match, "s": MARK_START, "e": MARK_END})
     return [Hit(r.ref, r.kind == FILED, r.snippet.replace("\n", " ")) for r in rows]
 
 
 def _conditions(conditions: Sequence[Condition]) -> tuple[str, dict[str, Any]]:
+    """Return SQL over ``document d`` that an index answers for each condition, and its bound values."""
     parts: list[str] = []
     bound: dict[str, Any] = {}
     for i, condition in enumerate(conditions):
-        compare, values = _compare(condition, f"v{i}")
-        bound |= values
-        if condition.field in ("type", "cabinet", "filed"):
-            column = {"type": "lower(d.type)", "cabinet": "lower(d.cabinet)", "filed": "d.filed_at"}[condition.field]
-            parts.append(f"AND {compare.format(text=column, number='NULL')}")
-        elif condition.field == "tag":
-            said = compare.format(text="g.folded", number="NULL")
-            parts.append(f"AND d.id IN (SELECT g.document_id FROM document_tag g WHERE {said})")
+        column, inner = {
+            "type": ("d.type", ""), "cabinet": ("d.cabinet", ""), "filed": ("d.filed_at", ""),
+            "tag": ("g.folded", "SELECT g.document_id FROM document_tag g WHERE {said}"),
+        }.get(
+            condition.field,
+            ("v.folded", f"SELECT v.document_id FROM document_value v WHERE v.field = :f{i} AND {{said}}"),
+        )  # fmt: skip
+        if condition.field in ("type", "cabinet"):
+            # Few and known by name: they were folded and looked up before.
+            bound[f"v{i}"] = json.dumps(condition.names)
+            parts.append(f"AND {column} IN (SELECT value FROM json_each(:v{i}))")
+            continue
+        if condition.compared_as == "number":
+            column, said = "v.number", f"v.number {condition.operator} :v{i}"
+            bound[f"v{i}"] = float(condition.value)
         else:
+            said = _within(condition, column, i, bound)
+        if "document_value" in inner:
             bound[f"f{i}"] = condition.field
-            said = compare.format(text="v.folded", number="v.number")
-            parts.append(
-                f"AND EXISTS (SELECT 1 FROM document_value v WHERE v.document_id = d.id AND v.field = :f{i} AND {said})"
-            )
+        parts.append(f"AND d.id IN ({inner.format(said=said)})" if inner else f"AND {said}")
     return " ".join(parts), bound
 
 
-def _compare(condition: Condition, name: str) -> tuple[str, dict[str, Any]]:
-    r"""Return the comparison with ``{text}`` and ``{number}`` for the columns, and its bound values.
-
-    A value that begins with the given text's date or words counts as equal; ``\\uffff`` closes a prefix range.
-    """
-    value = condition.value.casefold()
-    if condition.until:
-        return f"({{text}} >= :{name} AND {{text}} <= :{name}u)", {name: value, f"{name}u": condition.until + "\uffff"}
-    if condition.operator == "=":
-        return f"({{text}} >= :{name} AND {{text}} <= :{name}u)", {name: value, f"{name}u": value + "\uffff"}
-    try:
-        number = float(value)
-    except ValueError:
-        bound = value + "\uffff" if condition.operator in (">", "<=") else value
-        return f"{{text}} {condition.operator} :{name}", {name: bound}
-    return f"{{number}} {condition.operator} :{name}", {name: number}
+def _within(condition: Condition, column: str, i: int, bound: dict[str, Any]) -> str:
+    low, high = condition.bounds()
+    parts = []
+    for limit, sign, name in ((low, ">", f"v{i}"), (high, "<", f"w{i}")):
+        if limit is not None:
+            bound[name] = limit
+            parts.append(f"{column} {sign}{'' if condition.operator == sign else '='} :{name}")
+    return " AND ".join(parts)
 
 
 def find_waiting(c: Connection, refs: Sequence[str]) -> dict[str, tuple[str, str | None]]:

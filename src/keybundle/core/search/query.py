@@ -1,27 +1,58 @@
 """The query line: words, phrases, ``field = value``, ``field > value``, and intervals of dates.
 
-``=`` takes an ISO 8601 day, month or year, or ``from/to``; upper or lower case alike; two words mean both.
+``=`` takes an ISO 8601 day, month or year, or ``from/to``; upper or lower case alike; two words mean both. Equal means
+equal: ``Supplier = Oxlip*`` finds what begins so.
 """
 
 from __future__ import annotations
 
+import functools
+import operator as _op
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from decimal import Decimal, InvalidOperation
+from typing import Any, Literal
+
+from keybundle.core.base.folding import fold
 
 SPECIAL = ("type", "cabinet", "filed", "tag")
-_OPERATOR = r"(>=|<=|=|>|<)"
+END = "\U0010ffff"
 _DATE = re.compile(r"^\d{4}(-\d{2}(-\d{2})?)?$")
 
 
 @dataclass(frozen=True)
 class Condition:
-    """A field compared with a value; ``until`` is the upper end of an interval, empty when there is none."""
+    """A field compared with a value; ``until`` is the upper end of an interval, empty when there is none.
+
+    ``compared_as`` says how: as ``text`` (any case; a star at the end stands for any more letters), as ``number``, or
+    as ``date``, where a year or a month means all its days. ``names`` are the types or cabinets that are meant.
+    """
 
     field: str
     operator: str
     value: str
     until: str = ""
+    compared_as: Literal["text", "number", "date"] = "text"
+    names: tuple[str, ...] = ()
+
+    def bounds(self) -> tuple[str | None, str | None]:
+        """Return the least and the greatest folded text that meets it, None for no limit; both are met."""
+        value, is_date = fold(self.value), self.compared_as == "date"
+        last = fold(self.until or self.value) + END
+        if self.operator == "=":
+            if is_date or self.until:
+                return value, last
+            return (value[:-1], value[:-1] + END) if value.endswith("*") else (value, value)
+        if self.operator == ">":
+            return (last if is_date else value), None
+        if self.operator == ">=":
+            return value, None
+        return None, (value if self.operator == "<" or not is_date else last)
+
+    def is_beyond(self, folded: str) -> bool:
+        """Whether a text at the very limit is left out: ``>`` and ``<`` do not mean the value itself."""
+        return self.operator in ("<", ">") and folded == fold(self.value)
 
     def said(self) -> str:
         """Return the condition in words."""
@@ -56,27 +87,68 @@ class Query:
         return " AND ".join(terms)
 
 
+_GRAMMAR = r"""
+start: (condition | PHRASE | WORD)*
+condition: FIELD OPERATOR (PHRASE | WORD)
+FIELD.2: /(?<!\w)(?:%s)(?=\s*(?:[<>]=?|=)\s*\S)/i
+OPERATOR: /[<>]=?|=/
+PHRASE.1: /"[^"]*"?/
+WORD: /[^\s"]+/
+%%ignore /\s+/
+"""
+
+
+@functools.lru_cache(maxsize=8)
+def _parser(names: tuple[str, ...]) -> Any:
+    """Return a parser that knows these fields by name; the longest name that fits is meant."""
+    from lark import Lark  # half the time of a short command otherwise
+
+    known = "|".join(re.escape(n).replace(r"\ ", r"\s+").replace("/", r"\/") for n in names)
+    return Lark(_GRAMMAR % known, parser="lalr")
+
+
 def parse_query(line: str, fields: Sequence[str]) -> Query:
-    """Understand a query line; ``fields`` are the index fields known by name."""
-    names = sorted({*fields, *SPECIAL}, key=len, reverse=True)
-    pattern = re.compile(
-        r"(?P<field>" + "|".join(re.escape(n).replace(r"\ ", r"\s+") for n in names) + r")\s*"
-        + _OPERATOR + r"\s*(?P<value>\"[^\"]*\"|\S+)",
-        re.IGNORECASE,
-    )  # fmt: skip
-    exact = {n.casefold(): n for n in names}
+    """Understand a query line; ``fields`` are the index fields known by name. Any line is understood somehow."""
+    names = tuple(sorted({*fields, *SPECIAL}, key=lambda n: (-len(n), n)))
+    exact = {fold(n): n for n in names}
+    words: list[str] = []
+    phrases: list[str] = []
     conditions: list[Condition] = []
-
-    def take(match: re.Match[str]) -> str:
-        name = exact[" ".join(match["field"].split()).casefold()]
-        value = match["value"].strip('"')
+    for item in _parser(names).parse(line).children:
+        if isinstance(item, str):
+            body = item.strip('"').strip() if item.startswith('"') else item.strip(".,;:!?()")
+            if any(ch.isalnum() for ch in body):
+                (phrases if item.startswith('"') else words).append(body)
+            continue
+        field, operator, value = (str(x) for x in item.children)
+        value = value.strip('"').strip()
         low, slash, high = value.partition("/")
-        is_interval = bool(slash) and bool(_DATE.match(low)) and bool(_DATE.match(high)) and match[2] == "="
-        conditions.append(Condition(name, match[2], low, high) if is_interval else Condition(name, match[2], value))
-        return " "
+        is_interval = bool(slash) and bool(_DATE.match(low)) and bool(_DATE.match(high)) and operator == "="
+        if value:
+            name = exact[fold(" ".join(field.split()))]
+            conditions.append(Condition(name, operator, low, high) if is_interval else Condition(name, operator, value))
+    return Query(tuple(words), tuple(phrases), tuple(conditions))
 
-    rest = pattern.sub(take, line)
-    phrases = tuple(p for p in re.findall(r'"([^"]+)"', rest) if p.strip())
-    rest = re.sub(r'"[^"]*"?', " ", rest)
-    words = tuple(w for w in (x.strip(".,;:!?()") for x in rest.split()) if any(ch.isalnum() for ch in w))
-    return Query(words, phrases, tuple(conditions))
+
+def meets(condition: Condition, texts: Sequence[str]) -> bool:
+    """Whether a field that holds these values meets a condition; the same as the index answers."""
+    return any(_meets(condition, text) for text in texts)
+
+
+def _meets(condition: Condition, text: str) -> bool:
+    if condition.compared_as == "number":
+        have, wanted = _number(text), _number(condition.value)
+        return have is not None and wanted is not None and _COMPARE[condition.operator](have, wanted)
+    low, high = condition.bounds()
+    folded = fold(text)
+    return (low is None or folded >= low) and (high is None or folded <= high) and not condition.is_beyond(folded)
+
+
+def _number(text: str) -> Decimal | None:
+    try:
+        return Decimal(text)
+    except InvalidOperation:
+        return None
+
+
+_COMPARE = {"=": _op.eq, ">": _op.gt, "<": _op.lt, ">=": _op.ge, "<=": _op.le}

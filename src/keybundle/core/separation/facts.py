@@ -13,6 +13,9 @@ from keybundle.core.reading.text import PageText
 class SideFacts:
     """One side; ``text`` is None where it was not read, ``frame`` where it was not measured.
 
+    ``hand_kept`` and ``hand_break`` are what a person decided beforehand about keeping it and about a break at it
+    (None: nobody did), ``hand_reason`` is why it was left out.
+
     ``known_first`` is the type of the known layout whose first page it looks like, empty where it looks like none.
     """
 
@@ -27,6 +30,9 @@ class SideFacts:
     text: PageText | None = None
     frame: Frame | None = None
     known_first: str = ""
+    hand_kept: bool | None = None
+    hand_break: bool | None = None
+    hand_reason: str = ""
 
 
 @dataclass(frozen=True)

@@ -12,8 +12,8 @@ from pydantic import ValidationError
 from keybundle.core.base.errors import Finding, InputProblem, Report
 from keybundle.core.setup.model import Setup
 from keybundle.core.setup.routines import Routine
+from keybundle.core.setup.validation import Path, find_faults
 
-Path = tuple[str | int, ...]
 _HEADER = re.compile(r"^\s*(\[\[?)\s*([^\]]+?)\s*\]\]?\s*(?:#.*)?$")
 _KEY = re.compile(r"^\s*(?:\"([^\"]+)\"|([A-Za-z0-9_-]+))\s*=")
 
@@ -51,72 +51,6 @@ def _line_of(path: Path, lines: dict[Path, int]) -> int:
     return lines.get(path, 1)
 
 
-def _cross_findings(setup: Setup) -> list[tuple[Path, str, str]]:
-    """Find names that point nowhere: (path, rule, message)."""
-    found: list[tuple[Path, str, str]] = []
-    areas = {a.name for a in setup.storage_areas}
-    for i, cabinet in enumerate(setup.cabinets):
-        if cabinet.storage_area not in areas:
-            known = ", ".join(sorted(areas))
-            found.append(
-                (
-                    ("cabinets", i, "storage_area"),
-                    "unknown-storage-area",
-                    f"there is no storage area “{cabinet.storage_area}”; known are: {known}",
-                )
-            )
-    for i, kind in enumerate(setup.document_types):
-        cabinet_of = setup.cabinet(kind.cabinet)
-        if cabinet_of is None:
-            known = ", ".join(c.name for c in setup.cabinets)
-            found.append(
-                (
-                    ("document_types", i, "cabinet"),
-                    "unknown-cabinet",
-                    f"there is no cabinet “{kind.cabinet}”; known are: {known}",
-                )
-            )
-        else:
-            for level in cabinet_of.folder_fields:
-                rule = kind.folder.get(level)
-                source = re.sub(r"^(year|month) of ", "", rule) if rule else ""
-                if kind.field(source) is None:
-                    found.append(
-                        (
-                            ("document_types", i, "folder"),
-                            "folder-field-without-source",
-                            f"the folder field “{level}” of “{kind.name}” has no field to come from; "
-                            f'name one, such as {level} = "{level}"',
-                        )
-                    )
-        for j, spec in enumerate(kind.fields):
-            if spec.register_name and setup.register(spec.register_name) is None:
-                known = ", ".join(r.name for r in setup.registers) or "none"
-                found.append(
-                    (
-                        ("document_types", i, "fields", j, "register"),
-                        "unknown-register",
-                        f"there is no register “{spec.register_name}”; known are: {known}",
-                    )
-                )
-    for i, routine in enumerate(setup.routines):
-        if routine.document_type and setup.document_type(routine.document_type) is None:
-            found.append(
-                (
-                    ("routines", i, "document_type"),
-                    "unknown-type",
-                    f"there is no document type “{routine.document_type}”",
-                )
-            )
-    for part in ("cabinets", "document_types", "registers", "routines", "people"):
-        seen: set[str] = set()
-        for i, item in enumerate(getattr(setup, part)):
-            if item.name.casefold() in seen:
-                found.append(((part, i, "name"), "name-twice", f"the name “{item.name}” is there twice; change one"))
-            seen.add(item.name.casefold())
-    return found
-
-
 def read_setup(text: str) -> Setup | Report:
     """Return the set-up told by a TOML text, or a report with line and reason of each fault."""
     try:
@@ -136,9 +70,9 @@ def read_setup(text: str) -> Setup | Report:
                 for e in error.errors()
             )
         )
-    cross = _cross_findings(setup)
-    if cross:
-        return Report(tuple(Finding(rule, f"line {_line_of(path, lines)}", say) for path, rule, say in cross))
+    faults = find_faults(setup)
+    if faults:
+        return Report(tuple(Finding(rule, f"line {_line_of(path, lines)}", say) for path, rule, say in faults))
     return setup
 
 
@@ -154,6 +88,11 @@ def load_setup(text: str) -> Setup:
     if isinstance(result, Report):
         raise InputProblem("\n".join(str(f) for f in result.findings))
     return result
+
+
+def load_kept_setup(text: str) -> Setup:
+    """Return a set-up as it was kept, which was found to hold together then; raises ValidationError for any other."""
+    return Setup.model_validate(tomllib.loads(text))
 
 
 def write_setup(setup: Setup) -> str:

@@ -8,9 +8,10 @@ system without working locks.
 
 from __future__ import annotations
 
+import contextlib
+import sqlite3
 import threading
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -18,10 +19,11 @@ from sqlalchemy import Connection, Engine, create_engine, event, text
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.pool import QueuePool
 
-from keybundle.core.base.errors import AppError, EnvironmentProblem
+from keybundle.core.base.errors import AppError, EnvironmentProblem, OldFormat, Passing
 
 BUSY_SECONDS = 10
-HEAD = "0006"
+HEAD = "0001"
+FORMAT = 2
 
 
 def _open_engine(path: Path) -> Engine:
@@ -53,17 +55,21 @@ class Database:
         self._writer = threading.RLock()
         self._local = threading.local()
 
-    @contextmanager
+    @contextlib.contextmanager
     def read(self) -> Iterator[Connection]:
-        """Give a connection that sees one moment of the database; inside ``atomic()`` the one of that."""
-        current: Connection | None = getattr(self._local, "connection", None)
+        """Give a connection that sees one moment of the database; inside ``atomic()`` or ``read()`` the one of that."""
+        current: Connection | None = getattr(self._local, "connection", None) or getattr(self._local, "reading", None)
         if current is not None:
             yield current
             return
         with self._engine.connect() as connection:
-            yield connection
+            self._local.reading = connection
+            try:
+                yield connection
+            finally:
+                self._local.reading = None
 
-    @contextmanager
+    @contextlib.contextmanager
     def atomic(self) -> Iterator[Connection]:
         """Give a connection inside a transaction; raises EnvironmentProblem when the disk or a lock stands in the way."""
         current: Connection | None = getattr(self._local, "connection", None)
@@ -72,6 +78,7 @@ class Database:
                 yield current
             return
         with self._writer:
+            self._local.after = after = list[Callable[[], None]]()
             try:
                 with self._engine.connect().execution_options(writes=True) as connection, connection.begin():
                     self._local.connection = connection
@@ -80,11 +87,20 @@ class Database:
                     finally:
                         self._local.connection = None
             except OperationalError as error:
-                raise _explain(error) from error
+                told = _explain(error)
+                if told is None:
+                    raise
+                raise told from error
+            for call in after:
+                call()
+
+    def after_commit(self, call: Callable[[], None]) -> None:
+        """Call back once the outermost transaction of this thread is on the disk, never when it is rolled back."""
+        self._local.after.append(call)
 
     def migrate(self) -> None:
-        """Bring the schema to this version; a newer one is refused politely."""
-        found = self._found_version()
+        """Bring the schema to this version; a newer one is refused politely, and so is one of an earlier format."""
+        found = self.version()
         if found == HEAD:
             return
         if found is not None and found > HEAD:
@@ -101,24 +117,49 @@ class Database:
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
 
-    def _found_version(self) -> str | None:
+    def copy_to(self, path: Path) -> None:
+        """Write a whole copy of the database as it is now; one that is there is replaced."""
+        path.unlink(missing_ok=True)
+        with (
+            contextlib.closing(sqlite3.connect(self.path)) as source,
+            contextlib.closing(sqlite3.connect(path)) as copy,
+        ):
+            source.backup(copy)
+
+    def version(self) -> str | None:
+        """Return the schema's version, None for an empty database; raises OldFormat for a store of another format."""
         with self.read() as connection:
-            known = connection.execute(text("SELECT 1 FROM sqlite_master WHERE name='alembic_version'")).first()
-            return connection.execute(text("SELECT version_num FROM alembic_version")).scalar() if known else None
+            names = set(connection.execute(text("SELECT name FROM sqlite_master WHERE type = 'table'")).scalars())
+            if "alembic_version" not in names:
+                return None
+            stamp = (
+                connection.execute(text("SELECT stamp FROM store_format")).scalar() if "store_format" in names else 1
+            )
+            if stamp != FORMAT:
+                raise OldFormat(
+                    f"“{self.path.parent}” holds a repository of format {stamp}, and this Key Bundle reads format "
+                    f"{FORMAT}. Nothing was changed; open it with the Key Bundle that made it, or name another data "
+                    "directory."
+                )
+            return connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
 
     def close(self) -> None:
-        """Let go of all connections."""
+        """Keep the planner's statistics fresh where they can be written, and let go of all connections."""
+        with contextlib.suppress(Exception), self._engine.connect() as connection:
+            connection.exec_driver_sql("PRAGMA busy_timeout = 200")
+            connection.exec_driver_sql("PRAGMA optimize")
         self._engine.dispose()
 
 
-def _explain(error: OperationalError) -> Exception:
+def _explain(error: OperationalError) -> EnvironmentProblem | None:
+    """Return the error in words; None where there are none for it."""
     said = str(error.orig)
     if "locked" in said:
-        return EnvironmentProblem("Another program is writing to this repository. Nothing was changed; try again.")
+        return Passing("Another program is writing to this repository. Nothing was changed; try again.")
     if "full" in said:
-        return EnvironmentProblem(
-            "There is no space left on the disk. Nothing was changed; free some space, try again."
-        )
+        return Passing("There is no space left on the disk. Nothing was changed; free some space, try again.")
     if "readonly" in said or "unable to open" in said:
         return EnvironmentProblem("The data directory cannot be written. Give this user the right to write there.")
-    return error
+    if "disk I/O" in said:
+        return Passing("The disk did not take what was written. Nothing was changed; check the disk, try again.")
+    return None

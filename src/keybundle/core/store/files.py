@@ -1,16 +1,20 @@
 """Files by content hash: original bytes go in once, unaltered, and come out under their SHA-256.
 
-Guaranteed: after ``put`` returns, the bytes and their name are on the disk. Not guaranteed: that nobody else changes
-them later; ``check`` finds that out.
+Guaranteed: after ``put`` returns, the bytes and their name are on the disk, also where they were there before and had
+been damaged since. Not guaranteed: that nobody else changes them later; ``check`` finds that out.
 """
 
 from __future__ import annotations
 
 import hashlib
+import secrets
+from collections.abc import Iterator
 from pathlib import Path
 
-from keybundle.core.base.errors import explain_os_error
-from keybundle.core.base.files import write_atomic
+from keybundle.core.base.errors import InputProblem, explain_os_error
+from keybundle.core.base.files import PART, make_folder, put_in_place, sync_folder, write_atomic, write_whole
+
+BLOCK = 1 << 20
 
 
 class FileStore:
@@ -26,9 +30,51 @@ class FileStore:
     def put(self, data: bytes) -> str:
         """Store bytes durably and return their SHA-256; raises EnvironmentProblem."""
         sha = hashlib.sha256(data).hexdigest()
-        if not self.path(sha).exists():
+        if self.check(sha):
             write_atomic(self.path(sha), data)
+        else:
+            self._settle(sha)
         return sha
+
+    def _settle(self, sha: str) -> None:
+        """Make sure that the name of a file that is there, perhaps put by somebody else just now, is on the disk."""
+        try:
+            sync_folder(self.path(sha).parent)
+        except OSError as error:
+            raise explain_os_error(error, f"the stored file {sha[:12]}") from error
+
+    def put_file(self, source: Path, name: str) -> tuple[str, bool]:
+        """Store a copy of a file, block by block; return (SHA-256, whether it was not there before).
+
+        Raises InputProblem, naming ``name``, for one that cannot be read, EnvironmentProblem where the store cannot
+        take it.
+        """
+        digest = hashlib.sha256()
+        temporary = self.root / f"{PART}{secrets.token_hex(8)}"
+
+        def blocks() -> Iterator[bytes]:
+            for block in read_blocks(source, name):
+                digest.update(block)
+                yield block
+
+        try:
+            make_folder(self.root)
+            write_whole(temporary, blocks())
+            sha = digest.hexdigest()
+            if not self.check(sha):
+                self._settle(sha)
+                return sha, False
+            make_folder(self.path(sha).parent)
+            put_in_place(temporary, self.path(sha))
+            return sha, True
+        except OSError as error:
+            raise explain_os_error(error, f"“{name}”") from error
+        finally:
+            temporary.unlink(missing_ok=True)
+
+    def drop(self, sha: str) -> None:
+        """Take a file away again that nothing refers to yet."""
+        self.path(sha).unlink(missing_ok=True)
 
     def get(self, sha: str) -> bytes:
         """Return the bytes; raises EnvironmentProblem when they are gone."""
@@ -39,11 +85,25 @@ class FileStore:
 
     def check(self, sha: str) -> str:
         """Return an empty text when the file is whole, else what is wrong with it."""
-        path = self.path(sha)
-        if not path.exists():
-            return "missing"
         digest = hashlib.sha256()
-        with path.open("rb") as file:
-            while block := file.read(1 << 20):
-                digest.update(block)
+        try:
+            with self.path(sha).open("rb") as file:
+                while block := file.read(BLOCK):
+                    digest.update(block)
+        except FileNotFoundError:
+            return "missing"
+        except OSError as error:
+            return f"cannot be read ({error.strerror})"
         return "" if digest.hexdigest() == sha else "changed"
+
+
+def read_blocks(path: Path, name: str) -> Iterator[bytes]:
+    """Yield a file's bytes in blocks; raises InputProblem in words."""
+    try:
+        with path.open("rb") as file:
+            while block := file.read(BLOCK):
+                yield block
+    except FileNotFoundError as error:
+        raise InputProblem(f"“{name}” is not there. Check the name; nothing was taken in for it.") from error
+    except OSError as error:
+        raise InputProblem(f"“{name}” cannot be read: {error.strerror}. Check its permissions.") from error

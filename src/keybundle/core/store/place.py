@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
+import itertools
 import os
 import time
 from collections.abc import Callable, Iterator
@@ -11,8 +12,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from keybundle.core.base.clock import Clock
-from keybundle.core.base.errors import EnvironmentProblem, Held, explain_os_error
-from keybundle.core.store.database import Database
+from keybundle.core.base.errors import AppError, EnvironmentProblem, Held, explain_os_error
+from keybundle.core.store.database import HEAD, Database
 from keybundle.core.store.files import FileStore
 
 HOLD_SECONDS = 10.0
@@ -37,8 +38,11 @@ class Place:
         self.database.close()
 
 
-def open_place(root: Path, *, clock: Clock | None = None, create: bool = True) -> Place:
-    """Open a data directory, making it where it is missing; raises EnvironmentProblem in words."""
+def open_place(root: Path, *, clock: Clock | None = None, create: bool = True, held: bool = False) -> Place:
+    """Open a data directory, making it where it is missing; raises EnvironmentProblem in words.
+
+    Only who holds it (``held``) brings an older store to this version; a copy of the old one is kept beside it.
+    """
     root = root.absolute()
     if not create and not (root / "keybundle.sqlite").exists():
         raise EnvironmentProblem(
@@ -57,8 +61,34 @@ def open_place(root: Path, *, clock: Clock | None = None, create: bool = True) -
             "there, or choose another one with --data."
         )
     database = Database(root / "keybundle.sqlite")
-    database.migrate()
+    try:
+        _bring_up(database, held=held)
+    except AppError:
+        database.close()
+        raise
     return Place(root, database, FileStore(root / "files"), clock or Clock())
+
+
+def set_aside(root: Path) -> Path:
+    """Move a data directory out of the way, beside itself, and return where it is now; raises EnvironmentProblem."""
+    target = next(p for i in itertools.count(1) if not (p := root.with_name(f"{root.name}-aside-{i}")).exists())
+    try:
+        root.rename(target)
+    except OSError as error:
+        raise explain_os_error(error, f"the data directory “{root}”") from error
+    return target
+
+
+def _bring_up(database: Database, *, held: bool) -> None:
+    found = database.version()
+    if found is not None and found < HEAD:
+        if not held:
+            raise EnvironmentProblem(
+                f"“{database.path.parent}” was last written by an older Key Bundle and has not been brought to this "
+                "version yet. Nothing was changed; start the desktop once, which does that and keeps a copy."
+            )
+        database.copy_to(database.path.with_name(f"{database.path.name}.{found}"))
+    database.migrate()
 
 
 @contextlib.contextmanager

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import astuple, dataclass
+from dataclasses import dataclass
 from pathlib import Path
 
 from keybundle.core.base.boxes import Frame
@@ -16,9 +16,10 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledPage
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.workflows.defaults import local_day
-from keybundle.core.workflows.filing import why_not
-from keybundle.core.workflows.line import ON_SCREEN, WORK, Line
+from keybundle.core.workflows.line import ON_SCREEN, Line
+from keybundle.core.workflows.page_jobs import WORK, picture_job
 from keybundle.core.workflows.preview_files import preview_path
+from keybundle.core.workflows.why_not import why_not
 from keybundle.core.workflows.workspace import Workspace, may_work
 
 Command = Callable[[Batch], Batch]
@@ -52,23 +53,24 @@ def load_bench(workspace: Workspace, batch_id: str) -> BenchData:
     batch = workspace.batches.load(batch_id)
     same = find_filed_already(workspace, batch)
     facts = {
-        key: _facts(workspace, batch.documents[key], own[0], same.get(key, ()))
+        key: _facts(workspace, batch.documents[key], own, same.get(key, ()))
         for key, own in batch.pages_by_document().items()
     }
     undo, redo = workspace.batches.next_undo(batch_id), workspace.batches.next_redo(batch_id)
     return BenchData(batch, facts, balance(batch), undo, redo, local_day(workspace, batch.created_at))
 
 
-def _facts(workspace: Workspace, document: Document, first: Page, same: tuple[tuple[str, str], ...]) -> DocumentFacts:
-    kind = workspace.setup.document_type(document.type)
+def _facts(
+    workspace: Workspace, document: Document, pages: Sequence[Page], same: tuple[tuple[str, str], ...]
+) -> DocumentFacts:
+    kind, told = workspace.setup.document_type(document.type), why_not(workspace, document, pages)
     if kind is None:
-        return DocumentFacts(_first_line(workspace, first), (), (), why_not(workspace, document))
+        return DocumentFacts(_first_line(workspace, pages[0]), (), (), told)
     destination = compute_destination(kind, workspace.setup, document.values)
     levels = (destination.cabinet, *(name for name, _ in destination.folder))
-    caption = (
-        make_caption(kind, document.values) if document.values else f"{kind.name}: {_first_line(workspace, first)}"
-    )
-    return DocumentFacts(caption, tuple(destination.path), levels, why_not(workspace, document), same)
+    named = any(v.items for v in document.values.values())
+    caption = make_caption(kind, document.values) if named else f"{kind.name}: {_first_line(workspace, pages[0])}"
+    return DocumentFacts(caption, tuple(destination.path), levels, told, same)
 
 
 def find_filed_already(workspace: Workspace, batch: Batch) -> dict[str, tuple[tuple[str, str], ...]]:
@@ -107,10 +109,16 @@ def _first_line(workspace: Workspace, page: Page) -> str:
     return lines[0][:60] if lines else "Not read yet"
 
 
-def run_command(workspace: Workspace, line: Line, batch_id: str, who: str, label: str, command: Command) -> Changes:
-    """Run an operator's command as one undoable step; raises InputProblem in words."""
+def run_command(
+    workspace: Workspace, line: Line, batch_id: str, who: str, label: str, command: Command, *, base: int | None = None
+) -> Changes:
+    """Run an operator's command as one undoable step; raises InputProblem in words.
+
+    ``base`` is the revision of the batch that the operator saw, so that what somebody else has done to the same page
+    or field since is not overwritten.
+    """
     may_work(workspace.person(who))
-    workspace.batches.apply(batch_id, who, label, command)
+    workspace.batches.apply(batch_id, who, label, command, base=base)
     line.revise(batch_id)
     return Changes(frozenset([batch_id]), text=label)
 
@@ -201,10 +209,9 @@ def preview(
     """Return the file of a page's picture (``thumbnail``, ``screen`` or ``full``), making it where it is missing."""
     path = preview_path(workspace.place.cache, page_id, frame.rotation, kind)
     if not path.exists():
-        sha, index, is_pdf = picture
-        source, cache = str(workspace.place.files.path(sha)), str(workspace.place.cache)
-        args = (source, index, is_pdf, page_id, astuple(frame), cache, page_id, kind == "full")
-        pool.submit(f"{WORK}:draw_previews", *args, priority=ON_SCREEN).result()
+        job = picture_job(workspace.place.files, page_id, picture, frame)
+        cache = str(workspace.place.cache)
+        pool.submit(f"{WORK}:draw_previews", job, cache, kind == "full", priority=ON_SCREEN).result()
     return path
 
 

@@ -6,20 +6,23 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.errors import AppError, InputProblem, WorkerBug
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.batches.model import Page
-from keybundle.core.intake.files import InputFile, Refused, expand, read_input
+from keybundle.core.intake.files import InputFile, Refused, expand
 from keybundle.core.intake.halts import Halted
 from keybundle.core.intake.naming import rename
 from keybundle.core.intake.paths import WHOLE, Level, list_levels, map_path
 from keybundle.core.intake.scanner import PAPERS_MM, Halt, Options, Scanner
 from keybundle.core.jobs.pool import Pool
+from keybundle.core.repository import audit
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows.line import EXAMINE, WORK, Line
+from keybundle.core.workflows.line import EXAMINE, Line
+from keybundle.core.workflows.page_jobs import WORK
 from keybundle.core.workflows.workspace import Workspace, may_work
 
 LAST_LOOK_SECONDS = 10.0
+NOT_TAKEN = "Something went wrong inside Key Bundle; nothing was taken in for it, and the others went on."
 __all__ = [
     "WHOLE", "Captured", "ImportPlan", "damaged_pages", "find_routine", "import_files", "map_path", "plan_import",
     "scan_options", "scan_stack",
@@ -65,18 +68,20 @@ def scan_stack(
     options = options or scan_options(routine)
     total = (scanner.sheets_in_feeder() or 0) * (2 if options.duplex else 1)
     result = Captured(into)
-    number, sheets = (0, 0) if into is None else _take_up(workspace, line, into, routine, options.duplex)
+    sheets = 0 if into is None else _take_up(workspace, line, into, options.duplex)
     try:
         for side in scanner.scan(options, stop):
             if result.batch is None:
-                result.batch = workspace.batches.create(routine.name, scanner.name, who, {"": given} if given else None)
-                line.begin(result.batch, routine, two_sided=options.duplex, paper_mm=PAPERS_MM[options.paper])
+                result.batch = workspace.batches.create(
+                    routine.name, scanner.name, who, {"": given} if given else None, two_sided=options.duplex,
+                    paper_mm=PAPERS_MM[options.paper],
+                )  # fmt: skip
+                line.begin(result.batch, routine, paper_mm=PAPERS_MM[options.paper])
             sha = workspace.place.files.put(side.data)
             sheet = sheets + _own_sheet(side.sheet, result)
-            page = Page(workspace.clock.new_id(), number, side.name, 0, sheet, side.side, sha, False)
-            workspace.batches.add_page(result.batch, page)
-            line.captured(result.batch, page)
-            number, result.sides = number + 1, result.sides + 1
+            page = Page(workspace.clock.new_id(), 0, side.name, 0, sheet, side.side, sha, False)
+            line.captured(result.batch, workspace.batches.add_page(result.batch, page))
+            result.sides += 1
             progress(Step(result.sides, total, f"Scanning sheet {side.sheet}, {side.side}"))
             if cancel.cancelled or line.halted(result.batch):
                 stop.cancel()
@@ -90,7 +95,17 @@ def scan_stack(
         line.wait_looked_at(result.batch, LAST_LOOK_SECONDS)
         result.halted = line.halted(result.batch)
         result.halt = result.halted.words if result.halted else ""
+    if result.batch is not None and result.halt:
+        _note_halt(workspace, result, who)
     return result
+
+
+def _note_halt(workspace: Workspace, result: Captured, who: str) -> None:
+    """Leave a row in the audit trail: what stopped the feeder, and after how many sides."""
+    what = result.halted.on if result.halted is not None else ""
+    with workspace.place.database.atomic() as c:
+        told = {"why": what, "said": result.halt, "sides": result.sides}
+        audit.append(c, workspace.clock.stamp(), who, "feeder halted", str(result.batch), told)
 
 
 def scan_options(routine: Routine) -> Options:
@@ -101,14 +116,12 @@ def scan_options(routine: Routine) -> Options:
     )  # fmt: skip
 
 
-def _take_up(workspace: Workspace, line: Line, batch_id: str, routine: Routine, two_sided: bool) -> tuple[int, int]:
-    """Open a batch for more pages; return how many sides and sheets it has."""
+def _take_up(workspace: Workspace, line: Line, batch_id: str, two_sided: bool) -> int:
+    """Open a batch for more pages; return how many sheets it has. Raises InputProblem for a closed one."""
     batch = workspace.batches.load(batch_id)
-    if batch.closed_at:
-        raise InputProblem("That batch is closed; scan into a new one.")
-    workspace.batches.reopen_capture(batch_id)
-    line.go_on(batch_id, two_sided=two_sided)
-    return max((p.captured for p in batch.pages), default=-1) + 1, max((p.sheet for p in batch.pages), default=0)
+    workspace.batches.reopen_capture(batch_id, two_sided=two_sided)
+    line.go_on(batch_id)
+    return max((p.sheet for p in batch.pages), default=0)
 
 
 def _own_sheet(sheet: int, result: Captured) -> int:
@@ -129,7 +142,7 @@ class ImportPlan:
 
 def plan_import(workspace: Workspace, routine: Routine, inputs: Sequence[Path]) -> ImportPlan:
     """Look through inputs without taking anything in; fields are those of the routine's type, else of all types."""
-    files = tuple(expand(inputs))
+    files = tuple(expand(inputs).files)
     kind = workspace.setup.document_type(routine.document_type)
     kinds = (kind,) if kind else workspace.setup.document_types
     return ImportPlan(
@@ -151,49 +164,57 @@ def import_files(
     may_work(workspace.person(who))
     cancel = cancel or CancelToken()
     result = Captured(into)
-    files = list(expand(inputs))
-    values = {f.name: v for f in files if (v := {**(given or {}), **map_path(f.tree, levels or {})})}
-    number, sheets = (0, 0) if into is None else _take_up(workspace, line, into, routine, two_sided=False)
-    if into is not None and values:
-        workspace.batches.give(into, values)
+    found = expand(inputs)
+    result.refused += found.passed_over
+    sheets = 0 if into is None else _take_up(workspace, line, into, two_sided=False)
     today = workspace.clock.now().date()
     try:
-        for done, file in enumerate(files, 1):
+        for done, file in enumerate(found.files, 1):
             cancel.check()
             try:
-                kind, pages = _look_at(pool, file.path, file.name)
-                data = read_input(file.path, file.name)
                 name = rename(file.name, routine.naming, done, today)
+                sha, kind, pages = _store(workspace, pool, file)
             except InputProblem as error:
                 result.refused.append(Refused(file.name, str(error)))
                 continue
+            except WorkerBug:
+                result.refused.append(Refused(file.name, f"“{file.name}” could not be looked at. {NOT_TAKEN}"))
+                continue
             if result.batch is None:
-                origin = file.name if len(files) == 1 else f"{file.name} and {len(files) - 1} more"
-                result.batch = workspace.batches.create(routine.name, origin, who, values)
-                line.begin(result.batch, routine, two_sided=False)
-            sha = workspace.place.files.put(data)
+                count = len(found.files)
+                origin = file.name if count == 1 else f"{file.name} and {count - 1} more"
+                result.batch = workspace.batches.create(routine.name, origin, who)
+                line.begin(result.batch, routine)
+            arrival = workspace.clock.new_id()
+            if values := {**(given or {}), **map_path(file.tree, levels or {})}:
+                workspace.batches.give(result.batch, {arrival: values})
             for index in range(pages):
                 sheets += 1
                 page = Page(
-                    workspace.clock.new_id(), number, file.name, index, sheets, "front", sha, kind == "PDF", name=name
-                )
-                workspace.batches.add_page(result.batch, page)
-                line.captured(result.batch, page)
-                number, result.sides = number + 1, result.sides + 1
-            progress(Step(done, len(files), f"Taking in {file.name}"))
+                    workspace.clock.new_id(), 0, file.name, index, sheets, "front", sha, kind == "PDF", name=name,
+                    arrival=arrival,
+                )  # fmt: skip
+                line.captured(result.batch, workspace.batches.add_page(result.batch, page))
+                result.sides += 1
+            progress(Step(done, len(found.files), f"Taking in {file.name}"))
     finally:
         if result.batch is not None:
             line.ended(result.batch)
     return result
 
 
-def _look_at(pool: Pool, path: Path, name: str) -> tuple[str, int]:
-    if not path.exists():
-        raise InputProblem(f"“{name}” is not there. Check the name; nothing was taken in for it.")
-    found: tuple[str, int] = pool.submit(
-        f"{WORK}:look_at", str(path), name, priority=EXAMINE, limit_seconds=60
-    ).result()
-    return found
+def _store(workspace: Workspace, pool: Pool, file: InputFile) -> tuple[str, str, int]:
+    """Store a file and return (SHA-256, kind, number of pages) of just what was stored; nothing stays of a refused one."""
+    files = workspace.place.files
+    sha, is_new = files.put_file(file.path, file.name)
+    try:
+        asked = pool.submit(f"{WORK}:look_at", str(files.path(sha)), file.name, priority=EXAMINE, limit_seconds=60)
+        kind, pages = asked.result()
+    except AppError:
+        if is_new:
+            files.drop(sha)
+        raise
+    return sha, kind, pages
 
 
 def damaged_pages(workspace: Workspace, batch_id: str) -> Iterable[Refused]:

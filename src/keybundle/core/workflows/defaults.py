@@ -2,35 +2,32 @@
 
 from __future__ import annotations
 
-import re
 from datetime import datetime
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import insert, select, update
 
 from keybundle.core.batches.model import Batch
+from keybundle.core.setup.formulas import read_default
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.workspace import Workspace
-
-_MADE = re.compile(r"^\{(today|received|operator|counter|person)(?: ([^}]+))?\}$")
 
 
 def make_default(workspace: Workspace, default: str, batch: Batch) -> str:
     """Return the value that a field's default stands for now; empty where it stands for nothing."""
-    match = _MADE.match(default.strip())
-    if match is None:
+    made = read_default(default)
+    if made is None:
         return default
-    name, what = match[1], match[2] or ""
-    if name == "today":
+    if made.what == "today":
         return today(workspace)
-    if name == "received":
+    if made.what == "received":
         return local_day(workspace, batch.created_at)
-    if name == "operator":
+    if made.what == "operator":
         return batch.owner
-    if name == "counter":
-        return str(count_up(workspace, what))
+    if made.what == "counter":
+        return str(count_up(workspace, made.name))
     person = workspace.setup.person(batch.owner)
-    return person.values.get(what, "") if person else ""
+    return person.values.get(made.name, "") if person else ""
 
 
 def today(workspace: Workspace) -> str:

@@ -1,44 +1,39 @@
-"""Filing a batch's documents, taking one back, and the filing record."""
+"""Filing a batch's documents, and taking one back.
+
+A filing claims the ready documents first, so that nobody changes them meanwhile; makes each one's PDF; and commits it
+only if it is still what the PDF was made of. What it could not file it lets go of, with the reason.
+"""
 
 from __future__ import annotations
 
-import html
+import logging
 from collections.abc import Sequence
 from concurrent.futures import Future
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from typing import Any
-
-from sqlalchemy import insert, select
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import AppError, InputProblem
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
-from keybundle.core.batches.model import Batch, Document, State, balance
+from keybundle.core.batches.model import Batch, Document, State
 from keybundle.core.filing.commit import commit_document, compose_document, uncommit_document
 from keybundle.core.filing.destination import Destination, compute_destination, make_caption
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
-from keybundle.core.repository import audit
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.setup.routines import Routine
-from keybundle.core.store import schema as t
 from keybundle.core.workflows.learning import learn, refresh_calibration, unlearn
-from keybundle.core.workflows.page_facts import cleaning_steps, filed_colour
+from keybundle.core.workflows.page_jobs import PDF_WORK, page_job
+from keybundle.core.workflows.records import FiledEntry, add_entry, end_record
+from keybundle.core.workflows.why_not import why_not
 from keybundle.core.workflows.workspace import Workspace, may_work
 
-PDF_WORK = "keybundle.core.workflows.pdf_work"
+log = logging.getLogger(__name__)
 FILE_PRIORITY = 1
-
-
-@dataclass(frozen=True)
-class FiledEntry:
-    """A line of the filing record."""
-
-    id: str
-    caption: str
-    type: str
-    path: tuple[str, ...]
-    pages: int
+ASK_SECONDS = 0.05
+CHANGED = "It was changed while it was being filed, so it was left; file it again."
+CANCELLED = "Filing was cancelled before it."
+A_BUG = "Something went wrong inside Key Bundle while it was being filed. It is kept in its batch; the others went on."
 
 
 @dataclass
@@ -56,20 +51,15 @@ class Filed:
         return Changes(frozenset([self.batch]), repository=True, text=f"{len(self.entries)} documents filed")
 
 
-def why_not(workspace: Workspace, document: Document) -> str:
-    """Return what stands between a document and its folder, as a sentence; empty when nothing does."""
-    if document.state is State.READING:
-        return "It is still being read."
-    if document.state is State.SET_ASIDE:
-        return f"It is set aside: {document.parked}."
-    kind = workspace.setup.document_type(document.type)
-    if kind is None:
-        return "It has no document type yet."
-    missing = compute_destination(kind, workspace.setup, document.values).missing
-    if missing:
-        return f"{', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing."
-    unsure = [name for name, v in document.values.items() if not v.sure and kind.field(name)]
-    return f"{', '.join(unsure)} {'is' if len(unsure) == 1 else 'are'} still unsure." if unsure else ""
+@dataclass(frozen=True)
+class _InHand:
+    """A claimed document as it was when its PDF was begun."""
+
+    document: Document
+    kind: DocumentType
+    destination: Destination
+    texts: dict[str, bytes]
+    pdf: Future[Any]
 
 
 def file_documents(
@@ -78,142 +68,132 @@ def file_documents(
 ) -> Filed:  # fmt: skip
     """File the ready ones among the named documents (None: all of the batch), each all or nothing.
 
-    The others are left and listed with the reason. Raises InputProblem for a person who may only look.
+    The others are left and listed with the reason, and so is what is still to come when ``cancel`` is set. Raises
+    InputProblem for a person who may only look.
     """
     may_work(workspace.person(who))
     cancel = cancel or CancelToken()
-    batch = workspace.batches.load(batch_id)
-    result = Filed(batch_id)
-    waiting: list[tuple[Document, DocumentType, Destination, dict[str, bytes], Future[Any]]] = []
-    for document in batch.in_order():
-        if document.filed_id or (document_ids is not None and document.id not in document_ids):
-            continue
-        kind = workspace.setup.document_type(document.type)
-        if document.state is not State.READY or kind is None:
-            result.left.append((_name(document, kind), why_not(workspace, document)))
-            continue
-        texts = workspace.batches.texts([p.id for p in batch.pages_of(document.id)])
-        destination = compute_destination(kind, workspace.setup, document.values)
-        waiting.append((document, kind, destination, texts, _start_pdf(workspace, pool, batch, document, kind, texts)))
-    for number, (document, kind, destination, texts, future) in enumerate(waiting, 1):
-        if cancel.cancelled:
-            future.cancel()
-            result.left.append((_name(document, kind), "Filing was cancelled before it."))
-            continue
-        try:
-            sha, seconds = future.result()
-            new = compose_document(batch, document, kind, destination, texts, sha)
-            with workspace.place.database.atomic() as c:
-                filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, new, who)
-                learn(c, workspace, document, kind, texts, was_seen=document_ids is not None)
-        except AppError as error:
-            result.left.append((_name(document, kind), str(error)))
-            continue
-        result.seconds += seconds
-        path = (destination.cabinet, *(v for _, v in new.folder))
-        result.entries.append(FiledEntry(filed_id, new.caption, kind.name, path, len(new.pages)))
-        progress(Step(number, len(waiting), f"Filed {new.caption}"))
+    result, claim = Filed(batch_id), workspace.clock.new_id()
+    in_hand: list[_InHand] = []
+    try:
+        in_hand = _take_in_hand(workspace, pool, result, claim, document_ids)
+        if in_hand:
+            progress(Step(0, len(in_hand), "Filing"))
+        for number, one in enumerate(in_hand, 1):
+            said = _file_one(workspace, one, claim, who, result, cancel, was_seen=document_ids is not None)
+            if said:
+                result.left.append((_name(one.document, one.kind), said))
+            progress(Step(number, len(in_hand), f"Filing {_name(one.document, one.kind)}"))
+    finally:
+        for one in in_hand:
+            one.pdf.cancel()
+        workspace.batches.release(claim)
     if result.entries:
-        result.record = _write_record(workspace, result, who)
+        result.record = claim
+        end_record(workspace, claim, result.left)
         refresh_calibration(workspace, pool)
     return result
+
+
+def _take_in_hand(
+    workspace: Workspace, pool: Pool, result: Filed, claim: str, document_ids: Sequence[str] | None
+) -> list[_InHand]:
+    """Claim what is ready and let its PDFs be made; note why the others are left."""
+    batches = workspace.batches
+    wanted = [
+        d.id for d in batches.load(result.batch).in_order()
+        if not d.filed_id and (document_ids is None or d.id in document_ids)
+    ]  # fmt: skip
+    claimed = batches.claim(result.batch, wanted, claim)
+    batch = batches.load(result.batch)
+    routine = workspace.setup.routine(batch.routine) or Routine(name=batch.routine, sign="??")
+    found = []
+    for document in (batch.documents[i] for i in wanted if i in batch.documents):
+        kind, pages = workspace.setup.document_type(document.type), batch.pages_of(document.id)
+        if document.id not in claimed or kind is None:
+            result.left.append((_name(document, kind), why_not(workspace, document, pages)))
+            continue
+        texts = batches.texts([p.id for p in pages])
+        jobs = [
+            page_job(workspace.place.files, p, routine, texts.get(p.id) or PageText((), p.frame).to_bytes())
+            for p in pages
+        ]
+        args = (jobs, make_caption(kind, document.values), batch.created_at, str(workspace.place.files.root))
+        pdf = pool.submit(f"{PDF_WORK}:make_pdf", *args, priority=FILE_PRIORITY)
+        destination = compute_destination(kind, workspace.setup, document.values)
+        found.append(_InHand(document, kind, destination, texts, pdf))
+    return found
+
+
+def _file_one(
+    workspace: Workspace, one: _InHand, claim: str, who: str, result: Filed, cancel: CancelToken, *, was_seen: bool
+) -> str:
+    """File one document and note it in the result; return why it was left, empty when it was not."""
+    try:
+        while not one.pdf.done() and not cancel.cancelled:
+            cancel.wait(ASK_SECONDS)
+        if cancel.cancelled:
+            return CANCELLED
+        sha, seconds = one.pdf.result()
+        entry = _commit(workspace, one, claim, who, sha, was_seen=was_seen)
+    except AppError as error:
+        return str(error)
+    except Exception:
+        log.exception("a document could not be filed")
+        return A_BUG
+    if entry is None:
+        return CHANGED
+    result.entries.append(entry)
+    result.seconds += seconds
+    return ""
+
+
+def _commit(workspace: Workspace, one: _InHand, claim: str, who: str, sha: str, *, was_seen: bool) -> FiledEntry | None:
+    """File a document in one transaction; None, and nothing done, where it is no longer what the PDF was made of."""
+    with workspace.place.database.atomic() as c:
+        batch = workspace.batches.load_document(one.document.id)
+        document = batch.document(one.document.id)
+        if not _is_unchanged(workspace, document, one, claim):
+            return None
+        new = compose_document(batch, document, one.kind, one.destination, one.texts, sha)
+        filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, new, who)
+        learn(c, workspace, document, one.kind, one.texts, was_seen=was_seen)
+        path = (one.destination.cabinet, *(v for _, v in new.folder))
+        entry = FiledEntry(filed_id, new.caption, one.kind.name, path, len(new.pages))
+        add_entry(c, claim, workspace.batches.load(batch.id), entry, workspace.clock.stamp(), who)
+    return entry
+
+
+def _is_unchanged(workspace: Workspace, document: Document, one: _InHand, claim: str) -> bool:
+    """Whether a document, its pages and what the set-up makes of it are as they were when its PDF was begun."""
+    kind = workspace.setup.document_type(document.type)
+    return (
+        document.claim == claim
+        and document.revision == one.document.revision
+        and document.state is State.READY
+        and kind is not None
+        and compute_destination(kind, workspace.setup, document.values) == one.destination
+        and make_caption(kind, document.values) == make_caption(one.kind, one.document.values)
+    )
 
 
 def _name(document: Document, kind: DocumentType | None) -> str:
     return make_caption(kind, document.values) if kind and document.values else document.type or "Document without type"
 
 
-def _start_pdf(
-    workspace: Workspace, pool: Pool, batch: Batch, document: Document, kind: DocumentType, texts: dict[str, bytes]
-) -> Future[Any]:
-    files = workspace.place.files
-    routine = workspace.setup.routine(batch.routine) or Routine(name=batch.routine, sign="??")
-    pages = [
-        (str(files.path(p.picture[0])), *p.picture[1:], p.facts.dpi if p.facts else 300.0,
-         texts.get(p.id) or PageText((), p.frame).to_bytes(), filed_colour(p, routine))
-        for p in batch.pages_of(document.id)
-    ]  # fmt: skip
-    title = make_caption(kind, document.values)
-    args = (pages, cleaning_steps(routine), title, batch.created_at, str(files.root))
-    return pool.submit(f"{PDF_WORK}:make_pdf", *args, priority=FILE_PRIORITY)
-
-
-def _write_record(workspace: Workspace, result: Filed, who: str) -> str:
-    record_id = workspace.clock.new_id()
-    with workspace.place.database.atomic() as c:
-        data = {
-            "entries": [asdict(e) for e in result.entries], "left": result.left,
-            "balance": asdict(balance(workspace.batches.load(result.batch))), "audit_head": audit.head(c),
-        }  # fmt: skip
-        row = {"id": record_id, "batch_id": result.batch, "at": workspace.clock.stamp(), "who": who, "data": data}
-        c.execute(insert(t.filing_record).values(row))
-    return record_id
-
-
-@dataclass(frozen=True)
-class Record:
-    """A filing record as kept."""
-
-    id: str
-    batch: str
-    at: str
-    who: str
-    entries: tuple[FiledEntry, ...]
-    left: tuple[tuple[str, str], ...]
-    balance: dict[str, int]
-    audit_head: str
-
-
-def list_records(workspace: Workspace, limit: int = 20) -> list[Record]:
-    """Return the newest filing records."""
-    with workspace.place.database.read() as c:
-        rows = c.execute(select(t.filing_record).order_by(t.filing_record.c.at.desc()).limit(limit))
-        return [
-            Record(
-                r.id, r.batch_id, r.at, r.who,
-                tuple(FiledEntry(e["id"], e["caption"], e["type"], tuple(e["path"]), e["pages"]) for e in r.data["entries"]),
-                tuple((name, why) for name, why in r.data["left"]), r.data["balance"], r.data["audit_head"],
-            )
-            for r in rows
-        ]  # fmt: skip
-
-
-def record_as_html(record: Record) -> str:
-    """Return a filing record as a page to print or save."""
-    rows = "".join(
-        f"<tr><td>{html.escape(e.caption)}</td><td>{html.escape(' / '.join(e.path))}</td><td>{e.pages}</td>"
-        f"<td><a href='keybundle:document/{e.id}'>{e.id}</a></td></tr>"
-        for e in record.entries
-    )
-    left = "".join(f"<li>{html.escape(name)}: {html.escape(why)}</li>" for name, why in record.left)
-    b = record.balance
-    return (
-        "<!doctype html><meta charset='utf-8'><title>Filing record</title>"
-        "<style>body{font-family:sans-serif}td,th{padding:2px 12px 2px 0;text-align:left}</style>"
-        f"<h1>Filing record</h1><p>{html.escape(record.who)}, {record.at[:16].replace('T', ' ')} UTC, batch {record.batch}</p>"
-        f"<table><tr><th>Document</th><th>Folder</th><th>Pages</th><th>Number</th></tr>{rows}</table>"
-        + (f"<h2>Not filed</h2><ul>{left}</ul>" if left else "")
-        + f"<p>Page balance: {b['captured']} captured = {b['kept']} kept + {b['left_out']} left out; "
-        f"{b['kept']} kept = {b['filed']} filed + {b['set_aside']} set aside + {b['waiting']} waiting.</p>"
-        f"<p>Audit trail head: <code>{record.audit_head}</code></p>"
-    )
-
-
 def take_back(workspace: Workspace, batch_id: str, document_id: str, who: str) -> Changes:
-    """Take a filed document back into its batch; raises InputProblem when it is not filed from there."""
+    """Take a filed document back into its batch; raises InputProblem when it is not filed from there, or that is closed."""
     may_work(workspace.person(who))
-    document = workspace.batches.load(batch_id).document(document_id)
-    if document.filed_id is None:
-        raise InputProblem("This document is not filed; there is nothing to take back.")
     with workspace.place.database.atomic() as c:
+        batch: Batch = workspace.batches.load(batch_id)
+        document = batch.document(document_id)
+        if document.filed_id is None:
+            raise InputProblem("This document is not filed; there is nothing to take back.")
+        if batch.closed_at:
+            raise InputProblem("Its batch is closed, so it cannot go back there. Nothing was changed.")
         uncommit_document(
-            workspace.place.database,
-            workspace.batches,
-            workspace.repository,
-            batch_id,
-            document_id,
-            document.filed_id,
+            workspace.place.database, workspace.batches, workspace.repository, batch_id, document_id, document.filed_id,
             who,
-        )
+        )  # fmt: skip
         unlearn(c, document_id)
     return Changes(frozenset([batch_id]), frozenset([document_id]), True, "Taken back from the repository")

@@ -2,21 +2,29 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
-from collections.abc import Iterable
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
-from sqlalchemy import func, select
+from sqlalchemy import Connection, func, select
 
+from keybundle.core.batches.model import LEFT_OUT
+from keybundle.core.fields.kinds import Kind, normalise
 from keybundle.core.fields.values import FieldValue
+from keybundle.core.filing.destination import compute_destination
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledDocument
+from keybundle.core.repository.store import to_number
 from keybundle.core.search import index
-from keybundle.core.search.query import Query, parse_query
+from keybundle.core.search.query import Condition, Query, meets, parse_query
+from keybundle.core.setup.model import FieldSpec
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.workspace import Workspace
 
 MARK_START, MARK_END = index.MARK_START, index.MARK_END
+NUMBERS = (Kind.MONEY, Kind.DECIMAL, Kind.WHOLE)
+PART_OF_DATE = re.compile(r"^\d{4}(-\d{2}(-\d{2})?)?$")
 
 
 @dataclass(frozen=True)
@@ -38,7 +46,10 @@ class FoundDocument:
 
 @dataclass(frozen=True)
 class Found:
-    """The answer to a query, with counts by type, cabinet, month and tag among the hits shown."""
+    """The answer to a query, with counts by type, cabinet, month and tag among the hits shown.
+
+    ``is_cut`` says that there may be more hits than these first ones, so that the counts speak of these alone.
+    """
 
     said: str
     hits: tuple[FoundDocument, ...]
@@ -47,6 +58,7 @@ class Found:
     cabinets: tuple[tuple[str, int], ...] = field(default=())
     months: tuple[tuple[str, int], ...] = field(default=())
     tags: tuple[tuple[str, int], ...] = field(default=())
+    is_cut: bool = False
 
 
 def field_names(workspace: Workspace) -> list[str]:
@@ -57,33 +69,112 @@ def field_names(workspace: Workspace) -> list[str]:
 
 
 def understand(workspace: Workspace, line: str) -> Query:
-    """Return a query line as understood."""
-    return parse_query(line, field_names(workspace))
+    """Return a query line as understood: each value read as its field's kind reads it."""
+    query = parse_query(line, field_names(workspace))
+    return replace(query, conditions=tuple(_as_kind(workspace, c) for c in query.conditions))
+
+
+def _as_kind(workspace: Workspace, condition: Condition) -> Condition:
+    setup = workspace.setup
+    if condition.field in ("type", "cabinet"):
+        known = setup.document_types if condition.field == "type" else setup.cabinets
+        return replace(
+            condition, names=tuple(x.name for x in known if meets(replace(condition, operator="="), [x.name]))
+        )
+    if condition.field == "filed" or condition.until:
+        return replace(condition, compared_as="date")
+    specs = [f for k in setup.document_types for f in k.fields if f.name == condition.field]
+    kinds = {f.kind for f in specs}
+    if Kind.DATE in kinds:
+        day = condition.value if PART_OF_DATE.match(condition.value) else _read(workspace, specs, condition.value)
+        return replace(condition, value=day or condition.value, compared_as="date")
+    if kinds & set(NUMBERS) and (number := _read(workspace, specs, condition.value)):
+        return replace(condition, value=number, compared_as="number")
+    if condition.operator != "=" and to_number(condition.value) is not None:
+        return replace(condition, compared_as="number")
+    return condition
+
+
+def _read(workspace: Workspace, specs: Sequence[FieldSpec], text: str) -> str:
+    """Return a value as the first of these fields with a kind of its own stores it; empty where it is none."""
+    for spec in (s for s in specs if s.kind in (*NUMBERS, Kind.DATE)):
+        plain = replace(workspace.rule(spec), pattern="", check="", low="", high="")
+        value = normalise(text, plain)
+        if isinstance(value, str) and value:
+            return value
+    return ""
 
 
 def find(workspace: Workspace, line: str, *, limit: int = 200) -> Found:
-    """Answer a query line."""
+    """Answer a query line: filed documents, and work not filed yet that meets it too."""
     query = understand(workspace, line)
     with workspace.place.database.read() as c:
-        hits = index.search(c, query, limit=limit)
+        open_documents = _find_open(workspace, c, query) if query.conditions else None
+        pages = None if open_documents is None else _pages_of(c, open_documents)
+        hits = index.search(c, query, waiting=pages, limit=limit)
+        if open_documents is not None and not query.match_expression():
+            hits += [index.Hit(i, False, "") for i in list(open_documents)[: limit - len(hits)]]
         waiting = index.find_waiting(c, [h.ref for h in hits if not h.is_filed])
-    filed = workspace.repository.load_many([h.ref for h in hits if h.is_filed])
-    found: list[FoundDocument] = []
-    seen: set[str] = set()
-    for hit in hits:
-        if hit.is_filed and hit.ref in filed:
-            found.append(_filed(filed[hit.ref], hit.snippet))
-        elif hit.ref in waiting:
-            batch_id, document_id = waiting[hit.ref]
-            key = document_id or hit.ref
-            if key not in seen:
-                seen.add(key)
-                found.append(_waiting(workspace, batch_id, document_id, hit))
+        waiting |= {i: (batch_id, i) for i, batch_id in (open_documents or {}).items()}
+        filed = workspace.repository.load_many([h.ref for h in hits if h.is_filed])
+        found: list[FoundDocument] = []
+        seen: set[str] = set()
+        for hit in hits:
+            if hit.is_filed and hit.ref in filed:
+                found.append(_filed(filed[hit.ref], hit.snippet))
+            elif hit.ref in waiting:
+                batch_id, document_id = waiting[hit.ref]
+                key = document_id or hit.ref
+                if key not in seen:
+                    seen.add(key)
+                    found.append(_waiting(workspace, batch_id, document_id, hit))
+        unread = count_unread(workspace)
     return Found(
-        query.said(), tuple(found), count_unread(workspace), _counts(h.type for h in found),
+        query.said(), tuple(found), unread, _counts(h.type for h in found),
         _counts(h.cabinet for h in found), tuple(sorted(Counter(h.filed_at[:7] for h in found if h.filed_at).items())),
-        _counts(tag for h in found for tag in h.tags),
+        _counts(tag for h in found for tag in h.tags), len(hits) >= limit,
     )  # fmt: skip
+
+
+def _find_open(workspace: Workspace, c: Connection, query: Query) -> dict[str, str]:
+    """Return the documents of open batches, not filed yet, that meet all conditions, each with its batch."""
+    b, d, v = t.batch.c, t.batch_document.c, t.batch_value.c
+    is_open = (b.closed_at.is_(None), d.filed_id.is_(None))
+    rows = c.execute(select(d.id, d.batch_id, d.type, d.tags).join(t.batch, b.id == d.batch_id).where(*is_open)).all()
+    values: dict[str, dict[str, FieldValue]] = {}
+    chosen = select(v.document_id, v.field, v.data).join(t.batch_document, d.id == v.document_id)
+    for row in c.execute(chosen.join(t.batch, b.id == d.batch_id).where(*is_open)):
+        values.setdefault(row.document_id, {})[row.field] = FieldValue.from_json(row.data)
+    return {
+        row.id: row.batch_id
+        for row in rows
+        if all(_meets_open(workspace, x, row.type, row.tags, values.get(row.id, {})) for x in query.conditions)
+    }
+
+
+def _meets_open(
+    workspace: Workspace, condition: Condition, type_name: str | None, tags: Sequence[str],
+    values: Mapping[str, FieldValue],
+) -> bool:  # fmt: skip
+    kind = workspace.setup.document_type(type_name)
+    if condition.field == "type":
+        return kind is not None and kind.name in condition.names
+    if condition.field == "tag":
+        return meets(condition, tags)
+    if kind is None or condition.field == "filed":
+        return False
+    if condition.field == "cabinet":
+        return kind.cabinet in condition.names
+    if condition.field in values:
+        return meets(condition, values[condition.field].items)
+    levels = compute_destination(kind, workspace.setup, values).folder
+    return meets(condition, [value for name, value in levels if name == condition.field and value])
+
+
+def _pages_of(c: Connection, documents: Mapping[str, str]) -> list[str]:
+    p = t.page.c
+    chosen = select(p.id).where(p.document_id.in_(list(documents)))
+    return list(c.execute(chosen).scalars())
 
 
 def _counts(names: Iterable[str]) -> tuple[tuple[str, int], ...]:
@@ -108,10 +199,9 @@ def _waiting(workspace: Workspace, batch_id: str, document_id: str | None, hit: 
 
 
 def count_unread(workspace: Workspace) -> int:
-    """Return how many kept pages are still to be read."""
-
+    """Return how many pages are still to be read, before or after they have a place."""
     p = t.page.c
-    chosen = select(func.count()).where(p.disposition.is_not("left out"), p.text_rotation.is_(None), p.trouble == "")
+    chosen = select(func.count()).where(t.IN_WORK, func.coalesce(p.disposition, "") != LEFT_OUT)
     with workspace.place.database.read() as c:
         return int(c.execute(chosen).scalar() or 0)
 

@@ -28,7 +28,7 @@ BARCODE_CONFIDENCE = 0.98
 
 def index_document(workspace: Workspace, batch: Batch, document: Document) -> Document:
     """Return the document with type and values proposed from its pages read so far."""
-    pages = [p for p in batch.pages_of(document.id) if p.is_read]
+    pages = [p for p in batch.pages_of(document.id) if p.is_read and p.facts is not None]
     texts = workspace.batches.texts([p.id for p in pages])
     read = [ReadPage(p.id, PageText.from_bytes(texts[p.id])) for p in pages if p.id in texts]
     setup = workspace.setup
@@ -110,9 +110,9 @@ def _assumed_values(
     """
     missing = [f for f in kind.fields if f.name not in fresh]
     found: dict[str, FieldValue] = {}
-    before = _document_before(batch, document, kind) if any(f.carry for f in missing) else None
+    before = _values_before(workspace, document, kind) if any(f.carry for f in missing) else {}
     for spec in missing:
-        carried = before.values.get(spec.name) if before is not None and spec.carry else None
+        carried = before.get(spec.name) if spec.carry else None
         if carried is not None and carried.items:
             found[spec.name] = FieldValue(carried.items, 0.0, Origin.CARRIED)
         elif spec.default:
@@ -123,12 +123,10 @@ def _assumed_values(
     return found
 
 
-def _document_before(batch: Batch, document: Document, kind: DocumentType) -> Document | None:
-    """Return the nearest document of the same type before this one."""
-    order = [d.id for d in batch.in_order()]
-    here = order.index(document.id) if document.id in order else 0
-    before = (batch.documents[d] for d in reversed(order[:here]))
-    return next((d for d in before if d.type == kind.name), None)
+def _values_before(workspace: Workspace, document: Document, kind: DocumentType) -> Mapping[str, FieldValue]:
+    """Return the values of the nearest document of the same type before this one, none where there is none."""
+    before = workspace.batches.document_before(document.id, kind.name)
+    return workspace.batches.load_document(before).document(before).values if before else {}
 
 
 def _barcode_values(

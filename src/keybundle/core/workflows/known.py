@@ -13,7 +13,8 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledPage, NewDocument
 from keybundle.core.setup.model import Setup
 from keybundle.core.store.files import FileStore
-from keybundle.core.workflows.pdf_work import AS_CAPTURED, make_pdf
+from keybundle.core.workflows.page_jobs import PageJob
+from keybundle.core.workflows.pdf_work import make_pdf
 from keybundle.core.workflows.workspace import Workspace
 
 
@@ -36,8 +37,10 @@ def prepare_known(
         raise KeyError(type_name)
     shas = [files.put(p.data) for p in pages]
     caption = make_caption(kind, values)
-    sources = [(str(files.path(sha)), 0, False, p.dpi, p.text, "") for sha, p in zip(shas, pages, strict=True)]
-    pdf, _ = make_pdf(sources, AS_CAPTURED, caption, made_at, str(files.root))
+    sources = [
+        PageJob(path=str(files.path(sha)), name=key, dpi=p.dpi, text=p.text) for sha, p in zip(shas, pages, strict=True)
+    ]
+    pdf, _ = make_pdf(sources, caption, made_at, str(files.root))
     destination = compute_destination(kind, setup, values)
     filed = tuple(
         FiledPage(f"{key}-{i}", sha, 0, False, PageText.from_bytes(p.text).frame, p.dpi, p.text)

@@ -8,7 +8,7 @@ from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
-from keybundle.core.base.boxes import Frame
+from keybundle.core.base.boxes import Box, Frame
 from keybundle.core.base.files import write_atomic
 from keybundle.core.batches.model import Facts
 from keybundle.core.imaging.clean import Steps
@@ -25,6 +25,7 @@ from keybundle.core.reading.born import read_text_layer
 from keybundle.core.reading.engine import get_engine, read_box, read_page
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.store.files import FileStore
+from keybundle.core.workflows.page_jobs import PageJob
 from keybundle.core.workflows.preview_files import preview_path
 
 PREVIEWS = (("screen", 1500), ("thumbnail", 240))
@@ -42,53 +43,51 @@ def look_at(path: str, name: str) -> tuple[str, int]:
     return facts.kind, facts.pages
 
 
-def examine(
-    path: str, index: int, is_pdf: bool, name: str, cache: str, page_id: str,
-    wanted: tuple[bool, tuple[str, ...], tuple[tuple[str, str], ...]], upright: bool = True, deskew: bool = True,
-    photo_into: str = "",
-) -> tuple[dict[str, Any], float]:  # fmt: skip
+def _decode(job: PageJob) -> Picture:
+    return decode(Path(job.path), job.index, name=job.name, is_pdf=job.is_pdf)
+
+
+def examine(job: PageJob, wanted: Wanted, cache: str, files_root: str) -> tuple[dict[str, Any], float]:
     """Decode a side once: measure it, look for the wanted marks, make its small pictures; return (facts, seconds).
 
-    The flat picture of a photograph of paper goes into the file store ``photo_into`` (empty: photographs stay).
+    The flat picture of a photograph of paper goes into the file store.
     """
     start = time.perf_counter()
-    picture = decode(Path(path), index, name=name, is_pdf=is_pdf)
+    picture = _decode(job)
     flat_sha = ""
-    if photo_into and (flat := flatten_photograph(picture)) is not None:
-        picture, flat_sha = flat, FileStore(Path(photo_into)).put(encode_flat(flat))
-    look = Wanted(*wanted)
-    separator = find_separator(picture) if look.separator else None
+    if job.flatten_photographs and (flat := flatten_photograph(picture)) is not None:
+        picture, flat_sha = flat, FileStore(Path(files_root)).put(encode_flat(flat))
+    separator = find_separator(picture) if wanted.separator else None
     found = judge(picture)
-    if not upright:
+    if not job.upright:
         found = replace(found, rotation=0, upright_margin=DOUBT)
-    if not deskew:
+    if not job.deskew:
         found = replace(found, skew_degrees=0.0)
     rotation = found.rotation
     if separator is None and not found.is_blank and found.upright_margin < DOUBT:
         rotation = _ask_engine(picture, rotation, found.skew_degrees)
+    is_shown = separator is None and not found.is_blank
     facts = Facts(
-        picture.width, picture.height, picture.dpi, picture.mode, rotation, found.skew_degrees,
-        round(found.ink_mm2, 2), found.is_blank, separator is not None, separator.type_name if separator else "",
-        find_marks(picture, look) if separator is None else (), look.names,
-        decide_colour(picture) if separator is None and not found.is_blank else "",
-        round(picture.width / picture.dpi * 25.4, 1), round(picture.height / picture.dpi * 25.4, 1), found.darkness,
-        found.contrast, flat_sha, read_properties(Path(path), is_pdf=is_pdf) if index == 0 else {},
+        width=picture.width, height=picture.height, dpi=picture.dpi, mode=picture.mode, rotation=rotation,
+        skew_degrees=found.skew_degrees, ink_mm2=round(found.ink_mm2, 2), is_blank=found.is_blank,
+        separator=separator is not None, separator_type=separator.type_name if separator else "",
+        marks=find_marks(picture, wanted) if separator is None else (), looked_for=wanted.names,
+        colour=decide_colour(picture) if is_shown else "", width_mm=round(picture.width / picture.dpi * 25.4, 1),
+        height_mm=round(picture.height / picture.dpi * 25.4, 1), darkness=found.darkness, contrast=found.contrast,
+        flat_sha=flat_sha, properties=read_properties(Path(job.path), is_pdf=job.is_pdf) if job.index == 0 else {},
     )  # fmt: skip
     frame = Frame(picture.width, picture.height, rotation, found.skew_degrees)
-    is_shown = separator is None and not found.is_blank
-    make_previews(picture, frame, Path(cache), page_id, PREVIEWS if is_shown else PREVIEWS[1:])
+    make_previews(picture, frame, Path(cache), job.page_id, PREVIEWS if is_shown else PREVIEWS[1:])
     return asdict(facts), time.perf_counter() - start
 
 
-def look_for_marks(
-    path: str, index: int, is_pdf: bool, name: str, wanted: tuple[bool, tuple[str, ...], tuple[tuple[str, str], ...]]
-) -> dict[str, Any]:
+def look_for_marks(job: PageJob, wanted: Wanted) -> dict[str, Any]:
     """Look again for marks on a side whose rules have changed; return the parts of its facts that speak of them."""
-    picture, look = decode(Path(path), index, name=name, is_pdf=is_pdf), Wanted(*wanted)
-    separator = find_separator(picture) if look.separator else None
+    picture = _decode(job)
+    separator = find_separator(picture) if wanted.separator else None
     return {
         "separator": separator is not None, "separator_type": separator.type_name if separator else "",
-        "marks": [asdict(m) for m in find_marks(picture, look)], "looked_for": look.names,
+        "marks": [asdict(m) for m in find_marks(picture, wanted)], "looked_for": wanted.names,
     }  # fmt: skip
 
 
@@ -109,39 +108,31 @@ def make_previews(
         write_atomic(preview_path(cache, page_id, frame.rotation, kind), data, durable=False)
 
 
-def draw_previews(
-    path: str, index: int, is_pdf: bool, name: str, frame: tuple[int, int, int, float], cache: str, page_id: str,
-    full: bool = False,
-) -> None:  # fmt: skip
+def draw_previews(job: PageJob, cache: str, full: bool = False) -> None:
     """Make the small pictures of a page anew, after a turn or for a filed document; or (``full``) the one for zooming."""
-    picture = decode(Path(path), index, name=name, is_pdf=is_pdf)
+    picture = _decode(job)
     wanted = (("full", max(picture.width, picture.height)),) if full else PREVIEWS
-    make_previews(picture, Frame(*frame), Path(cache), page_id, wanted)
+    make_previews(picture, job.measured_frame, Path(cache), job.page_id, wanted)
 
 
-def read(
-    path: str, index: int, is_pdf: bool, name: str, frame: tuple[int, int, int, float], language: str,
-    steps: tuple[bool, bool, bool, bool], force_ocr: bool = False,
-) -> tuple[bytes, float]:  # fmt: skip
-    """Read a page in its frame, cleaned by these steps; return (bytes of ``PageText``, seconds).
+def read(job: PageJob) -> tuple[bytes, float]:
+    """Read a page in its frame, cleaned by its steps; return (bytes of ``PageText``, seconds).
 
     A PDF page that has text of its own is taken at its word unless OCR is forced.
     """
     start = time.perf_counter()
-    born = read_text_layer(Path(path), index, Frame(*frame), PDF_DPI) if is_pdf and not force_ocr else None
+    born = None
+    if job.is_pdf and not job.force_ocr:
+        born = read_text_layer(Path(job.path), job.index, job.measured_frame, PDF_DPI)
     if born is not None:
         return born.to_bytes(), time.perf_counter() - start
-    engine = get_engine(language)
-    text = read_page(decode(Path(path), index, name=name, is_pdf=is_pdf), Frame(*frame), engine, Steps(*steps))
+    text = read_page(_decode(job), job.measured_frame, get_engine(job.language), Steps(*job.steps))
     return text.to_bytes(), time.perf_counter() - start
 
 
-def read_zones(
-    path: str, index: int, is_pdf: bool, name: str, frame: tuple[int, int, int, float],
-    zones: Sequence[tuple[float, float, float, float]], language: str,
-) -> bytes:  # fmt: skip
+def read_zones(job: PageJob, zones: Sequence[tuple[float, float, float, float]]) -> bytes:
     """Read only some zones (shares of the upright page) closely; return bytes of ``PageText`` with the words in them."""
-    picture, engine, upright = decode(Path(path), index, name=name, is_pdf=is_pdf), get_engine(language), Frame(*frame)
+    picture, engine, upright = _decode(job), get_engine(job.language), job.measured_frame
     width, height = upright.upright_size
     edge = ZONE_EDGE_MM / 25.4 * picture.dpi
     words: list[Word] = []
@@ -156,17 +147,13 @@ def read_zones(
     return PageText(tuple(words), upright).to_bytes()
 
 
+def read_area(job: PageJob, box: Box) -> bytes:
+    """Read one area of a page closely; return bytes of ``PageText`` with the words in px of the upright page."""
+    return read_box(_decode(job), job.measured_frame, box, get_engine(job.language)).to_bytes()
+
+
 def draw_raw(path: str, name: str, target: str, size_px: int) -> None:
     """Make a small picture of a file as it is, neither turned nor straightened."""
     picture = decode(Path(path), 0, name=name)
     frame = Frame(picture.width, picture.height)
     write_atomic(Path(target), encode_previews(picture, frame, [size_px])[0], durable=False)
-
-
-def read_area(
-    path: str, index: int, is_pdf: bool, name: str, frame: tuple[int, int, int, float], box: tuple[int, int, int, int],
-    language: str,
-) -> bytes:  # fmt: skip
-    """Read one area of a page closely; return bytes of ``PageText`` with the words in px of the upright page."""
-    picture = decode(Path(path), index, name=name, is_pdf=is_pdf)
-    return read_box(picture, Frame(*frame), box, get_engine(language)).to_bytes()

@@ -3,28 +3,22 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from pathlib import Path
 
 from keybundle.core.export.pdfa import SourcePage, build_pdf
 from keybundle.core.imaging.clean import Steps
 from keybundle.core.reading.text import PageText
 from keybundle.core.store.files import FileStore
+from keybundle.core.workflows.page_jobs import PageJob
 
-AS_CAPTURED = (False, False, False, False)
 
-
-def make_pdf(
-    pages: list[tuple[str, int, bool, float, bytes, str]], steps: tuple[bool, bool, bool, bool], title: str,
-    made_at: str, files_root: str,
-) -> tuple[str, float]:  # fmt: skip
-    """Build a document's PDF/A from (path, index, is PDF, dpi, text, colour), cleaned by these steps, and store it.
-
-    Returns (SHA-256, seconds).
-    """
+def make_pdf(pages: Sequence[PageJob], title: str, made_at: str, files_root: str) -> tuple[str, float]:
+    """Build a document's PDF/A from its pages with their texts and store it; return (SHA-256, seconds)."""
     start = time.perf_counter()
     sources = [
-        SourcePage(Path(path), index, is_pdf, dpi, PageText.from_bytes(text), colour, Steps(*steps))
-        for path, index, is_pdf, dpi, text, colour in pages
+        SourcePage(Path(p.path), p.index, p.is_pdf, p.dpi, PageText.from_bytes(p.text), p.colour, Steps(*p.steps))
+        for p in pages
     ]
     sha = FileStore(Path(files_root)).put(build_pdf(sources, title, made_at))
     return sha, time.perf_counter() - start

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import astuple, dataclass
+from dataclasses import dataclass
 from pathlib import Path
 
 import regex
@@ -16,7 +16,8 @@ from keybundle.core.marks.model import BARCODE, Mark, Wanted
 from keybundle.core.reading.text import PageText
 from keybundle.core.setup.routines import Zone
 from keybundle.core.workflows.bench import page_text, preview
-from keybundle.core.workflows.line import ON_SCREEN, WORK
+from keybundle.core.workflows.line import ON_SCREEN
+from keybundle.core.workflows.page_jobs import WORK, picture_job
 from keybundle.core.workflows.workspace import Workspace
 
 ZONE_MARGIN = 0.02
@@ -70,17 +71,9 @@ def load_page(workspace: Workspace, pool: Pool, batch_id: str, page_id: str) -> 
     page = workspace.batches.load(batch_id).page(page_id)
     if page.facts is None:
         raise InputProblem("This page could not be measured; choose another one.")
-    sha, index, is_pdf = page.picture
-    path = str(workspace.place.files.path(sha))
-    looked = pool.submit(
-        f"{WORK}:look_for_marks",
-        path,
-        index,
-        is_pdf,
-        page.source,
-        astuple(Wanted(formats=("any",))),
-        priority=ON_SCREEN,
-    ).result()
+    job = picture_job(workspace.place.files, page.id, page.picture, page.frame)
+    asked = Wanted(formats=("any",))
+    looked = pool.submit(f"{WORK}:look_for_marks", job, asked, priority=ON_SCREEN).result()
     marks = [m for m in map(Mark.from_json, looked["marks"]) if m.kind == BARCODE]
     width, height = page.frame.upright_size
     return PointedPage(

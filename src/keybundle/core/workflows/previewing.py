@@ -13,7 +13,8 @@ from keybundle.core.intake.scanner import Offers, Options, Scanner, Side, Simula
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.capture import Captured, scan_stack
-from keybundle.core.workflows.line import ON_SCREEN, WORK, Line
+from keybundle.core.workflows.line import ON_SCREEN, Line
+from keybundle.core.workflows.page_jobs import WORK
 from keybundle.core.workflows.workspace import Workspace
 
 PREVIEW_PX = 900

@@ -22,13 +22,12 @@ def make_report(
     rounded = {stage: round(seconds.get(stage, 0.0), 3) for stage in STAGES}
     told = [{"source": r.source, "why": r.why} for r in refused]
     if batch_id is None:
-        empty = dict.fromkeys(("captured", "kept", "left_out", "filed", "set_aside", "waiting"), 0)
+        empty = dict.fromkeys(("captured", "kept", "left_out", "filed", "set_aside", "waiting", "unplaced"), 0)
         return {"batch": None, "routine": routine, "pages": [], "documents": [], "balance": empty, "refused": told,
                 "seconds": rounded}  # fmt: skip
     batch = workspace.batches.load(batch_id)
     texts = workspace.batches.texts([p.id for p in batch.pages])
     plain_balance = asdict(balance(batch))
-    plain_balance.pop("unplaced")
     place = {p.id: i for i, p in enumerate(batch.pages)}
     return {
         "batch": batch_id, "routine": routine,

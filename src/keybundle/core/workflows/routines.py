@@ -48,28 +48,47 @@ def make_routine(base: Routine, changes: Mapping[str, Any]) -> Routine:
         raise InputProblem("; ".join(dict.fromkeys(said)) + ". Nothing was changed.") from error
 
 
-def save_routine(workspace: Workspace, who: str, name: str, routine: Routine) -> None:
-    """Keep a routine in place of the one of that name; raises InputProblem when its new name or key is taken."""
+def save_routine(workspace: Workspace, who: str, name: str, routine: Routine, base: Routine | None = None) -> None:
+    """Keep a routine in place of the one of that name; raises InputProblem when its new name or key is taken.
+
+    ``base`` is the routine that was changed: where somebody else has changed it meanwhile, nothing is kept.
+    """
     may_prepare(workspace, who)
-    others = [r for r in workspace.setup.routines if r.name != name]
-    if any(r.name.casefold() == routine.name.casefold() for r in others):
-        raise InputProblem(f"There is a routine “{routine.name}” already; choose another name.")
-    if routine.key and any(r.key.casefold() == routine.key.casefold() for r in others):
-        raise InputProblem(f"The key {routine.key} starts another routine already; choose another one.")
-    routines = tuple(routine if r.name == name else r for r in workspace.setup.routines)
-    workspace.put_setup(workspace.setup.model_copy(update={"routines": routines}), who)
+
+    def change(setup: Setup) -> Setup:
+        refuse_changed(setup.routine(name), base, f"The routine {name}")
+        others = [r for r in setup.routines if r.name != name]
+        if any(r.name.casefold() == routine.name.casefold() for r in others):
+            raise InputProblem(f"There is a routine “{routine.name}” already; choose another name.")
+        if routine.key and any(r.key.casefold() == routine.key.casefold() for r in others):
+            raise InputProblem(f"The key {routine.key} starts another routine already; choose another one.")
+        return setup.model_copy(update={"routines": tuple(routine if r.name == name else r for r in setup.routines)})
+
+    workspace.change_setup(who, change)
+
+
+def refuse_changed(now: object | None, base: object | None, what: str) -> None:
+    """Raise InputProblem where a part of the set-up is gone, or is no longer what the change was made on."""
+    if now is None:
+        raise InputProblem(f"{what} is no longer there. Nothing was changed.")
+    if base is not None and now != base:
+        raise InputProblem(
+            f"{what} has been changed by somebody else meanwhile. Nothing was changed; look at it again, then repeat it."
+        )
 
 
 def copy_routine(workspace: Workspace, who: str, name: str) -> str:
     """Make a copy of a routine and return its name."""
     may_prepare(workspace, who)
-    base = workspace.setup.routine(name)
-    if base is None:
-        raise InputProblem(f"There is no routine “{name}” any more.")
-    fresh = _free_name(workspace.setup, name)
-    copied = base.model_copy(update={"name": fresh, "key": ""})
-    workspace.put_setup(workspace.setup.model_copy(update={"routines": (*workspace.setup.routines, copied)}), who)
-    return fresh
+
+    def change(setup: Setup) -> Setup:
+        base = setup.routine(name)
+        if base is None:
+            raise InputProblem(f"There is no routine “{name}” any more.")
+        copied = base.model_copy(update={"name": _free_name(setup, name), "key": ""})
+        return setup.model_copy(update={"routines": (*setup.routines, copied)})
+
+    return workspace.change_setup(who, change).routines[-1].name
 
 
 def export_routine(workspace: Workspace, name: str, path: Path) -> None:
@@ -90,22 +109,27 @@ def import_routines(workspace: Workspace, who: str, path: Path) -> tuple[str, tu
         found = read_routines(path.read_text(encoding="utf-8"))
     except (OSError, UnicodeDecodeError) as error:
         raise InputProblem(f"“{path.name}” cannot be read as text. Nothing was changed.") from error
-    setup = workspace.setup
     told: list[str] = []
-    fresh: list[Routine] = []
-    taken = {r.key.casefold() for r in setup.routines if r.key}
-    for routine in found:
-        changes: dict[str, Any] = {"name": _free_name(setup, routine.name, [r.name for r in fresh])}
-        if routine.document_type and setup.document_type(routine.document_type) is None:
-            told.append(
-                f"{changes['name']} is made for the document type “{routine.document_type}”, which is not there."
-            )
-            changes["document_type"] = ""
-        if routine.key.casefold() in taken:
-            changes["key"] = ""
-        fresh.append(routine.model_copy(update=changes))
-    workspace.put_setup(setup.model_copy(update={"routines": (*setup.routines, *fresh)}), who)
-    return fresh[0].name, tuple(told)
+    names: list[str] = []
+
+    def change(setup: Setup) -> Setup:
+        fresh: list[Routine] = []
+        taken = {r.key.casefold() for r in setup.routines if r.key}
+        for routine in found:
+            changes: dict[str, Any] = {"name": _free_name(setup, routine.name, [r.name for r in fresh])}
+            if routine.document_type and setup.document_type(routine.document_type) is None:
+                told.append(
+                    f"{changes['name']} is made for the document type “{routine.document_type}”, which is not there."
+                )
+                changes["document_type"] = ""
+            if routine.key.casefold() in taken:
+                changes["key"] = ""
+            fresh.append(routine.model_copy(update=changes))
+        names.extend(r.name for r in fresh)
+        return setup.model_copy(update={"routines": (*setup.routines, *fresh)})
+
+    workspace.change_setup(who, change)
+    return names[0], tuple(told)
 
 
 def make_type(workspace: Workspace, who: str, name: str, cabinet: str) -> None:
@@ -114,21 +138,24 @@ def make_type(workspace: Workspace, who: str, name: str, cabinet: str) -> None:
     Raises InputProblem for a name that is taken or empty.
     """
     may_prepare(workspace, who)
-    setup, name, cabinet = workspace.setup, name.strip(), cabinet.strip()
+    name, cabinet = name.strip(), cabinet.strip()
     if not name or not cabinet:
         raise InputProblem("A document type needs a name and a cabinet to go to.")
-    if setup.document_type(name) is not None:
-        raise InputProblem(f"There is a document type “{name}” already; choose another name.")
-    known = setup.cabinet(cabinet)
-    cabinets = setup.cabinets if known else (*setup.cabinets, Cabinet(name=cabinet))
-    title = FieldSpec(name="Title", required=True, labels=("Title", "Subject"))
-    levels = known.folder_fields if known else ()
-    fields = (title, *(FieldSpec(name=n, required=True, labels=(n,)) for n in levels if n != "Title"))
-    kind = DocumentType(
-        name=name, cabinet=cabinet, caption="{Title}", words=(name,), folder={n: n for n in levels}, fields=fields
-    )
-    changed = setup.model_copy(update={"cabinets": cabinets, "document_types": (*setup.document_types, kind)})
-    workspace.put_setup(changed, who)
+
+    def change(setup: Setup) -> Setup:
+        if setup.document_type(name) is not None:
+            raise InputProblem(f"There is a document type “{name}” already; choose another name.")
+        known = setup.cabinet(cabinet)
+        cabinets = setup.cabinets if known else (*setup.cabinets, Cabinet(name=cabinet))
+        title = FieldSpec(name="Title", required=True, labels=("Title", "Subject"))
+        levels = known.folder_fields if known else ()
+        fields = (title, *(FieldSpec(name=n, required=True, labels=(n,)) for n in levels if n != "Title"))
+        kind = DocumentType(
+            name=name, cabinet=cabinet, caption="{Title}", words=(name,), folder={n: n for n in levels}, fields=fields
+        )
+        return setup.model_copy(update={"cabinets": cabinets, "document_types": (*setup.document_types, kind)})
+
+    workspace.change_setup(who, change)
 
 
 def _free_name(setup: Setup, name: str, besides: Sequence[str] = ()) -> str:

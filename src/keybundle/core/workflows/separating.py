@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from concurrent.futures import Future
-from dataclasses import astuple, dataclass, replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.batches.again import cut_batch, separate_again
-from keybundle.core.batches.model import Batch, Page
+from keybundle.core.batches.model import Batch, Facts, Page
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.marks.model import Mark, Wanted
 from keybundle.core.reading.text import PageText
@@ -19,8 +19,10 @@ from keybundle.core.separation.facts import Placing, SideFacts
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.capture import find_routine
 from keybundle.core.workflows.indexing import known_first_pages
-from keybundle.core.workflows.line import FIRST_PAGE, ON_SCREEN, WORK, Line
-from keybundle.core.workflows.page_facts import cleaning_steps, side_facts, wanted_marks
+from keybundle.core.workflows.line import FIRST_PAGE, ON_SCREEN, Line
+from keybundle.core.workflows.page_facts import side_facts
+from keybundle.core.workflows.page_jobs import WORK, page_job, wanted_marks
+from keybundle.core.workflows.readings import keep_reading
 from keybundle.core.workflows.workspace import Workspace, may_work
 
 
@@ -112,11 +114,11 @@ def gather_facts(
     cancel = cancel or CancelToken()
     pages = [p for p in batch.pages if p.facts is not None]
     wanted = wanted_marks(workspace.setup, routine)
-    marks = _look(workspace, pool, [p for p in pages if not _covers(p, wanted)], wanted, progress, cancel)
+    marks = _look(workspace, pool, [p for p in pages if not _covers(p, wanted)], routine, progress, cancel)
     looked = [replace(p, facts=marks[p.id]) if p.id in marks else p for p in pages]
     if keep:
         for page in (p for p in looked if p.id in marks):
-            workspace.batches.set_facts(page.id, page.facts)
+            workspace.batches.set_facts(page.id, page.facts, page.trouble, again=True)
     texts: Mapping[str, PageText] = {}
     if routine.separation.needs_text:
         texts = _texts(workspace, pool, looked, routine, keep, progress, cancel)
@@ -128,18 +130,12 @@ def _covers(page: Page, wanted: Wanted) -> bool:
     return page.facts is not None and set(wanted.names) <= set(page.facts.looked_for)
 
 
-def _arguments(workspace: Workspace, page: Page) -> tuple[str, int, bool, str]:
-    sha, index, is_pdf = page.picture
-    return str(workspace.place.files.path(sha)), index, is_pdf, page.source
-
-
 def _look(
-    workspace: Workspace, pool: Pool, pages: list[Page], wanted: Wanted, progress: Progress, cancel: CancelToken
-) -> dict[str, Any]:
-    asked = [
-        pool.submit(f"{WORK}:look_for_marks", *_arguments(workspace, p), astuple(wanted), priority=ON_SCREEN)
-        for p in pages
-    ]
+    workspace: Workspace, pool: Pool, pages: list[Page], routine: Routine, progress: Progress, cancel: CancelToken
+) -> dict[str, Facts]:
+    wanted = wanted_marks(workspace.setup, routine)
+    jobs = [page_job(workspace.place.files, p, routine) for p in pages]
+    asked = [pool.submit(f"{WORK}:look_for_marks", job, wanted, priority=ON_SCREEN) for job in jobs]
     found = _collect(asked, "Looking for marks on page", progress, cancel)
     return {p.id: replace(p.facts, **_revive(data)) for p, data in zip(pages, found, strict=True) if p.facts}
 
@@ -155,21 +151,12 @@ def _texts(
     asked_of = [p for p in pages if p.facts and not (p.facts.is_blank or p.facts.separator) and not p.trouble]
     known = {k: PageText.from_bytes(d) for k, d in workspace.batches.texts([p.id for p in asked_of]).items()}
     missing = [p for p in asked_of if p.id not in known]
-    asked = [
-        pool.submit(
-            f"{WORK}:read",
-            *_arguments(workspace, p),
-            astuple(p.frame),
-            routine.language,
-            cleaning_steps(routine),
-            priority=FIRST_PAGE,
-        )
-        for p in missing
-    ]
+    jobs = [page_job(workspace.place.files, p, routine) for p in missing]
+    asked = [pool.submit(f"{WORK}:read", job, priority=FIRST_PAGE) for job in jobs]
     for page, (data, _) in zip(missing, _collect(asked, "Reading page", progress, cancel), strict=True):
         known[page.id] = PageText.from_bytes(data)
         if keep:
-            workspace.batches.set_text(page.id, data, page.frame.rotation)
+            keep_reading(workspace, page, data)
     return known
 
 

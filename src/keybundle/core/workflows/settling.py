@@ -6,10 +6,13 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 from keybundle.core.batches.model import Batch, Document, Page, State
+from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.filing.destination import compute_destination
-from keybundle.core.proposing.evidence import weigh
+from keybundle.core.proposing.evidence import RuleFor, weigh
 from keybundle.core.registers.book import Book
 from keybundle.core.setup.model import DocumentType, Setup
+
+GIVES_WAY = (Origin.CARRIED, Origin.DEFAULT)
 
 
 def judge_state(document: Document, pages: list[Page], kind: DocumentType | None, setup: Setup, grows: bool) -> State:
@@ -20,24 +23,56 @@ def judge_state(document: Document, pages: list[Page], kind: DocumentType | None
         return State.SET_ASIDE
     if grows or not document.proposed or not all(p.is_read for p in pages):
         return State.READING
-    if kind is None or compute_destination(kind, setup, document.values).missing:
+    if kind is None or any(p.is_damaged for p in pages):
+        return State.TO_CHECK
+    if compute_destination(kind, setup, document.values).missing:
         return State.TO_CHECK
     known = [v for name, v in document.values.items() if kind.field(name)]
     return State.READY if all(v.sure for v in known) else State.TO_CHECK
 
 
-def settle(batch: Batch, setup: Setup, books: Callable[[], Mapping[str, Book]], bar: float) -> Batch:
-    """Weigh every document's values anew and judge its state; filed ones stay as they are.
+def settle(batch: Batch, setup: Setup, books: Callable[[], Mapping[str, Book]], bar: float, rule: RuleFor) -> Batch:
+    """Weigh every document's values anew and judge its state; filed ones, and those being filed, stay as they are.
 
-    Values of fields that the type does not have (proposed under a type that was undone) go.
+    Values of fields that the type does not have (proposed under a type that was undone) go. In a whole batch, values
+    are carried over from document to document.
     """
     pages = batch.pages_by_document()
+    if batch.is_whole:
+        batch = carry_over(batch, setup)
     documents = {}
     for key, document in batch.documents.items():
         kind = setup.document_type(document.type)
-        if kind is not None and document.values and not document.filed_id:
+        if kind is not None and document.values and not document.is_shut:
             own = {name: v for name, v in document.values.items() if kind.field(name)}
-            document = replace(document, values=weigh(own, kind, books(), bar))
+            document = replace(document, values=weigh(own, kind, books(), bar, rule))
         state = judge_state(document, pages.get(key, []), kind, setup, batch.growing == key)
-        documents[key] = replace(document, state=state)
+        documents[key] = document if document.claim else replace(document, state=state)
+    return replace(batch, documents=documents)
+
+
+def carry_over(batch: Batch, setup: Setup) -> Batch:
+    """Give each proposed document the marked values of the one of its type before it, as that stands now.
+
+    They are unsure until somebody confirms them, and give way to what the page or a person says.
+    """
+    last: dict[str, Mapping[str, FieldValue]] = {}
+    documents = dict(batch.documents)
+    for document in batch.in_order():
+        kind = setup.document_type(document.type)
+        if kind is None or not document.proposed:
+            continue
+        before = last.get(kind.name)
+        if before is not None and not document.is_shut:
+            values = dict(document.values)
+            for spec in (f for f in kind.fields if f.carry):
+                have, given = values.get(spec.name), before.get(spec.name)
+                if have is not None and (have.confirmed_by or have.origin not in GIVES_WAY):
+                    continue
+                if given is not None and given.items and (have is None or have.items != given.items):
+                    values[spec.name] = FieldValue(given.items, 0.0, Origin.CARRIED)
+                elif have is not None and have.origin is Origin.CARRIED and (given is None or not given.items):
+                    del values[spec.name]
+            document = documents[document.id] = replace(document, values=values)
+        last[kind.name] = document.values
     return replace(batch, documents=documents)

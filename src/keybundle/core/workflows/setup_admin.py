@@ -8,6 +8,7 @@ from keybundle.core.base.errors import InputProblem, Report, explain_os_error
 from keybundle.core.base.files import write_atomic
 from keybundle.core.setup.model import Person, Setup
 from keybundle.core.setup.text import load_setup, read_setup, write_setup
+from keybundle.core.workflows.routines import may_prepare
 from keybundle.core.workflows.workspace import Workspace
 
 
@@ -28,6 +29,8 @@ def check_setup_file(path: Path) -> Report:
 
 def import_setup(workspace: Workspace, path: Path, who: str) -> Setup:
     """Put a set-up file in force; raises InputProblem with all findings and changes nothing then."""
+    if workspace.has_setup:
+        may_prepare(workspace, who)
     setup = load_setup(_read(path))
     workspace.put_setup(setup, who)
     return setup
@@ -42,5 +45,7 @@ def begin_repository(workspace: Workspace, repository: str, administrator: str) 
     """Give a fresh data directory its name and its first administrator."""
     if not repository.strip() or not administrator.strip():
         raise InputProblem("The repository and its first administrator both need a name.")
+    if workspace.has_setup:
+        raise InputProblem("This repository has begun already. Nothing was changed.")
     person = Person(name=administrator.strip(), role="administrator")
     workspace.put_setup(Setup(repository=repository.strip(), people=(person,)), administrator.strip())

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.batches import commands
@@ -57,30 +58,43 @@ def _as_stored(workspace: Workspace, spec: FieldSpec, value: str) -> str:
     return entry[spec.column or book.key] if book and entry else value
 
 
+def value_by_hand(
+    workspace: Workspace, spec: FieldSpec, text: str, before: FieldValue | None, who: str, *,
+    origin: Origin = Origin.TYPED, page: str | None = None, box: Box | None = None,
+) -> FieldValue:  # fmt: skip
+    """Return the value that a person gives a field; an empty text gives an empty one, which stays empty.
+
+    A text that fails its checks is kept, unsure, with its problem.
+    """
+    items, problem = read_value(workspace, spec, text)
+    value = FieldValue(
+        items, 0.0 if problem else 1.0, origin, not problem, page, box, text.strip(), problem, "" if problem else who,
+        "" if problem else workspace.clock.stamp(),
+    )  # fmt: skip
+    if before is None:
+        return value
+    others = (before.text, *before.alternatives) if before.text else before.alternatives
+    told = tuple(dict.fromkeys(x for x in others if x != value.text))[:MOST_OFFERED]
+    return replace(value, guess=before.guess, guess_score=before.guess_score, alternatives=told)
+
+
+def emptied(who: str, stamp: str, before: FieldValue | None = None) -> FieldValue:
+    """Return the value of a field that a person emptied: nothing fills it again by itself."""
+    guess, score = (before.guess, before.guess_score) if before is not None else ("", 0.0)
+    return FieldValue((), 1.0, Origin.TYPED, True, confirmed_by=who, confirmed_at=stamp, guess=guess, guess_score=score)
+
+
 def enter_value(
     workspace: Workspace, line: Line, batch_id: str, document_id: str, name: str, text: str, who: str,
     *, origin: Origin = Origin.TYPED, page: str | None = None, words: Sequence[Word] = (), page_text: PageText | None = None,
 ) -> Changes:  # fmt: skip
     """Give a field a value by hand; empty text empties it. A text that fails its checks is kept, unsure, and told."""
-    stamp = workspace.clock.stamp()
 
     def command(batch: Batch) -> Batch:
         _, spec = _field(workspace, batch, document_id, name)
-        items, problem = read_value(workspace, spec, text)
-        if not items:
-            return commands.set_values(batch, document_id, {name: None})
         box = page_text.captured_box(list(words)) if page_text is not None and words else None
-        value = FieldValue(
-            items, 0.0 if problem else 1.0, origin, not problem, page, box, text.strip(), problem,
-            "" if problem else who, "" if problem else stamp,
-        )  # fmt: skip
         before = batch.document(document_id).values.get(name)
-        if before is not None:
-            value = replace(value, guess=before.guess, guess_score=before.guess_score)
-            others = (before.text, *before.alternatives) if before.text else before.alternatives
-            value = replace(
-                value, alternatives=tuple(dict.fromkeys(x for x in others if x != value.text))[:MOST_OFFERED]
-            )
+        value = value_by_hand(workspace, spec, text, before, who, origin=origin, page=page, box=box)
         return commands.set_values(batch, document_id, {name: value})
 
     return run_command(
@@ -94,7 +108,7 @@ def confirm_value(workspace: Workspace, line: Line, batch_id: str, document_id: 
 
     def command(batch: Batch) -> Batch:
         value = batch.document(document_id).values.get(name)
-        if value is None:
+        if value is None or not value.items:
             raise InputProblem(f"{name} is empty; there is nothing to confirm.")
         _, spec = _field(workspace, batch, document_id, name)
         _, problem = read_value(workspace, spec, value.text)

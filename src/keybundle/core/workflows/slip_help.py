@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
-from sqlalchemy import delete, func, insert, select
+from sqlalchemy import ColumnElement, Connection, delete, func, insert, select
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
@@ -21,8 +21,8 @@ from keybundle.core.workflows.bench import run_command
 from keybundle.core.workflows.defaults import today
 from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.routines import PREPARERS
-from keybundle.core.workflows.slip import read_value
-from keybundle.core.workflows.workspace import Workspace
+from keybundle.core.workflows.slip import emptied, read_value, value_by_hand
+from keybundle.core.workflows.workspace import Workspace, may_work
 
 
 @dataclass(frozen=True)
@@ -36,23 +36,27 @@ class Starter:
 
 def clear_assumed(workspace: Workspace, line: Line, batch_id: str, document_id: str, who: str) -> Changes:
     """Empty all fields that were only carried over, defaulted or prefilled, and that nobody confirmed."""
+    stamp = workspace.clock.stamp()
 
     def command(batch: Batch) -> Batch:
         values = batch.document(document_id).values
         gone = [n for n, v in values.items() if v.origin in ASSUMED and not v.confirmed_by]
         if not gone:
             raise InputProblem("Nothing on this slip was only assumed.")
-        return commands.set_values(batch, document_id, dict.fromkeys(gone))
+        return commands.set_values(batch, document_id, {n: emptied(who, stamp, values[n]) for n in gone})
 
     return run_command(workspace, line, batch_id, who, "clear what was assumed", command)
 
 
 def empty_slip(workspace: Workspace, line: Line, batch_id: str, document_id: str, who: str) -> Changes:
     """Empty all fields of a slip."""
-    return run_command(
-        workspace, line, batch_id, who, "empty the slip",
-        lambda b: commands.set_values(b, document_id, dict.fromkeys(b.document(document_id).values)),
-    )  # fmt: skip
+    stamp = workspace.clock.stamp()
+
+    def command(batch: Batch) -> Batch:
+        values = batch.document(document_id).values
+        return commands.set_values(batch, document_id, {n: emptied(who, stamp, v) for n, v in values.items()})
+
+    return run_command(workspace, line, batch_id, who, "empty the slip", command)
 
 
 def set_today(workspace: Workspace, line: Line, batch_id: str, document_id: str, name: str, who: str) -> Changes:
@@ -85,20 +89,37 @@ def list_starters(workspace: Workspace, type_name: str) -> list[Starter]:
 
 
 def keep_starter(workspace: Workspace, document: Document, name: str, who: str) -> None:
-    """Keep the values of a slip as a starter; one of that name is replaced."""
+    """Keep the values of a slip as a starter of its type; one of that name is replaced if it is one's own.
+
+    Raises InputProblem for a person who may only look, and where somebody else keeps that name.
+    """
+    may_work(workspace.person(who))
     values = {n: v.text for n, v in document.values.items() if v.items}
     if not name.strip() or not document.type or not values:
         raise InputProblem("A starter needs a name, and a slip with a type and some values.")
     row = {"name": name.strip(), "type": document.type, "given": values, "who": who, "at": workspace.clock.stamp()}
     with workspace.place.database.atomic() as c:
-        c.execute(delete(t.starter).where(t.starter.c.name == name.strip()))
+        _may_change_starter(workspace, c, document.type, name.strip(), who)
+        c.execute(delete(t.starter).where(*_starter(document.type, name.strip())))
         c.execute(insert(t.starter).values(row))
 
 
-def drop_starter(workspace: Workspace, name: str) -> None:
-    """Forget a starter."""
+def drop_starter(workspace: Workspace, type_name: str, name: str, who: str) -> None:
+    """Forget a starter of a type; raises InputProblem where it is somebody else's."""
+    may_work(workspace.person(who))
     with workspace.place.database.atomic() as c:
-        c.execute(delete(t.starter).where(t.starter.c.name == name))
+        _may_change_starter(workspace, c, type_name, name, who)
+        c.execute(delete(t.starter).where(*_starter(type_name, name)))
+
+
+def _starter(type_name: str, name: str) -> tuple[ColumnElement[bool], ColumnElement[bool]]:
+    return t.starter.c.type == type_name, t.starter.c.name == name
+
+
+def _may_change_starter(workspace: Workspace, c: Connection, type_name: str, name: str, who: str) -> None:
+    owner = c.execute(select(t.starter.c.who).where(*_starter(type_name, name))).scalar()
+    if owner is not None and owner != who and workspace.person(who).role not in PREPARERS:
+        raise InputProblem(f"The starter “{name}” is {owner}'s; choose another name. Nothing was changed.")
 
 
 def start_from(
@@ -145,23 +166,16 @@ def set_for_many(
     workspace: Workspace, line: Line, batch_id: str, changes: Sequence[tuple[str, str, str]], who: str
 ) -> Changes:
     """Set fields of many slips as one step; ``changes`` are (document, field, text). Fields a type lacks are passed over."""
-    stamp = workspace.clock.stamp()
 
     def command(batch: Batch) -> Batch:
         for document_id, name, text in changes:
-            kind = workspace.setup.document_type(batch.document(document_id).type)
+            document = batch.document(document_id)
+            kind = workspace.setup.document_type(document.type)
             spec = kind.field(name) if kind else None
-            if spec is None or batch.document(document_id).filed_id:
+            if spec is None or document.is_shut:
                 continue
-            items, problem = read_value(workspace, spec, text)
-            before = batch.document(document_id).values.get(name)
-            value = FieldValue(
-                items, 0.0 if problem else 1.0, Origin.TYPED, not problem, None, None, text.strip(), problem,
-                "" if problem else who, "" if problem else stamp,
-            )  # fmt: skip
-            if before is not None:
-                value = replace(value, guess=before.guess, guess_score=before.guess_score)
-            batch = commands.set_values(batch, document_id, {name: value if items else None})
+            value = value_by_hand(workspace, spec, text, document.values.get(name), who)
+            batch = commands.set_values(batch, document_id, {name: value})
         return batch
 
     return run_command(workspace, line, batch_id, who, f"set {len(changes)} values", command)

@@ -9,13 +9,13 @@ from typing import Any
 from pydantic import ValidationError
 from sqlalchemy import func, select
 
-from keybundle.core.base.errors import InputProblem, Report
+from keybundle.core.base.errors import InputProblem
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.filing.destination import make_caption
-from keybundle.core.setup.model import DocumentType
-from keybundle.core.setup.text import read_setup, write_setup
+from keybundle.core.setup.formulas import caption_names, read_level, read_order, read_sum
+from keybundle.core.setup.model import DocumentType, Setup
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.routines import may_prepare
+from keybundle.core.workflows.routines import may_prepare, refuse_changed
 from keybundle.core.workflows.workspace import Workspace
 
 TOLD_BY = ("words", "barcode", "source")
@@ -45,10 +45,10 @@ def add_field(kind: DocumentType, name: str, value_kind: Kind, *, register: str 
 def remove_field(kind: DocumentType, name: str) -> DocumentType:
     """Return a type without a field; raises InputProblem where the caption, the folder, a check or the key needs it."""
     used_in = {
-        "its caption": re.findall(r"\{([^}]+)\}", kind.caption),
-        "its folder": [x.removeprefix("year of ").removeprefix("month of ") for x in kind.folder.values()],
-        "a sum": [part.strip() for rule in kind.sums for part in re.split("[+=]", rule)],
-        "an order of dates": [part.strip() for rule in kind.order for part in rule.split("<")],
+        "its caption": caption_names(kind.caption),
+        "its folder": [read_level(x).field for x in kind.folder.values()],
+        "a sum": [name for rule in kind.sums for name in (*read_sum(rule)[0], read_sum(rule)[1])],
+        "an order of dates": [name for rule in kind.order for name in read_order(rule)],
         "its key": kind.key,
     }
     if used := [where for where, names in used_in.items() if name in names]:
@@ -90,15 +90,19 @@ def _validated(data: Mapping[str, Any]) -> DocumentType:
     return kind
 
 
-def save_type(workspace: Workspace, who: str, kind: DocumentType) -> int:
-    """Keep a type in place of the one of its name; return how many filed documents are of it (they stay as they are)."""
+def save_type(workspace: Workspace, who: str, kind: DocumentType, base: DocumentType | None = None) -> int:
+    """Keep a type in place of the one of its name; return how many filed documents are of it (they stay as they are).
+
+    ``base`` is the type that was changed: where somebody else has changed it meanwhile, nothing is kept.
+    """
     may_prepare(workspace, who)
-    kinds = tuple(kind if k.name == kind.name else k for k in workspace.setup.document_types)
-    changed = workspace.setup.model_copy(update={"document_types": kinds})
-    report = read_setup(write_setup(changed))
-    if isinstance(report, Report):
-        raise InputProblem("; ".join(f.message for f in report.findings) + ". Nothing was changed.")
-    workspace.put_setup(changed, who)
+
+    def change(setup: Setup) -> Setup:
+        refuse_changed(setup.document_type(kind.name), base, f"The document type {kind.name}")
+        kinds = tuple(kind if k.name == kind.name else k for k in setup.document_types)
+        return setup.model_copy(update={"document_types": kinds})
+
+    workspace.change_setup(who, change)
     d = t.document.c
     with workspace.place.database.read() as c:
         return int(c.execute(select(func.count()).where(d.type == kind.name, d.removed_at.is_(None))).scalar() or 0)

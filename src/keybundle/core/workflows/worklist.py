@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, select
 
@@ -36,7 +37,7 @@ class WorkRow:
 
 @dataclass(frozen=True)
 class Today:
-    """What was done since midnight (UTC): sides captured, documents filed."""
+    """What was done since midnight in the repository's time zone: sides captured, documents filed."""
 
     sides: int
     filed: int
@@ -47,22 +48,24 @@ def list_work(workspace: Workspace, *, owner: str | None = None) -> list[WorkRow
     """Return the unfinished batches, oldest first; of one person where ``owner`` is given."""
     b, p, d = t.batch.c, t.page.c, t.batch_document.c
     now = workspace.clock.now()
-    first = select(p.document_id, func.min(p.position).label("place"), func.count().label("pages")).where(
-        p.document_id.is_not(None)
-    ).group_by(p.document_id).subquery()  # fmt: skip
-    pieces: dict[str, list[tuple[State, int]]] = {}
     chosen = select(t.batch).where(b.closed_at.is_(None)).order_by(b.created_at)
+    pieces: dict[str, list[tuple[State, int]]] = {}
+    loose: dict[tuple[str, str | None], int] = {}
     with workspace.place.database.read() as c:
         batches = c.execute(chosen.where(b.owner == owner) if owner else chosen).all()
         ids = [r.id for r in batches]
-        rows = c.execute(
-            select(d.batch_id, d.state, first.c.pages).join(first, first.c.document_id == d.id)
-            .where(d.batch_id.in_(ids)).order_by(d.batch_id, first.c.place)
-        )  # fmt: skip
-        for row in rows:
+        own = (
+            select(p.batch_id, p.document_id, func.min(p.position).label("place"), func.count().label("pages"))
+            .where(p.batch_id.in_(ids), p.document_id.is_not(None))
+            .group_by(p.batch_id, p.document_id)
+            .subquery()
+        )
+        rows = select(own.c.batch_id, d.state, own.c.pages).join(t.batch_document, d.id == own.c.document_id)
+        for row in c.execute(rows.order_by(own.c.batch_id, own.c.place)):
             pieces.setdefault(row.batch_id, []).append((State(row.state), row.pages))
         counts = select(p.batch_id, p.disposition, func.count()).where(p.batch_id.in_(ids), p.document_id.is_(None))
-        loose = {(r[0], r[1]): r[2] for r in c.execute(counts.group_by(p.batch_id, p.disposition))}
+        for loose_row in c.execute(counts.group_by(p.batch_id, p.disposition)):
+            loose[loose_row[0], loose_row[1]] = loose_row[2]
     found = []
     for r in batches:
         routine = workspace.setup.routine(r.routine)
@@ -79,7 +82,8 @@ def list_work(workspace: Workspace, *, owner: str | None = None) -> list[WorkRow
 
 def count_today(workspace: Workspace) -> Today:
     """Return today's figures."""
-    midnight = workspace.clock.now().astimezone(UTC).replace(hour=0, minute=0, second=0, microsecond=0).isoformat()
+    local = workspace.clock.now().astimezone(ZoneInfo(workspace.setup.time_zone))
+    midnight = local.replace(hour=0, minute=0, second=0, microsecond=0).astimezone(UTC).isoformat()
     with workspace.place.database.read() as c:
         sides = c.execute(select(func.count()).where(t.page.c.captured_at >= midnight)).scalar() or 0
         kept = t.document.c.removed_at.is_(None)

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from sqlalchemy import delete, insert, select
 
 from keybundle.core.base.clock import Clock
-from keybundle.core.base.errors import EnvironmentProblem, InputProblem
+from keybundle.core.base.errors import EnvironmentProblem, InputProblem, Report
 from keybundle.core.batches.model import Batch
 from keybundle.core.batches.store import BatchStore
 from keybundle.core.fields.kinds import Rule
@@ -20,7 +20,7 @@ from keybundle.core.repository import audit
 from keybundle.core.repository.store import Repository
 from keybundle.core.setup.model import FieldSpec, Person, Setup
 from keybundle.core.setup.routines import Routine
-from keybundle.core.setup.text import load_setup, write_setup
+from keybundle.core.setup.text import load_kept_setup, read_setup, write_setup
 from keybundle.core.store import schema as t
 from keybundle.core.store.place import Place, open_place
 from keybundle.core.workflows.settling import settle
@@ -49,7 +49,7 @@ class Workspace:
         self._calibration: Calibration | None = None
 
     def _settle(self, batch: Batch) -> Batch:
-        return settle(batch, self.setup, self.books, self.bar(self.setup.routine(batch.routine)))
+        return settle(batch, self.setup, self.books, self.bar(self.setup.routine(batch.routine)), self.rule)
 
     @property
     def has_setup(self) -> bool:
@@ -70,7 +70,7 @@ class Workspace:
                         f"“{self.place.root}” has no set-up yet. Import one with: keybundle setup import FILE, "
                         "or make the demo world with: keybundle init-demo."
                     )
-                self._setup = load_setup(found)
+                self._setup = load_kept_setup(found)
             return self._setup
 
     def books(self) -> Mapping[str, Book]:
@@ -108,6 +108,24 @@ class Workspace:
                     [{"register": register.name, "key": k, "position": i, "row": r} for k, (i, r) in unique.items()],
                 )
             audit.append(c, at, who, "set-up changed", setup.repository, {"cabinets": len(setup.cabinets)})
+            self.place.database.after_commit(self._forget_setup)
+
+    def change_setup(self, who: str, change: Callable[[Setup], Setup]) -> Setup:
+        """Put in force what a change makes of the set-up as it is at that moment, whoever else has changed it.
+
+        Raises InputProblem, and changes nothing, where the result does not hold together or ``change`` refuses.
+        """
+        with self.place.database.atomic() as c:
+            chosen = select(t.setup_version.c.text).order_by(t.setup_version.c.id.desc()).limit(1)
+            found = c.execute(chosen).scalar()
+            changed = change(load_kept_setup(found) if found is not None else self.setup)
+            report = read_setup(write_setup(changed))
+            if isinstance(report, Report):
+                raise InputProblem("; ".join(f.message for f in report.findings) + ". Nothing was changed.")
+            self.put_setup(changed, who)
+        return changed
+
+    def _forget_setup(self) -> None:
         with self._lock:
             self._setup, self._books = None, None
 
@@ -169,9 +187,12 @@ class Workspace:
         with self.place.database.atomic() as c:
             c.execute(delete(t.setting).where(t.setting.c.name == name))
             c.execute(insert(t.setting).values(name=name, value=value))
-        with self._lock:
             if name == CALIBRATION:
-                self._calibration = None
+                self.place.database.after_commit(self._forget_calibration)
+
+    def _forget_calibration(self) -> None:
+        with self._lock:
+            self._calibration = None
 
     def person(self, name: str | None) -> Person:
         """Return a person, or the first administrator; raises InputProblem for an unknown name."""
@@ -199,6 +220,6 @@ def may_work(person: Person) -> None:
         )
 
 
-def open_workspace(root: Path, *, create: bool = True, clock: Clock | None = None) -> Workspace:
-    """Open a data directory; raises EnvironmentProblem in words."""
-    return Workspace(open_place(root, create=create, clock=clock))
+def open_workspace(root: Path, *, create: bool = True, clock: Clock | None = None, held: bool = False) -> Workspace:
+    """Open a data directory; ``held`` says that the caller holds it. Raises EnvironmentProblem in words."""
+    return Workspace(open_place(root, create=create, clock=clock, held=held))

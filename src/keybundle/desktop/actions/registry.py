@@ -26,6 +26,13 @@ COMMANDS: tuple[Command, ...] = (
     Command("go.find", "Find", "Find documents by any word or field", "Ctrl+3", "everywhere"),
     Command("go.prepare", "Prepare", "See cabinets, types, registers, routines and people", "Ctrl+4", "everywhere"),
     Command("help.keys", "Keys", "Show all keys and search commands", "F1", "everywhere"),
+    Command(
+        "line.retry",
+        "Try again",
+        "Try again at once what a full disk or a locked store holds up",
+        "Ctrl+Shift+Y",
+        "everywhere",
+    ),
     Command("edit.undo", "Undo", "Take back the last step of the open batch", "Ctrl+Z", "everywhere"),
     Command("edit.redo", "Redo", "Do the undone step again", "Ctrl+Shift+Z", "everywhere"),
     Command("work.scan", "Scan", "Scan the stack in the feeder under the chosen routine", "S", "work"),

@@ -11,6 +11,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Qt, Signal
 
 from keybundle.core.base.errors import AppError
+from keybundle.core.base.progress import CancelToken
 
 log = logging.getLogger(__name__)
 OnResult = Callable[[Any], None]
@@ -31,7 +32,8 @@ class JobRunner(QObject):
     """Runs functions off the interface thread.
 
     A query with a ``key`` supersedes earlier ones of the same key: their results are dropped. Errors in words go to
-    ``on_error``, else to ``failed``; a bug is logged and told there too.
+    ``on_error``, else to ``failed``; a bug is logged and told there too. ``closing`` is set when the runner closes, for
+    work that has no token of its own.
     """
 
     failed = Signal(str)
@@ -44,6 +46,7 @@ class JobRunner(QObject):
         self._long = ThreadPoolExecutor(4, thread_name_prefix="long")
         self._numbers: dict[str, int] = {}
         self._closed = False
+        self.closing = CancelToken()
         self._finished.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
 
     def query(
@@ -102,5 +105,6 @@ class JobRunner(QObject):
     def close(self) -> None:
         """Take no more work and wait for what runs."""
         self._closed = True
+        self.closing.cancel()
         for pool in (self._queries, self._changes, self._long):
             pool.shutdown(wait=True, cancel_futures=True)

@@ -13,6 +13,7 @@ from keybundle.core.fields.values import Origin
 from keybundle.core.reading.text import Word
 from keybundle.core.setup.model import FieldSpec
 from keybundle.core.workflows import bench, slip
+from keybundle.core.workflows.closing import close_batch
 from keybundle.desktop.presenters.bench_filing import BenchFiling
 from keybundle.desktop.presenters.bench_pages import BenchPages
 from keybundle.desktop.presenters.bench_slips import BenchSlips
@@ -99,7 +100,7 @@ class BenchPresenter(QObject):
             return
         data, batch = self._data, self._data.batch
         document = self._document()
-        ready = sum(d.state is State.READY for d in batch.documents.values())
+        ready = sum(d.state is State.READY and not d.claim for d in batch.documents.values())
         known = {p.id for p in batch.pages}
         self._selected &= known
         reading, stop_reading = say_reading(batch, stopped=self.batch_id in self._s.line.stopped)
@@ -272,8 +273,9 @@ class BenchPresenter(QObject):
         """Close the batch; what is still open is named and stays."""
         s = self._s
         s.runner.change(
-            lambda: s.workspace.batches.close(self.batch_id), lambda _: self.closed.emit(), on_error=self.failed.emit
-        )
+            lambda: close_batch(s.workspace, self.batch_id, s.who), lambda _: self.closed.emit(),
+            on_error=self.failed.emit,
+        )  # fmt: skip
 
     def toggle_reading(self) -> None:
         """Stop the reading of the batch, or read on where it was stopped."""

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
+from keybundle.core.base.changes import Changes
+from keybundle.core.base.progress import Step
 from keybundle.core.batches.model import State
 from keybundle.core.workflows import filing
 from keybundle.desktop.presenters.session import Session
@@ -64,7 +66,14 @@ class BenchFiling:
                 at.record_made.emit(result.record)
             at.refresh()
 
-        work: Any = lambda: filing.file_documents(s.workspace, s.pool, at.batch_id, s.who, documents)  # noqa: E731
+        def show(step: Step) -> None:
+            s.bus.tell(Changes(frozenset([at.batch_id])))
+
+        def work() -> filing.Filed:
+            return filing.file_documents(
+                s.workspace, s.pool, at.batch_id, s.who, documents, progress=show, cancel=s.runner.closing
+            )
+
         s.runner.long(work, done, on_error=at.failed.emit)
 
     def take_back(self) -> None:

@@ -142,9 +142,13 @@ class BenchSlips(QObject):
             )  # fmt: skip
 
     def drop_starter(self, name: str) -> None:
-        """Forget a starter."""
-        s = self._s
-        s.runner.change(lambda: slip_help.drop_starter(s.workspace, name), lambda _: self.list_starters())
+        """Forget a starter of the slip's type."""
+        s, batch, document = self._s, self._at.batch, self._at.state.document
+        kind = batch.document(document).type if batch is not None and document is not None else None
+        s.runner.change(
+            lambda: slip_help.drop_starter(s.workspace, kind or "", name, s.who), lambda _: self.list_starters(),
+            on_error=self._at.failed.emit,
+        )  # fmt: skip
 
     def list_folders(self, typed: str = "") -> None:
         """Ask for folders to file the document in."""

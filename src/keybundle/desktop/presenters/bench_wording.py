@@ -26,6 +26,7 @@ from keybundle.desktop.presenters.bench_state import (
 )
 
 UNKNOWN = Calibration()
+BEING_FILED = "being filed"
 ASSUMED_TOLD = {
     Origin.DEFAULT: "Only the default; confirm it or change it.",
     Origin.FOLDER: "Taken from the folder it came from; confirm it or change it.",
@@ -83,11 +84,16 @@ def make_strip(batch: Batch, cache: Path) -> tuple[StripPage, ...]:
     return tuple(found)
 
 
+def say_state(document: Document) -> str:
+    """Return a document's state as it is shown."""
+    return BEING_FILED if document.claim else document.state.value
+
+
 def make_plates(data: BenchData) -> tuple[StripDocument, ...]:
     """Return the nameplates in order."""
     pages = data.batch.pages_by_document()
     return tuple(
-        StripDocument(key, d.type or "Type unknown", data.facts[key].caption, d.state.value, len(pages[key]))
+        StripDocument(key, d.type or "Type unknown", data.facts[key].caption, say_state(d), len(pages[key]))
         for key, d in ((key, data.batch.documents[key]) for key in pages)
     )
 
@@ -98,8 +104,8 @@ def make_slip(data: BenchData, document: Document, setup: Setup, calibration: Ca
     kind = setup.document_type(document.type)
     rows = tuple(_row(f, document.values.get(f.name), data.batch, calibration) for f in kind.fields) if kind else ()
     return SlipState(
-        document.id, document.type or "", tuple(t.name for t in setup.document_types), document.state.value, rows,
-        tuple(zip(facts.levels, facts.path, strict=True)), facts.why_not, document.state is State.READY,
+        document.id, document.type or "", tuple(t.name for t in setup.document_types), say_state(document), rows,
+        tuple(zip(facts.levels, facts.path, strict=True)), facts.why_not, document.state is State.READY and not document.claim,
         document.filed_id is not None, document.parked or "", data.received, ", ".join(document.tags), facts.same,
     )  # fmt: skip
 
@@ -123,7 +129,7 @@ def make_table(data: BenchData, setup: Setup) -> SlipTable:
             unsure = not value.sure if value else spec.required
             cells.append(TableCell(text, unsure and not document.filed_id, not document.filed_id))
         head = f"{number}  {data.facts[document.id].caption}"
-        rows.append(TableRow(document.id, head, document.type or "", document.state.value, tuple(cells)))
+        rows.append(TableRow(document.id, head, document.type or "", say_state(document), tuple(cells)))
     heads = tuple(f"{name}\n{_say_same(seen[name])}" for name in fields)
     return SlipTable(fields, heads, tuple(rows))
 

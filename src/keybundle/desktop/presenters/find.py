@@ -65,7 +65,8 @@ class FindPresenter(QObject):
 
     def _found(self, line: str, found: Found) -> None:
         waiting = sum(not h.is_filed for h in found.hits)
-        told = count(len(found.hits), "document") + (f", {waiting} of them not filed yet" if waiting else "")
+        first = "The first " if found.is_cut else ""
+        told = first + count(len(found.hits), "document") + (f", {waiting} of them not filed yet" if waiting else "")
         if found.unread_pages:
             told += f"; {count(found.unread_pages, 'page')} still to be read"
         self.state = FindState(

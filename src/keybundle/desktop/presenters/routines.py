@@ -68,6 +68,7 @@ class RoutinesPresenter(QObject):
         self.state = RoutineState()
         self._cancel = CancelToken()
         self._pointed = ""
+        self._keeping = 0  # changes under way: what is shown is newer than what is kept
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(WAIT_MS)
@@ -88,6 +89,8 @@ class RoutinesPresenter(QObject):
         self._s.runner.query(load, self._loaded, key="routines")
 
     def _loaded(self, found: tuple[list[Sample], int]) -> None:
+        if self._keeping:
+            return
         setup = self._s.workspace.setup
         routine = setup.routine(self.state.chosen) or (setup.routines[0] if setup.routines else None)
         samples = tuple(found[0])
@@ -128,12 +131,19 @@ class RoutinesPresenter(QObject):
             return
         before = self.state.chosen
         self._show(routine=routine, problem="")
+        self._keeping += 1
+
+        def refused(told: str) -> None:
+            self._keeping -= 1
+            self._show(routine=s.workspace.setup.routine(before), problem=told)
+
         s.runner.change(
-            lambda: routines.save_routine(s.workspace, s.who, before, routine), lambda _: self._saved(routine),
-            on_error=lambda told: self._show(routine=base, problem=told),
+            lambda: routines.save_routine(s.workspace, s.who, before, routine, base), lambda _: self._saved(routine),
+            on_error=refused,
         )  # fmt: skip
 
     def _saved(self, routine: Routine) -> None:
+        self._keeping -= 1
         self.said.emit(f"Kept: {routine.name}")
         self._show(chosen=routine.name)
         self.refresh()

@@ -31,7 +31,7 @@ def join_words(parts: list[str]) -> str:
 def tell_line(line: Line) -> str:
     """Return what goes on behind the screens: a trouble, what is left to read and for how long, what was stopped."""
     if line.problem:
-        return line.problem
+        return f"{line.problem} It is tried again by itself; Ctrl+Shift+Y: at once" if line.waits else line.problem
     stopped = f"reading stopped in {count(len(line.stopped), 'batch', 'batches')}" if line.stopped else ""
     if line.pages_to_read:
         seconds = line.seconds_to_read

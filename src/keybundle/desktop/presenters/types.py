@@ -48,6 +48,7 @@ class TypesPresenter(QObject):
         self._s = session
         self.state = TypesState()
         self._pointed = ""
+        self._keeping = 0  # changes under way: what is shown is newer than what is kept
 
     def refresh(self, name: str = "") -> None:
         """Show a type (else the one shown before, else the first)."""
@@ -120,14 +121,23 @@ class TypesPresenter(QObject):
         # Shown at once, so that the next change builds on this one while it is still being kept.
         self._show(kind=kind, problem="")
 
+        self._keeping += 1
+
         def done(documents: int) -> None:
+            self._keeping -= 1
             self.said.emit(f"Kept: {kind.name}. {count(documents, 'filed document')} of it stay as they are")
+            if not self._keeping:
+                self.refresh(kind.name)
+
+        def refused(told: str) -> None:
+            self._keeping -= 1
             self.refresh(kind.name)
+            self._show(problem=told)
 
         s.runner.change(
-            lambda: types.save_type(s.workspace, s.who, kind),
+            lambda: types.save_type(s.workspace, s.who, kind, before),
             done,
-            on_error=lambda told: self._show(kind=before, problem=told),
+            on_error=refused,
         )
 
     def point(self, offset: int = 0) -> None:

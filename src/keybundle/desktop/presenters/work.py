@@ -12,11 +12,12 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.batches.model import State
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows import bench, filing, rescan, worklist
+from keybundle.core.workflows import bench, rescan, worklist
 from keybundle.core.workflows.bench import toggle_reading
 from keybundle.core.workflows.capture import Captured, ImportPlan, import_files, plan_import, scan_stack
+from keybundle.core.workflows.closing import close_batch
 from keybundle.core.workflows.devices import Offers, Options, SimulatedScanner, find_scanners
-from keybundle.core.workflows.filing import Record
+from keybundle.core.workflows.records import Record, list_records
 from keybundle.core.workflows.scan_choices import ScanChoice, options_of, say_choices, scan_choices
 from keybundle.core.workflows.worklist import Today, WorkRow
 from keybundle.desktop.presenters.preview import PreviewPresenter
@@ -139,7 +140,7 @@ class WorkPresenter(QObject):
             scanner = devices.scanner_for(routine)
             sheets = scanner.sheets_in_feeder() if scanner else -1
             offers = scanner.offers() if scanner else Offers()
-            return worklist.list_work(ws), worklist.count_today(ws), filing.list_records(ws, 6), sheets, offers
+            return worklist.list_work(ws), worklist.count_today(ws), list_records(ws, 6), sheets, offers
 
         self._s.runner.query(load, self._loaded, key="work")
         if not self._has_looked:
@@ -393,8 +394,10 @@ class WorkPresenter(QObject):
 
     def close_batch(self, batch_id: str) -> None:
         """Close a batch whose every document is filed."""
-        ws = self._s.workspace
-        self._s.runner.change(lambda: ws.batches.close(batch_id), lambda _: self.refresh(), on_error=self.failed.emit)
+        s = self._s
+        s.runner.change(
+            lambda: close_batch(s.workspace, batch_id, s.who), lambda _: self.refresh(), on_error=self.failed.emit
+        )
 
     def record(self, record_id: str) -> Record | None:
         """Return a filing record that is shown."""

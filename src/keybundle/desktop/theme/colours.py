@@ -19,8 +19,15 @@ MOSS_WASH = "#E6EEDF"
 SLATE_WASH = "#E2E9F1"
 SHADE = "#EBE6DA"
 
-STATE = {"reading": SLATE, "to check": BRASS, "ready": MOSS, "filed": MOSS, "set aside": QUIET}
-STATE_WASH = {"reading": SLATE_WASH, "to check": BRASS_WASH, "ready": MOSS_WASH, "filed": MOSS_WASH, "set aside": SHADE}
+STATE = {"reading": SLATE, "to check": BRASS, "ready": MOSS, "being filed": SLATE, "filed": MOSS, "set aside": QUIET}
+STATE_WASH = {
+    "reading": SLATE_WASH,
+    "to check": BRASS_WASH,
+    "ready": MOSS_WASH,
+    "being filed": SLATE_WASH,
+    "filed": MOSS_WASH,
+    "set aside": SHADE,
+}
 TEXT_PAIRS = (
     (INK, PAPER), (INK, CARD), (QUIET, PAPER), (QUIET, CARD), (TEAL, PAPER), (TEAL, CARD), (BRASS, CARD),
     (BRASS, PAPER), (MADDER, CARD), (MADDER, PAPER), (MOSS, CARD), (MOSS, PAPER), (SLATE, CARD), (SLATE, PAPER),

@@ -21,6 +21,7 @@ SIGN = {
     "ready": "check",
     "filed": "archive",
     "set aside": "pause-circle",
+    "being filed": "tray",
 }
 ORIGIN_SIGN = {
     "page": "file-text", "register": "book-open", "separator sheet": "scissors", "typed": "keyboard",

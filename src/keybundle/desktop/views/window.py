@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keybundle.core.workflows.filing import Record, list_records, record_as_html
+from keybundle.core.workflows.records import Record, list_records, record_as_html
 from keybundle.core.workflows.register_files import import_register
 from keybundle.desktop.actions.registry import Handlers, find_command
 from keybundle.desktop.presenters.prepare import load_parts
@@ -137,6 +137,7 @@ class MainWindow(QMainWindow):
         for name in ("work", "cabinets", "find", "prepare"):
             on(f"go.{name}", getattr(self, f"go_{name}"))
         on("help.keys", self.show_keys)
+        on("line.retry", self.session.line.retry)
         on("edit.undo", self._undo)
         on("edit.redo", self._redo)
         for command_id in self.handlers.run:

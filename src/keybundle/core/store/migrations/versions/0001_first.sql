@@ -1,194 +1,289 @@
 CREATE TABLE audit (
-	seq INTEGER NOT NULL, 
-	at VARCHAR NOT NULL, 
-	who VARCHAR NOT NULL, 
-	what VARCHAR NOT NULL, 
-	subject VARCHAR NOT NULL, 
-	detail TEXT NOT NULL, 
-	hash VARCHAR NOT NULL, 
-	PRIMARY KEY (seq)
+    seq INTEGER NOT NULL,
+    at VARCHAR NOT NULL,
+    who VARCHAR NOT NULL,
+    what VARCHAR NOT NULL,
+    subject VARCHAR NOT NULL,
+    detail TEXT NOT NULL,
+    hash VARCHAR NOT NULL,
+    PRIMARY KEY (seq)
 );
 CREATE TABLE batch (
-	id VARCHAR NOT NULL, 
-	routine VARCHAR NOT NULL, 
-	origin VARCHAR NOT NULL, 
-	owner VARCHAR NOT NULL, 
-	created_at VARCHAR NOT NULL, 
-	captured_at VARCHAR, 
-	closed_at VARCHAR, 
-	PRIMARY KEY (id)
+    id VARCHAR NOT NULL,
+    routine VARCHAR NOT NULL,
+    origin VARCHAR NOT NULL,
+    owner VARCHAR NOT NULL,
+    created_at VARCHAR NOT NULL,
+    captured_at VARCHAR,
+    closed_at VARCHAR,
+    given JSON NOT NULL,
+    two_sided BOOLEAN NOT NULL,
+    paper_mm JSON NOT NULL,
+    next_captured INTEGER NOT NULL,
+    cut JSON NOT NULL,
+    revision INTEGER NOT NULL,
+    PRIMARY KEY (id)
 );
+CREATE INDEX batch_open ON batch (created_at) WHERE closed_at IS NULL;
+CREATE TABLE counter (
+    name VARCHAR NOT NULL,
+    last INTEGER NOT NULL,
+    PRIMARY KEY (name)
+);
+CREATE TABLE example (
+    id INTEGER NOT NULL PRIMARY KEY AUTOINCREMENT,
+    document VARCHAR NOT NULL,
+    type VARCHAR NOT NULL,
+    page INTEGER NOT NULL,
+    look BLOB NOT NULL,
+    lessons JSON NOT NULL,
+    at VARCHAR NOT NULL
+);
+CREATE INDEX example_by_document ON example (document);
+CREATE INDEX example_by_type ON example (type, page);
 CREATE TABLE filing_record (
-	id VARCHAR NOT NULL, 
-	batch_id VARCHAR NOT NULL, 
-	at VARCHAR NOT NULL, 
-	who VARCHAR NOT NULL, 
-	data JSON NOT NULL, 
-	PRIMARY KEY (id)
+    id VARCHAR NOT NULL,
+    batch_id VARCHAR NOT NULL,
+    at VARCHAR NOT NULL,
+    who VARCHAR NOT NULL,
+    "left" JSON NOT NULL,
+    balance JSON NOT NULL,
+    audit_head VARCHAR NOT NULL,
+    PRIMARY KEY (id)
 );
 CREATE INDEX record_by_batch ON filing_record (batch_id);
+CREATE INDEX record_by_time ON filing_record (at);
 CREATE TABLE folder (
-	id INTEGER NOT NULL, 
-	cabinet VARCHAR NOT NULL, 
-	parent_id INTEGER, 
-	level INTEGER NOT NULL, 
-	field VARCHAR NOT NULL, 
-	value VARCHAR NOT NULL, 
-	path VARCHAR NOT NULL, 
-	storage_area VARCHAR, 
-	PRIMARY KEY (id), 
-	UNIQUE (cabinet, path), 
-	FOREIGN KEY(parent_id) REFERENCES folder (id)
+    id INTEGER NOT NULL,
+    cabinet VARCHAR NOT NULL,
+    parent_id INTEGER,
+    level INTEGER NOT NULL,
+    field VARCHAR NOT NULL,
+    value VARCHAR NOT NULL,
+    path VARCHAR NOT NULL,
+    storage_area VARCHAR,
+    PRIMARY KEY (id),
+    UNIQUE (cabinet, path),
+    FOREIGN KEY(parent_id) REFERENCES folder (id)
 );
 CREATE INDEX folder_by_parent ON folder (parent_id);
+CREATE TABLE outcome (
+    id INTEGER NOT NULL,
+    document VARCHAR NOT NULL,
+    field VARCHAR NOT NULL,
+    score FLOAT NOT NULL,
+    is_right BOOLEAN NOT NULL,
+    at VARCHAR NOT NULL,
+    PRIMARY KEY (id)
+);
+CREATE INDEX outcome_by_document ON outcome (document);
 CREATE TABLE register_entry (
-	register VARCHAR NOT NULL, 
-	"key" VARCHAR NOT NULL, 
-	position INTEGER NOT NULL, 
-	"row" JSON NOT NULL, 
-	PRIMARY KEY (register, "key")
+    register VARCHAR NOT NULL,
+    "key" VARCHAR NOT NULL,
+    position INTEGER NOT NULL,
+    "row" JSON NOT NULL,
+    PRIMARY KEY (register, "key")
 );
 CREATE TABLE search_row (
-	id INTEGER NOT NULL, 
-	kind VARCHAR NOT NULL, 
-	ref VARCHAR NOT NULL, 
-	PRIMARY KEY (id), 
-	UNIQUE (ref)
+    id INTEGER NOT NULL,
+    kind VARCHAR NOT NULL,
+    ref VARCHAR NOT NULL,
+    PRIMARY KEY (id),
+    UNIQUE (ref)
 );
 CREATE TABLE setting (
-	name VARCHAR NOT NULL, 
-	value JSON NOT NULL, 
-	PRIMARY KEY (name)
+    name VARCHAR NOT NULL,
+    value JSON NOT NULL,
+    PRIMARY KEY (name)
 );
 CREATE TABLE setup_version (
-	id INTEGER NOT NULL, 
-	at VARCHAR NOT NULL, 
-	who VARCHAR NOT NULL, 
-	text TEXT NOT NULL, 
-	PRIMARY KEY (id)
+    id INTEGER NOT NULL,
+    at VARCHAR NOT NULL,
+    who VARCHAR NOT NULL,
+    text TEXT NOT NULL,
+    PRIMARY KEY (id)
+);
+CREATE TABLE starter (
+    type VARCHAR NOT NULL,
+    name VARCHAR NOT NULL,
+    given JSON NOT NULL,
+    who VARCHAR NOT NULL,
+    at VARCHAR NOT NULL,
+    PRIMARY KEY (type, name)
+);
+CREATE TABLE store_format (
+    stamp INTEGER NOT NULL,
+    PRIMARY KEY (stamp)
 );
 CREATE TABLE stored_file (
-	sha VARCHAR NOT NULL, 
-	area VARCHAR NOT NULL, 
-	size INTEGER NOT NULL, 
-	at VARCHAR NOT NULL, 
-	PRIMARY KEY (sha)
+    sha VARCHAR NOT NULL,
+    area VARCHAR NOT NULL,
+    size INTEGER NOT NULL,
+    at VARCHAR NOT NULL,
+    PRIMARY KEY (sha)
 );
 CREATE TABLE version_page (
-	document_id VARCHAR NOT NULL, 
-	version INTEGER NOT NULL, 
-	position INTEGER NOT NULL, 
-	file_sha VARCHAR NOT NULL, 
-	source_index INTEGER NOT NULL, 
-	is_pdf BOOLEAN NOT NULL, 
-	page_id VARCHAR NOT NULL, 
-	frame JSON NOT NULL, 
-	dpi FLOAT NOT NULL, 
-	text BLOB NOT NULL, 
-	PRIMARY KEY (document_id, version, position)
+    document_id VARCHAR NOT NULL,
+    version INTEGER NOT NULL,
+    position INTEGER NOT NULL,
+    file_sha VARCHAR NOT NULL,
+    source_index INTEGER NOT NULL,
+    is_pdf BOOLEAN NOT NULL,
+    page_id VARCHAR NOT NULL,
+    frame JSON NOT NULL,
+    dpi FLOAT NOT NULL,
+    text BLOB NOT NULL,
+    flat_sha VARCHAR NOT NULL,
+    source VARCHAR NOT NULL,
+    name VARCHAR NOT NULL,
+    PRIMARY KEY (document_id, version, position)
 );
 CREATE TABLE batch_document (
-	id VARCHAR NOT NULL, 
-	batch_id VARCHAR NOT NULL, 
-	break_reason VARCHAR NOT NULL, 
-	type VARCHAR, 
-	type_confidence FLOAT, 
-	type_origin VARCHAR, 
-	state VARCHAR NOT NULL, 
-	parked VARCHAR, 
-	filed_id VARCHAR, 
-	proposed BOOLEAN NOT NULL, 
-	PRIMARY KEY (id), 
-	FOREIGN KEY(batch_id) REFERENCES batch (id)
+    id VARCHAR NOT NULL,
+    batch_id VARCHAR NOT NULL,
+    break_reason VARCHAR NOT NULL,
+    type VARCHAR,
+    type_confidence FLOAT,
+    type_origin VARCHAR,
+    state VARCHAR NOT NULL,
+    parked VARCHAR,
+    filed_id VARCHAR,
+    proposed BOOLEAN NOT NULL,
+    tags JSON NOT NULL,
+    claim VARCHAR,
+    revision INTEGER NOT NULL,
+    trouble TEXT NOT NULL,
+    PRIMARY KEY (id),
+    FOREIGN KEY(batch_id) REFERENCES batch (id)
 );
 CREATE INDEX document_by_batch ON batch_document (batch_id);
+CREATE INDEX document_claimed ON batch_document (claim) WHERE claim IS NOT NULL;
 CREATE TABLE document (
-	id VARCHAR NOT NULL, 
-	number INTEGER NOT NULL, 
-	cabinet VARCHAR NOT NULL, 
-	folder_id INTEGER, 
-	type VARCHAR NOT NULL, 
-	caption VARCHAR NOT NULL, 
-	filed_at VARCHAR NOT NULL, 
-	filed_by VARCHAR NOT NULL, 
-	filing_key VARCHAR NOT NULL, 
-	batch_id VARCHAR, 
-	removed_at VARCHAR, 
-	PRIMARY KEY (id), 
-	UNIQUE (number), 
-	FOREIGN KEY(folder_id) REFERENCES folder (id), 
-	UNIQUE (filing_key)
+    id VARCHAR NOT NULL,
+    number INTEGER NOT NULL,
+    cabinet VARCHAR NOT NULL,
+    folder_id INTEGER,
+    type VARCHAR NOT NULL,
+    caption VARCHAR NOT NULL,
+    filed_at VARCHAR NOT NULL,
+    filed_by VARCHAR NOT NULL,
+    filing_key VARCHAR NOT NULL,
+    batch_id VARCHAR,
+    removed_at VARCHAR,
+    received_at VARCHAR,
+    PRIMARY KEY (id),
+    UNIQUE (number),
+    FOREIGN KEY(folder_id) REFERENCES folder (id),
+    UNIQUE (filing_key)
 );
+CREATE INDEX document_by_batch_filed ON document (batch_id);
 CREATE INDEX document_by_cabinet ON document (cabinet, filed_at);
 CREATE INDEX document_by_folder ON document (folder_id);
+CREATE INDEX document_by_time ON document (filed_at, number);
+CREATE INDEX document_by_type ON document (type, number);
+CREATE INDEX document_there ON document (cabinet, number) WHERE removed_at IS NULL;
+CREATE TABLE filing_entry (
+    record_id VARCHAR NOT NULL,
+    position INTEGER NOT NULL,
+    document_id VARCHAR NOT NULL,
+    caption VARCHAR NOT NULL,
+    type VARCHAR NOT NULL,
+    path JSON NOT NULL,
+    pages INTEGER NOT NULL,
+    PRIMARY KEY (record_id, position),
+    FOREIGN KEY(record_id) REFERENCES filing_record (id)
+);
 CREATE TABLE step (
-	id INTEGER NOT NULL, 
-	batch_id VARCHAR NOT NULL, 
-	at VARCHAR NOT NULL, 
-	who VARCHAR NOT NULL, 
-	label VARCHAR NOT NULL, 
-	delta JSON NOT NULL, 
-	undone BOOLEAN NOT NULL, 
-	PRIMARY KEY (id), 
-	FOREIGN KEY(batch_id) REFERENCES batch (id)
+    id INTEGER NOT NULL,
+    batch_id VARCHAR NOT NULL,
+    at VARCHAR NOT NULL,
+    who VARCHAR NOT NULL,
+    label VARCHAR NOT NULL,
+    delta JSON NOT NULL,
+    undone BOOLEAN NOT NULL,
+    revision INTEGER NOT NULL,
+    PRIMARY KEY (id),
+    FOREIGN KEY(batch_id) REFERENCES batch (id)
 );
 CREATE INDEX step_by_batch ON step (batch_id, id);
 CREATE TABLE batch_value (
-	document_id VARCHAR NOT NULL, 
-	field VARCHAR NOT NULL, 
-	data JSON NOT NULL, 
-	PRIMARY KEY (document_id, field), 
-	FOREIGN KEY(document_id) REFERENCES batch_document (id)
+    document_id VARCHAR NOT NULL,
+    field VARCHAR NOT NULL,
+    data JSON NOT NULL,
+    PRIMARY KEY (document_id, field),
+    FOREIGN KEY(document_id) REFERENCES batch_document (id)
 );
+CREATE TABLE document_tag (
+    document_id VARCHAR NOT NULL,
+    position INTEGER NOT NULL,
+    tag VARCHAR NOT NULL,
+    folded VARCHAR NOT NULL,
+    PRIMARY KEY (document_id, position),
+    FOREIGN KEY(document_id) REFERENCES document (id)
+);
+CREATE INDEX document_tag_by_folded ON document_tag (folded, document_id);
 CREATE TABLE document_value (
-	document_id VARCHAR NOT NULL, 
-	field VARCHAR NOT NULL, 
-	position INTEGER NOT NULL, 
-	value VARCHAR NOT NULL, 
-	folded VARCHAR NOT NULL, 
-	number NUMERIC(20, 6), 
-	data JSON NOT NULL, 
-	PRIMARY KEY (document_id, field, position), 
-	FOREIGN KEY(document_id) REFERENCES document (id)
+    document_id VARCHAR NOT NULL,
+    field VARCHAR NOT NULL,
+    position INTEGER NOT NULL,
+    value VARCHAR NOT NULL,
+    folded VARCHAR NOT NULL,
+    number NUMERIC(20, 6),
+    data JSON NOT NULL,
+    PRIMARY KEY (document_id, field, position),
+    FOREIGN KEY(document_id) REFERENCES document (id)
 );
-CREATE INDEX value_by_field ON document_value (field, folded);
-CREATE INDEX value_by_number ON document_value (field, number);
+CREATE INDEX value_by_field ON document_value (field, folded, document_id);
+CREATE INDEX value_by_number ON document_value (field, number, document_id);
 CREATE TABLE page (
-	id VARCHAR NOT NULL, 
-	batch_id VARCHAR NOT NULL, 
-	captured INTEGER NOT NULL, 
-	position INTEGER NOT NULL, 
-	source VARCHAR NOT NULL, 
-	source_index INTEGER NOT NULL, 
-	sheet INTEGER NOT NULL, 
-	side VARCHAR NOT NULL, 
-	file_sha VARCHAR NOT NULL, 
-	is_pdf BOOLEAN NOT NULL, 
-	captured_at VARCHAR NOT NULL, 
-	facts JSON, 
-	trouble TEXT NOT NULL, 
-	turn INTEGER NOT NULL, 
-	disposition VARCHAR, 
-	reason VARCHAR, 
-	note VARCHAR, 
-	document_id VARCHAR, 
-	text BLOB, 
-	text_rotation INTEGER, 
-	PRIMARY KEY (id), 
-	UNIQUE (batch_id, captured), 
-	FOREIGN KEY(batch_id) REFERENCES batch (id), 
-	FOREIGN KEY(document_id) REFERENCES batch_document (id)
+    id VARCHAR NOT NULL,
+    batch_id VARCHAR NOT NULL,
+    captured INTEGER NOT NULL,
+    position INTEGER NOT NULL,
+    source VARCHAR NOT NULL,
+    source_index INTEGER NOT NULL,
+    sheet INTEGER NOT NULL,
+    side VARCHAR NOT NULL,
+    file_sha VARCHAR NOT NULL,
+    is_pdf BOOLEAN NOT NULL,
+    captured_at VARCHAR NOT NULL,
+    facts JSON,
+    trouble TEXT NOT NULL,
+    turn INTEGER NOT NULL,
+    disposition VARCHAR,
+    reason VARCHAR,
+    note VARCHAR,
+    document_id VARCHAR,
+    text BLOB,
+    text_rotation INTEGER,
+    hand_break BOOLEAN,
+    hand_kept BOOLEAN,
+    name VARCHAR NOT NULL,
+    language VARCHAR NOT NULL,
+    text_origin VARCHAR NOT NULL,
+    quality FLOAT,
+    arrival VARCHAR NOT NULL,
+    cut BOOLEAN NOT NULL,
+    stage VARCHAR NOT NULL,
+    PRIMARY KEY (id),
+    UNIQUE (batch_id, captured),
+    FOREIGN KEY(batch_id) REFERENCES batch (id),
+    FOREIGN KEY(document_id) REFERENCES batch_document (id)
 );
 CREATE INDEX page_by_batch ON page (batch_id, position);
 CREATE INDEX page_by_document ON page (document_id);
+CREATE INDEX page_by_time ON page (captured_at);
+CREATE INDEX page_in_work ON page (batch_id, stage) WHERE stage IN ('captured', 'looked at', 'placed');
+CREATE INDEX page_loose ON page (batch_id, disposition) WHERE document_id IS NULL;
 CREATE TABLE version (
-	document_id VARCHAR NOT NULL, 
-	number INTEGER NOT NULL, 
-	at VARCHAR NOT NULL, 
-	who VARCHAR NOT NULL, 
-	comment VARCHAR NOT NULL, 
-	pdf_sha VARCHAR NOT NULL, 
-	PRIMARY KEY (document_id, number), 
-	FOREIGN KEY(document_id) REFERENCES document (id)
+    document_id VARCHAR NOT NULL,
+    number INTEGER NOT NULL,
+    at VARCHAR NOT NULL,
+    who VARCHAR NOT NULL,
+    comment VARCHAR NOT NULL,
+    pdf_sha VARCHAR NOT NULL,
+    PRIMARY KEY (document_id, number),
+    FOREIGN KEY(document_id) REFERENCES document (id)
 );
 CREATE VIRTUAL TABLE search_text USING fts5(caption, vals, body, tokenize = 'unicode61 remove_diacritics 2', prefix = '2 3');
+INSERT INTO store_format (stamp) VALUES (2);

@@ -1,0 +1,287 @@
+"""What the machine writes of a batch: captured sides, facts, texts, places, proposals; and what it still has to do.
+
+Each write counts only if what it was made from is still so, and never against what a person decided; none of them makes
+a person's command fail.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import asdict, dataclass, field, replace
+from typing import Any
+
+from sqlalchemy import Connection, case, func, insert, or_, select, update
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches import transfer
+from keybundle.core.batches.delta import (
+    diff,
+    insert_document,
+    write,
+)
+from keybundle.core.batches.model import KEPT, LEFT_OUT, TYPED, Batch, Facts, Page, Stage, stage_of
+from keybundle.core.batches.next_steps import Work
+from keybundle.core.batches.rows import PAGE_COLUMNS, batch_of, load_batch, load_pages
+from keybundle.core.batches.stored import StoredBatches
+from keybundle.core.separation.cut import CutState
+from keybundle.core.separation.facts import Placing
+from keybundle.core.store import schema as t
+
+Given = Mapping[str, Mapping[str, str]]
+Decide = Callable[[Sequence[Page], Mapping[str, bytes], CutState], tuple[Sequence[Placing], CutState]]
+
+
+@dataclass(frozen=True)
+class Placed:
+    """What placing a sheet brought: the pages' decisions, the documents it touched, those it began, where the cut stands."""
+
+    placings: tuple[Placing, ...] = ()
+    documents: tuple[str, ...] = ()
+    begun: tuple[str, ...] = ()
+    state: CutState = field(default_factory=CutState)
+
+
+class MachineWrites(StoredBatches):
+    """Captures pages, and keeps what was found out about them."""
+
+    # -- capture -----------------------------------------------------------------------------------------------
+
+    def create(
+        self, routine: str, origin: str, owner: str, given: Given | None = None, *, two_sided: bool = False,
+        paper_mm: tuple[float, float] = (210.0, 297.0),
+    ) -> str:  # fmt: skip
+        """Make an empty batch and return its id; ``given`` as in ``Batch``."""
+        batch_id = self._clock.new_id()
+        with self._db.atomic() as c:
+            c.execute(
+                insert(t.batch).values(
+                    id=batch_id, routine=routine, origin=origin, owner=owner, created_at=self._clock.stamp(),
+                    given=given or {}, two_sided=two_sided, paper_mm=list(paper_mm), next_captured=0,
+                    cut=asdict(CutState()), revision=0,
+                )
+            )  # fmt: skip
+        return batch_id
+
+    def give(self, batch_id: str, given: Given) -> None:
+        """Let more values come with the pages of a batch."""
+        with self._db.atomic() as c:
+            known = c.execute(select(t.batch.c.given).where(t.batch.c.id == batch_id)).scalar() or {}
+            c.execute(update(t.batch).where(t.batch.c.id == batch_id).values(given={**known, **given}))
+
+    def add_page(self, batch_id: str, page: Page) -> Page:
+        """Count a side as captured and return it with its number; its file must be stored before."""
+        with self._db.atomic() as c:
+            number = transfer.take_numbers(c, batch_id, 1)
+            page = replace(page, captured=number)
+            row = {name: getattr(page, name) for name in PAGE_COLUMNS}
+            at, stage = self._clock.stamp(), stage_of(page).value
+            c.execute(insert(t.page).values(**row, batch_id=batch_id, position=number, captured_at=at, stage=stage))
+            self._know_file(c, page.file_sha)
+        return page
+
+    def _know_file(self, c: Connection, sha: str) -> None:
+        if c.execute(select(t.stored_file.c.sha).where(t.stored_file.c.sha == sha)).first() is None:
+            c.execute(insert(t.stored_file).values(sha=sha, area="main", size=0, at=self._clock.stamp()))
+
+    def end_capture(self, batch_id: str) -> None:
+        """Note that no more sides will come."""
+        with self._db.atomic() as c:
+            c.execute(update(t.batch).where(t.batch.c.id == batch_id).values(captured_at=self._clock.stamp()))
+
+    def reopen_capture(self, batch_id: str, *, two_sided: bool = False) -> None:
+        """Note that more sides will come to an open batch; raises InputProblem for a closed one."""
+        with self._db.atomic() as c:
+            b = t.batch.c
+            changed = update(t.batch).where(b.id == batch_id, b.closed_at.is_(None))
+            if not c.execute(changed.values(captured_at=None, two_sided=two_sided)).rowcount:
+                raise InputProblem("That batch is closed; scan into a new one.")
+
+    # -- what the machine finds --------------------------------------------------------------------------------
+
+    def set_facts(self, page_id: str, facts: Facts | None, trouble: str = "", *, again: bool = False) -> bool:
+        """Keep what was measured of a side, or why it could not be; False where that is known already.
+
+        ``again`` replaces what was measured before.
+        """
+        with self._db.atomic() as c:
+            if facts is not None and facts.flat_sha:
+                self._know_file(c, facts.flat_sha)
+            pages = [p for p in load_pages(c, t.page.c.id == page_id) if again or p.stage is Stage.CAPTURED]
+            plain = asdict(facts) if facts else None
+            found: dict[str, Any] = {"trouble": trouble}
+            return self._change_page(c, pages, lambda p: replace(p, facts=facts, **found), facts=plain, **found)
+
+    def set_text(
+        self, page_id: str, text: bytes | None, rotation: int | None, trouble: str = "", *, origin: str = "",
+        quality: float | None = None, language: str | None = None,
+    ) -> bool:  # fmt: skip
+        """Keep a page's text and the turn in which it was read; False, and nothing changed, where that no longer fits.
+
+        What a person typed is not read over by the machine, and neither does a reading count that was made in another
+        turn or (``language``, None: any) another language than the page has now.
+        """
+        by_hand = origin == TYPED
+
+        def fits(page: Page) -> bool:
+            if by_hand:
+                return True
+            in_turn = rotation is None or (page.facts is not None and page.frame.rotation == rotation)
+            return in_turn and page.text_origin != TYPED and language in (None, page.language)
+
+        with self._db.atomic() as c:
+            pages = [p for p in load_pages(c, t.page.c.id == page_id) if fits(p)]
+            found: dict[str, Any] = {
+                "text_rotation": rotation,
+                "trouble": trouble,
+                "text_origin": origin,
+                "quality": quality,
+            }
+            return self._change_page(c, pages, lambda p: replace(p, **found), text=text, **found)
+
+    def _change_page(self, c: Connection, found: Sequence[Page], after: Callable[[Page], Page], **changed: Any) -> bool:
+        """Write what was found of a page, which is ``after`` then; its document is proposed for anew."""
+        if not found:
+            return False
+        page = after(found[0])
+        row = {**changed, "stage": stage_of(page).value}
+        c.execute(update(t.page).where(t.page.c.id == page.id).values(row))
+        if page.document_id is not None and page.facts is not None:
+            d = t.batch_document.c
+            is_shut = or_(d.filed_id.is_not(None), d.claim.is_not(None))
+            changed_too = {"proposed": case((is_shut, d.proposed), else_=False), "revision": d.revision + 1}
+            c.execute(update(t.batch_document).where(d.id == page.document_id).values(changed_too))
+        return True
+
+    def place(self, batch_id: str, page_ids: Sequence[str], decide: Decide) -> Placed:
+        """Let separation decide about the sides of a sheet as they are now, and write it.
+
+        ``decide`` gets them in the order they were captured, their texts, and where the cut stands. A page joins the
+        document of the page before it, unless that is filed, being filed or set aside: then a new one begins.
+        """
+        with self._db.atomic() as c:
+            p = t.page.c
+            pages = load_pages(c, p.batch_id == batch_id, p.id.in_(page_ids), p.cut.is_(False), p.document_id.is_(None))
+            if not pages:
+                return Placed()
+            state = CutState(**c.execute(select(t.batch.c.cut).where(t.batch.c.id == batch_id)).scalar_one())
+            placings, state = decide(pages, self._texts(c, page_ids), state)
+            c.execute(update(t.batch).where(t.batch.c.id == batch_id).values(cut=asdict(state)))
+            touched: dict[str, None] = {}
+            begun: list[str] = []
+            by_id = {p.id: p for p in pages}
+            for placing in placings:
+                document_id = self._find_document(c, batch_id, placing, begun) if placing.kept else None
+                self._write_placing(c, by_id[placing.page], placing, document_id)
+                touched |= {document_id: None} if document_id else {}
+            touched = dict.fromkeys([*self._no_longer_growing(c, batch_id, begun), *touched])
+            for document_id in touched:
+                self._settle_all(c, batch_id, document_id)
+            self._touch(c, touched)
+        return Placed(tuple(placings), tuple(touched), tuple(begun), state)
+
+    def _find_document(self, c: Connection, batch_id: str, placing: Placing, begun: list[str]) -> str:
+        """Return the document that a kept page goes to; a new one where it starts one or none is open before it."""
+        p, d = t.page.c, t.batch_document.c
+        here = select(p.position).where(p.id == placing.page).scalar_subquery()
+        near = select(d.id, d.filed_id, d.claim, d.parked).join(t.page, p.document_id == d.id)
+        near = near.where(p.batch_id == batch_id).limit(1)
+        before = c.execute(near.where(p.position < here).order_by(p.position.desc())).first()
+        after = c.execute(near.where(p.position > here).order_by(p.position)).first()
+        is_open = before is not None and not (before.filed_id or before.claim or before.parked)
+        is_inside = before is not None and after is not None and before.id == after.id
+        if before is not None and is_open and (is_inside or not placing.starts):
+            return str(before.id)
+        why = "first page"
+        if before is not None and not is_open:
+            why = "after a document that is set aside" if before.parked else "after a document that is filed"
+        document_id = self._clock.new_id()
+        named = placing.type_name or None
+        insert_document(c, batch_id, document_id, {
+            "break_reason": placing.break_reason or why, "type": named, "type_confidence": 1.0 if named else None,
+            "type_origin": "separator sheet" if named else None,
+        })  # fmt: skip
+        begun.append(document_id)
+        return document_id
+
+    def _no_longer_growing(self, c: Connection, batch_id: str, begun: Sequence[str]) -> list[str]:
+        """Return the document that stood last before the first of these began."""
+        if not begun:
+            return []
+        p = t.page.c
+        here = select(func.min(p.position)).where(p.document_id == begun[0]).scalar_subquery()
+        before = select(p.document_id).where(p.batch_id == batch_id, p.position < here, p.document_id.is_not(None))
+        found = c.execute(before.order_by(p.position.desc()).limit(1)).scalar()
+        return [found] if found else []
+
+    def _write_placing(self, c: Connection, page: Page, placing: Placing, document_id: str | None) -> None:
+        changed: dict[str, Any] = {
+            "disposition": KEPT if placing.kept else LEFT_OUT, "reason": placing.reason or None,
+            "note": placing.note or None, "document_id": document_id, "cut": True,
+        }  # fmt: skip
+        row = {**changed, "stage": stage_of(replace(page, **changed)).value}
+        c.execute(update(t.page).where(t.page.c.id == page.id).values(row))
+
+    def propose(self, document_id: str, revision: int, command: Callable[[Batch], Batch]) -> bool:
+        """Write what the machine proposes for a document of that revision, which is no step to undo.
+
+        False, and nothing changed, where the document was changed meanwhile, is gone, or is shut.
+        """
+        with self._db.atomic() as c:
+            d = t.batch_document.c
+            row = c.execute(select(t.batch_document).where(d.id == document_id)).first()
+            if row is None or row.filed_id or row.claim or row.revision != revision:
+                return False
+            before = load_batch(c, row.batch_id, document_id)
+            write(c, row.batch_id, diff(before, command(before)))
+            c.execute(update(t.batch_document).where(d.id == document_id).values(trouble=""))
+            self._touch(c, [document_id])
+            self._settle_all(c, row.batch_id, document_id)
+            return True
+
+    def give_up_proposing(self, document_id: str, trouble: str) -> None:
+        """Note why nothing could be proposed for a document, so that a person takes it from here."""
+        with self._db.atomic() as c:
+            d = t.batch_document.c
+            chosen = update(t.batch_document).where(d.id == document_id, d.filed_id.is_(None), d.claim.is_(None))
+            c.execute(chosen.values(proposed=True, trouble=trouble))
+            self._settle_all(c, batch_of(c, document_id), document_id)
+
+    def work(self, batch_id: str, only: Sequence[str] | None = None) -> Work:
+        """Return what of a batch is unfinished; with ``only``, of these pages and of what is placed next."""
+        p, b = t.page.c, t.batch.c
+        waits = p.stage.in_([Stage.CAPTURED.value, Stage.LOOKED_AT.value])
+        loose = (p.batch_id == batch_id, t.IN_WORK, waits, p.cut.is_(False), p.document_id.is_(None))
+        with self._db.read() as c:
+            head = c.execute(select(b.two_sided, b.captured_at).where(b.id == batch_id)).one()
+            waiting = load_pages(c, *loose, limit=2)
+            unfinished: list[Page] = []
+            due: list[str] = []
+            if only is None or only:
+                these = [] if only is None else [p.id.in_(only)]
+                unfinished = load_pages(c, p.batch_id == batch_id, t.IN_WORK, *these)
+                due = self._due(c, batch_id, these)
+            firsts = self._first_pages(c, {str(page.document_id) for page in unfinished if page.document_id})
+            return Work(unfinished, waiting, firsts, due, head.two_sided, head.captured_at is None)
+
+    def _first_pages(self, c: Connection, document_ids: Collection[str]) -> frozenset[str]:
+        if not document_ids:
+            return frozenset()
+        p = t.page.c
+        first = select(p.document_id.label("d"), func.min(p.position).label("n")).group_by(p.document_id)
+        found = first.where(p.document_id.in_(list(document_ids))).subquery()
+        chosen = select(p.id).join(found, (found.c.d == p.document_id) & (found.c.n == p.position))
+        return frozenset(c.execute(chosen).scalars())
+
+    def _due(self, c: Connection, batch_id: str, these: Sequence[Any]) -> list[str]:
+        """Return the documents whose first page is read and for which something is to be proposed, in order."""
+        p, d = t.page.c, t.batch_document.c
+        due = [d.batch_id == batch_id, d.proposed.is_(False), d.filed_id.is_(None), d.claim.is_(None)]
+        if these:
+            due.append(d.id.in_(select(p.document_id).where(*these, p.document_id.is_not(None))))
+        documents = list(c.execute(select(d.id).where(*due)).scalars())
+        if not documents:
+            return []
+        firsts = self._first_pages(c, documents)
+        read = p.stage.in_([Stage.READ.value, Stage.FAILED.value])
+        chosen = select(p.document_id).where(p.id.in_(firsts), read).order_by(p.position)
+        return [str(i) for i in c.execute(chosen).scalars()]

@@ -1,0 +1,96 @@
+"""Batches as rows: how each is read into plain data, and the few columns of a page that a step can change."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from sqlalchemy import Connection, Row, select
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches.model import Batch, Document, Facts, Page, Stage, State
+from keybundle.core.fields.values import FieldValue
+from keybundle.core.store import schema as t
+
+PAGE_COLUMNS = (
+    "id", "captured", "source", "source_index", "sheet", "side", "file_sha", "is_pdf", "trouble", "turn",
+    "disposition", "reason", "note", "document_id", "text_rotation", "hand_break", "hand_kept", "name", "language",
+    "text_origin", "quality", "arrival", "cut",
+)  # fmt: skip
+PAGE_STEP = (
+    "turn", "disposition", "reason", "note", "document_id", "hand_break", "hand_kept", "sheet", "side", "language",
+)  # fmt: skip
+DOCUMENT_STEP = ("break_reason", "type", "type_confidence", "type_origin", "parked", "proposed", "tags")
+_OF_PAGE = [*(t.page.c[name] for name in PAGE_COLUMNS), t.page.c.stage, t.page.c.facts]
+
+
+def to_page(row: Row[Any]) -> Page:
+    """Return the page that a row tells."""
+    plain = {name: getattr(row, name) for name in PAGE_COLUMNS}
+    return Page(**plain, stage=Stage(row.stage), facts=Facts.from_json(row.facts) if row.facts else None)
+
+
+def _to_document(row: Row[Any], values: Mapping[str, FieldValue]) -> Document:
+    return Document(
+        row.id, row.break_reason, row.type, row.type_confidence, row.type_origin, State(row.state), row.parked,
+        row.filed_id, row.proposed, tuple(row.tags or ()), values, row.claim, row.revision, row.trouble,
+    )  # fmt: skip
+
+
+def load_pages(c: Connection, *where: Any, order: Any = t.page.c.captured, limit: int | None = None) -> list[Page]:
+    """Return the pages that meet conditions, in the order they were captured."""
+    return [to_page(row) for row in c.execute(select(*_OF_PAGE).where(*where).order_by(order).limit(limit))]
+
+
+def load_batch(c: Connection, batch_id: str, only: str | None = None) -> Batch:
+    """Return a batch, or one that shows one document alone with its pages; raises InputProblem for an unknown id."""
+    head = c.execute(select(t.batch).where(t.batch.c.id == batch_id)).first()
+    if head is None:
+        raise InputProblem("That batch is no longer here.")
+    of_page = t.page.c.batch_id == batch_id if only is None else t.page.c.document_id == only
+    of_document = t.batch_document.c.batch_id == batch_id if only is None else t.batch_document.c.id == only
+    values: dict[str, dict[str, FieldValue]] = {}
+    for row in c.execute(select(t.batch_value).join(t.batch_document).where(of_document)):
+        values.setdefault(row.document_id, {})[row.field] = FieldValue.from_json(row.data)
+    rows = c.execute(select(t.batch_document).where(of_document))
+    documents = {row.id: _to_document(row, values.get(row.id, {})) for row in rows}
+    return Batch(
+        head.id, head.routine, head.origin, head.owner, head.created_at, head.captured_at, head.closed_at,
+        tuple(load_pages(c, of_page, order=t.page.c.position)), documents,
+        None if head.captured_at else last_document(c, batch_id), head.given,
+        held_pages(c, [d.filed_id for d in documents.values() if d.filed_id]), head.two_sided, tuple(head.paper_mm),
+        head.revision, only is None,
+    )  # fmt: skip
+
+
+def held_pages(c: Connection, filed: Sequence[str]) -> dict[str, str]:
+    """Return the pages that the repository holds of filed documents, as they were filed, each with its document."""
+    v, found = t.version_page.c, dict[str, str]()
+    for start in range(0, len(filed), 500):
+        chosen = select(v.page_id, v.document_id).where(v.document_id.in_(filed[start : start + 500]), v.version == 1)
+        found |= {row.page_id: row.document_id for row in c.execute(chosen)}
+    return found
+
+
+def last_document(c: Connection, batch_id: str) -> str | None:
+    """Return the document of a batch's last kept page, where pages that come late may still join it."""
+    p, d = t.page.c, t.batch_document.c
+    chosen = (
+        select(d.id, d.filed_id, d.claim, d.parked)
+        .join(t.page, p.document_id == d.id)
+        .where(p.batch_id == batch_id)
+        .order_by(p.position.desc())
+        .limit(1)
+    )
+    row = c.execute(chosen).first()
+    return None if row is None or row.filed_id or row.claim or row.parked else str(row.id)
+
+
+def batch_of(c: Connection, document_id: str) -> str:
+    """Return the batch of a document; raises InputProblem when it is gone."""
+    found: str | None = c.execute(
+        select(t.batch_document.c.batch_id).where(t.batch_document.c.id == document_id)
+    ).scalar()
+    if found is None:
+        raise InputProblem("That document is no longer in its batch.")
+    return found

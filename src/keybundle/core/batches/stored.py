@@ -1,0 +1,90 @@
+"""Batches in the database: reading them, and weighing values and states anew after each change."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from sqlalchemy import Connection, func, select, update
+
+from keybundle.core.base.clock import Clock
+from keybundle.core.batches.delta import (
+    diff,
+    write,
+)
+from keybundle.core.batches.model import Batch, stage_of
+from keybundle.core.batches.rows import batch_of, load_batch
+from keybundle.core.store import schema as t
+from keybundle.core.store.database import Database
+
+Settle = Callable[[Batch], Batch]
+
+
+class StoredBatches:
+    """What all that writes batches builds on. ``settle`` weighs values and states anew."""
+
+    def __init__(self, database: Database, clock: Clock, settle: Settle) -> None:
+        self._db = database
+        self._clock = clock
+        self._settle = settle
+
+    def texts(self, page_ids: Iterable[str]) -> dict[str, bytes]:
+        """Return the stored text of pages that have one, in the order asked for."""
+        with self._db.read() as c:
+            return self._texts(c, page_ids)
+
+    def _texts(self, c: Connection, page_ids: Iterable[str]) -> dict[str, bytes]:
+        wanted = list(page_ids)
+        rows = c.execute(select(t.page.c.id, t.page.c.text).where(t.page.c.id.in_(wanted)))
+        found = {row.id: row.text for row in rows if row.text is not None}
+        return {i: found[i] for i in wanted if i in found}
+
+    def load(self, batch_id: str) -> Batch:
+        """Return the whole batch without its texts; raises InputProblem for an unknown id."""
+        with self._db.read() as c:
+            return load_batch(c, batch_id)
+
+    def load_document(self, document_id: str) -> Batch:
+        """Return a batch that shows one document alone, with its pages; raises InputProblem for an unknown id."""
+        with self._db.read() as c:
+            return load_batch(c, batch_of(c, document_id), document_id)
+
+    def load_around(self, page_id: str) -> Batch | None:
+        """Return the document a page belongs to, as a batch of that document alone; None when it is left out."""
+        with self._db.read() as c:
+            found = c.execute(select(t.page.c.document_id).where(t.page.c.id == page_id)).scalar()
+            return load_batch(c, batch_of(c, found), found) if found else None
+
+    def document_before(self, document_id: str, type_name: str) -> str | None:
+        """Return the nearest document of a type that stands before this one in its batch."""
+        p, d = t.page.c, t.batch_document.c
+        here = select(func.min(p.position)).where(p.document_id == document_id).scalar_subquery()
+        with self._db.read() as c:
+            chosen = (
+                select(p.document_id)
+                .join(t.batch_document, d.id == p.document_id)
+                .where(p.batch_id == batch_of(c, document_id), p.position < here, d.type == type_name)
+            )
+            found: str | None = c.execute(chosen.order_by(p.position.desc()).limit(1)).scalar()
+            return found
+
+    def settle(self, batch_id: str) -> Batch:
+        """Weigh the batch's values and states anew."""
+        with self._db.atomic() as c:
+            return self._settle_all(c, batch_id)
+
+    def _settle_all(self, c: Connection, batch_id: str, only: str | None = None) -> Batch:
+        before = load_batch(c, batch_id, only)
+        after = self._settle(before)
+        write(c, batch_id, [d for d in diff(before, after) if d[0] == "value"])
+        for document in after.documents.values():
+            if document.state is not before.documents[document.id].state:
+                changed = update(t.batch_document).where(t.batch_document.c.id == document.id)
+                c.execute(changed.values(state=document.state.value))
+        for page in before.pages:
+            if page.stage is not (stage := stage_of(page)):
+                c.execute(update(t.page).where(t.page.c.id == page.id).values(stage=stage.value))
+        return after
+
+    def _touch(self, c: Connection, document_ids: Iterable[str]) -> None:
+        d = t.batch_document.c
+        c.execute(update(t.batch_document).where(d.id.in_(list(document_ids))).values(revision=d.revision + 1))

@@ -1,0 +1,412 @@
+"""Every captured side is in exactly one place, whatever is done in whatever order: a state machine over store and line.
+
+No processes and no OCR: workers are a stand-in that answers when a step says so, the line does what has come up when it
+is told to. Used by the suite (some thousand steps) and by scripts/soak (as many as asked for).
+"""
+
+from __future__ import annotations
+
+import functools
+import logging
+import shutil
+import tempfile
+from collections.abc import Callable
+from dataclasses import asdict, replace
+from pathlib import Path
+from typing import Any
+
+from hypothesis import HealthCheck, Phase, settings
+from hypothesis import strategies as st
+from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
+from sqlalchemy import text
+
+from keybundle.core.base.errors import EnvironmentProblem, InputProblem, Passing, WorkerBug
+from keybundle.core.base.progress import CancelToken
+from keybundle.core.batches.model import Page, State, balance, stage_of
+from keybundle.core.setup.model import Setup
+from keybundle.core.workflows import bench, filing, page_texts, slip
+from keybundle.core.workflows.closing import close_batch
+from keybundle.core.workflows.line import Line
+from keybundle.core.workflows.workspace import Workspace, open_workspace
+from tests.standin import FACTS, StandIn, answer
+from tests.support import shared_folder
+
+WHO, OTHER = "Elspra Towpath", "Orrin Sallow"
+FOLDER = Path("/dev/shm") if Path("/dev/shm").is_dir() else None
+ACTIONS = (
+    "break", "join up", "leave out", "take back", "turn right", "move earlier", "move later", "to document before",
+    "to document after", "split each", "join documents", "reverse", "interleave", "shift breaks later",
+    "shift breaks earlier",
+)  # fmt: skip
+# Spread out: drawn numbers are mostly small, and chosen by remainders.
+NUMBERS = st.integers(0, 10**6).map(lambda n: (n * 2_654_435_761 + 97) % 1_000_003)
+
+
+def make_setup() -> Setup:
+    """A set-up with one type of one value, and routines of each kind of rule."""
+    return Setup.model_validate({
+        "repository": "Larkmere", "cabinets": [{"name": "Notes"}],
+        "document_types": [{"name": "Note", "cabinet": "Notes", "caption": "{Title}", "words": ["note"],
+                            "fields": [{"name": "Title", "required": True}, {"name": "Writer", "carry": True}]}],
+        "routines": [
+            {"name": "Sheets", "sign": "SH", "key": "S", "separation": {"rules": [{"rule": "separator sheet"}]}},
+            {"name": "Words", "sign": "WO", "key": "W", "separation": {"rules": [{"rule": "words", "words": "note"}]}},
+            {"name": "Twos", "sign": "TW", "key": "T",
+             "separation": {"rules": [{"rule": "every n sheets", "sheets": 2}]}},
+        ],
+        "people": [{"name": WHO, "role": "administrator"}, {"name": OTHER, "role": "operator"}],
+    })  # fmt: skip
+
+
+def find_losses(workspace: Workspace, captured: set[str] | None = None) -> list[str]:
+    """Return what is wrong with the account of sides: each is in one place, and the repository holds what is filed.
+
+    ``captured`` are the sides that were told as captured.
+    """
+    wrong: list[str] = []
+    with workspace.place.database.read() as c:
+        rows = c.execute(text("SELECT p.*, d.filed_id, d.batch_id AS of_batch, d.id AS document FROM page p "
+                              "LEFT JOIN batch_document d ON d.id = p.document_id")).all()  # fmt: skip
+        held = dict(c.execute(text("SELECT v.page_id, v.document_id FROM version_page v JOIN document d ON "
+                                   "d.id = v.document_id WHERE d.removed_at IS NULL AND d.batch_id IS NOT NULL AND "
+                                   "v.version = 1")).all())  # type: ignore[arg-type] # fmt: skip
+        empty = c.execute(text("SELECT id FROM batch_document WHERE id NOT IN (SELECT document_id FROM page WHERE "
+                               "document_id IS NOT NULL)")).scalars().all()  # fmt: skip
+        twice = c.execute(text("SELECT filed_id FROM batch_document WHERE filed_id IS NOT NULL GROUP BY filed_id "
+                               "HAVING count(*) > 1")).scalars().all()  # fmt: skip
+        closed = set(c.execute(text("SELECT id FROM batch WHERE closed_at IS NOT NULL")).scalars())
+    for p in rows:
+        is_nowhere = p.disposition is None and p.document_id is None
+        is_out = p.disposition == "left out" and bool(p.reason) and p.document_id is None
+        is_kept = p.disposition == "kept" and p.document is not None and p.of_batch == p.batch_id
+        if is_nowhere + is_out + is_kept != 1:
+            wrong.append(f"page {p.id} is in no one place: {p.disposition}, {p.reason}, {p.document_id}")
+        if is_nowhere and p.cut:
+            wrong.append(f"page {p.id} was placed and has no place")
+        if held.get(p.id) != (p.filed_id if is_kept else None):
+            wrong.append(f"page {p.id}: the repository holds it as {held.get(p.id)}, its batch says {p.filed_id}")
+        if p.batch_id in closed and not (is_out or p.filed_id):
+            wrong.append(f"page {p.id} is open in a closed batch")
+    ids = {p.id for p in rows}
+    wrong += [f"page {i} was captured and is gone" for i in (captured or set()) - ids]
+    wrong += [f"page {i} is filed and in no batch" for i in set(held) - ids]
+    wrong += [f"document {i} has no page" for i in empty]
+    wrong += [f"{i} is the filing of two documents" for i in twice]
+    for batch_id in workspace.batches.ids(open_only=False):
+        batch = workspace.batches.load(batch_id)
+        if not balance(batch).is_even:
+            wrong.append(f"the balance of {batch_id} is uneven: {balance(batch)}")
+        wrong += [f"page {p.id} is {p.stage}, should be {stage_of(p)}" for p in batch.pages if p.stage != stage_of(p)]
+    return wrong
+
+
+@functools.cache
+def _template() -> Path:
+    """An empty repository with the set-up, made once."""
+    folder = shared_folder() / "conservation"
+    workspace = open_workspace(folder)
+    workspace.put_setup(make_setup(), WHO)
+    workspace.close()
+    return folder
+
+
+class World:
+    """A repository in memory's file system, a line that waits to be told, and what was captured so far."""
+
+    def __init__(self) -> None:
+        self.folder = Path(tempfile.mkdtemp(prefix="keybundle-world-", dir=FOLDER))
+        shutil.copytree(_template(), self.folder / "data")
+        self.captured: set[str] = set()
+        self.sheets: dict[str, int] = {}
+        self.is_filing = False
+        self._open()
+
+    def _open(self) -> None:
+        self.ws = open_workspace(self.folder / "data")
+        self.pool = StandIn(answer, hold={"examine", "read", "make_pdf"})
+        self.line = Line(self.ws, self.pool, threaded=False)  # type: ignore[arg-type]
+
+    def close(self) -> None:
+        self.line.close()
+        self.ws.close()
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+    def crash(self) -> None:
+        """Forget all that lies in memory, and start anew."""
+        if self.is_filing:
+            return
+        self.ws.close()
+        self._open()
+        self.line.resume()
+        self.line.run_waiting()
+
+    def batch(self, n: int) -> str | None:
+        ids = self.ws.batches.ids()
+        return ids[n % len(ids)] if ids else None
+
+    def scan(self, n: int, sheets: int, *, two_sided: bool, ends: bool) -> None:
+        """Capture sheets into a batch or a new one; the capture may stay open."""
+        batch_id = self.batch(n // 4) if n % 4 else None
+        if batch_id is None:
+            routine = self.ws.setup.routines[n % 3]
+            batch_id = self.ws.batches.create(routine.name, "the feeder", WHO, two_sided=two_sided)
+            self.line.begin(batch_id, routine)
+        else:
+            self.ws.batches.reopen_capture(batch_id, two_sided=two_sided)
+            self.line.go_on(batch_id)
+        for _ in range(sheets):
+            sheet = self.sheets[batch_id] = self.sheets.get(batch_id, 0) + 1
+            for side in ("front", "back") if two_sided else ("front",):
+                page = Page(self.ws.clock.new_id(), 0, f"{sheet}-{side}", 0, sheet, side, "0" * 64, False)
+                page = self.ws.batches.add_page(batch_id, page)
+                self.captured.add(page.id)
+                self.line.captured(batch_id, page)
+        if ends:
+            self.line.ended(batch_id)
+        self.line.run_waiting()
+
+    def let_go(self, n: int, how: int) -> None:
+        """Let one worker come to its end, well or not."""
+        waiting = [i for i, h in enumerate(self.pool.held) if h.what != "make_pdf"]
+        if not waiting:
+            return
+        ends: dict[int, Callable[[str, tuple[Any, ...]], Any]] = {
+            0: lambda w, a: (asdict(replace(FACTS, is_blank=True)), 0.0) if w == "examine" else answer(w, a),
+            1: lambda w, a: (asdict(replace(FACTS, separator=True)), 0.0) if w == "examine" else answer(w, a, "a note"),
+            2: _raising(InputProblem("It is damaged.")), 3: _raising(WorkerBug("Something went wrong.")),
+            4: _raising(Passing("There is no space left.")), 5: _raising(RuntimeError("a fault")),
+            6: _raising(EnvironmentProblem("It cannot be read.")),
+        }  # fmt: skip
+        self.pool.answer = ends.get(how % 12, lambda w, a: answer(w, a, "a note" if n % 3 else "more"))
+        self.pool.let_go(waiting[n % len(waiting)])
+        self.line.run_waiting()
+
+    def retry(self) -> None:
+        self.line.retry()
+        self.line.run_waiting()
+
+    def act(self, n: int, action: int, count: int, who: str = WHO) -> None:
+        """Do something to pages of a batch, as an operator does."""
+        batch_id = self.batch(n)
+        pages = self.ws.batches.load(batch_id).pages if batch_id else ()
+        if batch_id and pages:
+            first = (n // 7) % len(pages)
+            chosen = [p.id for p in pages[first : first + 1 + count % 3]]
+            label, command = bench.page_command(ACTIONS[action % len(ACTIONS)], chosen, self.ws.clock.new_id)
+            bench.run_command(self.ws, self.line, batch_id, who, label, command)
+            self.line.run_waiting()
+
+    def write(self, n: int, what: int) -> None:
+        """Give a document its type and value, confirm, empty, set aside or bring back."""
+        batch_id = self.batch(n)
+        documents = self.ws.batches.load(batch_id).in_order() if batch_id else ()
+        if not batch_id or not documents:
+            return
+        args = (self.ws, self.line, batch_id, documents[(n // 5) % len(documents)].id)
+        (
+            lambda: slip.choose_type(*args, "Note", WHO), lambda: slip.enter_value(*args, "Title", f"T{n % 99}", WHO),
+            lambda: slip.enter_value(*args, "Title", "", WHO), lambda: slip.enter_value(*args, "Writer", "W", WHO),
+            lambda: slip.confirm_value(*args, "Writer", WHO), lambda: slip.set_aside(*args, "torn", WHO),
+            lambda: slip.bring_back(*args, WHO),
+        )[what % 7]()  # fmt: skip
+        self.line.run_waiting()
+
+    def make_ready(self, n: int) -> None:
+        """Let the workers of all batches end well, and give all documents of one their values."""
+        self.pool.answer = answer
+        while any(h.what != "make_pdf" for h in self.pool.held):
+            self.pool.let_go(*[i for i, h in enumerate(self.pool.held) if h.what != "make_pdf"])
+            self.line.run_waiting()
+        batch_id = self.batch(n)
+        for document in self.ws.batches.load(batch_id).in_order() if batch_id else ():
+            if not document.is_shut and batch_id:
+                slip.choose_type(self.ws, self.line, batch_id, document.id, "Note", WHO)
+                slip.enter_value(self.ws, self.line, batch_id, document.id, "Title", "A title", WHO)
+                slip.enter_value(self.ws, self.line, batch_id, document.id, "Writer", "A writer", WHO)
+        self.line.run_waiting()
+
+    def type_words(self, n: int) -> None:
+        batch_id = self.batch(n)
+        pages = self.ws.batches.load(batch_id).pages if batch_id else ()
+        if batch_id and pages:
+            page_texts.type_words(self.ws, self.line, batch_id, pages[n % len(pages)].id, "typed words", WHO)
+            self.line.run_waiting()
+
+    def undo(self, n: int, *, redo: bool) -> None:
+        batch_id = self.batch(n)
+        if batch_id:
+            (bench.redo if redo else bench.undo)(self.ws, self.line, batch_id, WHO)
+            self.line.run_waiting()
+
+    def transfer(self, n: int, m: int) -> None:
+        source, target = self.batch(n), self.batch(m)
+        if source and target and source != target:
+            pages, others = self.ws.batches.load(source).pages, self.ws.batches.load(target).pages
+            if pages and others:
+                chosen = [p.id for p in pages[n % len(pages) :][:2]]
+                beside = others[m % len(others)].id
+                bench.move_to_batch(self.ws, self.line, source, chosen, target, beside, WHO, after=bool(n % 2))
+                self.line.run_waiting()
+
+    def file(self, n: int, meanwhile: Callable[[], None], *, cancels: bool) -> None:
+        """File what is ready of a batch; while its PDFs are made other things happen, and it may be called off."""
+        batch_id = self.batch(n)
+        if batch_id is None or self.is_filing:
+            return
+        world = self
+
+        class Meanwhile(CancelToken):
+            def wait(self, seconds: float) -> bool:
+                meanwhile()
+                if cancels:
+                    self.cancel()
+                world.pool.answer = answer
+                world.pool.let_go(*[i for i, h in enumerate(world.pool.held) if h.what == "make_pdf"])
+                return self.cancelled
+
+        self.is_filing = True
+        try:
+            filing.file_documents(self.ws, self.pool, batch_id, WHO, cancel=Meanwhile())  # type: ignore[arg-type]
+        finally:
+            self.is_filing = False
+
+    def take_back(self, n: int) -> None:
+        batch_id = self.batch(n)
+        filed = [d for d in self.ws.batches.load(batch_id).documents.values() if d.filed_id] if batch_id else []
+        if batch_id and filed:
+            filing.take_back(self.ws, batch_id, filed[n % len(filed)].id, WHO)
+            self.line.revise(batch_id)
+            self.line.run_waiting()
+
+    def close_batch(self, n: int) -> None:
+        batch_id = self.batch(n)
+        if batch_id:
+            close_batch(self.ws, batch_id, WHO)
+
+    def find_losses(self) -> list[str]:
+        wrong = find_losses(self.ws, self.captured)
+        if not self.is_filing:
+            with self.ws.place.database.read() as c:
+                claimed = c.execute(text("SELECT count(*) FROM batch_document WHERE claim IS NOT NULL")).scalar()
+            wrong += [f"{claimed} documents are being filed by nobody"] if claimed else []
+        return wrong
+
+    def find_hanging(self) -> list[str]:
+        """Return what does not come to its end when all workers end well and all captures are over."""
+        self.retry()
+        for batch_id in self.ws.batches.ids():
+            self.line.ended(batch_id)
+        self.line.run_waiting()
+        self.make_ready(0)
+        self.retry()
+        wrong = []
+        for batch_id in self.ws.batches.ids():
+            batch = self.ws.batches.load(batch_id)
+            wrong += [f"page {p.id} never got its place" for p in batch.pages if p.disposition is None]
+            wrong += [f"page {p.id} was never read" for p in batch.pages if p.kept and not p.is_read]
+            wrong += [f"document {d.id} hangs" for d in batch.documents.values() if d.state is State.READING]
+        return wrong
+
+
+def _raising(error: Exception) -> Callable[[str, tuple[Any, ...]], Any]:
+    def fail(what: str, args: tuple[Any, ...]) -> Any:
+        raise error
+
+    return fail
+
+
+class Conservation(RuleBasedStateMachine):
+    """Any step in any order; after each the account is right."""
+
+    @initialize()
+    def begin(self) -> None:
+        logging.disable(logging.ERROR)
+        self.world = World()
+        for n, two_sided in ((0, False), (4, True)):
+            self.world.scan(n, 4, two_sided=two_sided, ends=True)
+        self.world.make_ready(0)
+
+    def _try(self, work: Callable[[], None]) -> None:
+        """Do a step; refused in words is as good as done, anything else is a fault."""
+        try:
+            work()
+        except InputProblem as error:
+            assert str(error).endswith((".", "!")), error
+
+    @rule(n=NUMBERS, sheets=st.integers(1, 4), two_sided=st.booleans(), ends=st.booleans())
+    def scan(self, n: int, sheets: int, two_sided: bool, ends: bool) -> None:
+        self._try(lambda: self.world.scan(n, sheets, two_sided=two_sided, ends=ends))
+
+    @rule(n=NUMBERS, how=NUMBERS)
+    def let_go(self, n: int, how: int) -> None:
+        self._try(lambda: self.world.let_go(n, how))
+
+    @rule(n=NUMBERS, action=NUMBERS, count=NUMBERS)
+    def act(self, n: int, action: int, count: int) -> None:
+        self._try(lambda: self.world.act(n, action, count))
+
+    @rule(n=NUMBERS, what=NUMBERS)
+    def write(self, n: int, what: int) -> None:
+        self._try(lambda: self.world.write(n, what))
+
+    @rule(n=NUMBERS, action=NUMBERS, count=NUMBERS, redo=st.booleans())
+    def act_and_undo(self, n: int, action: int, count: int, redo: bool) -> None:
+        self._try(lambda: self.world.act(n, action, count))
+        self._try(lambda: self.world.scan(1 + 4 * n, 1, two_sided=False, ends=True))
+        self._try(lambda: self.world.undo(n, redo=redo))
+
+    @rule(n=NUMBERS)
+    def type_words(self, n: int) -> None:
+        self._try(lambda: self.world.type_words(n))
+
+    @rule(n=NUMBERS, redo=st.booleans())
+    def undo(self, n: int, redo: bool) -> None:
+        self._try(lambda: self.world.undo(n, redo=redo))
+
+    @rule(n=NUMBERS, m=NUMBERS)
+    def transfer(self, n: int, m: int) -> None:
+        self._try(lambda: self.world.transfer(n, m))
+
+    @rule(n=NUMBERS, m=NUMBERS, what=st.integers(0, 6), cancels=st.booleans())
+    def file(self, n: int, m: int, what: int, cancels: bool) -> None:
+        doings = (
+            lambda: self.world.act(m, m // 3, m), lambda: self.world.write(m, m // 3), lambda: self.world.let_go(m, m),
+            lambda: self.world.undo(m, redo=bool(m % 2)), lambda: self.world.transfer(m, m // 3),
+            lambda: self.world.scan(m, 1, two_sided=False, ends=True), lambda: self.world.take_back(m),
+        )  # fmt: skip
+        self._try(lambda: self.world.scan(1 + 4 * n, 1 + m % 2, two_sided=False, ends=True))
+        if n % 4:
+            self._try(lambda: self.world.make_ready(n))
+        self._try(lambda: self.world.file(n, lambda: self._try(doings[what]), cancels=cancels))
+
+    @rule(n=NUMBERS)
+    def take_back(self, n: int) -> None:
+        self._try(lambda: self.world.take_back(n))
+
+    @rule(n=NUMBERS)
+    def close_batch(self, n: int) -> None:
+        self._try(lambda: self.world.close_batch(n))
+
+    @rule(n=NUMBERS)
+    def go_on(self, n: int) -> None:
+        (self.world.crash if n % 2 else self.world.retry)()
+
+    @invariant()
+    def each_side_is_in_one_place(self) -> None:
+        wrong = self.world.find_losses() if hasattr(self, "world") else []
+        assert not wrong, wrong
+
+    def teardown(self) -> None:
+        if hasattr(self, "world"):
+            wrong = self.world.find_hanging() + self.world.find_losses()
+            self.world.close()
+            logging.disable(logging.NOTSET)
+            assert not wrong, wrong
+
+
+def profile(examples: int, steps: int = 50, *, derandomize: bool = True) -> settings:
+    """How many steps are made: so many runs of so many steps."""
+    return settings(
+        max_examples=examples, stateful_step_count=steps, deadline=None, derandomize=derandomize, database=None,
+        suppress_health_check=list(HealthCheck), phases=(Phase.generate,), print_blob=True,
+    )  # fmt: skip
