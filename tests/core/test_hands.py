@@ -121,6 +121,17 @@ class Decisions(Course):
 
         self.check(decide, kept, "captured")
 
+        def turn_too(batch_id: str) -> None:
+            decide(batch_id)
+            self.act(batch_id, "turn right", 1)
+
+        def turned(batch: Batch) -> bool:
+            page = batch.pages[1]
+            rotation = PageText.from_bytes(self.ws.batches.texts([page.id])[page.id]).frame.rotation
+            return kept(batch) and page.is_read and (rotation, page.turn) == (90, 90)
+
+        self.check(turn_too, turned, "captured")
+
     def test_the_order(self) -> None:
         order: list[str] = []
 

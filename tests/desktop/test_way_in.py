@@ -86,9 +86,9 @@ class WayIn(Begun):
         self.assertEqual(dialog.table.horizontalHeaderItem(1).text(), "Boat number")
         self.assertEqual(dialog.table.item(0, 1).text(), "LN1003")
         QTest.mouseClick(dialog.take, Qt.MouseButton.LeftButton)
-        self.until(lambda: desktop.workspace.batches.ids(), 20)
-        batch = desktop.workspace.batches.load(desktop.workspace.batches.ids()[0])
-        self.assertEqual(list(batch.given.values()), [{"Boat number": "LN1003"}])
+        batches = desktop.workspace.batches
+        self.until(lambda: batches.ids() and batches.load(batches.ids()[0]).given, 20, "the file with its values")
+        self.assertEqual(list(batches.load(batches.ids()[0]).given.values()), [{"Boat number": "LN1003"}])
 
     def test_a_cabinet_column_gives_values_to_files_and_scans(self) -> None:
         desktop, window = self.begin()

@@ -102,24 +102,33 @@ def find_losses(workspace: Workspace, captured: set[str] | None = None) -> list[
 
 @functools.cache
 def _template() -> Path:
-    """An empty repository with the set-up, made once."""
+    """A repository with the set-up and two batches that are captured and read, made once."""
     folder = shared_folder() / "conservation"
-    workspace = open_workspace(folder)
+    workspace = open_workspace(folder / "data")
     workspace.put_setup(make_setup(), WHO)
     workspace.close()
-    return folder
+    world = World(folder)
+    for n, two_sided in ((0, False), (4, True)):
+        world.scan(n, 4, two_sided=two_sided, ends=True)
+    world.make_ready(0)
+    world.line.close()
+    world.ws.close()
+    return folder / "data"
 
 
 class World:
     """A repository in memory's file system, a line that waits to be told, and what was captured so far."""
 
-    def __init__(self) -> None:
-        self.folder = Path(tempfile.mkdtemp(prefix="keybundle-world-", dir=FOLDER))
-        shutil.copytree(_template(), self.folder / "data")
-        self.captured: set[str] = set()
-        self.sheets: dict[str, int] = {}
+    def __init__(self, folder: Path | None = None) -> None:
+        template = None if folder else _template()
+        self.folder = folder or Path(tempfile.mkdtemp(prefix="keybundle-world-", dir=FOLDER))
+        if template is not None:
+            shutil.copytree(template, self.folder / "data")
         self.is_filing = False
         self._open()
+        pages = [(b, p) for b in self.ws.batches.ids() for p in self.ws.batches.load(b).pages]
+        self.captured = {p.id for _, p in pages}
+        self.sheets = {b: max(p.sheet for other, p in pages if other == b) for b, _ in pages}
 
     def _open(self) -> None:
         self.ws = open_workspace(self.folder / "data")
@@ -322,9 +331,6 @@ class Conservation(RuleBasedStateMachine):
     def begin(self) -> None:
         logging.disable(logging.ERROR)
         self.world = World()
-        for n, two_sided in ((0, False), (4, True)):
-            self.world.scan(n, 4, two_sided=two_sided, ends=True)
-        self.world.make_ready(0)
 
     def _try(self, work: Callable[[], None]) -> None:
         """Do a step; refused in words is as good as done, anything else is a fault."""

@@ -10,7 +10,7 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
-from sqlalchemy import Connection, case, func, insert, or_, select, update
+from sqlalchemy import BindParameter, Connection, Select, bindparam, case, func, insert, or_, select, update
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.batches import transfer
@@ -21,7 +21,7 @@ from keybundle.core.batches.delta import (
 )
 from keybundle.core.batches.model import KEPT, LEFT_OUT, TYPED, Batch, Facts, Page, Stage, stage_of
 from keybundle.core.batches.next_steps import Work
-from keybundle.core.batches.rows import PAGE_COLUMNS, batch_of, load_batch, load_pages
+from keybundle.core.batches.rows import PAGE_COLUMNS, batch_of, load_batch, load_pages, pages_where
 from keybundle.core.batches.stored import StoredBatches
 from keybundle.core.separation.cut import CutState
 from keybundle.core.separation.facts import Placing
@@ -29,6 +29,51 @@ from keybundle.core.store import schema as t
 
 Given = Mapping[str, Mapping[str, str]]
 Decide = Callable[[Sequence[Page], Mapping[str, bytes], CutState], tuple[Sequence[Placing], CutState]]
+
+# What is asked and written for each page is put together once: see ``rows``.
+_BATCH: BindParameter[str] = bindparam("batch")
+_PAGE: BindParameter[str] = bindparam("page")
+_DOCUMENT: BindParameter[str] = bindparam("document")
+_PAGES: BindParameter[list[str]] = bindparam("pages", expanding=True)
+_DOCUMENTS: BindParameter[list[str]] = bindparam("documents", expanding=True)
+_p, _d, _b = t.page.c, t.batch_document.c, t.batch.c
+
+_ONE_PAGE = pages_where(_p.id == _PAGE)
+_UNPLACED = pages_where(_p.batch_id == _BATCH, _p.id.in_(_PAGES), _p.cut.is_(False), _p.document_id.is_(None))
+_LOOSE = pages_where(
+    _p.batch_id == _BATCH, t.IN_WORK, _p.stage.in_([Stage.CAPTURED.value, Stage.LOOKED_AT.value]), _p.cut.is_(False),
+    _p.document_id.is_(None), limit=2,
+)  # fmt: skip
+_UNFINISHED = pages_where(_p.batch_id == _BATCH, t.IN_WORK)
+_UNFINISHED_OF = pages_where(_p.batch_id == _BATCH, t.IN_WORK, _p.id.in_(_PAGES))
+_FLAGS = select(_b.two_sided, _b.captured_at).where(_b.id == _BATCH)
+_CUT = select(_b.cut).where(_b.id == _BATCH)
+_SET_CUT = update(t.batch).where(_b.id == _BATCH).values(cut=bindparam("state"))
+_KNOWN_FILE = select(t.stored_file.c.sha).where(t.stored_file.c.sha == bindparam("sha"))
+_IS_SHUT = or_(_d.filed_id.is_not(None), _d.claim.is_not(None))
+_PROPOSE_ANEW = update(t.batch_document).where(_d.id == _DOCUMENT)
+_PROPOSE_ANEW = _PROPOSE_ANEW.values(proposed=case((_IS_SHUT, _d.proposed), else_=False), revision=_d.revision + 1)
+_ONE_DOCUMENT = select(t.batch_document).where(_d.id == _DOCUMENT)
+_NO_TROUBLE = update(t.batch_document).where(_d.id == _DOCUMENT).values(trouble="")
+_HERE = select(_p.position).where(_p.id == _PAGE).scalar_subquery()
+_NEAR = select(_d.id, _d.filed_id, _d.claim, _d.parked).join(t.page, _p.document_id == _d.id)
+_NEAR = _NEAR.where(_p.batch_id == _BATCH).limit(1)
+_BEFORE = _NEAR.where(_p.position < _HERE).order_by(_p.position.desc())
+_AFTER = _NEAR.where(_p.position > _HERE).order_by(_p.position)
+_BEGINS = select(func.min(_p.position)).where(_p.document_id == _DOCUMENT).scalar_subquery()
+_STOOD_LAST = select(_p.document_id).where(
+    _p.batch_id == _BATCH, _p.position < _BEGINS, _p.document_id.is_not(None)
+).order_by(_p.position.desc()).limit(1)  # fmt: skip
+_FIRSTS = select(_p.document_id.label("d"), func.min(_p.position).label("n")).group_by(_p.document_id)
+_FIRSTS_FOUND = _FIRSTS.where(_p.document_id.in_(_DOCUMENTS)).subquery()
+_FIRST_PAGES = select(_p.id).join(
+    _FIRSTS_FOUND, (_FIRSTS_FOUND.c.d == _p.document_id) & (_FIRSTS_FOUND.c.n == _p.position)
+)
+_DUE = select(_d.id).where(_d.batch_id == _BATCH, _d.proposed.is_(False), _d.filed_id.is_(None), _d.claim.is_(None))
+_DUE_OF = _DUE.where(_d.id.in_(select(_p.document_id).where(_p.id.in_(_PAGES), _p.document_id.is_not(None))))
+_READ_FIRSTS = select(_p.document_id).where(
+    _p.id.in_(_PAGES), _p.stage.in_([Stage.READ.value, Stage.FAILED.value])
+).order_by(_p.position)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -80,7 +125,7 @@ class MachineWrites(StoredBatches):
         return page
 
     def _know_file(self, c: Connection, sha: str) -> None:
-        if c.execute(select(t.stored_file.c.sha).where(t.stored_file.c.sha == sha)).first() is None:
+        if c.execute(_KNOWN_FILE, {"sha": sha}).first() is None:
             c.execute(insert(t.stored_file).values(sha=sha, area="main", size=0, at=self._clock.stamp()))
 
     def end_capture(self, batch_id: str) -> None:
@@ -106,7 +151,7 @@ class MachineWrites(StoredBatches):
         with self._db.atomic() as c:
             if facts is not None and facts.flat_sha:
                 self._know_file(c, facts.flat_sha)
-            pages = [p for p in load_pages(c, t.page.c.id == page_id) if again or p.stage is Stage.CAPTURED]
+            pages = [p for p in load_pages(c, _ONE_PAGE, {"page": page_id}) if again or p.stage is Stage.CAPTURED]
             plain = asdict(facts) if facts else None
             found: dict[str, Any] = {"trouble": trouble}
             return self._change_page(c, pages, lambda p: replace(p, facts=facts, **found), facts=plain, **found)
@@ -129,7 +174,7 @@ class MachineWrites(StoredBatches):
             return in_turn and page.text_origin != TYPED and language in (None, page.language)
 
         with self._db.atomic() as c:
-            pages = [p for p in load_pages(c, t.page.c.id == page_id) if fits(p)]
+            pages = [p for p in load_pages(c, _ONE_PAGE, {"page": page_id}) if fits(p)]
             found: dict[str, Any] = {
                 "text_rotation": rotation,
                 "trouble": trouble,
@@ -146,10 +191,7 @@ class MachineWrites(StoredBatches):
         row = {**changed, "stage": stage_of(page).value}
         c.execute(update(t.page).where(t.page.c.id == page.id).values(row))
         if page.document_id is not None and page.facts is not None:
-            d = t.batch_document.c
-            is_shut = or_(d.filed_id.is_not(None), d.claim.is_not(None))
-            changed_too = {"proposed": case((is_shut, d.proposed), else_=False), "revision": d.revision + 1}
-            c.execute(update(t.batch_document).where(d.id == page.document_id).values(changed_too))
+            c.execute(_PROPOSE_ANEW, {"document": page.document_id})
         return True
 
     def place(self, batch_id: str, page_ids: Sequence[str], decide: Decide) -> Placed:
@@ -159,13 +201,12 @@ class MachineWrites(StoredBatches):
         document of the page before it, unless that is filed, being filed or set aside: then a new one begins.
         """
         with self._db.atomic() as c:
-            p = t.page.c
-            pages = load_pages(c, p.batch_id == batch_id, p.id.in_(page_ids), p.cut.is_(False), p.document_id.is_(None))
+            pages = load_pages(c, _UNPLACED, {"batch": batch_id, "pages": list(page_ids)})
             if not pages:
                 return Placed()
-            state = CutState(**c.execute(select(t.batch.c.cut).where(t.batch.c.id == batch_id)).scalar_one())
+            state = CutState(**c.execute(_CUT, {"batch": batch_id}).scalar_one())
             placings, state = decide(pages, self._texts(c, page_ids), state)
-            c.execute(update(t.batch).where(t.batch.c.id == batch_id).values(cut=asdict(state)))
+            c.execute(_SET_CUT, {"batch": batch_id, "state": asdict(state)})
             touched: dict[str, None] = {}
             begun: list[str] = []
             by_id = {p.id: p for p in pages}
@@ -181,12 +222,8 @@ class MachineWrites(StoredBatches):
 
     def _find_document(self, c: Connection, batch_id: str, placing: Placing, begun: list[str]) -> str:
         """Return the document that a kept page goes to; a new one where it starts one or none is open before it."""
-        p, d = t.page.c, t.batch_document.c
-        here = select(p.position).where(p.id == placing.page).scalar_subquery()
-        near = select(d.id, d.filed_id, d.claim, d.parked).join(t.page, p.document_id == d.id)
-        near = near.where(p.batch_id == batch_id).limit(1)
-        before = c.execute(near.where(p.position < here).order_by(p.position.desc())).first()
-        after = c.execute(near.where(p.position > here).order_by(p.position)).first()
+        bound = {"batch": batch_id, "page": placing.page}
+        before, after = c.execute(_BEFORE, bound).first(), c.execute(_AFTER, bound).first()
         is_open = before is not None and not (before.filed_id or before.claim or before.parked)
         is_inside = before is not None and after is not None and before.id == after.id
         if before is not None and is_open and (is_inside or not placing.starts):
@@ -207,10 +244,7 @@ class MachineWrites(StoredBatches):
         """Return the document that stood last before the first of these began."""
         if not begun:
             return []
-        p = t.page.c
-        here = select(func.min(p.position)).where(p.document_id == begun[0]).scalar_subquery()
-        before = select(p.document_id).where(p.batch_id == batch_id, p.position < here, p.document_id.is_not(None))
-        found = c.execute(before.order_by(p.position.desc()).limit(1)).scalar()
+        found = c.execute(_STOOD_LAST, {"batch": batch_id, "document": begun[0]}).scalar()
         return [found] if found else []
 
     def _write_placing(self, c: Connection, page: Page, placing: Placing, document_id: str | None) -> None:
@@ -227,13 +261,12 @@ class MachineWrites(StoredBatches):
         False, and nothing changed, where the document was changed meanwhile, is gone, or is shut.
         """
         with self._db.atomic() as c:
-            d = t.batch_document.c
-            row = c.execute(select(t.batch_document).where(d.id == document_id)).first()
+            row = c.execute(_ONE_DOCUMENT, {"document": document_id}).first()
             if row is None or row.filed_id or row.claim or row.revision != revision:
                 return False
             before = load_batch(c, row.batch_id, document_id)
             write(c, row.batch_id, diff(before, command(before)))
-            c.execute(update(t.batch_document).where(d.id == document_id).values(trouble=""))
+            c.execute(_NO_TROUBLE, {"document": document_id})
             self._touch(c, [document_id])
             self._settle_all(c, row.batch_id, document_id)
             return True
@@ -248,40 +281,26 @@ class MachineWrites(StoredBatches):
 
     def work(self, batch_id: str, only: Sequence[str] | None = None) -> Work:
         """Return what of a batch is unfinished; with ``only``, of these pages and of what is placed next."""
-        p, b = t.page.c, t.batch.c
-        waits = p.stage.in_([Stage.CAPTURED.value, Stage.LOOKED_AT.value])
-        loose = (p.batch_id == batch_id, t.IN_WORK, waits, p.cut.is_(False), p.document_id.is_(None))
+        bound = {"batch": batch_id} if only is None else {"batch": batch_id, "pages": list(only)}
         with self._db.read() as c:
-            head = c.execute(select(b.two_sided, b.captured_at).where(b.id == batch_id)).one()
-            waiting = load_pages(c, *loose, limit=2)
+            head = c.execute(_FLAGS, {"batch": batch_id}).one()
+            waiting = load_pages(c, _LOOSE, {"batch": batch_id})
             unfinished: list[Page] = []
             due: list[str] = []
             if only is None or only:
-                these = [] if only is None else [p.id.in_(only)]
-                unfinished = load_pages(c, p.batch_id == batch_id, t.IN_WORK, *these)
-                due = self._due(c, batch_id, these)
+                unfinished = load_pages(c, _UNFINISHED if only is None else _UNFINISHED_OF, bound)
+                due = self._due(c, _DUE if only is None else _DUE_OF, bound)
             firsts = self._first_pages(c, {str(page.document_id) for page in unfinished if page.document_id})
             return Work(unfinished, waiting, firsts, due, head.two_sided, head.captured_at is None)
 
     def _first_pages(self, c: Connection, document_ids: Collection[str]) -> frozenset[str]:
         if not document_ids:
             return frozenset()
-        p = t.page.c
-        first = select(p.document_id.label("d"), func.min(p.position).label("n")).group_by(p.document_id)
-        found = first.where(p.document_id.in_(list(document_ids))).subquery()
-        chosen = select(p.id).join(found, (found.c.d == p.document_id) & (found.c.n == p.position))
-        return frozenset(c.execute(chosen).scalars())
+        return frozenset(c.execute(_FIRST_PAGES, {"documents": list(document_ids)}).scalars())
 
-    def _due(self, c: Connection, batch_id: str, these: Sequence[Any]) -> list[str]:
+    def _due(self, c: Connection, asked: Select[Any], bound: Mapping[str, Any]) -> list[str]:
         """Return the documents whose first page is read and for which something is to be proposed, in order."""
-        p, d = t.page.c, t.batch_document.c
-        due = [d.batch_id == batch_id, d.proposed.is_(False), d.filed_id.is_(None), d.claim.is_(None)]
-        if these:
-            due.append(d.id.in_(select(p.document_id).where(*these, p.document_id.is_not(None))))
-        documents = list(c.execute(select(d.id).where(*due)).scalars())
+        documents = list(c.execute(asked, bound).scalars())
         if not documents:
             return []
-        firsts = self._first_pages(c, documents)
-        read = p.stage.in_([Stage.READ.value, Stage.FAILED.value])
-        chosen = select(p.document_id).where(p.id.in_(firsts), read).order_by(p.position)
-        return [str(i) for i in c.execute(chosen).scalars()]
+        return [str(i) for i in c.execute(_READ_FIRSTS, {"pages": list(self._first_pages(c, documents))}).scalars()]

@@ -155,7 +155,7 @@ class Page:
         """Whether its text was read in its present turn and language, or will never be (trouble)."""
         if self.trouble:
             return True
-        is_in_language = not self.language or self.text_origin in (self.language, TYPED)
+        is_in_language = self.text_origin in (self.language, TYPED)
         return self.facts is not None and self.text_rotation == self.frame.rotation and is_in_language
 
 

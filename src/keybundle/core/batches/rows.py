@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import Connection, Row, select
+from sqlalchemy import BindParameter, Connection, Row, Select, bindparam, select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.batches.model import Batch, Document, Facts, Page, Stage, State
@@ -37,26 +37,50 @@ def _to_document(row: Row[Any], values: Mapping[str, FieldValue]) -> Document:
     )  # fmt: skip
 
 
-def load_pages(c: Connection, *where: Any, order: Any = t.page.c.captured, limit: int | None = None) -> list[Page]:
-    """Return the pages that meet conditions, in the order they were captured."""
-    return [to_page(row) for row in c.execute(select(*_OF_PAGE).where(*where).order_by(order).limit(limit))]
+def pages_where(*where: Any, order: Any = t.page.c.captured, limit: int | None = None) -> Select[Any]:
+    """Return the question for the pages that meet conditions, in the order they were captured, for ``load_pages``."""
+    return select(*_OF_PAGE).where(*where).order_by(order).limit(limit)
+
+
+# Questions that are asked for each page are put together once: building one costs several times what asking it does.
+_BATCH: BindParameter[str] = bindparam("batch")
+_DOCUMENT: BindParameter[str] = bindparam("document")
+_HEAD = select(t.batch).where(t.batch.c.id == _BATCH)
+_PAGES_OF_BATCH = pages_where(t.page.c.batch_id == _BATCH, order=t.page.c.position)
+_PAGES_OF_DOCUMENT = pages_where(t.page.c.document_id == _DOCUMENT, order=t.page.c.position)
+_DOCUMENTS_OF_BATCH = select(t.batch_document).where(t.batch_document.c.batch_id == _BATCH)
+_DOCUMENT_ALONE = select(t.batch_document).where(t.batch_document.c.id == _DOCUMENT)
+_VALUES_OF_BATCH = select(t.batch_value).join(t.batch_document).where(t.batch_document.c.batch_id == _BATCH)
+_VALUES_OF_DOCUMENT = select(t.batch_value).where(t.batch_value.c.document_id == _DOCUMENT)
+_LAST_DOCUMENT = (
+    select(t.batch_document.c.id, t.batch_document.c.filed_id, t.batch_document.c.claim, t.batch_document.c.parked)
+    .join(t.page, t.page.c.document_id == t.batch_document.c.id)
+    .where(t.page.c.batch_id == _BATCH)
+    .order_by(t.page.c.position.desc())
+    .limit(1)
+)
+_BATCH_OF = select(t.batch_document.c.batch_id).where(t.batch_document.c.id == _DOCUMENT)
+
+
+def load_pages(c: Connection, asked: Select[Any], bound: Mapping[str, Any]) -> list[Page]:
+    """Return the pages that a question of ``pages_where`` asks for."""
+    return [to_page(row) for row in c.execute(asked, bound)]
 
 
 def load_batch(c: Connection, batch_id: str, only: str | None = None) -> Batch:
     """Return a batch, or one that shows one document alone with its pages; raises InputProblem for an unknown id."""
-    head = c.execute(select(t.batch).where(t.batch.c.id == batch_id)).first()
+    head = c.execute(_HEAD, {"batch": batch_id}).first()
     if head is None:
         raise InputProblem("That batch is no longer here.")
-    of_page = t.page.c.batch_id == batch_id if only is None else t.page.c.document_id == only
-    of_document = t.batch_document.c.batch_id == batch_id if only is None else t.batch_document.c.id == only
+    bound = {"batch": batch_id} if only is None else {"document": only}
     values: dict[str, dict[str, FieldValue]] = {}
-    for row in c.execute(select(t.batch_value).join(t.batch_document).where(of_document)):
+    for row in c.execute(_VALUES_OF_BATCH if only is None else _VALUES_OF_DOCUMENT, bound):
         values.setdefault(row.document_id, {})[row.field] = FieldValue.from_json(row.data)
-    rows = c.execute(select(t.batch_document).where(of_document))
+    rows = c.execute(_DOCUMENTS_OF_BATCH if only is None else _DOCUMENT_ALONE, bound)
     documents = {row.id: _to_document(row, values.get(row.id, {})) for row in rows}
     return Batch(
         head.id, head.routine, head.origin, head.owner, head.created_at, head.captured_at, head.closed_at,
-        tuple(load_pages(c, of_page, order=t.page.c.position)), documents,
+        tuple(load_pages(c, _PAGES_OF_BATCH if only is None else _PAGES_OF_DOCUMENT, bound)), documents,
         None if head.captured_at else last_document(c, batch_id), head.given,
         held_pages(c, [d.filed_id for d in documents.values() if d.filed_id]), head.two_sided, tuple(head.paper_mm),
         head.revision, only is None,
@@ -74,23 +98,13 @@ def held_pages(c: Connection, filed: Sequence[str]) -> dict[str, str]:
 
 def last_document(c: Connection, batch_id: str) -> str | None:
     """Return the document of a batch's last kept page, where pages that come late may still join it."""
-    p, d = t.page.c, t.batch_document.c
-    chosen = (
-        select(d.id, d.filed_id, d.claim, d.parked)
-        .join(t.page, p.document_id == d.id)
-        .where(p.batch_id == batch_id)
-        .order_by(p.position.desc())
-        .limit(1)
-    )
-    row = c.execute(chosen).first()
+    row = c.execute(_LAST_DOCUMENT, {"batch": batch_id}).first()
     return None if row is None or row.filed_id or row.claim or row.parked else str(row.id)
 
 
 def batch_of(c: Connection, document_id: str) -> str:
     """Return the batch of a document; raises InputProblem when it is gone."""
-    found: str | None = c.execute(
-        select(t.batch_document.c.batch_id).where(t.batch_document.c.id == document_id)
-    ).scalar()
+    found: str | None = c.execute(_BATCH_OF, {"document": document_id}).scalar()
     if found is None:
         raise InputProblem("That document is no longer in its batch.")
     return found

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from sqlalchemy import Connection, func, select, update
+from sqlalchemy import Connection, bindparam, func, select, update
 
 from keybundle.core.base.clock import Clock
 from keybundle.core.batches.delta import (
@@ -17,6 +17,14 @@ from keybundle.core.store import schema as t
 from keybundle.core.store.database import Database
 
 Settle = Callable[[Batch], Batch]
+
+_TEXTS = select(t.page.c.id, t.page.c.text).where(t.page.c.id.in_(bindparam("pages", expanding=True)))
+_DOCUMENT_OF = select(t.page.c.document_id).where(t.page.c.id == bindparam("page"))
+_SET_STATE = update(t.batch_document).where(t.batch_document.c.id == bindparam("document"))
+_SET_STATE = _SET_STATE.values(state=bindparam("found"))
+_SET_STAGE = update(t.page).where(t.page.c.id == bindparam("page")).values(stage=bindparam("found"))
+_TOUCH = update(t.batch_document).where(t.batch_document.c.id.in_(bindparam("documents", expanding=True)))
+_TOUCH = _TOUCH.values(revision=t.batch_document.c.revision + 1)
 
 
 class StoredBatches:
@@ -34,8 +42,7 @@ class StoredBatches:
 
     def _texts(self, c: Connection, page_ids: Iterable[str]) -> dict[str, bytes]:
         wanted = list(page_ids)
-        rows = c.execute(select(t.page.c.id, t.page.c.text).where(t.page.c.id.in_(wanted)))
-        found = {row.id: row.text for row in rows if row.text is not None}
+        found = {row.id: row.text for row in c.execute(_TEXTS, {"pages": wanted}) if row.text is not None}
         return {i: found[i] for i in wanted if i in found}
 
     def load(self, batch_id: str) -> Batch:
@@ -51,7 +58,7 @@ class StoredBatches:
     def load_around(self, page_id: str) -> Batch | None:
         """Return the document a page belongs to, as a batch of that document alone; None when it is left out."""
         with self._db.read() as c:
-            found = c.execute(select(t.page.c.document_id).where(t.page.c.id == page_id)).scalar()
+            found = c.execute(_DOCUMENT_OF, {"page": page_id}).scalar()
             return load_batch(c, batch_of(c, found), found) if found else None
 
     def document_before(self, document_id: str, type_name: str) -> str | None:
@@ -78,13 +85,11 @@ class StoredBatches:
         write(c, batch_id, [d for d in diff(before, after) if d[0] == "value"])
         for document in after.documents.values():
             if document.state is not before.documents[document.id].state:
-                changed = update(t.batch_document).where(t.batch_document.c.id == document.id)
-                c.execute(changed.values(state=document.state.value))
+                c.execute(_SET_STATE, {"document": document.id, "found": document.state.value})
         for page in before.pages:
             if page.stage is not (stage := stage_of(page)):
-                c.execute(update(t.page).where(t.page.c.id == page.id).values(stage=stage.value))
+                c.execute(_SET_STAGE, {"page": page.id, "found": stage.value})
         return after
 
     def _touch(self, c: Connection, document_ids: Iterable[str]) -> None:
-        d = t.batch_document.c
-        c.execute(update(t.batch_document).where(d.id.in_(list(document_ids))).values(revision=d.revision + 1))
+        c.execute(_TOUCH, {"documents": list(document_ids)})

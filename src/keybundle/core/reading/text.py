@@ -14,6 +14,8 @@ from typing import Any
 
 from keybundle.core.base.boxes import Box, Frame, union
 
+TYPED_LINES = 60
+
 
 @dataclass(frozen=True)
 class Word:
@@ -72,3 +74,16 @@ class PageText:
         plain = json.loads(zlib.decompress(data))
         words = tuple(Word(t, (a, b, c, d), conf, block, line) for t, a, b, c, d, conf, block, line in plain["words"])
         return cls(words, Frame(*plain["frame"]))
+
+
+def lay_out(typed: str, frame: Frame) -> PageText:
+    """Return typed words as a page's text, line below line at its left."""
+    width, height = frame.upright_size
+    step, words = height // TYPED_LINES, []
+    for number, told in enumerate(typed.splitlines()):
+        x, top = width // 20, min(height - step, (number + 2) * step)
+        for said in told.split():
+            right = min(width, x + max(1, len(said) * step // 2))
+            words.append(Word(said, (min(x, width - 1), top, right, top + step * 3 // 4), 1.0, 0, number))
+            x = right + step // 2
+    return PageText(tuple(words), frame)

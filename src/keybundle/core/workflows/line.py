@@ -18,7 +18,7 @@ from typing import Any
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import A_BUG, AppError, Passing
-from keybundle.core.batches.model import Batch, Document, Facts, Page, Stage
+from keybundle.core.batches.model import TYPED, Batch, Document, Facts, Page, Stage
 from keybundle.core.batches.next_steps import Look, Place, Propose, Read, next_steps
 from keybundle.core.intake.halts import Halted, find_halt
 from keybundle.core.jobs.pool import Pool
@@ -30,7 +30,7 @@ from keybundle.core.workflows.outcomes import outcome_of
 from keybundle.core.workflows.page_facts import measured
 from keybundle.core.workflows.page_jobs import WORK, page_job, wanted_marks
 from keybundle.core.workflows.placing import decide_by, keep_as_it_is
-from keybundle.core.workflows.readings import keep_reading
+from keybundle.core.workflows.readings import keep_reading, lay_typed_anew
 from keybundle.core.workflows.workspace import Workspace
 
 log = logging.getLogger(__name__)
@@ -321,6 +321,10 @@ class Line(Clockwork):
     def _read(self, batch_id: str, running: _Running, page: Page, priority: int) -> None:
         flight = ("read", batch_id, page.id, page.frame.rotation, page.language)
         if batch_id in self._stopped or flight in self._flying:
+            return
+        if page.text_origin == TYPED:
+            lay_typed_anew(self._ws, page)
+            self._put(lambda: self._guarded(batch_id, lambda: self._advance(batch_id, [page.id])))
             return
         if not self.pages_to_read:
             self._read_times.clear()

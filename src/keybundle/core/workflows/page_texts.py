@@ -5,23 +5,22 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from keybundle.core.base.boxes import Box, Frame
+from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import TYPED, Batch
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.languages import list_languages
-from keybundle.core.reading.text import PageText, Word
-from keybundle.core.search import index
+from keybundle.core.reading.text import PageText, lay_out
 from keybundle.core.workflows.bench import run_command
 from keybundle.core.workflows.capture import find_routine
 from keybundle.core.workflows.line import ON_SCREEN, Line
 from keybundle.core.workflows.page_jobs import WORK, page_job
+from keybundle.core.workflows.readings import keep_typed
 from keybundle.core.workflows.workspace import Workspace, may_work
 
 POOR = 0.75
-TYPED_LINES = 60
 
 __all__ = ["POOR", "PoorPage", "list_languages", "poor_pages", "read_area", "set_language", "type_words"]
 
@@ -87,7 +86,7 @@ def set_language(
 def type_words(workspace: Workspace, line: Line, batch_id: str, page_id: str, typed: str, who: str) -> Changes:
     """Keep words that a person typed as a page's text: found by a search, filed with it, never read over."""
     may_work(workspace.person(who))
-    with workspace.place.database.atomic() as c:
+    with workspace.place.database.atomic():
         batch = workspace.batches.load(batch_id)
         page = batch.page(page_id)
         commands.guard(batch, page.document_id)
@@ -97,22 +96,6 @@ def type_words(workspace: Workspace, line: Line, batch_id: str, page_id: str, ty
                 "it out; its bytes are kept."
             )
         text = lay_out(typed, page.frame)
-        workspace.batches.set_text(
-            page_id, text.to_bytes(), page.frame.rotation, origin=TYPED, quality=1.0 if text.words else None
-        )
-        index.put(c, index.WAITING, page_id, "", "", text.plain)
+        keep_typed(workspace, page, text)
     line.revise(batch_id)
     return Changes(frozenset([batch_id]), text="Words typed for the page")
-
-
-def lay_out(typed: str, frame: Frame) -> PageText:
-    """Return typed words as a page's text, line below line at its left."""
-    width, height = frame.upright_size
-    step, words = height // TYPED_LINES, []
-    for number, told in enumerate(typed.splitlines()):
-        x, top = width // 20, min(height - step, (number + 2) * step)
-        for said in told.split():
-            right = min(width, x + max(1, len(said) * step // 2))
-            words.append(Word(said, (min(x, width - 1), top, right, top + step * 3 // 4), 1.0, 0, number))
-            x = right + step // 2
-    return PageText(tuple(words), frame)
