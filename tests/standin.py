@@ -46,7 +46,8 @@ def answer(what: str, args: tuple[Any, ...], said: str = "Hello from Holmelock")
     if what == "look_at":
         return "PNG", 1
     if what == "make_pdf":
-        return FileStore(Path(args[-1])).put(b"%PDF-1.4 pretended"), 0.01
+        told = " ".join(f"{job.page_id}/{job.frame.rotation}" for job in args[0])
+        return FileStore(Path(args[-1])).put(f"%PDF-1.4 pretended {told}".encode()), 0.01
     if what == "look_for_marks":
         return {"separator": False, "separator_type": "", "marks": [], "looked_for": []}
     raise RuntimeError(what)

@@ -10,7 +10,7 @@ import functools
 import logging
 import shutil
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
@@ -22,7 +22,7 @@ from sqlalchemy import text
 
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem, Passing, WorkerBug
 from keybundle.core.base.progress import CancelToken
-from keybundle.core.batches.model import Page, State, balance, stage_of
+from keybundle.core.batches.model import Document, Page, State, balance, stage_of
 from keybundle.core.setup.model import Setup
 from keybundle.core.workflows import bench, filing, page_texts, slip
 from keybundle.core.workflows.closing import close_batch
@@ -97,6 +97,29 @@ def find_losses(workspace: Workspace, captured: set[str] | None = None) -> list[
         if not balance(batch).is_even:
             wrong.append(f"the balance of {batch_id} is uneven: {balance(batch)}")
         wrong += [f"page {p.id} is {p.stage}, should be {stage_of(p)}" for p in batch.pages if p.stage != stage_of(p)]
+        for document in batch.documents.values():
+            if document.filed_id and document.filed_id in held.values():
+                wrong += _find_stale(workspace, document, batch.pages_of(document.id))
+    return wrong
+
+
+def _find_stale(workspace: Workspace, document: Document, pages: Sequence[Page]) -> list[str]:
+    """Return where the repository holds something else of a filed document than its batch shows."""
+    filed = workspace.repository.load(str(document.filed_id))
+    shown = {name: value.items for name, value in document.values.items() if value.items}
+    texts = workspace.batches.texts([p.id for p in pages])
+    wrong = []
+    if filed.type != document.type or {n: v.items for n, v in filed.values.items() if v.items} != shown:
+        wrong.append(f"document {document.id} is filed with other values than its batch shows")
+    if [p.page_id for p in filed.pages] != [p.id for p in pages]:
+        wrong.append(f"document {document.id} is filed with other pages than its batch shows")
+    for kept, page in zip(filed.pages, pages, strict=False):
+        if kept.frame != page.frame or (page.id in texts and kept.text != texts[page.id]):
+            wrong.append(f"page {page.id} is filed in another turn or with another text than its batch shows")
+    pdf = workspace.place.files.path(filed.pdf_sha).read_bytes()
+    told = " ".join(f"{p.id}/{p.frame.rotation}" for p in pages)
+    if b"pretended" in pdf and pdf != f"%PDF-1.4 pretended {told}".encode():
+        wrong.append(f"the PDF of document {document.id} was made of something else than its batch shows")
     return wrong
 
 
@@ -194,15 +217,15 @@ class World:
         self.line.retry()
         self.line.run_waiting()
 
-    def act(self, n: int, action: int, count: int, who: str = WHO) -> None:
-        """Do something to pages of a batch, as an operator does."""
+    def act(self, n: int, action: int, count: int, *, newest: bool = False) -> None:
+        """Do something to pages of a batch, as an operator does; to its ``newest`` page, or to any."""
         batch_id = self.batch(n)
         pages = self.ws.batches.load(batch_id).pages if batch_id else ()
         if batch_id and pages:
-            first = (n // 7) % len(pages)
+            first = len(pages) - 1 if newest else (n // 7) % len(pages)
             chosen = [p.id for p in pages[first : first + 1 + count % 3]]
             label, command = bench.page_command(ACTIONS[action % len(ACTIONS)], chosen, self.ws.clock.new_id)
-            bench.run_command(self.ws, self.line, batch_id, who, label, command)
+            bench.run_command(self.ws, self.line, batch_id, WHO, label, command)
             self.line.run_waiting()
 
     def write(self, n: int, what: int) -> None:
@@ -220,12 +243,16 @@ class World:
         )[what % 7]()  # fmt: skip
         self.line.run_waiting()
 
-    def make_ready(self, n: int) -> None:
-        """Let the workers of all batches end well, and give all documents of one their values."""
+    def let_all_go(self) -> None:
+        """Let the workers of all batches end well."""
         self.pool.answer = answer
         while any(h.what != "make_pdf" for h in self.pool.held):
             self.pool.let_go(*[i for i, h in enumerate(self.pool.held) if h.what != "make_pdf"])
             self.line.run_waiting()
+
+    def make_ready(self, n: int) -> None:
+        """Let the workers end well, and give all documents of a batch their values."""
+        self.let_all_go()
         batch_id = self.batch(n)
         for document in self.ws.batches.load(batch_id).in_order() if batch_id else ():
             if not document.is_shut and batch_id:
@@ -256,6 +283,34 @@ class World:
                 beside = others[m % len(others)].id
                 bench.move_to_batch(self.ws, self.line, source, chosen, target, beside, WHO, after=bool(n % 2))
                 self.line.run_waiting()
+
+    def meddle(self, n: int, what: int) -> None:
+        """Do something to a document that is being filed just now."""
+        batches = [self.ws.batches.load(i) for i in self.ws.batches.ids()]
+        claimed = [(b, d) for b in batches for d in b.in_order() if d.claim]
+        if not claimed:
+            return
+        batch, document = claimed[n % len(claimed)]
+        pages, args = batch.pages_of(document.id), (self.ws, self.line, batch.id)
+        page, others = pages[n % len(pages)].id, [b for b in batches if b is not batch and b.pages]
+
+        def command(action: str) -> None:
+            label, command = bench.page_command(action, [page], self.ws.clock.new_id)
+            bench.run_command(*args, WHO, label, command)
+
+        def move() -> None:
+            if others:
+                beside = others[0].pages[0].id
+                bench.move_to_batch(*args[:2], batch.id, [page], others[0].id, beside, WHO, after=True)
+
+        (
+            lambda: slip.enter_value(*args, document.id, "Title", f"T{n % 99}", WHO), lambda: command("leave out"),
+            lambda: command("break"), lambda: command("turn right"), lambda: command("join up"), move,
+            lambda: command("to document before"), lambda: bench.undo(*args, WHO),
+            lambda: page_texts.type_words(*args, page, "typed meanwhile", WHO),
+            lambda: slip.set_aside(*args, document.id, "torn", WHO),
+        )[what % 10]()  # fmt: skip
+        self.line.run_waiting()
 
     def file(self, n: int, meanwhile: Callable[[], None], *, cancels: bool) -> None:
         """File what is ready of a batch; while its PDFs are made other things happen, and it may be called off."""
@@ -361,6 +416,14 @@ class Conservation(RuleBasedStateMachine):
         self._try(lambda: self.world.scan(1 + 4 * n, 1, two_sided=False, ends=True))
         self._try(lambda: self.world.undo(n, redo=redo))
 
+    @rule(n=NUMBERS, action=NUMBERS)
+    def act_before_it_is_placed_and_undo_after(self, n: int, action: int) -> None:
+        self._try(lambda: self.world.scan(1 + 4 * n, 1, two_sided=False, ends=True))
+        self._try(lambda: self.world.act(n, action, 0, newest=True))
+        self._try(lambda: self.world.let_all_go())
+        self._try(lambda: self.world.undo(n, redo=False))
+        self._try(lambda: self.world.undo(n, redo=bool(action % 2)))
+
     @rule(n=NUMBERS)
     def type_words(self, n: int) -> None:
         self._try(lambda: self.world.type_words(n))
@@ -384,6 +447,12 @@ class Conservation(RuleBasedStateMachine):
         if n % 4:
             self._try(lambda: self.world.make_ready(n))
         self._try(lambda: self.world.file(n, lambda: self._try(doings[what]), cancels=cancels))
+
+    @rule(n=NUMBERS, m=NUMBERS, what=st.integers(0, 9))
+    def file_and_meddle(self, n: int, m: int, what: int) -> None:
+        self._try(lambda: self.world.scan(1 + 4 * n, 1 + m % 2, two_sided=False, ends=True))
+        self._try(lambda: self.world.make_ready(n))
+        self._try(lambda: self.world.file(n, lambda: self._try(lambda: self.world.meddle(m, what)), cancels=False))
 
     @rule(n=NUMBERS)
     def take_back(self, n: int) -> None:
