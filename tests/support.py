@@ -6,6 +6,7 @@ import atexit
 import fcntl
 import functools
 import hashlib
+import json
 import os
 import shutil
 import sqlite3
@@ -139,6 +140,12 @@ class DataTest(unittest.TestCase):
 def place(workspace: Workspace, batch_id: str, placing: Placing) -> None:
     """Give a captured side its place, as separation would."""
     workspace.batches.place(batch_id, [placing.page], lambda pages, texts, state: ([placing], state))
+
+
+def keep_in_feeder(workspace: Workspace, sheets: int) -> None:
+    """Take all but the first sheets out of the feeder, for what needs real pages but not many."""
+    stack = workspace.place.root / "feeder" / "stack.json"
+    stack.write_text(json.dumps(json.loads(stack.read_text())[:sheets]))
 
 
 def run_cli(

@@ -1,8 +1,10 @@
-"""The line: from captured sides to proposals, turned pages, the operator's part on the slip, and taking up work."""
+"""The line: from captured sides to proposals, turned pages, and the operator's part on the slip."""
 
 from __future__ import annotations
 
+from dataclasses import asdict, replace
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 from keybundle.core.base.errors import InputProblem
@@ -17,6 +19,8 @@ from keybundle.core.workflows.devices import find_scanners
 from keybundle.core.workflows.find import find
 from keybundle.core.workflows.line import FIRST_PAGE, OTHER_PAGE, Line
 from keybundle.demo.stack import DocumentPlan
+from tests.core.test_course import Course
+from tests.standin import FACTS, answer
 from tests.support import DataTest, shared_pool
 
 WHO = "Elspra Towpath"
@@ -155,81 +159,66 @@ class Pages(AtWork):
         self.assertEqual(len(batch.documents), len(kept), "one sheet each, separators are pages like others here")
         self.assertEqual({d.type for d in batch.documents.values()}, {"Inspection sheet"})
 
+
+class Order(Course):
+    def separate(self, *sides: str) -> None:
+        """Let the workers find separator sheets on these sides."""
+
+        def found(what: str, args: tuple[Any, ...]) -> Any:
+            is_separator = what == "examine" and args[0].name.split(".")[0] in sides
+            return (asdict(replace(FACTS, separator=True)), 0.01) if is_separator else answer(what, args)
+
+        self.pool.answer = found
+
     def test_first_pages_are_read_before_others_and_the_one_on_screen_before_all(self) -> None:
         asked: list[tuple[str, int]] = []
-        pool = shared_pool()
-        submit = pool.submit
+        submit = self.pool.submit
 
-        def watch(name: str, *args: object, priority: int = 5, **more: object):  # type: ignore[no-untyped-def]
+        def watch(name: str, *args: Any, priority: int = 5, **more: Any) -> Any:
             if name.endswith(":read"):
                 asked.append((str(more["key"]), priority))
-            return submit(name, *args, priority=priority, **more)  # type: ignore[arg-type]
+            return submit(name, *args, **more)
 
-        with mock.patch.object(pool, "submit", watch):
-            found = scan_stack(self.ws, self.line, find_routine(self.ws, "Post"), find_scanners(self.ws)[0], WHO,
-                               options=Options(sides_per_minute=0))  # fmt: skip
-            self.assertTrue(self.line.wait(90))
-        batch = self.load(str(found.batch))
+        self.separate("0001-front", "0004-front")
+        with mock.patch.object(self.pool, "submit", watch):
+            batch = self.load(self.scan(6))
         firsts = {batch.pages_of(d.id)[0].id for d in batch.in_order()}
+        self.assertEqual((len(firsts), len(asked)), (2, 4))
         for page, priority in asked:
             self.assertEqual(priority, FIRST_PAGE if page in firsts else OTHER_PAGE)
         self.assertEqual({page for page, _ in asked}, {p.id for p in batch.pages if p.kept})
 
-
-class Stopped(AtWork):
     def test_reading_stops_keeps_what_was_read_and_goes_on(self) -> None:
-        scanner, options = find_scanners(self.ws)[0], Options(sides_per_minute=0)
-        batch_id = str(
-            scan_stack(self.ws, self.line, find_routine(self.ws, "Post"), scanner, WHO, options=options).batch
-        )
+        self.separate("0001-front", "0004-front")
+        self.pool.hold = {"read"}
+        batch_id = self.scan(6)
+        self.pool.let_go(1)
+        self.settle_down()
         self.line.stop_reading(batch_id)
-        self.assertTrue(self.line.wait(90))
+        self.assertTrue(self.line.wait(20))
         half = self.load(batch_id)
         self.assertEqual(self.line.stopped, {batch_id})
         self.assertEqual(self.line.pages_to_read, 0)
         self.assertTrue(all(p.disposition is not None for p in half.pages), "separation is not held up")
         read = {p.id for p in half.pages if p.kept and p.is_read}
-        self.assertLess(len(read), sum(p.kept for p in half.pages))
+        self.assertEqual((len(read), sum(p.kept for p in half.pages)), (1, 4))
         self.assertIn(State.READING, {d.state for d in half.documents.values()})
         first = half.in_order()[0]
         label, command = bench.page_command("turn right", [half.pages_of(first.id)[0].id], str)
-        bench.run_command(self.ws, self.line, batch_id, WHO, label, command)
+        bench.run_command(self.ws, self.line, batch_id, self.who, label, command)
         self.assertTrue(self.line.wait(10))
         self.assertFalse(self.load(batch_id).pages_of(first.id)[0].is_read, "a stopped batch is not read by a command")
-        bench.undo(self.ws, self.line, batch_id, WHO)
-        asked: list[str] = []
-        submit = shared_pool().submit
-
-        def watch(name: str, *args: object, **more: object):  # type: ignore[no-untyped-def]
-            asked.append(str(more.get("key")))
-            return submit(name, *args, **more)  # type: ignore[arg-type]
-
-        with mock.patch.object(shared_pool(), "submit", watch):
-            for _ in range(3):
-                bench.toggle_reading(self.ws, self.line, batch_id, WHO)
-                self.assertTrue(self.line.wait(90))
+        bench.undo(self.ws, self.line, batch_id, self.who)
+        self.pool.hold, before = set(), len(self.pool.asked)
+        for _ in range(3):
+            bench.toggle_reading(self.ws, self.line, batch_id, self.who)
+            self.assertTrue(self.line.wait(20))
         whole = self.load(batch_id)
         self.assertTrue(all(p.is_read for p in whole.pages if p.kept))
-        self.assertEqual(read & set(asked), set(), "nothing is read twice")
+        again = {args[0].page_id for what, args in self.pool.asked[before:] if what == "read"}
+        self.assertEqual(again, {p.id for p in whole.pages if p.kept} - read, "nothing is read twice")
 
     def test_a_reader_may_not_stop_it(self) -> None:
         reader = next(p.name for p in self.ws.setup.people if p.role == "reader")
         with self.assertRaisesRegex(InputProblem, "may only look"):
             bench.toggle_reading(self.ws, self.line, "any", reader)
-
-
-class TakenUp(AtWork):
-    def test_a_second_line_goes_on_where_the_first_stopped(self) -> None:
-        routine, scanner = find_routine(self.ws, "Post"), find_scanners(self.ws)[0]
-        found = scan_stack(self.ws, self.line, routine, scanner, WHO, options=Options(sides_per_minute=0))
-        self.line.close()
-        half = self.load(str(found.batch))
-        self.assertTrue(any(p.disposition is None or not p.is_read for p in half.pages))
-        self.line = Line(self.ws, shared_pool())
-        self.line.resume()
-        self.assertTrue(self.line.wait(120))
-        whole = self.load(str(found.batch))
-        self.assertTrue(all(p.disposition is not None for p in whole.pages))
-        self.assertTrue(all(p.is_read for p in whole.pages if p.kept))
-        self.assertNotIn(State.READING, {d.state for d in whole.documents.values()})
-        self.assertEqual(whole.in_order()[0].break_reason, "separator sheet")

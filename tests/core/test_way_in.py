@@ -27,7 +27,8 @@ from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.previewing import accept_preview, let_go, scan_preview
 from keybundle.core.workflows.scan_choices import options_of, say_choices, scan_choices
 from keybundle.core.workflows.workspace import Workspace
-from tests.support import DataTest, shared_pool
+from tests.standin import ONE_SIDED, Device, StandIn
+from tests.support import DataTest, keep_in_feeder, shared_pool
 
 DAY = date(2026, 3, 31)
 FULL = Offers(("Flatbed", "ADF", "ADF Duplex"), ("Lineart", "Gray", "Color"), (150, 300, 600), 216, 356)
@@ -124,6 +125,7 @@ class OnTheWay(DataTest):
         routine = workspace.setup.routine("Post")
         assert routine is not None
         scanner = find_scanners(workspace)[0]
+        keep_in_feeder(workspace, 3)
         found = scan_stack(
             workspace, line, routine, scanner, who, options=Options(sides_per_minute=0), given={"Boat number": "LN1001"}
         )
@@ -153,17 +155,16 @@ class OnTheWay(DataTest):
         self.assertEqual(len(workspace.batches.load(str(found.batch)).pages), 2)
 
     def test_pages_go_to_another_batch_and_back(self) -> None:
-        workspace, line, who = self.begin()
-        routine, scanner = workspace.setup.routine("Inspections"), find_scanners(workspace)[0]
+        workspace, who = self.demo_workspace(), "Elspra Towpath"
+        line = Line(workspace, StandIn())  # type: ignore[arg-type]
+        self.addCleanup(line.close)
+        routine = workspace.setup.routine("Inspections")
         assert routine is not None
         ids = []
-        for _ in range(2):
-            found = scan_stack(
-                workspace, line, routine, scanner, who, options=Options(duplex=False, sides_per_minute=0)
-            )
+        for tag in ("one", "two"):
+            found = scan_stack(workspace, line, routine, Device(8, tag=tag), who, options=ONE_SIDED)
             ids.append(str(found.batch))
-            scanner.refill()
-            self.assertTrue(line.wait(240))
+            self.assertTrue(line.wait(60))
         shape = lambda: [  # noqa: E731
             [(p.id, p.document_id, p.kept) for p in workspace.batches.load(i).pages] for i in ids
         ]
