@@ -10,13 +10,13 @@ from PySide6.QtWidgets import QLabel
 
 from keybundle.core.batches.model import Batch, balance
 from keybundle.desktop.app import Desktop
-from keybundle.desktop.views.halt_dialog import HaltDialog
+from keybundle.desktop.views.halt_band import HaltBand
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
 
 
 class Halt(DesktopTest):
-    def begin(self, trouble: str) -> tuple[Desktop, MainWindow, HaltDialog]:
+    def begin(self, trouble: str) -> tuple[Desktop, MainWindow, HaltBand]:
         desktop = self.start()
         path = desktop.workspace.place.root / "feeder" / "stack.json"
         stack = json.loads(path.read_text())
@@ -27,19 +27,20 @@ class Halt(DesktopTest):
         assert window is not None
         self.until(lambda: window.work.presenter.state.can_scan)
         self.key(window.work.list, Qt.Key.Key_S)
-        self.until(lambda: window.work.findChild(HaltDialog) is not None, 60, "the halt to be shown")
-        return desktop, window, window.work.findChild(HaltDialog)
+        self.until(window.work.halt.isVisible, 60, "the halt to be shown")
+        return desktop, window, window.work.halt
 
     def batch(self, desktop: Desktop) -> Batch:
         (batch_id,) = desktop.workspace.batches.ids()
         return desktop.workspace.batches.load(batch_id)
 
     def test_stuck_sheets_are_shown_and_fed_again_by_one_key(self) -> None:
-        desktop, window, dialog = self.begin("stuck")
+        desktop, window, band = self.begin("stuck")
         self.assertIn("Staples are the usual reason.", window.message.text())
-        self.assertTrue(dialog.isVisible())
+        self.assertTrue(band.isVisible())
         ran_to = max(p.sheet for p in self.batch(desktop).pages)
-        self.key(dialog, Qt.Key.Key_Return)
+        self.assertTrue(window.work.list.hasFocus(), "a halt takes the keyboard from nobody")
+        self.key(window.work.list, Qt.Key.Key_A)
         self.until(lambda: not window.work.presenter.state.scanning and window.work.presenter.state.scanner, 10)
         self.until(lambda: len(self.batch(desktop).pages) >= 2 * (ran_to + 7), 60, "the sheets from the second on")
         self.until(lambda: not window.work.presenter.state.scanning, 30)
@@ -49,23 +50,21 @@ class Halt(DesktopTest):
         self.assertTrue(balance(self.batch(desktop)).is_even)
 
     def test_a_jam_goes_on_without_leaving_anything_out(self) -> None:
-        desktop, _, dialog = self.begin("jam")
-        said = " ".join(label.text() for label in dialog.findChildren(QLabel))
+        desktop, _, band = self.begin("jam")
+        said = " ".join(label.text() for label in band.findChildren(QLabel))
         self.assertIn("put the one that stopped back", said)
-        QTest.mouseClick(dialog.buttons["go on"], Qt.MouseButton.LeftButton)
+        QTest.mouseClick(band.buttons["go on"], Qt.MouseButton.LeftButton)
         self.until(lambda: max((p.sheet for p in self.batch(desktop).pages), default=0) == 8, 60)
         self.assertNotIn("scanned again", {p.reason for p in self.batch(desktop).pages})
 
     def test_closing_it_leaves_the_feeder_stopped_and_the_batch_open(self) -> None:
-        desktop, window, dialog = self.begin("stuck")
+        desktop, window, band = self.begin("stuck")
         before = len(self.batch(desktop).pages)
-        self.key(dialog, Qt.Key.Key_Escape)
+        self.key(window.work.list, Qt.Key.Key_Escape)
+        self.assertFalse(band.isVisible())
         self.spin(1.0)
         self.assertEqual(len(self.batch(desktop).pages), before)
         self.assertFalse(window.work.presenter.state.scanning)
-        window.activateWindow()
-        self.until(window.isActiveWindow)
-        window.work.list.setFocus()
         self.key(window.work.list, Qt.Key.Key_M)
         self.until(lambda: len(self.batch(desktop).pages) > before, 20, "more sides in the same batch")
         window.work.presenter.stop()

@@ -96,6 +96,8 @@ class WholeTask(DesktopTest):
         self.assertNotEqual(p.state.document, first, "filing goes on to the next document")
         self.key(bench.strip, Qt.Key.Key_Return, CTRL | SHIFT)
         self.until(lambda: all(d.state == "filed" for d in p.state.documents), 60, "all to be filed")
+        self.until(window.more.isVisible, what="the filing record to be offered")
+        QTest.mouseClick(window.more, Qt.MouseButton.LeftButton)
         self.until(lambda: window.findChild(RecordDialog) is not None, what="the filing record")
         record = window.findChild(RecordDialog)
         self.assertIn("filed + 0 set aside + 0 waiting", record.text.toPlainText())

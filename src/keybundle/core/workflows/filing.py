@@ -62,6 +62,17 @@ class _InHand:
     pdf: Future[Any]
 
 
+@dataclass
+class Filing:
+    """A filing under way: what it has claimed, and what it has brought so far."""
+
+    claim: str
+    who: str
+    result: Filed
+    was_seen: bool
+    in_hand: list[_InHand] = field(default_factory=list)
+
+
 def file_documents(
     workspace: Workspace, pool: Pool, batch_id: str, who: str, document_ids: Sequence[str] | None = None, *,
     progress: Progress = silent, cancel: CancelToken | None = None,
@@ -71,43 +82,66 @@ def file_documents(
     The others are left and listed with the reason, and so is what is still to come when ``cancel`` is set. Raises
     InputProblem for a person who may only look.
     """
+    begun = begin_filing(workspace, pool, batch_id, who, document_ids)
+    return finish_filing(workspace, pool, begun, progress=progress, cancel=cancel)
+
+
+def begin_filing(
+    workspace: Workspace, pool: Pool, batch_id: str, who: str, document_ids: Sequence[str] | None = None
+) -> Filing:
+    """Claim what is ready among the named documents (None: all of the batch); ``finish_filing`` must follow.
+
+    This much is quick: what a person does to the batch afterwards waits for it, not for the PDFs. Raises InputProblem
+    for a person who may only look.
+    """
     may_work(workspace.person(who))
-    cancel = cancel or CancelToken()
-    result, claim = Filed(batch_id), workspace.clock.new_id()
-    in_hand: list[_InHand] = []
+    begun = Filing(workspace.clock.new_id(), who, Filed(batch_id), document_ids is not None)
     try:
-        in_hand = _take_in_hand(workspace, pool, result, claim, document_ids)
+        _take_in_hand(workspace, pool, begun, document_ids)
+    except BaseException:
+        _let_go(workspace, begun)
+        raise
+    return begun
+
+
+def finish_filing(
+    workspace: Workspace, pool: Pool, begun: Filing, *, progress: Progress = silent, cancel: CancelToken | None = None
+) -> Filed:
+    """Commit each claimed document once its PDF is made; what is left is let go of, with the reason."""
+    cancel, result, in_hand = cancel or CancelToken(), begun.result, begun.in_hand
+    try:
         if in_hand:
             progress(Step(0, len(in_hand), "Filing"))
         for number, one in enumerate(in_hand, 1):
-            said = _file_one(workspace, one, claim, who, result, cancel, was_seen=document_ids is not None)
+            said = _file_one(workspace, one, begun, cancel)
             if said:
                 result.left.append((_name(one.document, one.kind), said))
             progress(Step(number, len(in_hand), f"Filing {_name(one.document, one.kind)}"))
     finally:
-        for one in in_hand:
-            one.pdf.cancel()
-        workspace.batches.release(claim)
+        _let_go(workspace, begun)
     if result.entries:
-        result.record = claim
-        end_record(workspace, claim, result.left)
+        result.record = begun.claim
+        end_record(workspace, begun.claim, result.left)
         refresh_calibration(workspace, pool)
     return result
 
 
-def _take_in_hand(
-    workspace: Workspace, pool: Pool, result: Filed, claim: str, document_ids: Sequence[str] | None
-) -> list[_InHand]:
+def _let_go(workspace: Workspace, begun: Filing) -> None:
+    for one in begun.in_hand:
+        one.pdf.cancel()
+    workspace.batches.release(begun.claim)
+
+
+def _take_in_hand(workspace: Workspace, pool: Pool, begun: Filing, document_ids: Sequence[str] | None) -> None:
     """Claim what is ready and let its PDFs be made; note why the others are left."""
-    batches = workspace.batches
+    batches, result = workspace.batches, begun.result
     wanted = [
         d.id for d in batches.load(result.batch).in_order()
         if not d.filed_id and (document_ids is None or d.id in document_ids)
     ]  # fmt: skip
-    claimed = batches.claim(result.batch, wanted, claim)
+    claimed = batches.claim(result.batch, wanted, begun.claim)
     batch = batches.load(result.batch)
     routine = workspace.setup.routine(batch.routine) or Routine(name=batch.routine, sign="??")
-    found = []
     for document in (batch.documents[i] for i in wanted if i in batch.documents):
         kind, pages = workspace.setup.document_type(document.type), batch.pages_of(document.id)
         if document.id not in claimed or kind is None:
@@ -121,13 +155,10 @@ def _take_in_hand(
         args = (jobs, make_caption(kind, document.values), batch.created_at, str(workspace.place.files.root))
         pdf = pool.submit(f"{PDF_WORK}:make_pdf", *args, priority=FILE_PRIORITY)
         destination = compute_destination(kind, workspace.setup, document.values)
-        found.append(_InHand(document, kind, destination, texts, pdf))
-    return found
+        begun.in_hand.append(_InHand(document, kind, destination, texts, pdf))
 
 
-def _file_one(
-    workspace: Workspace, one: _InHand, claim: str, who: str, result: Filed, cancel: CancelToken, *, was_seen: bool
-) -> str:
+def _file_one(workspace: Workspace, one: _InHand, begun: Filing, cancel: CancelToken) -> str:
     """File one document and note it in the result; return why it was left, empty when it was not."""
     try:
         while not one.pdf.done() and not cancel.cancelled:
@@ -135,7 +166,7 @@ def _file_one(
         if cancel.cancelled:
             return CANCELLED
         sha, seconds = one.pdf.result()
-        entry = _commit(workspace, one, claim, who, sha, was_seen=was_seen)
+        entry = _commit(workspace, one, begun, sha)
     except AppError as error:
         return str(error)
     except Exception:
@@ -143,24 +174,24 @@ def _file_one(
         return A_BUG
     if entry is None:
         return CHANGED
-    result.entries.append(entry)
-    result.seconds += seconds
+    begun.result.entries.append(entry)
+    begun.result.seconds += seconds
     return ""
 
 
-def _commit(workspace: Workspace, one: _InHand, claim: str, who: str, sha: str, *, was_seen: bool) -> FiledEntry | None:
+def _commit(workspace: Workspace, one: _InHand, begun: Filing, sha: str) -> FiledEntry | None:
     """File a document in one transaction; None, and nothing done, where it is no longer what the PDF was made of."""
     with workspace.place.database.atomic() as c:
         batch = workspace.batches.load_document(one.document.id)
         document = batch.document(one.document.id)
-        if not _is_unchanged(workspace, document, one, claim):
+        if not _is_unchanged(workspace, document, one, begun.claim):
             return None
         new = compose_document(batch, document, one.kind, one.destination, one.texts, sha)
-        filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, new, who)
-        learn(c, workspace, document, one.kind, one.texts, was_seen=was_seen)
+        filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, new, begun.who)
+        learn(c, workspace, document, one.kind, one.texts, was_seen=begun.was_seen)
         path = (one.destination.cabinet, *(v for _, v in new.folder))
         entry = FiledEntry(filed_id, new.caption, one.kind.name, path, len(new.pages))
-        add_entry(c, claim, workspace.batches.load(batch.id), entry, workspace.clock.stamp(), who)
+        add_entry(c, begun.claim, workspace.batches.load(batch.id), entry, workspace.clock.stamp(), begun.who)
     return entry
 
 

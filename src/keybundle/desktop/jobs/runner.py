@@ -1,4 +1,4 @@
-"""The one door to background work: queries on a pool, changes one after another, results on the interface thread."""
+"""The one door to background work: queries, changes in lanes, long work; results on the interface thread."""
 
 from __future__ import annotations
 
@@ -8,32 +8,48 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
+import shiboken6
 from PySide6.QtCore import QObject, Qt, Signal
 
 from keybundle.core.base.errors import AppError
 from keybundle.core.base.progress import CancelToken
+from keybundle.desktop.jobs.lanes import Lanes
 
 log = logging.getLogger(__name__)
 OnResult = Callable[[Any], None]
 OnError = Callable[[str], None]
 
+# What waits for worker processes or devices never stands before a question to the store, nor pages ahead before the
+# page in front.
+THREADS = {"store": 3, "page": 1, "pages ahead": 2, "devices": 1, "rehearsal": 1}
+CHANGE_THREADS, LONG_THREADS = 4, 8
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """A job: who asked (nothing is delivered once that is gone), what it supersedes, and where its end goes."""
+
+    key: tuple[str, int]
+    number: int
+    owner: QObject | None
+    on_result: OnResult | None
+    on_error: OnError | None
+
 
 @dataclass(frozen=True)
 class _Outcome:
-    key: str
-    number: int
+    asked: _Asked
     result: Any
     error: str
-    on_result: OnResult | None
-    on_error: OnError | None
 
 
 class JobRunner(QObject):
     """Runs functions off the interface thread.
 
-    A query with a ``key`` supersedes earlier ones of the same key: their results are dropped. Errors in words go to
-    ``on_error``, else to ``failed``; a bug is logged and told there too. ``closing`` is set when the runner closes, for
-    work that has no token of its own.
+    A query with a ``key`` supersedes earlier ones of the same key and owner: those that have not begun are dropped, and
+    so are the results of the others. Errors in words go to ``on_error``, else to ``failed``; a bug, also one in what
+    takes a result, is logged and told there too. ``closing`` is set when the runner closes, for work that has no token
+    of its own.
     """
 
     failed = Signal(str)
@@ -41,70 +57,85 @@ class JobRunner(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._queries = ThreadPoolExecutor(3, thread_name_prefix="query")
-        self._changes = ThreadPoolExecutor(1, thread_name_prefix="change")
-        self._long = ThreadPoolExecutor(4, thread_name_prefix="long")
-        self._numbers: dict[str, int] = {}
+        self._queries = {kind: ThreadPoolExecutor(n, thread_name_prefix=kind) for kind, n in THREADS.items()}
+        self._changes = Lanes(CHANGE_THREADS, "change")
+        self._long = ThreadPoolExecutor(LONG_THREADS, thread_name_prefix="long")
+        self._numbers: dict[tuple[str, int], int] = {}
+        self._waiting: dict[tuple[str, int], Future[Any]] = {}
         self._closed = False
         self.closing = CancelToken()
         self._finished.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
 
     def query(
-        self, work: Callable[[], Any], on_result: OnResult, *, key: str = "", on_error: OnError | None = None
-    ) -> None:
-        """Run something that only reads."""
-        self._start(self._queries, work, on_result, on_error, key)
-
-    def change(
-        self, work: Callable[[], Any], on_result: OnResult | None = None, *, on_error: OnError | None = None
-    ) -> None:
-        """Run something that writes, after all changes before it."""
-        self._start(self._changes, work, on_result, on_error, "")
-
-    def long(
-        self, work: Callable[[], Any], on_result: OnResult | None = None, *, on_error: OnError | None = None
-    ) -> None:
-        """Run something that takes its time and can be cancelled by its own token."""
-        self._start(self._long, work, on_result, on_error, "")
-
-    def _start(
-        self,
-        pool: ThreadPoolExecutor,
-        work: Callable[[], Any],
-        on_result: OnResult | None,
-        on_error: OnError | None,
-        key: str,
-    ) -> None:
+        self, work: Callable[[], Any], on_result: OnResult, *, key: str = "", owner: QObject | None = None,
+        on_error: OnError | None = None, kind: str = "store",
+    ) -> None:  # fmt: skip
+        """Run something that only reads, among the others of its ``kind`` (see ``THREADS``)."""
         if self._closed:
             return
-        number = self._numbers[key] = self._numbers.get(key, 0) + 1
+        asked = self._ask(key, owner, on_result, on_error)
+        if key and (earlier := self._waiting.pop(asked.key, None)) is not None:
+            earlier.cancel()
+        future = self._queries[kind].submit(work)
+        if key:
+            self._waiting[asked.key] = future
+        self._follow(future, asked)
 
+    def change(
+        self, work: Callable[[], Any], on_result: OnResult | None = None, *, lane: str = "",
+        owner: QObject | None = None, on_error: OnError | None = None,
+    ) -> None:  # fmt: skip
+        """Run something that writes, after all changes before it in the same lane: a batch has one of its own."""
+        if not self._closed:
+            self._follow(self._changes.submit(lane, work), self._ask("", owner, on_result, on_error))
+
+    def long(
+        self, work: Callable[[], Any], on_result: OnResult | None = None, *, owner: QObject | None = None,
+        on_error: OnError | None = None,
+    ) -> None:  # fmt: skip
+        """Run something that takes its time and can be cancelled by its own token."""
+        if not self._closed:
+            self._follow(self._long.submit(work), self._ask("", owner, on_result, on_error))
+
+    def _ask(self, key: str, owner: QObject | None, on_result: OnResult | None, on_error: OnError | None) -> _Asked:
+        scoped = (key, id(owner) if owner is not None else 0)
+        number = self._numbers[scoped] = self._numbers.get(scoped, 0) + 1
+        return _Asked(scoped, number, owner, on_result, on_error)
+
+    def _follow(self, future: Future[Any], asked: _Asked) -> None:
         def finished(future: Future[Any]) -> None:
             if future.cancelled() or self._closed:
                 return
             error = future.exception()
-            said = ""
-            if isinstance(error, AppError):
-                said = str(error)
-            elif error is not None:
-                log.error("a job failed", exc_info=error)
-                said = f"Something went wrong inside Key Bundle ({type(error).__name__}). Nothing was lost; try again."
-            result = None if error else future.result()
-            self._finished.emit(_Outcome(key, number, result, said, on_result, on_error))
+            said = _say(error) if error is not None else ""
+            self._finished.emit(_Outcome(asked, None if error else future.result(), said))
 
-        pool.submit(work).add_done_callback(finished)
+        future.add_done_callback(finished)
 
     def _deliver(self, outcome: _Outcome) -> None:
-        if self._closed or (outcome.key and self._numbers[outcome.key] != outcome.number):
+        asked = outcome.asked
+        is_late = bool(asked.key[0]) and self._numbers[asked.key] != asked.number
+        if self._closed or is_late or (asked.owner is not None and not shiboken6.isValid(asked.owner)):
             return
-        if outcome.error:
-            (outcome.on_error or self.failed.emit)(outcome.error)
-        elif outcome.on_result is not None:
-            outcome.on_result(outcome.result)
+        try:
+            if outcome.error:
+                (asked.on_error or self.failed.emit)(outcome.error)
+            elif asked.on_result is not None:
+                asked.on_result(outcome.result)
+        except Exception as error:  # noqa: BLE001  what one view makes of a result must not stop the others
+            self.failed.emit(_say(error))
 
     def close(self) -> None:
-        """Take no more work and wait for what runs."""
+        """Take no more work; finish the changes that were asked for, and wait for what runs."""
         self._closed = True
         self.closing.cancel()
-        for pool in (self._queries, self._changes, self._long):
+        self._changes.shutdown()
+        for pool in (*self._queries.values(), self._long):
             pool.shutdown(wait=True, cancel_futures=True)
+
+
+def _say(error: BaseException) -> str:
+    if isinstance(error, AppError):
+        return str(error)
+    log.error("a job failed", exc_info=error)
+    return f"Something went wrong inside Key Bundle ({type(error).__name__}). Nothing was lost; try again."

@@ -2,29 +2,27 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.progress import Step
 from keybundle.core.batches.model import State
 from keybundle.core.workflows import filing
+from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
-
-if TYPE_CHECKING:
-    from keybundle.desktop.presenters.bench import BenchPresenter
 
 
 class BenchFiling:
     """Verbs that file the documents of a bench."""
 
-    def __init__(self, at: BenchPresenter, session: Session) -> None:
+    def __init__(self, at: Desk, session: Session) -> None:
         self._at = at
         self._s = session
 
     def file_current(self) -> None:
         """File the current document and go to the next one to check."""
-        at, slip = self._at, self._at.state.slip
+        at = self._at
+        at.flush()
+        slip = at.state.slip
         if slip is None:
             return
         if not slip.can_file:
@@ -49,35 +47,42 @@ class BenchFiling:
 
     def file_all(self) -> None:
         """File every ready document."""
+        self._at.flush()
         self._file(None)
 
     def _file(self, documents: list[str] | None) -> None:
+        """File after all that was done to the batch before: claimed in its turn, the PDFs are made beside."""
         s, at = self._s, self._at
         at.said.emit("Filing...")
+
+        def begun(found: filing.Filing) -> None:
+            s.bus.tell(Changes(frozenset([at.batch_id])))
+            s.runner.long(
+                lambda: filing.finish_filing(s.workspace, s.pool, found, progress=show, cancel=s.runner.closing), done,
+                on_error=at.failed.emit,
+            )  # fmt: skip
+
+        def show(step: Step) -> None:
+            s.bus.tell(Changes(frozenset([at.batch_id])))
 
         def done(result: filing.Filed) -> None:
             s.bus.tell(result.changes())
             if documents is None:
                 left = f", {count(len(result.left), 'document')} left" if result.left else ""
                 at.said.emit(f"{count(len(result.entries), 'document')} filed{left}")
+            elif result.entries:
+                at.said.emit(f"Filed: {result.entries[0].caption}")
             else:
-                at.said.emit(f"Filed: {result.entries[0].caption}" if result.entries else result.left[0][1])
+                at.failed.emit("; ".join(f"{name}: {why}" for name, why in result.left) or "It is filed already.")
             if result.record is not None and documents is None:
                 at.record_made.emit(result.record)
-            at.refresh()
 
-        def show(step: Step) -> None:
-            s.bus.tell(Changes(frozenset([at.batch_id])))
+        s.runner.change(
+            lambda: filing.begin_filing(s.workspace, s.pool, at.batch_id, s.who, documents), begun, lane=at.lane,
+            on_error=at.failed.emit,
+        )  # fmt: skip
 
-        def work() -> filing.Filed:
-            return filing.file_documents(
-                s.workspace, s.pool, at.batch_id, s.who, documents, progress=show, cancel=s.runner.closing
-            )
-
-        s.runner.long(work, done, on_error=at.failed.emit)
-
-    def take_back(self) -> None:
-        """Take the current document back from the repository."""
-        at, s, document = self._at, self._s, self._at.state.document
-        if document is not None:
-            at.change(lambda: filing.take_back(s.workspace, at.batch_id, document, s.who))
+    def take_back(self, document: str) -> None:
+        """Take a document back from the repository."""
+        at, s = self._at, self._s
+        at.change(lambda: filing.take_back(s.workspace, at.batch_id, document, s.who))

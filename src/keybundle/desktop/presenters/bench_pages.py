@@ -3,21 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 from keybundle.core.workflows import bench, rescan, separating
 from keybundle.core.workflows.capture import Captured, scan_options
+from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
-
-if TYPE_CHECKING:
-    from keybundle.desktop.presenters.bench import BenchPresenter
 
 
 class BenchPages:
     """Verbs on the chosen pages of a bench. Pages in hand are the session's: they can be pasted on another bench."""
 
-    def __init__(self, at: BenchPresenter, session: Session) -> None:
+    def __init__(self, at: Desk, session: Session) -> None:
         self._at = at
         self._s = session
 
@@ -73,7 +70,8 @@ class BenchPages:
             at.refresh()
 
         work = lambda: separating.separate_batch_again(s.workspace, s.line, s.pool, at.batch_id, s.who)  # noqa: E731
-        s.runner.long(work, done, on_error=at.failed.emit)
+        at.flush()
+        s.runner.long(work, done, owner=at, on_error=at.failed.emit)
 
     def scan_in(self, *, replaces: bool) -> None:
         """Scan to the place after the current page, or one page in its stead (from the glass where there is one)."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
@@ -12,13 +11,11 @@ from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.fields.values import Origin
 from keybundle.core.reading.text import PageText
-from keybundle.core.workflows import page_texts, slip, slip_help, tags
+from keybundle.core.workflows import page_texts, slip, slip_help
 from keybundle.core.workflows.page_texts import PoorPage
 from keybundle.core.workflows.slip_help import Starter
+from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.session import Session
-
-if TYPE_CHECKING:
-    from keybundle.desktop.presenters.bench import BenchPresenter
 
 
 @dataclass(frozen=True)
@@ -45,45 +42,33 @@ class FoldersShown:
 class BenchSlips(QObject):
     """Verbs on the current document's slip, and on many slips."""
 
-    register_found = Signal(object)
+    register_found = Signal(str, str, object)
     starters_found = Signal(object)
     folders_found = Signal(object)
 
-    def __init__(self, at: BenchPresenter, session: Session) -> None:
+    def __init__(self, at: Desk, session: Session) -> None:
         super().__init__(at)
         self._at = at
         self._s = session
 
-    def _run(self, work: Callable[[Session, str, str], Changes], after: Callable[[], None] | None = None) -> None:
-        """Run a change on the current document; nothing happens where there is none."""
-        s, at, document = self._s, self._at, self._at.state.document
-        if document is not None:
-            at.change(lambda: work(s, at.batch_id, document), after)
+    def _run(self, document: str, work: Callable[[Session, str, str], Changes]) -> None:
+        """Run a change on a document."""
+        s, at = self._s, self._at
+        at.change(lambda: work(s, at.batch_id, document))
 
-    def today(self, field: str) -> None:
+    def today(self, document: str, field: str) -> None:
         """Give a date field today's date."""
-        self._run(
-            lambda s, b, d: slip_help.set_today(s.workspace, s.line, b, d, field, s.who),
-            lambda: self._at.focus_requested.emit(field),
-        )
+        self._at.drafts.drop(document, field)
+        self._run(document, lambda s, b, d: slip_help.set_today(s.workspace, s.line, b, d, field, s.who))
+        self._at.focus_requested.emit(field)
 
-    def clear_assumed(self) -> None:
+    def clear_assumed(self, document: str) -> None:
         """Empty what was only carried over, defaulted or prefilled."""
-        self._run(lambda s, b, d: slip_help.clear_assumed(s.workspace, s.line, b, d, s.who))
+        self._run(document, lambda s, b, d: slip_help.clear_assumed(s.workspace, s.line, b, d, s.who))
 
-    def empty(self) -> None:
+    def empty(self, document: str) -> None:
         """Empty the whole slip."""
-        self._run(lambda s, b, d: slip_help.empty_slip(s.workspace, s.line, b, d, s.who))
-
-    def pick(self, field: str, number: int) -> None:
-        """Take one of the offered alternatives, numbered from 1, in place of the value."""
-        row = self._at.row_named(field)
-        if row is not None and 1 <= number <= len(row.alternatives):
-            self._at.confirm(field, row.alternatives[number - 1])
-
-    def set_tags(self, text: str) -> None:
-        """Give the document tags, told apart by commas."""
-        self._run(lambda s, b, d: tags.set_tags(s.workspace, s.line, b, d, text, s.who))
+        self._run(document, lambda s, b, d: slip_help.empty_slip(s.workspace, s.line, b, d, s.who))
 
     def set_many(self, changes: list[tuple[str, str, str]]) -> None:
         """Set fields of many slips: (document, field, text)."""
@@ -93,7 +78,7 @@ class BenchSlips(QObject):
 
     # -- registers -------------------------------------------------------------------------------------------------
 
-    def look_up(self, field: str, typed: str = "") -> None:
+    def look_up(self, document: str, field: str, typed: str = "") -> None:
         """Ask for the entries of the register behind a field."""
         s, spec = self._s, self._at.spec_of(field)
         if spec is None or not spec.register_name:
@@ -106,47 +91,52 @@ class BenchSlips(QObject):
             can_add = slip_help.may_add_entries(s.workspace, s.who)
             return RegisterShown(spec.register_name, columns, column, tuple(entries), can_add)
 
-        s.runner.query(load, self.register_found.emit, key="register", on_error=self._at.failed.emit)
+        s.runner.query(
+            load, lambda found: self.register_found.emit(document, field, found), key="register", owner=self,
+            on_error=self._at.failed.emit,
+        )  # fmt: skip
 
-    def add_entry(self, field: str, register: str, entry: dict[str, str]) -> None:
-        """Add an entry to a register, and take it for the field."""
-        s, spec = self._s, self._at.spec_of(field)
+    def add_entry(self, document: str, field: str, register: str, entry: dict[str, str]) -> None:
+        """Add an entry to a register, and take it for the field of the document it was looked up for."""
+        s, at, spec = self._s, self._at, self._at.spec_of(field)
+        value = entry.get(spec.column if spec is not None else "", "") or next(iter(entry.values()))
 
-        def done(_: object) -> None:
-            if spec is not None:
-                self._at.confirm(field, entry.get(spec.column, "") or next(iter(entry.values())))
+        def work() -> Changes:
+            slip_help.add_entry(s.workspace, register, entry, s.who)
+            return slip.enter_value(s.workspace, s.line, at.batch_id, document, field, value, s.who)
 
-        s.runner.change(
-            lambda: slip_help.add_entry(s.workspace, register, entry, s.who), done, on_error=self._at.failed.emit
-        )
+        at.drafts.drop(document, field)
+        at.change(work)
 
     # -- starters and folders --------------------------------------------------------------------------------------
 
     def list_starters(self) -> None:
         """Ask for the starters of the document's type."""
         s, kind = self._s, self._at.state.slip.type if self._at.state.slip else ""
-        s.runner.query(lambda: slip_help.list_starters(s.workspace, kind), self.starters_found.emit, key="starters")
+        s.runner.query(
+            lambda: slip_help.list_starters(s.workspace, kind), self.starters_found.emit, key="starters", owner=self
+        )
 
-    def start_from(self, starter: Starter) -> None:
-        """Fill the slip from a starter."""
-        self._run(lambda s, b, d: slip_help.start_from(s.workspace, s.line, b, d, starter, s.who))
+    def start_from(self, document: str, starter: Starter) -> None:
+        """Fill a slip from a starter."""
+        self._run(document, lambda s, b, d: slip_help.start_from(s.workspace, s.line, b, d, starter, s.who))
 
-    def keep_starter(self, name: str) -> None:
-        """Keep the slip's values as a starter."""
-        s, batch, document = self._s, self._at.batch, self._at.state.document
-        if batch is not None and document is not None:
-            kept = batch.document(document)
-            s.runner.change(
-                lambda: slip_help.keep_starter(s.workspace, kept, name, s.who),
-                lambda _: self._at.said.emit(f"Kept as a starter: {name}"), on_error=self._at.failed.emit,
-            )  # fmt: skip
-
-    def drop_starter(self, name: str) -> None:
-        """Forget a starter of the slip's type."""
-        s, batch, document = self._s, self._at.batch, self._at.state.document
-        kind = batch.document(document).type if batch is not None and document is not None else None
+    def keep_starter(self, document: str, name: str) -> None:
+        """Keep a slip's values, as they are in the store by then, as a starter."""
+        s, at = self._s, self._at
+        at.flush()
         s.runner.change(
-            lambda: slip_help.drop_starter(s.workspace, kind or "", name, s.who), lambda _: self.list_starters(),
+            lambda: slip_help.keep_starter(
+                s.workspace, s.workspace.batches.load_document(document).document(document), name, s.who
+            ),
+            lambda _: at.said.emit(f"Kept as a starter: {name}"), lane=at.lane, owner=self, on_error=at.failed.emit,
+        )  # fmt: skip
+
+    def drop_starter(self, kind: str, name: str) -> None:
+        """Forget a starter of a type."""
+        s = self._s
+        s.runner.change(
+            lambda: slip_help.drop_starter(s.workspace, kind, name, s.who), lambda _: self.list_starters(), owner=self,
             on_error=self._at.failed.emit,
         )  # fmt: skip
 
@@ -165,19 +155,17 @@ class BenchSlips(QObject):
             recent = tuple(repository.recent_folders(kind.cabinet))
             return FoldersShown(kind.cabinet, levels, recent, tuple(repository.list_folders(kind.cabinet, typed)))
 
-        s.runner.query(load, self.folders_found.emit, key="folders")
+        s.runner.query(load, self.folders_found.emit, key="folders", owner=self)
 
-    def choose_folder(self, path: tuple[str, ...]) -> None:
-        """Set the folder fields from a folder."""
-        self._run(lambda s, b, d: slip_help.choose_folder(s.workspace, s.line, b, d, path, s.who))
+    def choose_folder(self, document: str, path: tuple[str, ...]) -> None:
+        """Set the folder fields of a document from a folder."""
+        self._run(document, lambda s, b, d: slip_help.choose_folder(s.workspace, s.line, b, d, path, s.who))
 
     # -- text ------------------------------------------------------------------------------------------------------
 
-    def read_area(self, field: str, box: Box) -> None:
-        """Read a framed area anew and lift what it says into a field."""
-        s, at, page, document = self._s, self._at, self._at.page_id, self._at.state.document
-        if page is None or document is None:
-            return
+    def read_area(self, document: str, field: str, page: str, box: Box) -> None:
+        """Read a framed area of a page anew and lift what it says into a field of a document."""
+        s, at = self._s, self._at
         at.said.emit("Reading the area...")
 
         def done(text: PageText) -> None:
@@ -185,27 +173,23 @@ class BenchSlips(QObject):
                 at.failed.emit("Nothing could be read there. Frame it more closely, or type the value.")
                 return
             said, words = "\n".join(" ".join(w.text for w in row) for row in text.lines()), list(text.words)
+            at.drafts.drop(document, field)
             at.change(
                 lambda: slip.enter_value(s.workspace, s.line, at.batch_id, document, field, said, s.who,
                                          origin=Origin.LIFTED, page=page, words=words, page_text=text),
-                lambda: at.focus_requested.emit(field),
             )  # fmt: skip
+            if at.state.document == document:
+                at.focus_requested.emit(field)
 
         s.runner.long(
-            lambda: page_texts.read_area(s.workspace, s.pool, at.batch_id, page, box), done, on_error=at.failed.emit
-        )
+            lambda: page_texts.read_area(s.workspace, s.pool, at.batch_id, page, box), done, owner=self,
+            on_error=at.failed.emit,
+        )  # fmt: skip
 
     def set_language(self, language: str) -> None:
         """Read the chosen pages in another language."""
         s, at, pages = self._s, self._at, self._at.chosen_pages()
         at.change(lambda: page_texts.set_language(s.workspace, s.line, at.batch_id, pages, language.strip(), s.who))
-
-    def type_words(self, typed: str) -> None:
-        """Keep typed words as the current page's text."""
-        s, at, page = self._s, self._at, self._at.page_id
-        if page is not None:
-            at.pictures.forget(page)
-            at.change(lambda: page_texts.type_words(s.workspace, s.line, at.batch_id, page, typed, s.who))
 
     def poor_pages(self) -> list[PoorPage]:
         """Return the pages that read badly or hold no words."""

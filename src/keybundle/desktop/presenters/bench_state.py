@@ -10,6 +10,7 @@ from keybundle.core.base.boxes import Box
 from keybundle.core.reading.text import Word
 
 UNSURE_WORD = 0.7
+BEING_FILED = "being filed"
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -16,6 +16,7 @@ from keybundle.core.setup.model import FieldSpec, Setup
 from keybundle.core.workflows.bench import BenchData
 from keybundle.core.workflows.preview_files import preview_file
 from keybundle.desktop.presenters.bench_state import (
+    BEING_FILED,
     SlipRow,
     SlipState,
     SlipTable,
@@ -24,9 +25,9 @@ from keybundle.desktop.presenters.bench_state import (
     TableCell,
     TableRow,
 )
+from keybundle.desktop.presenters.drafts import TAGS, Draft
 
 UNKNOWN = Calibration()
-BEING_FILED = "being filed"
 ASSUMED_TOLD = {
     Origin.DEFAULT: "Only the default; confirm it or change it.",
     Origin.FOLDER: "Taken from the folder it came from; confirm it or change it.",
@@ -108,6 +109,32 @@ def make_slip(data: BenchData, document: Document, setup: Setup, calibration: Ca
         tuple(zip(facts.levels, facts.path, strict=True)), facts.why_not, document.state is State.READY and not document.claim,
         document.filed_id is not None, document.parked or "", data.received, ", ".join(document.tags), facts.same,
     )  # fmt: skip
+
+
+def with_drafts(shown: SlipState | None, find: Callable[[str | None, str], Draft | None]) -> SlipState | None:
+    """Return a slip with what is being typed on it: that stands until the store has it.
+
+    Where all is typed or sure the document counts as one that can be filed: what is typed is kept before it is filed.
+    """
+    if shown is None:
+        return None
+    rows = tuple(_with_draft(row, find(shown.document, row.name)) for row in shown.rows)
+    tags = find(shown.document, TAGS)
+    is_open = not (shown.is_filed or shown.parked or shown.state == BEING_FILED)
+    can_file = shown.can_file or (is_open and bool(shown.type) and rows != shown.rows)
+    can_file = can_file and not any(row.unsure for row in rows)
+    why_not = "" if can_file else shown.why_not
+    return replace(shown, rows=rows, tags=tags.text if tags else shown.tags, can_file=can_file, why_not=why_not)
+
+
+def _with_draft(row: SlipRow, draft: Draft | None) -> SlipRow:
+    if draft is None:
+        return row
+    if draft.problem:
+        return replace(row, text=draft.text, unsure=True, problem=draft.problem)
+    if draft.is_open:
+        return replace(row, text=draft.text)
+    return replace(row, text=draft.text, unsure=row.is_required and not draft.text.strip(), problem="", alternatives=())
 
 
 def make_table(data: BenchData, setup: Setup) -> SlipTable:

@@ -17,7 +17,7 @@ from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.session import Session
 
 KEPT_PICTURES = 8
-Key = tuple[str, int, int | None]
+Key = tuple[str, int, int | None, str, float | None]
 
 
 @dataclass(frozen=True)
@@ -51,10 +51,16 @@ class PagePictures(QObject):
         if key in self._kept:
             self._show(self._kept[key])
         else:
-            self._fetch(page, f"page {id(self)}", then_show=True)
+            self._fetch(page, "page", then_show=True)
         for other in near:
             if _key(other) not in self._kept:
-                self._fetch(other, f"ahead {id(self)} {other.id}", then_show=False)
+                self._fetch(other, f"ahead {other.id}", then_show=False)
+
+    def show_nothing(self, page: Page, told: str) -> None:
+        """Show that a page has no picture, and why: never the page before in its stead."""
+        self._page, self._told, self._frame, self.text = page, told, None, None
+        self.shown = PageShown(page.id, "", 1, 1, (), told=told)
+        self.changed.emit(self.shown)
 
     def frame(self, box: Box | None) -> None:
         """Frame a place on the shown page."""
@@ -84,7 +90,7 @@ class PagePictures(QObject):
                 self.shown = replace(self.shown, image=found[1], is_full=True)
                 self.changed.emit(self.shown)
 
-        s.runner.query(load, done, key=f"full {id(self)}")
+        s.runner.query(load, done, key="full", owner=self, kind="page")
 
     def _fetch(self, page: Page, key: str, *, then_show: bool) -> None:
         s = self._s
@@ -100,7 +106,7 @@ class PagePictures(QObject):
             if then_show and self._page is not None and _key(self._page) == found[0]:
                 self._show(found[1])
 
-        s.runner.query(load, done, key=key)
+        s.runner.query(load, done, key=key, owner=self, kind="page" if then_show else "pages ahead")
 
     def _show(self, found: Fetched) -> None:
         page = self._page
@@ -111,11 +117,14 @@ class PagePictures(QObject):
         self.text = found.text if found.text is not None and found.text.frame == page.frame else None
         words = self.text.words if self.text else ()
         told = page.trouble or ("" if self.text else self._told)
+        before = self.shown
+        is_sharp = before is not None and before.is_full and (before.page, before.picture) == (page.id, found.path)
+        image = before.image if before is not None and is_sharp else found.image
         self.shown = PageShown(
-            page.id, found.path, width, height, words, frame=self._frame, told=told, image=found.image
+            page.id, found.path, width, height, words, frame=self._frame, told=told, image=image, is_full=is_sharp
         )
         self.changed.emit(self.shown)
 
 
 def _key(page: Page) -> Key:
-    return page.id, page.frame.rotation, page.text_rotation
+    return page.id, page.frame.rotation, page.text_rotation, page.text_origin, page.quality

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -52,7 +53,7 @@ class HaltShown:
     pictures: tuple[tuple[str, str], ...]
 
 
-Loaded = tuple[list[WorkRow], Today, list[Record], int | None, Offers]
+Loaded = tuple[list[WorkRow], Today, list[Record]]
 
 
 @dataclass(frozen=True)
@@ -63,6 +64,16 @@ class MappingAsked:
     into: str | None
     given: Mapping[str, str]
     plan: ImportPlan
+
+
+@dataclass(frozen=True)
+class Handed:
+    """Files that wait to come in, with the batch they go into, the values they bring, and levels mapped to fields."""
+
+    files: tuple[Path, ...]
+    into: str | None
+    given: Mapping[str, str]
+    levels: Mapping[int, str]
 
 
 @dataclass(frozen=True)
@@ -118,6 +129,7 @@ class WorkPresenter(QObject):
         self.preview.accepted.connect(self._captured)
         self.preview.failed.connect(self.failed)
         self.preview.said.connect(self.said)
+        self._waiting: deque[Handed] = deque()
         self._cancel: CancelToken | None = None
         self._progress = Step(0, 0, "")
         self._routine = next((r.name for r in session.workspace.setup.routines if r.source == "scanner"), "")
@@ -137,19 +149,22 @@ class WorkPresenter(QObject):
         ws, devices, routine = self._s.workspace, self._s.devices, self.routine()
 
         def load() -> Loaded:
-            scanner = devices.scanner_for(routine)
-            sheets = scanner.sheets_in_feeder() if scanner else -1
-            offers = scanner.offers() if scanner else Offers()
-            return worklist.list_work(ws), worklist.count_today(ws), list_records(ws, 6), sheets, offers
+            return worklist.list_work(ws), worklist.count_today(ws), list_records(ws, 6)
 
-        self._s.runner.query(load, self._loaded, key="work")
+        def ask_device() -> tuple[int | None, Offers]:
+            scanner = devices.scanner_for(routine)
+            return (scanner.sheets_in_feeder(), scanner.offers()) if scanner else (-1, Offers())
+
+        self._s.runner.query(load, self._loaded, key="work", owner=self)
+        self._s.runner.query(ask_device, self._device_told, key="device", owner=self, kind="devices",
+                             on_error=self._device_silent)  # fmt: skip
         if not self._has_looked:
             self._has_looked = True
             self.look_for_scanners()
 
     def look_for_scanners(self) -> None:
         """Ask for devices again; takes seconds, off the interface thread."""
-        self._s.runner.query(self._s.devices.look, lambda names: self.refresh(), key="devices")
+        self._s.runner.query(self._s.devices.look, lambda names: self.refresh(), key="look", owner=self, kind="devices")
 
     def choose_scanner(self, name: str) -> None:
         """Scan with another device from now on."""
@@ -157,7 +172,16 @@ class WorkPresenter(QObject):
         self.refresh()
 
     def _loaded(self, found: Loaded) -> None:
-        self._rows, self._today, self._records, self._sheets, self._offers = found
+        self._rows, self._today, self._records = found
+        self._publish()
+
+    def _device_told(self, found: tuple[int | None, Offers]) -> None:
+        self._sheets, self._offers = found
+        self._publish()
+
+    def _device_silent(self, told: str) -> None:
+        self._sheets, self._offers = -1, Offers()
+        self.failed.emit(told)
         self._publish()
 
     def routine(self) -> Routine | None:
@@ -257,7 +281,10 @@ class WorkPresenter(QObject):
             row = next((r for r in self._rows if r.id == into), None)
             routine = s.workspace.setup.routine(row.routine) if row else routine
         scanner = s.devices.scanner_for(routine)
-        if routine is None or self._cancel is not None:
+        if routine is None:
+            return
+        if self._cancel is not None:
+            self.failed.emit("Something is coming in already; wait until it is through, or stop it with Shift+S.")
             return
         if scanner is None:
             self.failed.emit(
@@ -277,7 +304,8 @@ class WorkPresenter(QObject):
     def go_on(self, halt: HaltShown, way: str) -> None:
         """Go on after a halt: as it is, with its sheets scanned again, or with its sheet left out."""
         s = self._s
-        scanner = s.devices.scanner_for(self.routine())
+        row = next((r for r in self._rows if r.id == halt.batch), None)
+        scanner = s.devices.scanner_for(s.workspace.setup.routine(row.routine) if row else self.routine())
 
         def prepare() -> None:
             if way != "go on" and halt.sheet:
@@ -286,7 +314,9 @@ class WorkPresenter(QObject):
                 if not only and isinstance(scanner, SimulatedScanner):
                     scanner.put_back(halt.sheets_after + 1)
 
-        s.runner.change(prepare, lambda _: self.scan(halt.batch), on_error=self.failed.emit)
+        s.runner.change(
+            prepare, lambda _: self.scan(halt.batch), lane=f"batch {halt.batch}", owner=self, on_error=self.failed.emit
+        )
 
     def stop(self) -> None:
         """Stop the feeder; what came in is kept."""
@@ -328,7 +358,9 @@ class WorkPresenter(QObject):
         if routine is None:
             return
         if self._cancel is not None:
-            self.failed.emit("Something is coming in already; wait until it is through, or stop it.")
+            self._waiting.append(Handed(tuple(files), into, dict(given), dict(levels)))
+            self.said.emit(f"{count(len(files), 'file')} wait; they come in after what is coming in now")
+            self._publish()
             return
         cancel = self._cancel = CancelToken()
         self._progress = Step(0, 0, "Looking at the files")
@@ -338,6 +370,16 @@ class WorkPresenter(QObject):
             self._captured, on_error=self._scan_failed,
         )  # fmt: skip
         self._publish()
+
+    def _take_next(self) -> None:
+        """Bring in what was handed over while something else came in."""
+        if self._cancel is None and self._waiting:
+            handed = self._waiting.popleft()
+            self.take_in(handed.files, handed.into, handed.given, handed.levels)
+
+    def leave_mapping(self, asked: MappingAsked) -> None:
+        """Bring nothing in; values that were to come along wait for the next stack."""
+        self.bring_along(asked.given)
 
     def _captured(self, result: Captured) -> None:
         self._cancel = None
@@ -355,6 +397,7 @@ class WorkPresenter(QObject):
         if result.batch:
             self.captured_batch.emit(result.batch)
         self.refresh()
+        self._take_next()
 
     def _tell_halt(self, result: Captured) -> None:
         """Show two pictures with what to feed again."""
@@ -380,6 +423,7 @@ class WorkPresenter(QObject):
         self._cancel = None
         self.failed.emit(text)
         self.refresh()
+        self._take_next()
 
     def refill(self) -> None:
         """Put the demo stack into the simulated feeder again."""

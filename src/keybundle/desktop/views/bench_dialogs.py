@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QInputDialog, QWidget
+from PySide6.QtWidgets import QDialog, QInputDialog, QWidget
 
 from keybundle.core.workflows.page_texts import PoorPage
 from keybundle.core.workflows.slip_help import Starter
 from keybundle.desktop.presenters.bench import BenchPresenter
 from keybundle.desktop.presenters.bench_slips import FoldersShown, RegisterShown
+from keybundle.desktop.presenters.bench_state import BenchState
 from keybundle.desktop.views.choose_dialog import ChooseDialog
 from keybundle.desktop.views.register_dialog import RegisterDialog
 
@@ -24,27 +25,60 @@ class BenchDialogs(QObject):
         super().__init__(home)
         self.p = presenter
         self._home = home
+        self._dialog: QDialog | None = None
+        self._target: tuple[str, str] = ("", "")
+        presenter.changed.connect(self._on_state)
+        presenter.slips.register_found.connect(self._show_register)
 
-    def register(self, field: str) -> None:
+    def _begin(self, dialog: QDialog, document: str, field: str = "") -> None:
+        """Let this be the one window that is open, for this document: it goes when the bench shows another one."""
+        self.end()
+        self._dialog, self._target = dialog, (document, field)
+        dialog.finished.connect(lambda _: self._forget(dialog))
+        dialog.setWindowTitle(f"{dialog.windowTitle()}: {self._name(document)}")
+
+    def _name(self, document: str) -> str:
+        plate = next((d for d in self.p.state.documents if d.id == document), None)
+        return f"{plate.type}, {plate.caption}" if plate is not None else "the batch"
+
+    def _forget(self, dialog: QDialog) -> None:
+        if self._dialog is dialog:
+            self._dialog = None
+        dialog.deleteLater()
+
+    def end(self) -> None:
+        """Close what is open."""
+        if self._dialog is not None:
+            self._dialog.reject()
+
+    def _on_state(self, state: BenchState) -> None:
+        if self._dialog is not None and self._target[0] and state.document != self._target[0]:
+            self.end()
+
+    def register(self, document: str, field: str) -> None:
         """Look into the register behind a field."""
+        self.p.slips.look_up(document, field)
+
+    def _show_register(self, document: str, field: str, found: RegisterShown) -> None:
+        if document != self.p.state.document:
+            return
+        if isinstance(self._dialog, RegisterDialog) and self._target == (document, field):
+            self._dialog.render_entries(found)
+            return
         dialog = RegisterDialog(field, self._home)
-        dialog.typed.connect(lambda text: self.p.slips.look_up(field, text))
-        dialog.chosen.connect(lambda value: self.p.confirm(field, value))
-        dialog.added.connect(lambda register, entry: self.p.slips.add_entry(field, register, entry))
-
-        def show(found: RegisterShown) -> None:
-            dialog.render_entries(found)
-            if not dialog.isVisible():
-                dialog.show()
-                dialog.line.setFocus()
-
-        self.p.slips.register_found.connect(show)
-        dialog.finished.connect(lambda _: self.p.slips.register_found.disconnect(show))
-        dialog.finished.connect(dialog.deleteLater)
-        self.p.slips.look_up(field)
+        self._begin(dialog, document, field)
+        dialog.typed.connect(lambda text: self.p.slips.look_up(document, field, text))
+        dialog.chosen.connect(lambda value: self.p.confirm(document, field, value))
+        dialog.added.connect(lambda register, entry: self.p.slips.add_entry(document, field, register, entry))
+        dialog.render_entries(found)
+        dialog.show()
+        dialog.line.setFocus()
 
     def starters(self) -> None:
         """Start the slip from a kept set of values, or keep the present one."""
+        document, slip = self.p.state.document, self.p.state.slip
+        if document is None or slip is None:
+            return
         dialog = ChooseDialog("Starters", "Values that slips of this type can start from.", parent=self._home)
         found: list[Starter] = []
 
@@ -56,25 +90,28 @@ class BenchDialogs(QObject):
 
         def start(row: int) -> None:
             if row < len(found):
-                self.p.slips.start_from(found[row])
+                self.p.slips.start_from(document, found[row])
 
         def keep() -> None:
             name, done = QInputDialog.getText(dialog, "Keep as a starter", "Name of the starter")
             if done and name.strip():
-                self.p.slips.keep_starter(name.strip())
+                self.p.slips.keep_starter(document, name.strip())
                 dialog.accept()
 
         def forget() -> None:
             if 0 <= dialog.row < len(found):
-                self.p.slips.drop_starter(found[dialog.row].name)
+                self.p.slips.drop_starter(slip.type, found[dialog.row].name)
 
         drop = dialog.add_button("Forget it", forget)
         dialog.add_button("Keep the present slip as one", keep)
-        self._open(dialog, self.p.slips.starters_found, show, start)
+        self._open(dialog, document, self.p.slips.starters_found, show, start)
         self.p.slips.list_starters()
 
     def folders(self) -> None:
         """Choose the folder by hand: its values go into the fields they come from."""
+        document = self.p.state.document
+        if document is None:
+            return
         dialog = ChooseDialog(
             "Choose the folder", "The folder's values are put into their fields on the slip.", hint="Words of the path",
             parent=self._home,
@@ -88,13 +125,16 @@ class BenchDialogs(QObject):
             dialog.render_entries(said)
 
         dialog.typed.connect(self.p.slips.list_folders)
-        self._open(dialog, self.p.slips.folders_found, show, lambda i: self.p.slips.choose_folder(paths[i]))
+        take = lambda i: self.p.slips.choose_folder(document, paths[i])  # noqa: E731
+        self._open(dialog, document, self.p.slips.folders_found, show, take)
         self.p.slips.list_folders()
         dialog.line.setFocus()
 
     def _open(
-        self, dialog: ChooseDialog, answer: object, show: Callable[..., None], take: Callable[[int], object]
-    ) -> None:
+        self, dialog: ChooseDialog, document: str, answer: object, show: Callable[..., None],
+        take: Callable[[int], object],
+    ) -> None:  # fmt: skip
+        self._begin(dialog, document)
         answer.connect(show)  # type: ignore[attr-defined]
         dialog.finished.connect(lambda _: answer.disconnect(show))  # type: ignore[attr-defined]
         dialog.chosen.connect(take)
@@ -107,6 +147,7 @@ class BenchDialogs(QObject):
             if row < len(ids):
                 go(ids[row])
 
+        self._begin(dialog, "")
         dialog.chosen.connect(chosen)
         dialog.show()
 

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QInputDialog,
     QLabel,
-    QPushButton,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -23,14 +22,16 @@ from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.presenters.bench import BenchPresenter
 from keybundle.desktop.presenters.bench_state import BenchState, PageShown
+from keybundle.desktop.presenters.drafts import WORDS
 from keybundle.desktop.views.bench_dialogs import BenchDialogs
+from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.contact_sheet import ContactSheet
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.list_dialog import ListDialog
 from keybundle.desktop.views.page_strip import PageStrip
 from keybundle.desktop.views.page_view import ZOOM_STEP, PageView, words_inside
 from keybundle.desktop.views.slip_table_view import SlipTableView
-from keybundle.desktop.views.slip_view import TOLD, SlipView
+from keybundle.desktop.views.slip_view import SlipView
 from keybundle.desktop.views.text_view import TextView
 
 SNIPPET_PX = 26
@@ -48,13 +49,14 @@ class BenchView(QWidget):
     left = Signal()
     filed_opened = Signal(str)
     files_dropped = Signal(object)
+    offered = Signal(str, str, object)
 
     def __init__(self, presenter: BenchPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("place")
         self.presenter = presenter
         self.handlers = Handlers()
-        self._lift_field: str | None = None
+        self._lift_at: tuple[str, str] | None = None
         self.strip = PageStrip()
         self.page = PageView()
         self.slip = SlipView()
@@ -63,12 +65,12 @@ class BenchView(QWidget):
         self.balance = QLabel()
         self.balance.setProperty("role", "quiet")
         self.balance.setAccessibleName("Page balance")
-        self.file_all = QPushButton("File all ready")
+        self.file_all = Button("File all ready")
         self.file_all.setToolTip("Ctrl+Shift+Enter")
         self.reading = QLabel()
         self.reading.setProperty("role", "quiet")
         self.reading.setAccessibleName("Reading")
-        self.stop_reading = QPushButton()
+        self.stop_reading = Button()
         self.stop_reading.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
         self.contact = ContactSheet()
@@ -84,7 +86,7 @@ class BenchView(QWidget):
             FileDrop(home, lambda files, event: self.files_dropped.emit(files))
 
     def _build(self) -> None:
-        back = QPushButton("Work list")
+        back = Button("Work list")
         back.setProperty("role", "link")
         back.clicked.connect(self.left.emit)
         top = QHBoxLayout()
@@ -95,7 +97,7 @@ class BenchView(QWidget):
         top.addWidget(self.reading)
         top.addWidget(self.stop_reading)
         for name, key in OFFERED:
-            button = QPushButton(f"{name.capitalize()}  {key}")
+            button = Button(f"{name.capitalize()}  {key}")
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.clicked.connect(lambda _=False, n=name: self.presenter.pages.act(n))
             top.addWidget(button)
@@ -136,19 +138,22 @@ class BenchView(QWidget):
         self.strip.pages_dropped.connect(lambda pages, target, after: p.pages.move(pages, target, after=after))
         self.page.words_taken.connect(self._lifted)
         self.page.lift_ended.connect(self._end_lift)
+        self.slip.field_focused.connect(lambda _: self._forget_lift())
         self.page.turned_page.connect(p.step_page)
         self.page.area_framed.connect(self._framed)
         self.page.sharper_wanted.connect(p.pictures.sharpen)
         self.slip.field_focused.connect(p.focus_field)
-        self.slip.field_edited.connect(p.complete)
+        self.slip.typed.connect(p.typed)
+        self.slip.left.connect(p.leave)
+        self.slip.field_asked.connect(p.complete)
         self.slip.field_confirmed.connect(p.confirm)
         self.slip.type_chosen.connect(p.choose_type)
         self.slip.file_asked.connect(p.filing.file_current)
-        self.slip.tags_set.connect(p.slips.set_tags)
         self.slip.filed_opened.connect(self.filed_opened)
         self.table.changed.connect(p.slips.set_many)
         self.table.document_chosen.connect(p.go_to_document)
-        self.text.typed.connect(p.slips.type_words)
+        self.text.typed.connect(lambda page, text: p.typed(page, WORDS, text))
+        self.text.done.connect(lambda page: p.leave(page, WORDS))
         self.slip.aside_asked.connect(self._ask_aside)
         self.slip.take_back_asked.connect(p.filing.take_back)
         self.file_all.clicked.connect(p.filing.file_all)
@@ -173,7 +178,7 @@ class BenchView(QWidget):
         on("bench.file", p.filing.file_current)
         on("bench.file all", p.filing.file_all)
         on("bench.set aside", self._ask_aside)
-        on("bench.take back", p.filing.take_back)
+        on("bench.take back", lambda: self._at_document(p.filing.take_back))
         on("bench.stop reading", p.toggle_reading)
         on("bench.separate again", p.pages.separate_again)
         on("bench.scan again", lambda: p.pages.scan_in(replaces=True))
@@ -189,10 +194,10 @@ class BenchView(QWidget):
         on("slip.strip", self.strip.setFocus)
         on("slip.empty", self._empty_field)
         for number in range(1, 6):
-            on(f"slip.pick {number}", lambda n=number: self._at_field(lambda f: p.slips.pick(f, n)))  # type: ignore[misc]
+            on(f"slip.pick {number}", lambda n=number: self._at_field(lambda d, f: self._pick(d, f, n)))  # type: ignore[misc]
         on("slip.today", lambda: self._at_field(p.slips.today))
-        on("slip.clear assumed", p.slips.clear_assumed)
-        on("slip.empty all", p.slips.empty)
+        on("slip.clear assumed", lambda: self._at_document(p.slips.clear_assumed))
+        on("slip.empty all", lambda: self._at_document(p.slips.empty))
         on("slip.register", lambda: self._at_field(self.dialogs.register))
         on("slip.tags", self.slip.tags.setFocus)
         on("bench.starters", self.dialogs.starters)
@@ -252,11 +257,21 @@ class BenchView(QWidget):
         if self.text.isVisible() and shown is not None:
             self.text.render_text(shown, self.presenter.pictures.text)
 
-    def _at_field(self, run: Callable[[str], None]) -> None:
-        """Run something on the field that has the focus."""
+    def _at_field(self, run: Callable[[str, str], None]) -> None:
+        """Run something on the document and field that have the focus."""
         field = self.slip.focused_field()
         if field is not None:
-            run(field)
+            run(self.slip.document, field)
+
+    def _at_document(self, run: Callable[[str], None]) -> None:
+        if self.slip.document:
+            run(self.slip.document)
+
+    def _pick(self, document: str, field: str, number: int) -> None:
+        """Take one of the offered alternatives, numbered from 1, in place of the value."""
+        row = self.presenter.row_named(field)
+        if row is not None and 1 <= number <= len(row.alternatives):
+            self.presenter.confirm(document, field, row.alternatives[number - 1])
 
     def _go_to_slip(self) -> None:
         self.below.setCurrentWidget(self.splitter)
@@ -277,11 +292,12 @@ class BenchView(QWidget):
 
     def _show_conflicts(self, conflicts: tuple[str, ...]) -> None:
         if conflicts:
-            dialog = ListDialog(
-                "Separated again", "What people did stays as it is. The rules say something else at these sides:", conflicts,
-                self,
-            )  # fmt: skip
-            dialog.show()
+            said = f"Separated again; what people did stays, and the rules differ at {len(conflicts)} sides"
+            self.offered.emit(said, "See where", lambda: self._list_conflicts(conflicts))
+
+    def _list_conflicts(self, conflicts: tuple[str, ...]) -> None:
+        head = "What people did stays as it is. The rules say something else at these sides:"
+        ListDialog("Separated again", head, conflicts, self).show()
 
     def _snippet(self, page: str, box: Box) -> QPixmap:
         shown = self.presenter.pictures.shown
@@ -292,50 +308,59 @@ class BenchView(QWidget):
         self._render_text()
         self.slip.render_slip(self.presenter.state.slip, self._snippet)
 
-    def _offer(self, name: str, found: list[Completion]) -> None:
-        self.slip.offer(name, [x.value + (TOLD + x.told if x.told else "") for x in found])
+    def _offer(self, document: str, name: str, typed: str, found: list[Completion]) -> None:
+        self.slip.offer(document, name, typed, [(x.value, x.told) for x in found])
 
     def _begin_lift(self) -> None:
-        self._lift_field = self.slip.focused_field()
-        if self._lift_field is not None:
+        """Lift by keys, for the field that has the focus; it ends when the focus comes back to the slip."""
+        field = self.slip.focused_field()
+        if field is not None:
+            self._lift_at = (self.slip.document, field)
             self.page.begin_lift()
 
     def _end_lift(self) -> None:
-        field, self._lift_field = self._lift_field, None
-        if field is not None:
-            self.slip.focus(field)
+        at, self._lift_at = self._lift_at, None
+        if at is not None and at[0] == self.slip.document:
+            self.slip.focus(at[1])
+
+    def _forget_lift(self) -> None:
+        self._lift_at = None
+
+    def _target(self) -> tuple[str, str] | None:
+        """Return the document and field that what is pointed at on the page goes to."""
+        field = self.slip.focused_field()
+        if self._lift_at is not None:
+            return self._lift_at
+        return (self.slip.document, field) if field is not None else None
 
     def _lifted(self, words: list[object]) -> None:
-        field = self._lift_field or self.slip.focused_field() or (self.presenter.state.slip and self._last_field())
-        if field:
-            self.presenter.lift(field, words)  # type: ignore[arg-type]
+        target, shown = self._target(), self.presenter.pictures.shown
+        if target is None:
+            self.presenter.said.emit("Go to a field first; then a word that is pressed goes into it.")
+        elif shown is not None:
+            self._lift_at = None
+            self.presenter.lift(*target, shown.page, words)  # type: ignore[arg-type]
 
     def _framed(self, box: Box) -> None:
         """Lift the words of a framed area."""
-        shown = self.presenter.pictures.shown
+        shown, target = self.presenter.pictures.shown, self._target()
         words = words_inside(shown.words, box) if shown is not None else []
-        field = self._lift_field or self.slip.focused_field() or self._last_field()
-        if words:
+        if words or target is None:
             self._lifted(list(words))
-        elif field:
-            self.presenter.slips.read_area(field, box)
-
-    def _last_field(self) -> str | None:
-        slip = self.presenter.state.slip
-        return next((r.name for r in slip.rows if r.unsure), None) if slip else None
+        elif shown is not None:
+            self._lift_at = None
+            self.presenter.slips.read_area(*target, shown.page, box)
 
     def _empty_field(self) -> None:
-        field = self.slip.focused_field()
-        if field is not None:
-            self.presenter.enter(field, "")
+        self._at_field(lambda document, field: self.presenter.take(document, field, ""))
 
     def _ask_aside(self) -> None:
         slip = self.presenter.state.slip
         if slip is None:
             return
         if slip.parked:
-            self.presenter.set_aside("")
+            self.presenter.set_aside(slip.document, "")
             return
         reason, done = QInputDialog.getText(self, "Set aside", "Why is this document set aside?")
         if done:
-            self.presenter.set_aside(reason)
+            self.presenter.set_aside(slip.document, reason)

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QListWidget,
     QListWidgetItem,
-    QPushButton,
     QSplitter,
     QTableView,
     QVBoxLayout,
@@ -23,6 +22,7 @@ from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.models.documents import DocumentsModel
 from keybundle.desktop.presenters.cabinets import CabinetsPresenter, CabinetsState, ColumnState
+from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.page_view import PageView
 
@@ -100,7 +100,7 @@ class CabinetsView(QWidget):
         self.cabinets.currentItemChanged.connect(self._cabinet_chosen)
         self.cabinets.setFixedWidth(196)
         self.conditions = QLabel()
-        self.clear = QPushButton("Clear   Esc")
+        self.clear = Button("Clear   Esc")
         self.clear.clicked.connect(presenter.clear)
         self.model = DocumentsModel(presenter.load_rows, self)
         self.table = QTableView()

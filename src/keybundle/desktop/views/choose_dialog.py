@@ -8,6 +8,8 @@ from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QLineEdit, QListWidget, QPushButton, QVBoxLayout, QWidget
 
+from keybundle.desktop.views.calm import Button
+
 
 class ChooseDialog(QDialog):
     """``chosen`` carries the number of the entry; ``typed`` what stands in the line."""
@@ -41,7 +43,7 @@ class ChooseDialog(QDialog):
 
     def add_button(self, text: str, run: Callable[[], None]) -> QPushButton:
         """Add a button below the list."""
-        button = QPushButton(text)
+        button = Button(text)
         button.setAutoDefault(False)
         button.clicked.connect(run)
         self.buttons.addWidget(button)

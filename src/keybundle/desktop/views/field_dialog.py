@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QDialog, QFormLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from keybundle.core.fields.kinds import Kind
+from keybundle.desktop.views.calm import Button, Choice
 
 OFFERED = (Kind.TEXT, Kind.DATE, Kind.MONEY, Kind.WHOLE, Kind.DECIMAL, Kind.YES_NO, Kind.REGISTER)
 
@@ -23,13 +24,13 @@ class FieldDialog(QDialog):
         self.setMinimumWidth(360)
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the field")
-        self.kind = QComboBox()
+        self.kind = Choice()
         self.kind.setAccessibleName("Kind of the field")
         self.kind.addItems([kind.value for kind in OFFERED if kind is not Kind.REGISTER or registers])
-        self.register_name = QComboBox()
+        self.register_name = Choice()
         self.register_name.setAccessibleName("Register")
         self.register_name.addItems(list(registers))
-        self.add = QPushButton("Add the field")
+        self.add = Button("Add the field")
         self.add.setDefault(True)
         self.add.setEnabled(False)
         self.add.clicked.connect(self._make)

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QListWidget,
     QListWidgetItem,
-    QPushButton,
     QSplitter,
     QStyle,
     QStyledItemDelegate,
@@ -26,6 +25,7 @@ from keybundle.desktop.presenters.find import FindPresenter, FindState, HitRow
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font
 from keybundle.desktop.views.bar import MonthChart
+from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.page_view import PageView
 from keybundle.desktop.views.work_view import Index, empty_layout, section
 
@@ -177,7 +177,7 @@ class FindView(QWidget):
             if pairs:
                 self._counts.addWidget(section(name.capitalize()))
             for value, number in pairs:
-                button = QPushButton(f"{value}   {number}")
+                button = Button(f"{value}   {number}")
                 button.setProperty("role", "link")
                 said = f'{name} = "{value}"' if " " in value else f"{name} = {value}"
                 button.clicked.connect(lambda _=False, s=said: self._add(s))

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.desktop.actions.registry import search_commands
+from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.theme.style import value_font
 
 
@@ -57,4 +58,4 @@ class KeysDialog(QDialog):
                     item.setFont(value_font(13))
                 self.table.setItem(i, j, item)
         self.table.resizeRowsToContents()
-        self.told.setText(f"{len(found)} commands")
+        self.told.setText(count(len(found), "command"))

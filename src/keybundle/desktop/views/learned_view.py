@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QListWidget,
-    QPushButton,
     QTreeWidget,
     QTreeWidgetItem,
     QVBoxLayout,
@@ -22,6 +21,7 @@ from PySide6.QtWidgets import (
 from keybundle.desktop.presenters.learned import LearnedPresenter, LearnedState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font
+from keybundle.desktop.views.calm import Button
 
 LEFT, BOTTOM, EDGE = 64, 56, 16
 
@@ -103,9 +103,9 @@ class LearnedView(QWidget):
         self.documents = QListWidget()
         self.documents.setAccessibleName("Documents that taught something")
         self.documents.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.forget = QPushButton("Forget the chosen")
+        self.forget = Button("Forget the chosen")
         self.forget.clicked.connect(self._forget)
-        self.export = QPushButton("Export")
+        self.export = Button("Export")
         self.export.clicked.connect(self._export)
         self.plot = ReliabilityPlot()
         self.told = QLabel()

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QLabel, QListWidget, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QLabel, QListWidget, QVBoxLayout, QWidget
+
+from keybundle.desktop.views.calm import Button
 
 
 class ListDialog(QDialog):
@@ -22,7 +24,7 @@ class ListDialog(QDialog):
         self.list.setWordWrap(True)
         self.list.addItems(list(sentences))
         self.list.setAccessibleName(title)
-        close = QPushButton("Close")
+        close = Button("Close")
         close.clicked.connect(self.close)
         layout = QVBoxLayout(self)
         layout.addWidget(label)

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QFormLayout,
     QHBoxLayout,
     QLabel,
-    QPushButton,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 from keybundle.core.workflows.capture import WHOLE, map_path
 from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.work import MappingAsked
+from keybundle.desktop.views.calm import Button, Choice
 
 NOTHING = "nothing"
 SHOWN_FILES = 200
@@ -50,10 +50,10 @@ class MappingDialog(QDialog):
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
-        take = QPushButton("Take in")
+        take = Button("Take in")
         take.setProperty("role", "main")
         take.clicked.connect(self._take)
-        leave = QPushButton("Leave")
+        leave = Button("Leave")
         leave.clicked.connect(self.reject)
         buttons = QHBoxLayout()
         buttons.addStretch(1)
@@ -68,7 +68,7 @@ class MappingDialog(QDialog):
         self._show()
 
     def _box(self, level: int) -> QComboBox:
-        box = QComboBox()
+        box = Choice()
         box.setAccessibleName("Whole path" if level == WHOLE else f"Level {level + 1}")
         box.addItems([NOTHING, *self._plan.fields])
         box.currentTextChanged.connect(lambda _: self._show())

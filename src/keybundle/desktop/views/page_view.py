@@ -5,7 +5,17 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
+from PySide6.QtGui import (
+    QColor,
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QWidget
 
 from keybundle.core.base.boxes import Box, centre
@@ -17,6 +27,7 @@ from keybundle.desktop.theme.style import interface_font
 ZOOM_STEP = 1.25
 WHOLE = 0.0
 WIDEST_PX = 900.0
+STILL_PX = 5
 
 
 class PageView(QWidget):
@@ -40,6 +51,7 @@ class PageView(QWidget):
         self._typed = ""
         self._is_lifting = False
         self._drag: QPointF | None = None
+        self._pressed: QPointF | None = None
         self._band: QRectF | None = None
         self.frames_always = False
         self.empty_text = "No page yet"
@@ -59,10 +71,11 @@ class PageView(QWidget):
             self._pixmap = QPixmap()
         elif before is None or before.picture != shown.picture or before.is_full is not shown.is_full:
             self._pixmap = QPixmap.fromImage(shown.image) if shown.image is not None else QPixmap(shown.picture)
-        if shown is not None and (before is None or before.picture != shown.picture):
+        if shown is not None and (before is None or (before.page, before.picture) != (shown.page, shown.picture)):
             self._hover = self._anchor = self._lift = None
             self._centre = QPointF(0.5, 0.0)
-        if shown is not None and shown.frame is not None and not self._is_in_sight(shown.frame):
+        is_new = before is None or shown is None or (before.picture, before.frame) != (shown.picture, shown.frame)
+        if shown is not None and shown.frame is not None and is_new and not self._is_in_sight(shown.frame):
             self._centre = QPointF(
                 (shown.frame[0] + shown.frame[2]) / 2 / shown.width,
                 (shown.frame[1] + shown.frame[3]) / 2 / shown.height,
@@ -154,26 +167,38 @@ class PageView(QWidget):
             self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            event.ignore()
+            return
         if self.frames_always or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self._band = QRectF(event.position(), event.position())
             return
-        found = self._word_at(event.position())
-        if found is None:
-            self._drag = event.position()
-            return
-        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        if not (shift and self._anchor is not None):
-            self._anchor = found
-        first, last = sorted((self._anchor if self._anchor is not None else found, found))
-        self.words_taken.emit(list(self._words()[first : last + 1]))
+        self._drag = self._pressed = event.position()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self._drag = None
+        pressed, self._drag, self._pressed = self._pressed, None, None
         band, self._band = self._band, None
         if band is not None:
             box = self._box_of(band.normalized())
             if box is not None:
                 self.area_framed.emit(box)
+            self.update()
+        elif pressed is not None and (event.position() - pressed).manhattanLength() < STILL_PX:
+            self._take_word(pressed, reach=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+
+    def _take_word(self, point: QPointF, *, reach: bool) -> None:
+        found = self._word_at(point)
+        if found is None:
+            return
+        if not (reach and self._anchor is not None):
+            self._anchor = found
+        first, last = sorted((self._anchor if self._anchor is not None else found, found))
+        self.words_taken.emit(list(self._words()[first : last + 1]))
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        if self._is_lifting:
+            self._is_lifting, self._lift, self._typed = False, None, ""
             self.update()
 
     def _box_of(self, area: QRectF) -> Box | None:
@@ -245,7 +270,9 @@ class PageView(QWidget):
         painter.fillRect(self.rect(), QColor(c.SHADE))
         if self._shown is None or self._pixmap.isNull():
             painter.setPen(QColor(c.QUIET))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.empty_text)
+            told = (self._shown.told if self._shown is not None else "") or self.empty_text
+            area = self.rect().adjusted(24, 24, -24, -24)
+            painter.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, told)
             return
         target = self._target()
         painter.fillRect(target.translated(2, 3), QColor(c.HAIRLINE))

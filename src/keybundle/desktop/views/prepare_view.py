@@ -7,7 +7,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QListWidget,
-    QPushButton,
     QStackedWidget,
     QTableWidget,
     QTableWidgetItem,
@@ -19,6 +18,7 @@ from keybundle.desktop.presenters.learned import LearnedPresenter
 from keybundle.desktop.presenters.prepare import PartTable
 from keybundle.desktop.presenters.routines import RoutinesPresenter
 from keybundle.desktop.presenters.types import TypesPresenter
+from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.learned_view import LearnedView
 from keybundle.desktop.views.routine_view import RoutineView
 from keybundle.desktop.views.types_view import TypesView
@@ -58,7 +58,7 @@ class PrepareView(QWidget):
             "These lists are read here; change them with: keybundle setup export FILE, edit, setup import FILE."
         )
         told.setProperty("role", "quiet")
-        self.bring_register = QPushButton("Bring in a CSV file")
+        self.bring_register = Button("Bring in a CSV file")
         self.bring_register.setToolTip(
             "Its entries take the place of these; faults are told by line and change nothing"
         )

@@ -7,6 +7,7 @@ from PySide6.QtGui import QKeySequence, QPixmap, QShortcut
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from keybundle.desktop.presenters.preview import PreviewPresenter, PreviewShown
+from keybundle.desktop.views.calm import Button
 
 HEIGHT_PX = 560
 
@@ -38,7 +39,7 @@ class PreviewDialog(QDialog):
         self._wait(lambda: None)
 
     def _button(self, text: str, key: str, run: object) -> QPushButton:
-        button = QPushButton(text)
+        button = Button(text)
         button.setAutoDefault(False)
         button.clicked.connect(run)
         if key:

@@ -5,7 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QUrl, Signal
-from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QPushButton, QTextBrowser, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QTextBrowser, QVBoxLayout, QWidget
+
+from keybundle.desktop.views.calm import Button
 
 
 class RecordDialog(QDialog):
@@ -22,9 +24,9 @@ class RecordDialog(QDialog):
         self.text.setOpenLinks(False)
         self.text.setHtml(page)
         self.text.anchorClicked.connect(self._open)
-        save = QPushButton("Save as a page")
+        save = Button("Save as a page")
         save.clicked.connect(self._save)
-        close = QPushButton("Close")
+        close = Button("Close")
         close.clicked.connect(self.accept)
         buttons = QHBoxLayout()
         buttons.addWidget(save)

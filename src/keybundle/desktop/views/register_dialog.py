@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
-    QPushButton,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -18,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.desktop.presenters.bench_slips import RegisterShown
+from keybundle.desktop.views.calm import Button
 
 
 class RegisterDialog(QDialog):
@@ -49,10 +49,10 @@ class RegisterDialog(QDialog):
         self.count.setProperty("role", "quiet")
         self.form = QFormLayout()
         self.new: dict[str, QLineEdit] = {}
-        self.add = QPushButton("Add this entry")
+        self.add = Button("Add this entry")
         self.add.setAutoDefault(False)
         self.add.clicked.connect(self._add)
-        self.open_form = QPushButton("New entry   Ctrl+N")
+        self.open_form = Button("New entry   Ctrl+N")
         self.open_form.setAutoDefault(False)
         self.open_form.setShortcut("Ctrl+N")
         self.open_form.clicked.connect(self._open_form)

@@ -20,9 +20,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QListWidget,
     QListWidgetItem,
-    QPushButton,
     QScrollArea,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
@@ -33,6 +31,7 @@ from keybundle.core.workflows.pointing import PointedBarcode, pattern_like
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.routines import RehearsedSide, RoutinesPresenter, RoutineState
 from keybundle.desktop.theme import colours as c
+from keybundle.desktop.views.calm import Button, Choice, Decimal, Number
 from keybundle.desktop.views.list_dialog import ListDialog
 from keybundle.desktop.views.page_view import words_inside
 from keybundle.desktop.views.rule_editor import RuleEditor
@@ -71,9 +70,9 @@ class RoutineView(QWidget):
         self.names.setFixedWidth(150)
         self.names.setAccessibleName("Routines")
         self.names.currentTextChanged.connect(presenter.choose)
-        self.copy = QPushButton("Copy routine")
+        self.copy = Button("Copy routine")
         self.copy.clicked.connect(presenter.copy)
-        self.undo = QPushButton("Take back last change")
+        self.undo = Button("Take back last change")
         self.undo.clicked.connect(presenter.undo)
         self.problem = QLabel()
         self.problem.setProperty("role", "problem")
@@ -84,9 +83,9 @@ class RoutineView(QWidget):
         left.addWidget(self.names, 1)
         left.addWidget(self.copy)
         left.addWidget(self.undo)
-        self.save = QPushButton("Save as a file")
+        self.save = Button("Save as a file")
         self.save.clicked.connect(self._ask_save)
-        self.bring = QPushButton("Bring in a file")
+        self.bring = Button("Bring in a file")
         self.bring.clicked.connect(self._ask_bring)
         left.addWidget(self.save)
         left.addWidget(self.bring)
@@ -131,7 +130,7 @@ class RoutineView(QWidget):
         return line
 
     def _choice(self, name: str, label: str, entries: tuple[str, ...], form: QFormLayout) -> QComboBox:
-        box = QComboBox()
+        box = Choice()
         box.setAccessibleName(label)
         box.addItems(list(entries))
         box.textActivated.connect(lambda v: self.presenter.change({name: v}))
@@ -146,7 +145,7 @@ class RoutineView(QWidget):
         return box
 
     def _number(self, name: str, label: str, low: int, high: int, suffix: str, form: QFormLayout) -> None:
-        box = QSpinBox()
+        box = Number()
         box.setRange(low, high)
         box.setSuffix(suffix)
         box.setAccessibleName(label)
@@ -207,7 +206,7 @@ class RoutineView(QWidget):
             row.addWidget(box)
             if on in LIMITS:
                 suffix, low, high = LIMITS[on]
-                limit = self.limits[on] = QDoubleSpinBox()
+                limit = self.limits[on] = Decimal()
                 limit.setRange(low, high)
                 limit.setDecimals(1 if on == "skew" else 0)
                 limit.setSuffix(suffix)
@@ -243,7 +242,7 @@ class RoutineView(QWidget):
             self.steps[name] = box
             form.addRow(box)
         form.addRow(self._check("leave_out_blank", "Leave blank sides out"))
-        self.colour = QComboBox()
+        self.colour = Choice()
         self.colour.addItems(list(COLOURS))
         self.colour.setAccessibleName("Pages are filed in")
         self.colour.textActivated.connect(lambda text: self._change_part("cleaning", "colour", text))
@@ -274,14 +273,14 @@ class RoutineView(QWidget):
     def _index_form(self) -> QFormLayout:
         form = _form()
         self.type = self._choice("document_type", "Type, empty: proposed", ("",), form)
-        self.new_type = QPushButton("Make a new type")
+        self.new_type = Button("Make a new type")
         self.new_type.clicked.connect(self._ask_type)
         form.addRow("", self.new_type)
         self._number_bar(form)
         return form
 
     def _number_bar(self, form: QFormLayout) -> None:
-        box = QSpinBox()
+        box = Number()
         box.setRange(0, 100)
         box.setSuffix(" %")
         box.setAccessibleName("Bar for sure values")
@@ -295,7 +294,7 @@ class RoutineView(QWidget):
     def _make_rehearsal(self) -> QVBoxLayout:
         head = QLabel("Rehearsal")
         head.setProperty("role", "section")
-        self.sample = QComboBox()
+        self.sample = Choice()
         self.sample.setAccessibleName("Sample batch")
         self.sample.setMinimumWidth(120)
         self.sample.activated.connect(lambda i: self.presenter.choose_sample(self.sample.itemData(i)))
@@ -305,7 +304,7 @@ class RoutineView(QWidget):
         self.figures.setAccessibleName("Figures of the rehearsal")
         self.sides = QListWidget()
         self.sides.setAccessibleName("What would become of each side")
-        self.separate = QPushButton("Separate open batches again")
+        self.separate = Button("Separate open batches again")
         self.separate.clicked.connect(self.presenter.separate_open_batches)
         column = QVBoxLayout()
         column.setSpacing(8)

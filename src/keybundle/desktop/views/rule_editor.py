@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
@@ -12,13 +12,12 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QListWidget,
-    QPushButton,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
 from keybundle.core.setup.routines import SeparationRule
+from keybundle.desktop.views.calm import Button, Choice, Number
 
 RULES = (
     "separator sheet", "every n sheets", "patch code", "barcode", "blank page", "words", "page numbering", "front side",
@@ -45,19 +44,19 @@ class RuleEditor(QWidget):
         self.list.setAccessibleName("Separation rules")
         self.list.setFixedHeight(86)
         self.list.currentRowChanged.connect(self._show_parts)
-        self.kind = QComboBox()
+        self.kind = Choice()
         self.kind.addItems(list(RULES))
         self.kind.setAccessibleName("Kind of rule")
-        self.add = QPushButton("Add rule")
+        self.add = Button("Add rule")
         self.add.clicked.connect(self._add)
-        self.remove = QPushButton("Remove")
+        self.remove = Button("Remove")
         self.remove.clicked.connect(self._remove)
-        self.earlier = QPushButton("Earlier")
+        self.earlier = Button("Earlier")
         self.earlier.setToolTip("The first rule that speaks about a page counts")
         self.earlier.clicked.connect(self._move)
         self.where = _box(("before", "after"), lambda v: self._set(where=v))
         self.mark_page = _box(("kept", "left out"), lambda v: self._set(mark_page=v))
-        self.sheets = QSpinBox()
+        self.sheets = Number()
         self.sheets.setRange(1, 999)
         self.sheets.valueChanged.connect(lambda v: self._set(sheets=v))
         self.symbols = _line(lambda v: self._set(symbols=tuple(v.replace(",", " ").upper().split())))
@@ -68,7 +67,7 @@ class RuleEditor(QWidget):
         self.words = _line(lambda v: self._set(words=v))
         self.zone = _line(self._set_zone)
         self.zone.setPlaceholderText("whole page; or left top right bottom in % of the page")
-        self.point = QPushButton("Point at the page")
+        self.point = Button("Point at the page")
         self.point.setToolTip("Draw the zone on a page of the sample batch, or choose a barcode there")
         self.point.clicked.connect(self.pointing_asked.emit)
         self.form = QFormLayout()
@@ -80,6 +79,11 @@ class RuleEditor(QWidget):
         ):  # fmt: skip
             field.setAccessibleName(label)
             self.form.addRow(QLabel(label), field)
+        self.zone_problem = QLabel()
+        self.zone_problem.setProperty("role", "problem")
+        self.zone_problem.setWordWrap(True)
+        self.zone_problem.hide()
+        self.form.addRow("", self.zone_problem)
         self.form.addRow("", self.point)
         buttons = QHBoxLayout()
         for widget in (self.kind, self.add, self.remove, self.earlier):
@@ -117,7 +121,8 @@ class RuleEditor(QWidget):
             return
         self.where.setCurrentText(rule["where"])
         self.mark_page.setCurrentText(rule["mark_page"])
-        self.sheets.setValue(rule["sheets"])
+        with QSignalBlocker(self.sheets):  # rendering is no change
+            self.sheets.setValue(rule["sheets"])
         self.format.setCurrentText(rule["format"])
         for line, text in (
             (self.symbols, " ".join(rule["symbols"])), (self.pattern, rule["pattern"]), (self.words, rule["words"]),
@@ -141,12 +146,12 @@ class RuleEditor(QWidget):
             self.rules_changed.emit(rules)
 
     def _set_zone(self, text: str) -> None:
-        numbers = text.replace(",", " ").replace("%", " ").split()
-        try:
-            shares = [float(n) / 100 for n in numbers]
-        except ValueError:
-            shares = []
-        self._set(zone=dict(zip(SIDES, shares, strict=False)) if len(shares) == len(SIDES) else None)
+        """Take a zone; what is none is told below it and changes nothing."""
+        zone, told = read_zone(text)
+        self.zone_problem.setText(told)
+        self.zone_problem.setVisible(bool(told))
+        if not told:
+            self._set(zone=zone)
 
     def _add(self) -> None:
         rule: dict[str, Any] = {"rule": self.kind.currentText()}
@@ -168,8 +173,25 @@ class RuleEditor(QWidget):
             self.rules_changed.emit(rules)
 
 
+def read_zone(text: str) -> tuple[dict[str, float] | None, str]:
+    """Return the zone that is typed as left, top, right, bottom in % (None: the whole page), or why it is none."""
+    numbers = text.replace(",", " ").replace("%", " ").split()
+    if not numbers:
+        return None, ""
+    try:
+        shares = [float(n) / 100 for n in numbers]
+    except ValueError:
+        return None, f"“{text.strip()}” holds something that is no number. The zone stays as it was."
+    if len(shares) != len(SIDES):
+        return None, f"A zone has four numbers: left, top, right, bottom; here are {len(shares)}. It stays as it was."
+    left, top, right, bottom = shares
+    if not (0 <= left < right <= 1 and 0 <= top < bottom <= 1):
+        return None, "Left must lie before right and top above bottom, all from 0 to 100 %. The zone stays as it was."
+    return dict(zip(SIDES, shares, strict=True)), ""
+
+
 def _box(entries: tuple[str, ...], chosen: Any) -> QComboBox:
-    box = QComboBox()
+    box = Choice()
     box.addItems(list(entries))
     box.textActivated.connect(chosen)
     return box

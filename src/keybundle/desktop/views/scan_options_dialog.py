@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QDialog, QFormLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QDialog, QFormLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from keybundle.core.workflows.scan_choices import ScanChoice
+from keybundle.desktop.views.calm import Button, Choice
 
 
 class ScanOptionsDialog(QDialog):
@@ -23,9 +24,9 @@ class ScanOptionsDialog(QDialog):
         told.setProperty("role", "quiet")
         self.boxes: dict[str, QComboBox] = {}
         self.form = QFormLayout()
-        self.clear = QPushButton("As the routine has it")
+        self.clear = Button("As the routine has it")
         self.clear.clicked.connect(self.cleared.emit)
-        close = QPushButton("Close")
+        close = Button("Close")
         close.setProperty("role", "main")
         close.clicked.connect(self.accept)
         buttons = QHBoxLayout()
@@ -59,7 +60,7 @@ class ScanOptionsDialog(QDialog):
                 label.setText(choice.label + (f" ({why.lower()})" if why else ""))
 
     def _make(self, choice: ScanChoice) -> QComboBox:
-        box = QComboBox()
+        box = Choice()
         box.setAccessibleName(choice.label)
         box.textActivated.connect(lambda text, n=choice.name: self.changed.emit(n, text))
         self.boxes[choice.name] = box

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, Qt, Signal
-from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QLabel, QTableView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QLabel, QTableView, QVBoxLayout, QWidget
 
 from keybundle.desktop.models.slips import FIXED, SlipsModel
 from keybundle.desktop.presenters.bench_state import SlipTable
 from keybundle.desktop.presenters.bench_wording import narrow_table
+from keybundle.desktop.views.calm import Choice
 from keybundle.desktop.views.work_view import fill_box
 
 ALL = "All types"
@@ -42,7 +43,7 @@ class SlipTableView(QWidget):
             "can be undone."
         )
         told.setProperty("role", "quiet")
-        self.types = QComboBox()
+        self.types = Choice()
         self.types.setAccessibleName("Slips of this type")
         self.types.currentTextChanged.connect(lambda _: self._show())
         head = QHBoxLayout()

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QLabel, QLineEdit, QListWidget, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QLabel, QLineEdit, QListWidget, QVBoxLayout, QWidget
+
+from keybundle.desktop.views.calm import Button
 
 
 class StartView(QWidget):
@@ -35,7 +37,7 @@ class StartView(QWidget):
         self.people = QListWidget()
         self.name = QLineEdit()
         self.administrator = QLineEdit()
-        self.go = QPushButton("Start work   Enter")
+        self.go = Button("Start work   Enter")
         self.go.setProperty("role", "main")
         self.go.clicked.connect(self._go)
         if people:

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPlainTextEdit,
-    QPushButton,
     QTextEdit,
     QVBoxLayout,
     QWidget,
@@ -18,12 +17,14 @@ from PySide6.QtWidgets import (
 from keybundle.core.reading.text import PageText
 from keybundle.desktop.presenters.bench_state import UNSURE_WORD, PageShown
 from keybundle.desktop.theme import colours as c
+from keybundle.desktop.views.calm import Button
 
 
 class TextView(QWidget):
-    """``typed`` carries the words that a person typed for the page."""
+    """``typed`` carries the page and the words that a person typed for it so far, ``done`` that they are all."""
 
-    typed = Signal(str)
+    typed = Signal(str, str)
+    done = Signal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -38,7 +39,9 @@ class TextView(QWidget):
         self.text = QPlainTextEdit()
         self.text.setReadOnly(True)
         self.text.setAccessibleName("Text of the page")
-        self.type = QPushButton("Type the words")
+        self.text.setTabChangesFocus(True)
+        self.text.textChanged.connect(self._on_changed)
+        self.type = Button("Type the words")
         self.type.clicked.connect(self._toggle)
         row = QHBoxLayout()
         row.addWidget(self.line, 1)
@@ -51,8 +54,10 @@ class TextView(QWidget):
 
     def render_text(self, shown: PageShown, text: PageText | None) -> None:
         """Show a page's text; words that are being typed for it are left alone."""
-        if not self.text.isReadOnly() and shown.page == self._page:
-            return
+        if not self.text.isReadOnly():
+            if shown.page == self._page:
+                return
+            self.done.emit(self._page)
         self._page = shown.page
         self.text.setReadOnly(True)
         self.type.setText("Type the words")
@@ -75,7 +80,11 @@ class TextView(QWidget):
         else:
             self.text.setReadOnly(True)
             self.type.setText("Type the words")
-            self.typed.emit(self.text.toPlainText())
+            self.done.emit(self._page)
+
+    def _on_changed(self) -> None:
+        if not self.text.isReadOnly():
+            self.typed.emit(self._page, self.text.toPlainText())
 
     def _mark(self, wanted: str) -> None:
         found, cursor = [], QTextCursor(self.text.document())

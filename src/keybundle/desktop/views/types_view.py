@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QComboBox,
     QFormLayout,
     QHBoxLayout,
     QLabel,
     QLineEdit,
     QListWidget,
-    QPushButton,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -20,6 +18,7 @@ from PySide6.QtWidgets import (
 from keybundle.core.setup.model import FieldSpec
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.types import TypesPresenter, TypesState
+from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.field_dialog import FieldDialog
 from keybundle.desktop.views.zone_dialog import ZoneDialog
 
@@ -59,7 +58,7 @@ class TypesView(QWidget):
         self.names.setFixedWidth(170)
         self.names.setAccessibleName("Document types")
         self.names.currentTextChanged.connect(self._choose)
-        self.caption = QComboBox()
+        self.caption = Choice()
         self.caption.setEditable(True)
         self.caption.setAccessibleName("Caption pattern")
         self.caption.editTextChanged.connect(presenter.try_caption)
@@ -97,13 +96,13 @@ class TypesView(QWidget):
         told = QLabel(TOLD)
         told.setProperty("role", "quiet")
         told.setWordWrap(True)
-        self.point = QPushButton("Point at the field's place")
+        self.point = Button("Point at the field's place")
         self.point.clicked.connect(self._point)
-        self.anywhere = QPushButton("Anywhere on the page")
+        self.anywhere = Button("Anywhere on the page")
         self.anywhere.clicked.connect(self._anywhere)
-        self.more = QPushButton("New field")
+        self.more = Button("New field")
         self.more.clicked.connect(self._ask_field)
-        self.fewer = QPushButton("Remove field")
+        self.fewer = Button("Remove field")
         self.fewer.clicked.connect(self._remove_field)
         form = QFormLayout()
         form.addRow("Caption", self.caption)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -30,6 +31,7 @@ from keybundle.desktop.presenters.work import WorkPresenter
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon
 from keybundle.desktop.views import places
+from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.keys_dialog import KeysDialog
 from keybundle.desktop.views.list_dialog import ListDialog
 from keybundle.desktop.views.record_dialog import RecordDialog
@@ -88,7 +90,7 @@ class MainWindow(QMainWindow):
             layout.addWidget(self._place_button(name))
         layout.addStretch(1)
         layout.addWidget(self._place_button("prepare"))
-        keys = QPushButton(icon("keyboard"), "Keys  F1")
+        keys = Button(icon("keyboard"), "Keys  F1")
         keys.setProperty("role", "place")
         keys.clicked.connect(self.show_keys)
         layout.addWidget(keys)
@@ -99,7 +101,7 @@ class MainWindow(QMainWindow):
 
     def _place_button(self, name: str) -> QPushButton:
         command = find_command(f"go.{name}")
-        button = QPushButton(command.title)
+        button = Button(command.title)
         button.setToolTip(f"{command.words} ({command.shortcut})")
         button.setCheckable(True)
         button.setProperty("role", "place")
@@ -114,7 +116,13 @@ class MainWindow(QMainWindow):
         self.line_label.setProperty("role", "quiet")
         self.message = QLabel()
         self.message.setAccessibleName("Last message")
-        self.undo = QPushButton("Undo   Ctrl+Z")
+        self._more: Callable[[], None] = lambda: None
+        self.more = Button()
+        self.more.setProperty("role", "link")
+        self.more.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.more.clicked.connect(lambda: self._more())
+        self.more.hide()
+        self.undo = Button("Undo   Ctrl+Z")
         self.undo.setProperty("role", "link")
         self.undo.clicked.connect(lambda: self.handlers.trigger("edit.undo"))
         layout = QHBoxLayout(foot)
@@ -122,6 +130,7 @@ class MainWindow(QMainWindow):
         layout.addWidget(self.line_label)
         layout.addStretch(1)
         layout.addWidget(self.message)
+        layout.addWidget(self.more)
         layout.addWidget(self.undo)
         self.undo.hide()
         return foot
@@ -142,15 +151,20 @@ class MainWindow(QMainWindow):
         on("edit.redo", self._redo)
         for command_id in self.handlers.run:
             key = QShortcut(QKeySequence(find_command(command_id).shortcut), self)
+            key.setAutoRepeat(False)
             key.activated.connect(lambda i=command_id: self.handlers.trigger(i))
         self._clear = QTimer(self)
         self._clear.setSingleShot(True)
         self._clear.setInterval(MESSAGE_MS)
-        self._clear.timeout.connect(lambda: self.message.setText(""))
+        self._clear.timeout.connect(self._forget_message)
         self._watch = QTimer(self)
         self._watch.setInterval(500)
         self._watch.timeout.connect(self._tell_line)
         self._watch.start()
+
+    def _forget_message(self) -> None:
+        self.message.setText("")
+        self.more.hide()
 
     def _listen(self, *presenters: Any) -> None:
         """Show what presenters say in the line at the bottom."""
@@ -170,12 +184,24 @@ class MainWindow(QMainWindow):
 
     def say(self, text: str) -> None:
         """Show the last thing done."""
+        self.more.hide()
         self.message.setStyleSheet(f"color: {c.INK};")
         self.message.setText(text)
         self._clear.start()
 
+    def offer(self, text: str, label: str, run: Callable[[], None]) -> None:
+        """Show the last thing done with more to see of it, for who wants to: nothing opens by itself."""
+        self.say(text)
+        self._more = run
+        self.more.setText(label)
+        self.more.show()
+
+    def _offer_record(self, record_id: str) -> None:
+        self.offer(self.message.text(), "Filing record", lambda: self.open_record(record_id))
+
     def warn(self, text: str) -> None:
         """Show what stands in the way."""
+        self.more.hide()
         self.message.setStyleSheet(f"color: {c.MADDER}; font-weight: 600;")
         self.message.setText(text)
         self._clear.start()
@@ -210,6 +236,9 @@ class MainWindow(QMainWindow):
         return view
 
     def _go(self, name: str, widget: QWidget) -> None:
+        bench = self._current_bench()
+        if bench is not None and bench is not widget:
+            bench.presenter.flush()
         for key, button in self._places.items():
             button.setChecked(key == name)
         self.stack.setCurrentWidget(widget)
@@ -247,7 +276,8 @@ class MainWindow(QMainWindow):
             view.left.connect(self.go_work)
             view.files_dropped.connect(lambda files: self.work.presenter.import_files(files, batch_id))
             self._listen(view.presenter)
-            view.presenter.record_made.connect(self.open_record)
+            view.presenter.record_made.connect(self._offer_record)
+            view.offered.connect(self.offer)
             view.filed_opened.connect(self._open_filed)
             self.benches[batch_id] = view
             self.stack.addWidget(view)
@@ -332,5 +362,7 @@ class MainWindow(QMainWindow):
         dialog.line.setFocus()
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        for bench in self.benches.values():
+            bench.presenter.flush()
         self._settings.setValue("geometry", self.saveGeometry())
         super().closeEvent(event)

@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QListView,
     QProgressBar,
-    QPushButton,
     QStackedLayout,
     QStyle,
     QStyledItemDelegate,
@@ -31,8 +30,9 @@ from keybundle.desktop.presenters.work import BatchRow, HaltShown, MappingAsked,
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon, interface_font
 from keybundle.desktop.views.bar import paint_band
+from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.drops import FileDrop
-from keybundle.desktop.views.halt_dialog import HaltDialog
+from keybundle.desktop.views.halt_band import HaltBand
 from keybundle.desktop.views.mapping_dialog import MappingDialog
 from keybundle.desktop.views.preview_dialog import PreviewDialog
 from keybundle.desktop.views.scan_options_dialog import ScanOptionsDialog
@@ -166,26 +166,32 @@ class WorkView(QWidget):
         self.list.activated.connect(self._open_index)
         FileDrop(self.list.viewport(), self._drop_files)
         FileDrop(self, self._drop_files)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(16, 14, 16, 10)
+        self.halt = HaltBand()
+        self.halt.way_chosen.connect(self._go_on)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(16, 14, 16, 10)
+        whole.setSpacing(12)
+        whole.addWidget(self.halt)
+        layout = QHBoxLayout()
         layout.setSpacing(16)
+        whole.addLayout(layout, 1)
         layout.addLayout(self._make_sources())
         layout.addLayout(self._make_list(), 1)
         layout.addLayout(self._make_today())
         self._register()
         presenter.changed.connect(self.render_state)
-        presenter.halted.connect(self._show_halt)
+        presenter.halted.connect(self.halt.show_halt)
         presenter.mapping_asked.connect(self._ask_mapping)
 
     def _make_sources(self) -> QVBoxLayout:
-        self.scanner = QComboBox()
+        self.scanner = Choice()
         self.scanner.setAccessibleName("Scanner")
         self.scanner.textActivated.connect(self.presenter.choose_scanner)
-        self.look = QPushButton("Look for scanners   L")
+        self.look = Button("Look for scanners   L")
         self.look.setProperty("role", "link")
         self.look.clicked.connect(self.presenter.look_for_scanners)
         self.feeder = QLabel()
-        self.routine = QComboBox()
+        self.routine = Choice()
         self.routine.setAccessibleName("Routine")
         self.routine.textActivated.connect(self.presenter.choose_routine)
         self.routine_told = quiet()
@@ -195,23 +201,23 @@ class WorkView(QWidget):
         self.destination = QLabel()
         self.destination.setStyleSheet("font-size: 15px;")
         self.destination.setWordWrap(True)
-        self.scan = QPushButton(icon("scan", c.CARD), "Scan   S")
+        self.scan = Button(icon("scan", c.CARD), "Scan   S")
         self.scan.setProperty("role", "main")
         self.scan.clicked.connect(lambda: self.presenter.scan())
-        self.preview = QPushButton("Preview a page   P")
+        self.preview = Button("Preview a page   P")
         self.preview.clicked.connect(self._show_preview)
-        self.options = QPushButton()
+        self.options = Button()
         self.options.setProperty("role", "link")
         self.options.setToolTip("Change how the next stacks are scanned (O)")
         self.options.clicked.connect(self._show_options)
-        self.stop = QPushButton("Stop   Shift+S")
+        self.stop = Button("Stop   Shift+S")
         self.stop.clicked.connect(self.presenter.stop)
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
         self.progress_told = quiet()
-        self.refill = QPushButton("Refill the feeder   F")
+        self.refill = Button("Refill the feeder   F")
         self.refill.clicked.connect(self.presenter.refill)
-        self.importing = QPushButton(icon("file-text"), "Import files   I")
+        self.importing = Button(icon("file-text"), "Import files   I")
         self.importing.clicked.connect(self._ask_files)
         column = QVBoxLayout()
         column.setSpacing(8)
@@ -221,7 +227,7 @@ class WorkView(QWidget):
             self.preview, self.stop, self.progress, self.progress_told, self.refill, self.look,
         )  # fmt: skip
         told = quiet("Pictures and PDF, one document for each file. Drop files here, or onto a batch.")
-        self.folder = QPushButton("Import a folder   Shift+I")
+        self.folder = Button("Import a folder   Shift+I")
         self.folder.setProperty("role", "link")
         self.folder.clicked.connect(self._ask_folder)
         self.refused = quiet()
@@ -285,15 +291,22 @@ class WorkView(QWidget):
         on("work.open", lambda: self._open_index(self.list.currentIndex()))
         on("work.stop reading", self._toggle_reading)
         on("work.close", self._close_chosen)
+        on("work.go on", lambda: self.halt.choose("go on"))
+        on("work.again", lambda: self.halt.choose("again"))
+        on("work.leave out", lambda: self.halt.choose("leave out"))
+        on("work.later", lambda: self.halt.choose(""))
         bind_place(self, "work", self.handlers, but=("work.open",))
 
     def render_state(self, state: WorkState) -> None:
         """Show a state."""
-        chosen = self.list.currentIndex().row()
+        was_empty, chosen = self.model.rowCount() == 0, self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
         self.model.render_rows(state.rows)
         self._stack.setCurrentIndex(0 if state.rows else 1)
-        if state.rows and not self.list.currentIndex().isValid():
-            self.list.setCurrentIndex(self.model.index(min(max(chosen, 0), len(state.rows) - 1)))
+        here = next((i for i, row in enumerate(state.rows) if chosen is not None and row.id == chosen.id), None)
+        if here is not None or (state.rows and was_empty):
+            self.list.setCurrentIndex(self.model.index(here or 0))
+        elif chosen is not None:
+            self.list.setCurrentIndex(QModelIndex())  # it is gone: no key may act on what took its place
         if state.routine_keys != self._shown.routine_keys:
             self._bind_starters(state.routine_keys)
         fill_box(self.routine, state.routines, state.routine)
@@ -308,6 +321,8 @@ class WorkView(QWidget):
         self.refused.setToolTip("\n".join(state.refused))
         self.refused.setVisible(bool(state.refused))
         busy = bool(state.scanning)
+        if busy:
+            self.halt.hide()
         self.scan.setEnabled(state.can_scan)
         self.scan.setVisible(not busy)
         self.preview.setEnabled(state.can_scan)
@@ -342,7 +357,7 @@ class WorkView(QWidget):
             if not state.records:
                 self._records.addWidget(quiet("Each filing leaves its record here."))
             for record_id, line in state.records:
-                button = QPushButton(line)
+                button = Button(line)
                 button.setProperty("role", "link")
                 button.clicked.connect(lambda _=False, r=record_id: self.record_opened.emit(r))
                 self._records.addWidget(button)
@@ -381,10 +396,9 @@ class WorkView(QWidget):
         if row is not None:
             self.presenter.scan(row.id)
 
-    def _show_halt(self, halt: HaltShown) -> None:
-        dialog = HaltDialog(halt, self)
-        dialog.way_chosen.connect(lambda way: self.presenter.go_on(halt, way))
-        dialog.show()
+    def _go_on(self, halt: HaltShown, way: str) -> None:
+        if way:
+            self.presenter.go_on(halt, way)
 
     def _show_options(self) -> None:
         dialog = self._options_dialog = ScanOptionsDialog(self._shown.routine, self)
@@ -412,6 +426,7 @@ class WorkView(QWidget):
         dialog = MappingDialog(asked, self)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.mapped.connect(lambda levels: self.presenter.take_in(asked.files, asked.into, asked.given, levels))
+        dialog.rejected.connect(lambda: self.presenter.leave_mapping(asked))
         dialog.show()
 
     def _ask_folder(self) -> None:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QListWidget, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QListWidget, QVBoxLayout, QWidget
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.workflows.pointing import PointedBarcode
 from keybundle.desktop.presenters.bench_state import PageShown
+from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.page_view import PageView
 
 
@@ -40,13 +41,13 @@ class ZoneDialog(QDialog):
         words.setWordWrap(True)
         row = QHBoxLayout()
         for text, key, offset in (("Page before   PgUp", "PgUp", -1), ("Next page   PgDown", "PgDown", 1)):
-            button = QPushButton(text)
+            button = Button(text)
             button.setAutoDefault(False)
             button.clicked.connect(lambda _=False, o=offset: self.page_asked.emit(o))
             QShortcut(QKeySequence(key), self).activated.connect(button.click)
             row.addWidget(button)
         row.addStretch(1)
-        close = QPushButton("Close")
+        close = Button("Close")
         close.setAutoDefault(False)
         close.clicked.connect(self.accept)
         row.addWidget(close)

@@ -1,0 +1,360 @@
+"""The desk of a batch: what is loaded of it, where the operator is in it, what is being typed, and the way to change it.
+
+Everything else of the bench builds on this; it builds on none of that.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from keybundle.core.base.boxes import Box
+from keybundle.core.base.changes import Changes
+from keybundle.core.batches.model import Batch, Document, Page, State
+from keybundle.core.setup.model import FieldSpec
+from keybundle.core.workflows import bench, page_texts, slip, tags
+from keybundle.desktop.presenters.bench_state import (
+    BenchState,
+    SlipRow,
+    SlipState,
+    SlipTable,
+    StripDocument,
+    StripPage,
+)
+from keybundle.desktop.presenters.bench_wording import (
+    make_plates,
+    make_slip,
+    make_strip,
+    make_table,
+    say_balance,
+    say_reading,
+    with_drafts,
+)
+from keybundle.desktop.presenters.drafts import TAGS, WORDS, Draft, Drafts
+from keybundle.desktop.presenters.page_pictures import PagePictures
+from keybundle.desktop.presenters.session import Session
+
+REFRESH_MS = 120
+
+
+class Desk(QObject):
+    """One batch being worked: its state, and moving about in it."""
+
+    changed = Signal(object)
+    focus_requested = Signal(str)
+    said = Signal(str)
+    failed = Signal(str)
+    record_made = Signal(str)
+    conflicts_found = Signal(object)
+
+    def __init__(self, session: Session, batch_id: str, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._s = session
+        self.batch_id = batch_id
+        self.lane = f"batch {batch_id}"
+        self.state = BenchState(batch=batch_id)
+        self.pictures = PagePictures(session, self)
+        self.drafts = Drafts(self._save_draft, self)
+        self._data: bench.BenchData | None = None
+        self._strip: tuple[tuple[StripPage, ...], tuple[StripDocument, ...]] = ((), ())
+        self._slip: SlipState | None = None
+        self._page: str | None = None
+        self._field: str | None = None
+        self._table, self._shows_table = SlipTable(), False
+        self._selected: set[str] = set()
+        self._anchor: str | None = None
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(REFRESH_MS)
+        self._timer.timeout.connect(self.refresh)
+        self.drafts.changed.connect(self._publish)
+        session.bus.changed.connect(self._on_changes)
+
+    # -- loading -----------------------------------------------------------------------------------------------
+
+    def _on_changes(self, changes: Changes) -> None:
+        if self.batch_id in changes.batches and not self._timer.isActive():
+            self._timer.start()
+
+    def refresh(self) -> None:
+        """Ask for the batch again."""
+        ws, batch_id = self._s.workspace, self.batch_id
+        self._s.runner.query(lambda: bench.load_bench(ws, batch_id), self._loaded, key="bench", owner=self)
+
+    def _loaded(self, data: bench.BenchData) -> None:
+        self._data = data
+        self.drafts.loaded()
+        self._strip = make_strip(data.batch, self._s.workspace.place.cache), make_plates(data)
+        if self._shows_table:
+            self._table = make_table(data, self._s.workspace.setup)
+        pages = data.batch.pages
+        if self._page is None or all(p.id != self._page for p in pages):
+            first = next((d for d in data.batch.in_order() if d.state is State.TO_CHECK), None)
+            start = data.batch.pages_of(first.id)[0] if first else next((p for p in pages if p.kept), None)
+            self._page = start.id if start else (pages[0].id if pages else None)
+        self._publish()
+        self._show_page()
+
+    def _publish(self) -> None:
+        if self._data is None:
+            return
+        data, batch = self._data, self._data.batch
+        document, setup = self._document(), self._s.workspace.setup
+        ready = sum(d.state is State.READY and not d.claim for d in batch.documents.values())
+        known = {p.id for p in batch.pages}
+        self._selected &= known
+        reading, stop_reading = say_reading(batch, stopped=self.batch_id in self._s.line.stopped)
+        balance, balance_told = say_balance(data.balance)
+        self._slip = make_slip(data, document, setup, self._s.workspace.calibration()) if document else None
+        self.state = BenchState(
+            batch=self.batch_id, title=f"{batch.routine}: {batch.origin}",
+            pages=self._strip[0], documents=self._strip[1], page=self._page,
+            document=document.id if document else None, selected=frozenset(self._selected),
+            in_hand=frozenset(self._s.hand.pages) & known, slip=with_drafts(self._slip, self.drafts.find),
+            balance=balance, balance_told=balance_told, undo=data.undo or "", redo=data.redo or "",
+            table=self._table,
+            can_file_all=ready > 0, file_all=f"File all ready ({ready})" if ready else "File all ready",
+            reading=reading, stop_reading=stop_reading,
+        )  # fmt: skip
+        self.changed.emit(self.state)
+
+    def _document(self) -> Document | None:
+        if self._data is None or self._page is None:
+            return None
+        page = next((p for p in self._data.batch.pages if p.id == self._page), None)
+        return self._data.batch.documents.get(page.document_id or "") if page is not None else None
+
+    # -- what is being typed -----------------------------------------------------------------------------------
+
+    def typed(self, subject: str, name: str, text: str) -> None:
+        """Take what stands in a field, tag line or page text after a key: it is this subject's from now on."""
+        if (
+            name not in (TAGS, WORDS)
+            and self.drafts.find(subject, name) is None
+            and text == self._stored(subject, name)
+        ):
+            return
+        self.drafts.put(subject, name, text)
+        self.state = replace(self.state, slip=with_drafts(self._slip, self.drafts.find))
+
+    def _stored(self, document: str, name: str) -> str | None:
+        if self._slip is None or self._slip.document != document:
+            return None
+        return next((r.text for r in self._slip.rows if r.name == name), None)
+
+    def leave(self, subject: str, name: str) -> None:
+        """Keep what was typed there: the operator goes on."""
+        self.drafts.keep(subject, name)
+
+    def flush(self) -> None:
+        """Keep all that is being typed, before what follows."""
+        self.drafts.flush()
+
+    def _save_draft(self, draft: Draft, kept: Callable[[], None], refused: Callable[[str], None]) -> None:
+        s, args = self._s, (self._s.workspace, self._s.line, self.batch_id, draft.subject)
+        if draft.name == TAGS:
+            work = lambda: tags.set_tags(*args, draft.text, s.who)  # noqa: E731
+        elif draft.name == WORDS:
+            self.pictures.forget(draft.subject)
+            work = lambda: page_texts.type_words(*args, draft.text, s.who)  # noqa: E731
+        elif draft.confirms:
+            work = lambda: slip.confirm_value(*args, draft.name, s.who)  # noqa: E731
+        else:
+            work = lambda: slip.enter_value(*args, draft.name, draft.text, s.who)  # noqa: E731
+
+        def not_kept(told: str) -> None:
+            refused(told)
+            self.failed.emit(told)
+
+        self._run(work, kept, not_kept)
+
+    # -- changing ----------------------------------------------------------------------------------------------
+
+    def change(self, work: Callable[[], Changes]) -> None:
+        """Change the batch, after all that was asked for before, and after what is being typed is kept."""
+        self.flush()
+        self._run(work, None, self.failed.emit)
+
+    def _run(
+        self, work: Callable[[], Changes], then: Callable[[], None] | None, on_error: Callable[[str], None]
+    ) -> None:
+        def done(changes: Changes) -> None:
+            if then is not None:
+                then()
+            self._s.bus.tell(changes)
+            self._timer.stop()
+            self.refresh()
+
+        self._s.runner.change(work, done, lane=self.lane, owner=self, on_error=on_error)
+
+    # -- where the operator is ---------------------------------------------------------------------------------
+
+    def go_to_page(self, page_id: str) -> None:
+        """Show a page and its document's slip; nothing stays selected."""
+        if self._data is None or all(p.id != page_id for p in self._data.batch.pages):
+            self.failed.emit("That page is no longer in this batch.")
+            return
+        changed = page_id != self._page
+        if changed or self._selected:
+            self._page, self._field, self._anchor = page_id, None, page_id
+            self._selected.clear()
+            self._publish()
+        if changed:
+            self._show_page()
+
+    def select(self, page_id: str, *, reach: bool = False) -> None:
+        """Select a page more (or less); with ``reach`` all from the page that was chosen first to this one."""
+        ids = [p.id for p in self.state.pages]
+        if page_id not in ids:
+            return
+        self._anchor = self._anchor if self._anchor in ids else self._page
+        if reach and self._anchor in ids:
+            first, last = sorted((ids.index(self._anchor), ids.index(page_id)))
+            self._selected = set(ids[first : last + 1])
+        else:
+            self._selected = (self._selected or {self._page or page_id}) ^ {page_id}
+            self._anchor = page_id
+        moved, self._page = self._page != page_id, page_id
+        self._publish()
+        if moved:
+            self._show_page()
+
+    def show_table(self, shows: bool) -> None:
+        """Keep the table of slips up to date from now on, or no longer."""
+        self._shows_table = shows
+        if shows and self._data is not None:
+            self._table = make_table(self._data, self._s.workspace.setup)
+            self._publish()
+
+    def select_none(self) -> None:
+        """Let nothing be selected."""
+        self._selected.clear()
+        self._publish()
+
+    @property
+    def batch(self) -> Batch | None:
+        """The batch as loaded last."""
+        return self._data.batch if self._data else None
+
+    @property
+    def page_id(self) -> str | None:
+        """The current page."""
+        return self._page
+
+    def spec_of(self, field: str) -> FieldSpec | None:
+        """Return what the current document's type says of a field."""
+        kind = self._s.workspace.setup.document_type(self.state.slip.type) if self.state.slip else None
+        return kind.field(field) if kind else None
+
+    def select_step(self, offset: int) -> None:
+        """Reach one page further with the selection."""
+        ids = [p.id for p in self.state.pages]
+        if self._page in ids:
+            self.select(ids[max(0, min(len(ids) - 1, ids.index(self._page) + offset))], reach=True)
+
+    def select_document(self) -> None:
+        """Select the pages of the current document; all pages when they are selected already."""
+        own = {p.id for p in self.state.pages if p.document is not None and p.document == self.state.document}
+        self._selected = {p.id for p in self.state.pages} if own <= self._selected or not own else own
+        self._publish()
+
+    def chosen_pages(self) -> list[str]:
+        """Return what commands act on: the selected pages in order, else the current one."""
+        return [p.id for p in self.state.pages if p.id in self._selected or (not self._selected and p.id == self._page)]
+
+    def step_page(self, offset: int) -> None:
+        """Go to the next or previous page in the strip."""
+        ids = [p.id for p in self.state.pages]
+        if self._page in ids:
+            self.go_to_page(ids[max(0, min(len(ids) - 1, ids.index(self._page) + offset))])
+
+    def step_document(self, offset: int) -> None:
+        """Go to the first page of the next or previous document."""
+        order = [d.id for d in self.state.documents]
+        if not order:
+            return
+        here = order.index(self.state.document) if self.state.document in order else 0
+        self.go_to_document(order[max(0, min(len(order) - 1, here + offset))])
+
+    def go_to_document(self, document_id: str) -> None:
+        """Go to the first page of a document."""
+        first = next((p.id for p in self.state.pages if p.document == document_id), None)
+        if first is not None:
+            self.go_to_page(first)
+
+    def focus_field(self, name: str) -> None:
+        """Frame the place that a field's value came from, turning to its page."""
+        self._field = name
+        row = self.row_named(name)
+        own = {p.id for p in self.state.pages if p.document == self.state.document}
+        if row is not None and row.place is not None and row.place[0] != self._page and row.place[0] in own:
+            self._page = row.place[0]
+            self._publish()
+            self._show_page()
+        else:
+            self.pictures.frame(self._place_of(self._page))
+
+    def row_named(self, name: str | None) -> SlipRow | None:
+        """Return a row of the slip."""
+        rows = self.state.slip.rows if self.state.slip else ()
+        return next((r for r in rows if r.name == name), None)
+
+    def _page_now(self) -> Page | None:
+        if self._data is None or self._page is None:
+            return None
+        return next((p for p in self._data.batch.pages if p.id == self._page), None)
+
+    def _show_page(self) -> None:
+        page = self._page_now()
+        if page is None or self._data is None:
+            return
+        if page.facts is None:
+            self.pictures.show_nothing(page, page.trouble or "Not looked at yet; its picture comes then.")
+            return
+        self._s.line.look_at([page.id])
+        ids = [p.id for p in self._data.batch.pages]
+        here = ids.index(page.id)
+        near = [
+            p for p in self._data.batch.pages[max(0, here - 1) : here + 3] if p.facts is not None and p.id != page.id
+        ]
+        told = self._wait_told() if page.kept else f"Left out: {page.reason}"
+        self.pictures.show_page(page, told, self._place_of(page.id), near)
+
+    def _wait_told(self) -> str:
+        return "Reading is stopped; Ctrl+R reads on" if self.batch_id in self._s.line.stopped else "Being read"
+
+    def _place_of(self, page_id: str | None) -> Box | None:
+        """Return the place on a page that the chosen field's value came from."""
+        row = self.row_named(self._field)
+        return row.place[1] if row is not None and row.place is not None and row.place[0] == page_id else None
+
+    # -- going on ----------------------------------------------------------------------------------------------
+
+    def go_to_unsure(self) -> None:
+        """Go to the first unsure value from here on."""
+        self.go_to_next_unsure(None)
+
+    def go_to_next_unsure(self, after: str | None) -> None:
+        """Go to the next unsure value after a field, in the document or the next one; by what is known here, at once."""
+        rows = self.state.slip.rows if self.state.slip else ()
+        names = [r.name for r in rows]
+        start = names.index(after) + 1 if after in names else 0
+        unsure = [r.name for r in (*rows[start:], *rows[:start]) if r.unsure and r.name != after]
+        if unsure:
+            self.focus_requested.emit(unsure[0])
+            return
+        if self.state.slip is not None and self.state.slip.can_file and after is not None:
+            self.focus_requested.emit("")
+            return
+        order = list(self.state.documents)
+        here = next((i for i, d in enumerate(order) if d.id == self.state.document), -1)
+        for document in (*order[here + 1 :], *order[: here + 1]):
+            if document.state == State.TO_CHECK.value:
+                self.go_to_document(document.id)
+                rows = self.state.slip.rows if self.state.slip else ()
+                first = next((r.name for r in rows if r.unsure), rows[0].name if rows else "")
+                self.focus_requested.emit(first)
+                return
+        self.focus_requested.emit("")

@@ -1,0 +1,63 @@
+"""Controls that do nothing by accident: no wheel without the focus, no number half typed, Enter presses what has the focus."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeyEvent, QWheelEvent
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QPushButton, QSpinBox
+
+
+class Choice(QComboBox):
+    """A box to choose from; the wheel goes on to what scrolls below it until it is entered."""
+
+    def __init__(self, *args: Any) -> None:
+        super().__init__(*args)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        if self.hasFocus():
+            super().wheelEvent(event)
+        else:
+            event.ignore()
+
+
+class Number(QSpinBox):
+    """A whole number; it counts once it is typed to its end."""
+
+    def __init__(self, *args: Any) -> None:
+        super().__init__(*args)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setKeyboardTracking(False)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        if self.hasFocus():
+            super().wheelEvent(event)
+        else:
+            event.ignore()
+
+
+class Decimal(QDoubleSpinBox):
+    """A number with decimals; it counts once it is typed to its end."""
+
+    def __init__(self, *args: Any) -> None:
+        super().__init__(*args)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setKeyboardTracking(False)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        if self.hasFocus():
+            super().wheelEvent(event)
+        else:
+            event.ignore()
+
+
+class Button(QPushButton):
+    """A button that Enter presses too, outside dialogs as in them."""
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not event.isAutoRepeat():
+            self.click()
+        else:
+            super().keyPressEvent(event)

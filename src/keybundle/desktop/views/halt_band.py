@@ -1,0 +1,102 @@
+"""The feeder has stopped: why, the last pictures, and the ways on, in a band that takes nothing from who is typing."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QPixmap
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from keybundle.desktop.presenters.work import HaltShown
+from keybundle.desktop.theme import colours as c
+from keybundle.desktop.views.calm import Button
+
+PICTURE_HEIGHT = 220
+WAYS = (
+    ("go on", "Go on   G", "The sheets are fine: feed what lies in the feeder"),
+    ("again", "Scan again   A", "Leave these sheets out and feed them again with the rest"),
+    ("leave out", "Leave out   X", "Leave the sheet out that stopped the feeder, and feed what lies there"),
+    ("", "Later   Esc", "The feeder stays stopped; what came in is kept"),
+)
+
+
+class HaltBand(QFrame):
+    """Shows a halt until a way on is chosen; ``way_chosen`` carries the halt and the way (empty: none of them)."""
+
+    way_chosen = Signal(object, str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.halt: HaltShown | None = None
+        self.setProperty("role", "card")
+        self.setObjectName("halt")
+        self.setStyleSheet(f"QFrame#halt {{ border: 2px solid {c.MADDER}; }}")
+        self.setAccessibleName("The feeder has stopped")
+        self.words = _told("Why the feeder stopped", "font-size: 17px; font-weight: 600;")
+        self.again = _told("What to put back", "")
+        self._pictures = QHBoxLayout()
+        self._pictures.setSpacing(12)
+        self.buttons: dict[str, Button] = {}
+        ways = QVBoxLayout()
+        ways.setSpacing(4)
+        for way, label, told in WAYS:
+            button = self.buttons[way] = Button(label)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(lambda _=False, w=way: self.choose(w))
+            ways.addWidget(button)
+            ways.addWidget(_told(label, f"color: {c.QUIET}; font-size: 12px;", told))
+        self.buttons["again"].setProperty("role", "main")
+        ways.addStretch(1)
+        said = QVBoxLayout()
+        said.addWidget(self.words)
+        said.addWidget(self.again)
+        said.addStretch(1)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(16, 12, 16, 12)
+        layout.setSpacing(16)
+        layout.addLayout(said, 1)
+        layout.addLayout(self._pictures)
+        layout.addLayout(ways)
+        self.hide()
+
+    def show_halt(self, halt: HaltShown) -> None:
+        """Show a halt; the focus stays where it is."""
+        self.halt = halt
+        self.words.setText(halt.words)
+        self.again.setText(halt.again)
+        while (item := self._pictures.takeAt(0)) is not None:
+            if (old := item.widget()) is not None:
+                old.deleteLater()
+        for file, told in halt.pictures:
+            self._pictures.addWidget(_picture(file, told))
+        self.show()
+
+    def choose(self, way: str) -> None:
+        """Go on in a way; nothing happens where no halt is shown."""
+        halt, self.halt = self.halt, None
+        self.hide()
+        if halt is not None:
+            self.way_chosen.emit(halt, way)
+
+
+def _told(name: str, style: str, text: str = "") -> QLabel:
+    label = QLabel(text)
+    label.setTextFormat(Qt.TextFormat.PlainText)
+    label.setWordWrap(True)
+    label.setStyleSheet(style)
+    label.setAccessibleName(name)
+    return label
+
+
+def _picture(file: str, told: str) -> QWidget:
+    holder, picture, label = QWidget(), QLabel(), QLabel(told)
+    pixmap = QPixmap(file)
+    if not pixmap.isNull():
+        picture.setPixmap(pixmap.scaledToHeight(PICTURE_HEIGHT, Qt.TransformationMode.SmoothTransformation))
+    picture.setAccessibleName(told)
+    picture.setFrameShape(QLabel.Shape.Box)
+    label.setProperty("role", "quiet")
+    column = QVBoxLayout(holder)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.addWidget(picture)
+    column.addWidget(label)
+    return holder

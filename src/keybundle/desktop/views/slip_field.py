@@ -1,0 +1,195 @@
+"""One field on the slip: label, origin sign, value with its type-ahead, the snippet above it, the check below it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QKeySequence, QPixmap, QStandardItem, QStandardItemModel
+from PySide6.QtWidgets import QCompleter, QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QWidget
+
+from keybundle.desktop.presenters.bench_state import SlipRow
+from keybundle.desktop.theme import colours as c
+from keybundle.desktop.theme.style import ORIGIN_SIGN, icon_pixmap
+
+TOLD = "   ·   "
+BESIDE_LETTERS = 18
+VALUE_ROLE = Qt.ItemDataRole.UserRole + 1
+
+
+class SlipField(QFrame):
+    """One row. ``typed`` carries the text after each key, ``asked`` what a type-ahead list is wanted for.
+
+    ``left`` tells that the focus went elsewhere. What is typed stands until it was left, whatever is rendered.
+    """
+
+    focused = Signal(str)
+    typed = Signal(str, str)
+    asked = Signal(str, str)
+    confirmed = Signal(str, str)
+    left = Signal(str)
+
+    def __init__(self, name: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.name = name
+        self._row: SlipRow | None = None
+        self._asked: str | None = None
+        self.label = QLabel(name)
+        self.label.setFixedWidth(128)
+        self.label.setWordWrap(True)
+        self.sign = QLabel()
+        self.sign.setFixedWidth(20)
+        self.value = QLineEdit()
+        self.value.setProperty("role", "value")
+        self.value.setAccessibleName(name)
+        self.label.setBuddy(self.value)
+        self.snippet = QLabel()
+        self.beside = QLabel()
+        self.beside.setProperty("role", "value")
+        self.beside.setStyleSheet(f"color: {c.QUIET}; font-size: 13px;")
+        self.beside.setToolTip("As read on the page; the value is as it will be stored")
+        self.problem = QLabel()
+        self.problem.setProperty("role", "problem")
+        self.problem.setWordWrap(True)
+        self.note = QLabel()
+        self.note.setProperty("role", "quiet")
+        self.note.setWordWrap(True)
+        self.note.setStyleSheet("font-size: 12px;")
+        grid = QGridLayout(self)
+        grid.setContentsMargins(12, 3, 12, 3)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(2)
+        grid.addWidget(self.snippet, 0, 2)
+        grid.addWidget(self.label, 1, 0)
+        grid.addWidget(self.sign, 1, 1)
+        values = QHBoxLayout()
+        values.setSpacing(8)
+        values.addWidget(self.value, 1)
+        values.addWidget(self.beside)
+        grid.addLayout(values, 1, 2)
+        grid.addWidget(self.problem, 2, 2)
+        grid.addWidget(self.note, 3, 2)
+        grid.setColumnStretch(2, 1)
+        self.model = QStandardItemModel(self)
+        self.completer = QCompleter(self.model, self)
+        self.completer.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
+        # What the list shows says more than the value; what it gives to the field is the value and nothing else.
+        self.completer.setCompletionRole(VALUE_ROLE)
+        self.completer.activated[str].connect(self._take_completion)  # type: ignore[index]
+        self.value.setCompleter(self.completer)
+        self.value.installEventFilter(self)
+        self.value.textEdited.connect(self._on_typed)
+
+    def _on_typed(self, text: str) -> None:
+        self.typed.emit(self.name, text)
+        self.asked.emit(self.name, text)
+
+    def _take_completion(self, value: str) -> None:
+        self.value.setText(value)
+        self.value.setModified(True)
+        self.typed.emit(self.name, value)
+
+    def render_row(self, row: SlipRow, snippet: QPixmap, *, locked: bool) -> None:
+        """Show a row; a value being typed right now is left alone."""
+        is_being_typed = self.value.hasFocus() and self.value.isModified()
+        if self.value.text() != row.text and not is_being_typed:
+            self.value.setText(row.text)
+            if self.value.hasFocus():
+                self.value.selectAll()
+            else:
+                self.value.setCursorPosition(0)
+        self._row = row
+        self.label.setText(row.name + ("" if row.is_required else " "))
+        self.label.setStyleSheet("" if row.is_required else f"color: {c.QUIET}")
+        self.label.setToolTip("Required" if row.is_required else "May be empty")
+        self.value.setReadOnly(locked)
+        self.value.setProperty("unsure", "true" if row.unsure and not locked else "false")
+        self.value.style().unpolish(self.value)
+        self.value.style().polish(self.value)
+        sign = ORIGIN_SIGN.get(row.origin)
+        self.sign.setPixmap(icon_pixmap(sign, c.BRASS if row.unsure else c.QUIET, 16) if sign else QPixmap())
+        self.sign.setToolTip(f"Origin: {row.origin}" if row.origin else "")
+        self.problem.setText(row.problem if row.unsure and not locked else "")
+        self.problem.setStyleSheet(f"color: {c.BRASS}; font-size: 12px;")
+        self.problem.setVisible(bool(self.problem.text()))
+        is_short = 0 < len(row.as_read) <= BESIDE_LETTERS
+        self.beside.setText(row.as_read if is_short else "")
+        self.beside.setVisible(is_short)
+        self.note.setText("" if locked else self._say_more(row))
+        self.note.setVisible(bool(self.note.text()))
+        self.snippet.setPixmap(snippet)
+        self.snippet.setVisible(not snippet.isNull())
+
+    def forget(self) -> None:
+        """Let the next row be shown whatever was typed: it is another document's."""
+        self._row = None
+        self.value.setModified(False)
+        self._close_list()
+
+    def _say_more(self, row: SlipRow) -> str:
+        """Return what else is known of a value: a long text as read, what could stand instead, what is worth knowing."""
+        parts = [f"As read: {row.as_read}"] if len(row.as_read) > BESIDE_LETTERS and row.unsure else []
+        if row.alternatives and (row.unsure or row.note):
+            parts.append("Instead: " + "   ".join(f"Alt+{i} {x}" for i, x in enumerate(row.alternatives[:5], 1)))
+        if row.note:
+            parts.append(row.note)
+        if row.has_register and self.value.hasFocus():
+            parts.append("F4 looks into the register")
+        return "\n".join(parts)
+
+    def _close_list(self) -> None:
+        popup = self.completer.popup()
+        if popup is not None:
+            popup.hide()
+
+    def offer(self, typed: str, found: Sequence[tuple[str, str]]) -> None:
+        """Show a type-ahead list of (value, told), if what it was asked for still stands here."""
+        if not self.value.hasFocus() or self.value.isReadOnly() or typed not in (self.value.text(), self._asked):
+            return
+        self.model.clear()
+        for value, told in found:
+            item = QStandardItem(value + (TOLD + told if told else ""))
+            item.setData(value, VALUE_ROLE)
+            self.model.appendRow(item)
+        if found:
+            self.completer.complete()
+        else:
+            self._close_list()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        kind = event.type()
+        if kind == QEvent.Type.FocusIn:
+            self.focused.emit(self.name)
+        elif kind == QEvent.Type.FocusOut and not self._is_list_open():
+            self.value.setModified(False)
+            self._asked = None
+            self.left.emit(self.name)
+        elif kind == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and self._gives_on(event):
+            event.ignore()
+            return True
+        if isinstance(event, QKeyEvent) and kind == QEvent.Type.KeyPress:
+            return self._on_key(event)
+        return False
+
+    def _gives_on(self, event: QKeyEvent) -> bool:
+        """Whether undo and redo are the batch's: nothing was typed here that they could take back."""
+        keys = (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)
+        return any(event.matches(k) for k in keys) and not self.value.isModified()
+
+    def _is_list_open(self) -> bool:
+        popup = self.completer.popup()
+        return popup is not None and popup.isVisible()
+
+    def _on_key(self, event: QKeyEvent) -> bool:
+        plain = event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.KeypadModifier)
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and plain:
+            self._close_list()
+            if not event.isAutoRepeat():
+                self.value.setModified(False)
+                self.confirmed.emit(self.name, self.value.text())
+            return True
+        if event.key() == Qt.Key.Key_Down and plain and not self._is_list_open():
+            self._asked = "" if self._row and self.value.text() == self._row.text else self.value.text()
+            self.asked.emit(self.name, self._asked)
+            return True
+        return False
