@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import sys
 import time
+import traceback
 from collections.abc import Callable
+from types import TracebackType
 from unittest import mock
 
 from PySide6.QtCore import QEvent, QPoint, QSettings, Qt, qInstallMessageHandler
@@ -41,8 +44,17 @@ class DesktopTest(DataTest):
         before = qInstallMessageHandler(lambda kind, context, text: self.messages.append(text))
         self.addCleanup(qInstallMessageHandler, before)
         self.addCleanup(self.check_messages)
+        self.faults: list[BaseException] = []
+        hook, sys.excepthook = sys.excepthook, self.note_fault
+        self.addCleanup(setattr, sys, "excepthook", hook)
+
+    def note_fault(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        """Note an exception in a slot, which Qt would only print."""
+        traceback.print_exception(kind, error, trace)
+        self.faults.append(error)
 
     def check_messages(self) -> None:
+        self.assertEqual(self.faults, [], "exceptions in slots")
         self.assertEqual([m for m in self.messages if not m.startswith(ALLOWED)], [])
 
     def start(self, *, scanned: bool = False, **options: bool) -> Desktop:
@@ -98,3 +110,21 @@ class DesktopTest(DataTest):
     ) -> None:
         QTest.mouseClick(widget, Qt.MouseButton.LeftButton, modifier, point)
         self.spin(0.05)
+
+    def burst(self, text: str, *, start: QWidget | None = None) -> None:
+        """Press keys as an expert does: each goes to what has the focus by then, nothing is waited for between them.
+
+        \n is Enter, \t is Tab.
+        """
+        if start is not None:
+            start.setFocus()
+        for letter in text:
+            target = QApplication.focusWidget()
+            if target is None:
+                self.fail(f"nothing has the focus for {letter!r}")
+            if letter == "\n":
+                QTest.keyClick(target, Qt.Key.Key_Return)
+            elif letter == "\t":
+                QTest.keyClick(target, Qt.Key.Key_Tab)
+            else:
+                QTest.keyClicks(target, letter)

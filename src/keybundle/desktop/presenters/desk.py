@@ -196,6 +196,7 @@ class Desk(QObject):
         if self._data is None or all(p.id != page_id for p in self._data.batch.pages):
             self.failed.emit("That page is no longer in this batch.")
             return
+        self.flush()
         changed = page_id != self._page
         if changed or self._selected:
             self._page, self._field, self._anchor = page_id, None, page_id
@@ -209,6 +210,7 @@ class Desk(QObject):
         ids = [p.id for p in self.state.pages]
         if page_id not in ids:
             return
+        self.flush()
         self._anchor = self._anchor if self._anchor in ids else self._page
         if reach and self._anchor in ids:
             first, last = sorted((ids.index(self._anchor), ids.index(page_id)))

@@ -181,14 +181,14 @@ class SlipView(QWidget):
         being typed was meant for the one that is gone.
         """
         held = self.focused_field()
+        if held is not None and held not in names:
+            # Before it goes: Qt would hand the focus to what comes next, and what is typed would end there.
+            self._scroll.setFocus()
         for name in [n for n in self.fields if n not in names]:
             gone = self.fields.pop(name)
             self._rows.removeWidget(gone)
             gone.hide()
             gone.deleteLater()
-        if held is not None and held not in names:
-            # Qt would hand the focus to what comes next, and what is typed would end there.
-            self._scroll.setFocus()
         for i, name in enumerate(names):
             made = self.fields.get(name) or self._make_field(name)
             self._rows.removeWidget(made)

@@ -1,0 +1,417 @@
+"""An expert at full speed: real keys without a wait, while changes, proposals, filing and questions are under way."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import replace
+from typing import Any
+from unittest import mock
+
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QWheelEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QWidget
+
+from keybundle.core.batches.model import Document, State
+from keybundle.core.workflows import bench as bench_work
+from keybundle.core.workflows import filing, slip
+from keybundle.desktop.presenters.bench_state import SlipRow
+from keybundle.desktop.views.bench_view import BenchView
+from keybundle.desktop.views.calm import Choice, Number
+from keybundle.desktop.views.register_dialog import RegisterDialog
+from keybundle.desktop.views.window import MainWindow
+from tests.desktop.support import DesktopTest
+from tests.support import scanned_template
+
+CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+class AtSpeed(DesktopTest):
+    """A scanned batch on the bench; ``hold`` keeps every change back until it is let go."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.desktop = self.start(scanned=True)
+        self.desktop.begin("Elspra Towpath")
+        assert self.desktop.window is not None
+        self.window: MainWindow = self.desktop.window
+        self.ws, self.batch_id = self.desktop.workspace, scanned_template()[1]
+        self.window.open_batch(self.batch_id)
+        self.bench: BenchView = self.window.benches[self.batch_id]
+        self.p = self.bench.presenter
+        self.until(lambda: self.p.state.slip is not None and self.p.pictures.shown is not None)
+        self.until(self.window.isActiveWindow)
+
+    def hold(self) -> threading.Event:
+        """Let every change of the batch wait, as on a slow disk."""
+        gate = threading.Event()
+        self.addCleanup(gate.set)
+        self.p._s.runner.change(lambda: gate.wait(30), lane=self.p.lane)
+        return gate
+
+    def go(self, type_name: str) -> str:
+        document = next(d.id for d in self.p.state.documents if d.type == type_name)
+        self.p.go_to_document(document)
+        self.until(lambda: self.p.pictures.shown is not None and self.p.pictures.shown.page == self.p.state.page)
+        return document
+
+    def field(self, name: str) -> QLineEdit:
+        return self.bench.slip.fields[name].value
+
+    def row(self, name: str) -> SlipRow:
+        return next(r for r in self.p.state.slip.rows if r.name == name)  # type: ignore[union-attr]
+
+    def stored(self, document: str) -> Document:
+        return self.ws.batches.load_document(document).document(document)
+
+    def text(self, document: str, name: str) -> str:
+        value = self.stored(document).values.get(name)
+        return value.text if value is not None else ""
+
+    def settle(self) -> None:
+        """Wait until all that was asked for is in the store and on the screen."""
+        self.until(lambda: not self.p.drafts.is_saving and not self.p.drafts._drafts, 15, "the drafts to be kept")
+
+    def make_ready(self, document: str) -> None:
+        """Confirm what is unsure of a document, behind the window's back."""
+        for name, value in self.stored(document).values.items():
+            if not value.sure and value.text:
+                slip.confirm_value(self.ws, self.desktop.line, self.batch_id, document, name, "Elspra Towpath")
+        self.assertIs(self.stored(document).state, State.READY, self.stored(document))
+        self.p.refresh()
+        self.until(lambda: self.p.state.slip is not None and self.p.state.slip.can_file)
+
+
+class Drafts(AtSpeed):
+    def test_enter_goes_on_in_the_same_event_and_keeps_behind(self) -> None:
+        document = self.go("Mooring agreement")
+        gate = self.hold()
+        names = [r.name for r in self.p.state.slip.rows]  # type: ignore[union-attr]
+        self.bench.slip.focus(names[0])
+        typed = {}
+        with mock.patch.object(self.p, "go_to_next_unsure", lambda after: self.bench.slip.focus(
+                names[(names.index(after) + 1) % len(names)])):  # fmt: skip
+            for name, said in zip(names[:3], ("LN1007", "Arden Weir", "Salt Quay"), strict=True):
+                typed[name] = said
+                self.burst(said + "\n")
+        self.assertEqual({n: self.field(n).text() for n in typed}, typed, "each key in its own field")
+        self.assertTrue(self.field(names[3]).hasFocus())
+        self.assertNotEqual(self.text(document, names[1]), "Arden Weir", "the store is still busy with another change")
+        gate.set()
+        self.settle()
+        self.assertEqual({n: self.text(document, n) for n in typed}, typed)
+
+    def test_the_last_enter_leads_to_the_button_and_enter_there_files_what_was_typed(self) -> None:
+        document = self.go("Mooring agreement")
+        self.make_ready(document)
+        self.hold().set()
+        self.bench.slip.focus("Keeper")
+        self.burst("Oda Fenwright\n")
+        self.assertTrue(self.bench.slip.file.hasFocus(), "all is right: the next thing to do is to file")
+        self.burst("\n")
+        self.until(lambda: self.stored(document).filed_id, 30, "the document to be filed")
+        filed = self.ws.repository.load(str(self.stored(document).filed_id))
+        self.assertEqual(filed.values["Keeper"].text, "Oda Fenwright")
+
+    def test_ctrl_enter_files_what_stands_in_the_field(self) -> None:
+        document = self.go("Mooring agreement")
+        self.make_ready(document)
+        gate = self.hold()
+        self.bench.slip.focus("Keeper")
+        self.burst("Oda Fenwright")
+        QTest.keyClick(self.field("Keeper"), Qt.Key.Key_Enter, CTRL | Qt.KeyboardModifier.KeypadModifier)
+        gate.set()
+        self.until(lambda: self.stored(document).filed_id, 30, "the keypad's Ctrl+Enter to file")
+        filed = self.ws.repository.load(str(self.stored(document).filed_id))
+        self.assertEqual(filed.values["Keeper"].text, "Oda Fenwright")
+
+    def test_what_was_typed_is_kept_wherever_one_goes(self) -> None:
+        ways = {
+            "another field": lambda: self.bench.slip.focus("Start date"), "Tab": lambda: self.burst("\t"),
+            "the strip": lambda: self.key(self.field("Keeper"), Qt.Key.Key_Escape),
+            "the next document": lambda: self.key(self.field("Keeper"), Qt.Key.Key_PageDown, CTRL),
+            "another place": lambda: self.key(self.field("Keeper"), Qt.Key.Key_2, CTRL),
+            "files that were handed over": lambda: self.window.open_files([self.folder / "none.tif"]),
+        }  # fmt: skip
+        for number, (way, leave) in enumerate(ways.items()):
+            with self.subTest(way):
+                self.window.open_batch(self.batch_id)
+                document = self.go("Mooring agreement")
+                self.bench.slip.focus("Keeper")
+                said = f"Arden Weir {number}"
+                self.burst(said)
+                leave()
+                self.until(lambda d=document, t=said: self.text(d, "Keeper") == t, 10, said)  # type: ignore[misc]
+
+    def test_closing_the_window_keeps_what_was_typed(self) -> None:
+        document = self.go("Mooring agreement")
+        self.bench.slip.focus("Keeper")
+        self.burst("Arden Weir")
+        store, path = self.ws.place.database.path, self.ws
+        self.window.close()
+        self.desktop.close()
+        import sqlite3
+
+        connection = sqlite3.connect(store)
+        try:
+            (data,) = connection.execute("SELECT data FROM batch_value WHERE document_id = ? AND field = 'Keeper'",
+                                         (document,)).fetchone()  # fmt: skip
+        finally:
+            connection.close()
+        self.assertIn("Arden Weir", data)
+        self.assertIs(path, self.ws)
+
+    def test_tags_and_words_of_a_page_are_kept_too(self) -> None:
+        document = self.go("Mooring agreement")
+        self.bench.slip.tags.setFocus()
+        self.burst("urgent, to sign")
+        self.key(self.bench.slip.tags, Qt.Key.Key_PageDown, CTRL)
+        self.until(lambda: self.stored(document).tags == ("urgent", "to sign"), 10, "the tags")
+        document = self.go("Mooring agreement")
+        page = str(self.p.state.page)
+        self.bench.strip.setFocus()
+        self.window.open_batch(self.batch_id)
+        self.bench.handlers.trigger("bench.text")
+        self.until(lambda: self.bench.text.type.isVisible() and self.bench.text.type.width() > 20)
+        self.spin(0.1)
+        QTest.mouseClick(self.bench.text.type, Qt.MouseButton.LeftButton)
+        self.bench.text.text.selectAll()
+        self.burst("typed by hand", start=self.bench.text.text)
+        self.p.step_page(1)
+        self.until(lambda: "typed by hand" in (bench_work.page_text(self.ws, page) or mock.Mock(plain="")).plain, 10)
+
+    def test_a_proposal_overwrites_nothing_that_is_being_typed(self) -> None:
+        document = self.go("Mooring agreement")
+        self.bench.slip.focus("Keeper")
+        self.burst("Arden")
+
+        def propose(batch: Any) -> Any:
+            found = batch.document(document)
+            values = {**found.values, "Keeper": replace(found.values["Keeper"], items=("Somebody Else",))}
+            return replace(batch, documents={**batch.documents, document: replace(found, values=values)})
+
+        revision = self.stored(document).revision
+        self.assertTrue(self.ws.batches.propose(document, revision, propose))
+        self.p.refresh()
+        self.until(lambda: self.p._slip is not None and any(r.text == "Somebody Else" for r in self.p._slip.rows), 10)
+        self.assertEqual(self.field("Keeper").text(), "Arden")
+        self.burst(" Weir\n")
+        self.until(lambda: self.text(document, "Keeper") == "Arden Weir", 10)
+
+    def test_a_refusal_comes_back_to_its_field(self) -> None:
+        document = self.go("Mooring agreement")
+        self.bench.slip.focus("Annual charge")
+        self.burst("plenty\n")
+        self.assertFalse(self.field("Annual charge").hasFocus())
+        self.settle()
+        self.until(lambda: self.row("Annual charge").unsure and self.row("Annual charge").problem, 10)
+        self.assertEqual(self.text(document, "Annual charge"), "plenty", "what was typed stays to be put right")
+
+    def test_type_ahead_never_outlives_its_field(self) -> None:
+        self.go("Mooring agreement")
+        self.bench.slip.focus("Boat number")
+        gate = threading.Event()
+        self.addCleanup(gate.set)
+        real = slip.complete
+
+        def slow(*args: Any) -> Any:
+            gate.wait(10)
+            return real(*args)
+
+        with mock.patch.object(slip, "complete", slow):
+            self.burst("LN10\n")
+            gate.set()
+            self.spin(0.4)
+        lists = [f.completer.popup() for f in self.bench.slip.fields.values()]
+        self.assertFalse(any(popup is not None and popup.isVisible() for popup in lists))
+
+    def test_undo_reaches_the_batch_from_a_clean_field_and_the_text_from_a_dirty_one(self) -> None:
+        document = self.go("Mooring agreement")
+        before = self.text(document, "Keeper")
+        self.bench.slip.focus("Keeper")
+        self.burst("Arden Weir")
+        QTest.keyClick(self.field("Keeper"), Qt.Key.Key_Z, CTRL)
+        self.assertNotEqual(self.field("Keeper").text(), "Arden Weir", "the field takes its own typing back")
+        self.field("Keeper").selectAll()
+        self.burst("Arden Weir\n")
+        self.until(lambda: self.text(document, "Keeper") == "Arden Weir", 10)
+        self.settle()
+        QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Z, CTRL)
+        self.until(lambda: self.text(document, "Keeper") == before, 10, "the batch's step to be undone")
+
+
+class Targets(AtSpeed):
+    def test_a_register_that_was_opened_for_one_document_never_writes_into_another(self) -> None:
+        first = self.go("Mooring agreement")
+        self.bench.slip.focus("Boat number")
+        self.key(self.field("Boat number"), Qt.Key.Key_F4)
+        self.until(lambda: any(d.isVisible() for d in self.bench.findChildren(RegisterDialog)), 10)
+        dialog = next(d for d in self.bench.findChildren(RegisterDialog) if d.isVisible())
+        self.assertIn("Mooring agreement", dialog.windowTitle(), "it says which document it is for")
+        self.go(next(d.type for d in self.p.state.documents if d.type != "Mooring agreement"))
+        self.assertFalse(dialog.isVisible(), "it goes with its document")
+        self.assertEqual(self.p.state.document != first, True)
+
+    def test_lifting_ends_with_its_field(self) -> None:
+        document = self.go("Mooring agreement")
+        self.until(lambda: self.p.pictures.shown is not None and self.p.pictures.shown.words)
+        keeper = self.text(document, "Keeper")
+        self.bench.slip.focus("Keeper")
+        self.key(self.field("Keeper"), Qt.Key.Key_L, CTRL)
+        self.bench.slip.focus("Home mooring")
+        words = self.p.pictures.shown.words  # type: ignore[union-attr]
+        self.click(self.bench.page, self.bench.page.rect_of(words[3].box).center().toPoint())
+        self.until(lambda: self.text(document, "Home mooring") == words[3].text, 10, "the word in the field in front")
+        self.assertEqual(self.text(document, "Keeper"), keeper)
+
+    def test_a_word_goes_nowhere_without_a_field_by_the_other_button_or_while_the_page_is_pulled(self) -> None:
+        document = self.go("Mooring agreement")
+        self.until(lambda: self.p.pictures.shown is not None and self.p.pictures.shown.words)
+        before, page = self.stored(document).values, self.bench.page
+        at = page.rect_of(self.p.pictures.shown.words[3].box).center().toPoint()  # type: ignore[union-attr]
+        self.bench.strip.setFocus()
+        self.click(page, at)
+        self.bench.slip.focus("Keeper")
+        QTest.mouseClick(page, Qt.MouseButton.RightButton, Qt.KeyboardModifier.NoModifier, at)
+        QTest.mousePress(page, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+        QTest.mouseMove(page, at + QPoint(0, 60))
+        QTest.mouseRelease(page, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at + QPoint(0, 60))
+        self.spin(0.5)
+        self.assertEqual(self.stored(document).values, before)
+
+    def test_a_word_of_a_page_that_is_no_longer_in_front_is_not_taken(self) -> None:
+        document = self.go("Mooring agreement")
+        self.until(lambda: self.p.pictures.shown is not None and self.p.pictures.shown.words)
+        self.bench.slip.focus("Keeper")
+        before, words = self.text(document, "Keeper"), self.p.pictures.shown.words  # type: ignore[union-attr]
+        with mock.patch.object(self.p.pictures, "show_page"):  # its picture is still on the way
+            self.p.step_page(1)
+            self.p.lift(document, "Keeper", str(self.p.pictures.shown and self.p.pictures.shown.page), list(words[:1]))
+        self.spin(0.3)
+        self.assertEqual(self.text(document, "Keeper"), before)
+        self.assertIn("no longer in front", self.window.message.text())
+
+    def test_a_damaged_page_has_its_own_face(self) -> None:
+        page = self.p.state.pages[-1]
+        with self.ws.place.database.atomic() as c:
+            c.exec_driver_sql("UPDATE page SET facts = NULL, trouble = 'It is damaged.' WHERE id = ?", (page.id,))
+        self.p.refresh()
+        self.until(lambda: self.p.batch is not None and self.p.batch.page(page.id).facts is None)
+        self.p.go_to_page(page.id)
+        shown = self.p.pictures.shown
+        assert shown is not None
+        self.assertEqual((shown.page, shown.words, shown.told), (page.id, (), "It is damaged."))
+
+    def test_focus_follows_a_value_to_no_other_document(self) -> None:
+        document = next(d for d in self.p.state.documents if d.pages > 1)
+        self.p.go_to_document(document.id)
+        row = next((r for r in self.p.state.slip.rows if r.place), None)  # type: ignore[union-attr]
+        assert row is not None and row.place is not None
+        pages = [p.id for p in self.p.state.pages if p.document == document.id]
+        self.p.go_to_page(pages[1])
+        label, command = bench_work.page_command("break", [pages[1]], self.ws.clock.new_id)
+        bench_work.run_command(self.ws, self.desktop.line, self.batch_id, "Elspra Towpath", label, command)
+        self.p.refresh()
+        self.until(lambda: self.p.state.document not in (None, document.id))
+        here, names = self.p.state.page, list(self.bench.slip.fields)
+        if names:
+            self.bench.slip.focus(names[0])
+        self.assertEqual(self.p.state.page, here)
+
+
+class Calm(AtSpeed):
+    def turn(self, widget: QWidget) -> None:
+        centre = QPointF(widget.rect().center())
+        event = QWheelEvent(
+            centre, QPointF(widget.mapToGlobal(centre.toPoint())), QPoint(0, -120), QPoint(0, -120),
+            Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+        )  # fmt: skip
+        QApplication.sendEvent(widget, event)
+
+    def test_the_wheel_changes_nothing_that_has_no_focus(self) -> None:
+        document = self.go("Mooring agreement")
+        self.window.go_prepare()
+        self.until(lambda: self.window.prepare.list.count() > 3)
+        self.window.go_work()
+        self.bench.strip.setFocus()
+        boxes = [w for w in self.window.findChildren(Choice) if w.count() > 1]
+        calm: list[Choice | Number] = [*boxes, *self.window.findChildren(Number)]
+        self.assertGreater(len(calm), 5)
+        before = [w.currentText() if isinstance(w, Choice) else w.value() for w in calm]
+        for widget in calm:
+            self.turn(widget)
+        self.assertEqual([w.currentText() if isinstance(w, Choice) else w.value() for w in calm], before)
+        self.spin(0.3)
+        self.assertEqual(self.stored(document).type, "Mooring agreement")
+
+    def test_nothing_takes_the_keyboard_from_who_is_typing(self) -> None:
+        from keybundle.desktop.presenters.work import HaltShown
+
+        self.go("Mooring agreement")
+        self.bench.slip.focus("Keeper")
+        self.burst("Arden")
+        self.window.work.presenter.halted.emit(
+            HaltShown("The feeder stopped.", self.batch_id, 2, 0, "Put it back.", ())
+        )
+        self.p.conflicts_found.emit(("Side 3: the rules begin a document here",))
+        self.p.record_made.emit("none")
+        self.spin(0.3)
+        self.assertTrue(self.field("Keeper").hasFocus() and self.window.isActiveWindow())
+        self.burst(" Weir")
+        self.assertEqual(self.field("Keeper").text(), "Arden Weir")
+        self.assertEqual(self.window.work.presenter.state.scanning, "")
+
+    def test_files_handed_over_wait_their_turn_with_what_they_bring(self) -> None:
+        feeder = sorted((self.ws.place.root / "feeder").glob("000[246]-front.*"))
+        gate, real = threading.Event(), self.ws.batches.add_page
+
+        def slow(*args: Any) -> Any:
+            gate.wait(20)
+            return real(*args)
+
+        self.addCleanup(gate.set)
+        work, before = self.window.work.presenter, set(self.ws.batches.ids())
+        with mock.patch.object(self.ws.batches, "add_page", slow):
+            work.import_files(feeder[:1])
+            self.until(lambda: work.state.scanning, 10)
+            self.window.open_files(feeder[1:2])
+            work.import_files(feeder[2:], None, {"Boat number": "LN1003"})
+            self.spin(0.1)
+            gate.set()
+            self.until(lambda: len(set(self.ws.batches.ids()) - before) == 3 and not work.state.scanning, 30)
+        made = [self.ws.batches.load(i) for i in self.ws.batches.ids() if i not in before]
+        self.assertEqual([p.source for b in made for p in b.pages], [f.name for f in feeder])
+        self.assertEqual(list(made[2].given.values()), [{"Boat number": "LN1003"}])
+
+
+class Lanes(AtSpeed):
+    def test_enter_then_ctrl_enter_are_kept_in_their_order_while_sixty_things_are_filed(self) -> None:
+        document = self.go("Mooring agreement")
+        self.make_ready(document)
+        begun: list[str] = []
+        real = filing.begin_filing
+
+        def watch(*args: Any, **more: Any) -> Any:
+            begun.append(self.text(document, "Keeper"))
+            return real(*args, **more)
+
+        gate = self.hold()
+        with mock.patch.object(filing, "begin_filing", watch):
+            self.bench.slip.focus("Keeper")
+            self.burst("Oda Fenwright")
+            self.key(self.bench.strip, Qt.Key.Key_Return, CTRL | SHIFT)
+            gate.set()
+            self.until(lambda: begun, 20)
+        self.assertEqual(begun, ["Oda Fenwright"], "it is claimed after what was typed before")
+        self.until(lambda: self.stored(document).filed_id, 30)
+
+    def test_asking_why_it_is_set_aside_keeps_its_document(self) -> None:
+        first = self.go("Mooring agreement")
+
+        def meanwhile(*args: Any) -> tuple[str, bool]:
+            self.p.go_to_document(next(d.id for d in self.p.state.documents if d.id != first))
+            return "torn", True
+
+        with mock.patch.object(QInputDialog, "getText", meanwhile):
+            self.key(self.bench.strip, Qt.Key.Key_D, CTRL)
+        self.until(lambda: self.stored(first).state is State.SET_ASIDE, 10)
