@@ -23,7 +23,6 @@ from keybundle.demo.names import PEOPLE
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme.style import apply_theme
 from keybundle.desktop.views.bench_view import BenchView
-from keybundle.desktop.views.halt_dialog import HaltDialog
 from keybundle.desktop.views.register_dialog import RegisterDialog
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -179,12 +178,10 @@ def shoot_halt(desktop: Desktop, target: Path, spin: Callable[[float], None]) ->
     spin(1)
     desktop.window.work.presenter.scan()
     end = time.monotonic() + 60
-    while (halt := desktop.window.findChild(HaltDialog)) is None and time.monotonic() < end:
+    while not desktop.window.work.halt.isVisible() and time.monotonic() < end:
         spin(0.2)
     spin(0.5)
-    assert halt is not None
-    halt.grab().save(str(target / "halt.png"))
-    halt.close()
+    desktop.window.grab().save(str(target / "halt.png"))
 
 
 if __name__ == "__main__":

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from unittest import mock
+from zoneinfo import ZoneInfo
 
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem
 from keybundle.core.batches.model import State, balance
@@ -96,7 +97,7 @@ class Filing(DataTest):
         self.assertEqual(document.values["Year"].text, document.values["Bill date"].text[:4])
         self.assertEqual(self.ws.place.files.get(document.pdf_sha)[:5], b"%PDF-")
         (record,) = records.list_records(self.ws)
-        page = records.record_as_html(record)
+        page = records.record_as_html(record, ZoneInfo("Europe/London"))
         with self.ws.place.database.read() as c:
             self.assertIn(audit.head(c), page)
         self.assertIn(f"keybundle:document/{document.id}", page)

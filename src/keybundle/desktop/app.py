@@ -8,10 +8,12 @@ End: stop the feeder, the demo work, the line, the runner, the pool, the workspa
 from __future__ import annotations
 
 import contextlib
+import functools
 import logging
 import sys
 from collections.abc import Sequence
 from pathlib import Path
+from types import TracebackType
 
 from PySide6.QtCore import QObject, QSettings, Signal
 from PySide6.QtWidgets import QApplication, QMessageBox, QStackedWidget
@@ -35,6 +37,7 @@ from keybundle.desktop.views.start_view import StartView
 from keybundle.desktop.views.window import MainWindow
 
 WORKERS = 2
+log = logging.getLogger(__name__)
 
 
 class Desktop(QObject):
@@ -162,6 +165,14 @@ def _open_desktop(data: Path, *, demo: bool, files: Sequence[Path]) -> Desktop:
     return desktop
 
 
+def _tell_fault(desktop: Desktop, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+    """Log an exception that a slot let through, and tell it: Qt would go on without a word."""
+    log.error("a slot failed", exc_info=(kind, error, trace))
+    desktop.runner.failed.emit(
+        f"Something went wrong inside Key Bundle ({kind.__name__}). What was kept is safe; try it again."
+    )
+
+
 def start(data: Path, *, demo: bool = False, run: bool = True, files: Sequence[Path] = ()) -> int:
     """Start the desktop; returns its exit status. With ``run`` False the event loop is left to the caller."""
     logging.basicConfig(level=logging.WARNING, stream=sys.stderr)
@@ -174,6 +185,7 @@ def start(data: Path, *, demo: bool = False, run: bool = True, files: Sequence[P
     except AppError as error:
         QMessageBox.warning(None, "Key Bundle", str(error))
         return 3
+    sys.excepthook = functools.partial(_tell_fault, desktop)
     desktop.root.show()
     if desktop.start is not None:
         desktop.start.focus_first()

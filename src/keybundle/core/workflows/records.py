@@ -5,8 +5,10 @@ from __future__ import annotations
 import html
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
+from datetime import datetime, tzinfo
+from typing import Any
 
-from sqlalchemy import Connection, func, insert, select, update
+from sqlalchemy import Connection, Row, func, insert, select, update
 
 from keybundle.core.batches.model import Batch, balance
 from keybundle.core.repository import audit
@@ -23,14 +25,16 @@ class FiledEntry:
     type: str
     path: tuple[str, ...]
     pages: int
+    number: int = 0
 
 
 @dataclass(frozen=True)
 class Record:
-    """A filing record as kept."""
+    """A filing record as kept; ``batch_told`` names its batch as people do, ``at`` is ISO 8601 in UTC."""
 
     id: str
     batch: str
+    batch_told: str
     at: str
     who: str
     entries: tuple[FiledEntry, ...]
@@ -63,35 +67,49 @@ def list_records(workspace: Workspace, limit: int = 20) -> list[Record]:
     """Return the newest filing records."""
     r, e = t.filing_record.c, t.filing_entry.c
     with workspace.place.database.read() as c:
-        rows = c.execute(select(t.filing_record).order_by(r.at.desc()).limit(limit)).all()
+        b, d = t.batch.c, t.document.c
+        named = select(t.filing_record, b.routine, b.origin).outerjoin(t.batch, b.id == r.batch_id)
+        rows = c.execute(named.order_by(r.at.desc()).limit(limit)).all()
         entries: dict[str, list[FiledEntry]] = {}
-        chosen = select(t.filing_entry).where(e.record_id.in_([row.id for row in rows]))
+        numbered = select(t.filing_entry, d.number).outerjoin(t.document, d.id == e.document_id)
+        chosen = numbered.where(e.record_id.in_([row.id for row in rows]))
         for x in c.execute(chosen.order_by(e.record_id, e.position)):
-            line = FiledEntry(x.document_id, x.caption, x.type, tuple(x.path), x.pages)
+            line = FiledEntry(x.document_id, x.caption, x.type, tuple(x.path), x.pages, x.number or 0)
             entries.setdefault(x.record_id, []).append(line)
     return [
         Record(
-            row.id, row.batch_id, row.at, row.who, tuple(entries.get(row.id, ())),
+            row.id, row.batch_id, _name_batch(row), row.at, row.who, tuple(entries.get(row.id, ())),
             tuple((name, why) for name, why in row.left), row.balance, row.audit_head,
         )
         for row in rows
     ]  # fmt: skip
 
 
-def record_as_html(record: Record) -> str:
-    """Return a filing record as a page to print or save."""
+def _name_batch(row: Row[Any]) -> str:
+    return f"{row.routine}: {row.origin}" if row.routine else ""
+
+
+STYLE = (
+    "body{font-family:sans-serif;color:#1f2a2e;background:#fbfaf7;margin:24px}h1{font-size:20px;margin-bottom:4px}"
+    "table{border-collapse:collapse}th{font-size:13px;color:#5a6668}"
+    "td,th{padding:5px 18px 5px 0;text-align:left;border-bottom:1px solid #d9d5cb}a{color:#0f5b5e;text-decoration:none}"
+)
+
+
+def record_as_html(record: Record, zone: tzinfo) -> str:
+    """Return a filing record as a page to print or save, its time told in a zone."""
     rows = "".join(
-        f"<tr><td>{html.escape(e.caption)}</td><td>{html.escape(' / '.join(e.path))}</td><td>{e.pages}</td>"
-        f"<td><a href='keybundle:document/{e.id}'>{e.id}</a></td></tr>"
+        f"<tr><td><a href='keybundle:document/{e.id}'>{html.escape(e.caption)}</a></td>"
+        f"<td>{html.escape(' / '.join(e.path))}</td><td>{e.pages}</td><td>{e.number or ''}</td></tr>"
         for e in record.entries
     )
     left = "".join(f"<li>{html.escape(name)}: {html.escape(why)}</li>" for name, why in record.left)
-    b = record.balance
+    b, at = record.balance, datetime.fromisoformat(record.at).astimezone(zone)
     unplaced = f" + {b['unplaced']} without a place yet" if b.get("unplaced") else ""
+    batch = f", batch {html.escape(record.batch_told)}" if record.batch_told else ""
     return (
-        "<!doctype html><meta charset='utf-8'><title>Filing record</title>"
-        "<style>body{font-family:sans-serif}td,th{padding:2px 12px 2px 0;text-align:left}</style>"
-        f"<h1>Filing record</h1><p>{html.escape(record.who)}, {record.at[:16].replace('T', ' ')} UTC, batch {record.batch}</p>"
+        f"<!doctype html><meta charset='utf-8'><title>Filing record</title><style>{STYLE}</style>"
+        f"<h1>Filing record</h1><p>{html.escape(record.who)}, {at.day} {at:%B %Y, %H:%M}{batch}</p>"
         f"<table><tr><th>Document</th><th>Folder</th><th>Pages</th><th>Number</th></tr>{rows}</table>"
         + (f"<h2>Not filed</h2><ul>{left}</ul>" if left else "")
         + f"<p>Page balance: {b['captured']} captured = {b['kept']} kept + {b['left_out']} left out{unplaced}; "

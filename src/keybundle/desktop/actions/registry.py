@@ -26,6 +26,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("go.find", "Find", "Find documents by any word or field", "Ctrl+3", "everywhere"),
     Command("go.prepare", "Prepare", "See cabinets, types, registers, routines and people", "Ctrl+4", "everywhere"),
     Command("help.keys", "Keys", "Show all keys and search commands", "F1", "everywhere"),
+    Command("help.messages", "Messages", "Read again what was said at the foot", "Ctrl+M", "everywhere"),
     Command(
         "line.retry",
         "Try again",

@@ -22,7 +22,6 @@ class BenchPresenter(Desk):
     """State and verbs of the bench."""
 
     completed = Signal(str, str, str, object)
-    closed = Signal()
 
     def __init__(self, session: Session, batch_id: str, parent: QObject | None = None) -> None:
         super().__init__(session, batch_id, parent)
@@ -37,7 +36,7 @@ class BenchPresenter(Desk):
         s = self._s
         self.flush()
         s.runner.change(
-            lambda: close_batch(s.workspace, self.batch_id, s.who), lambda _: self.closed.emit(), lane=self.lane,
+            lambda: close_batch(s.workspace, self.batch_id, s.who), lambda _: self.refresh(), lane=self.lane,
             owner=self, on_error=self.failed.emit,
         )  # fmt: skip
 

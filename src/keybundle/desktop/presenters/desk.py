@@ -48,6 +48,7 @@ class Desk(QObject):
     failed = Signal(str)
     record_made = Signal(str)
     conflicts_found = Signal(object)
+    closed = Signal()
 
     def __init__(self, session: Session, batch_id: str, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -83,8 +84,19 @@ class Desk(QObject):
         ws, batch_id = self._s.workspace, self.batch_id
         self._s.runner.query(lambda: bench.load_bench(ws, batch_id), self._loaded, key="bench", owner=self)
 
+    def end(self) -> None:
+        """Hear and show nothing more; the batch is closed or the bench was let go."""
+        self.flush()
+        self._timer.stop()
+        self._s.bus.changed.disconnect(self._on_changes)
+        self.pictures.end()
+
     def _loaded(self, data: bench.BenchData) -> None:
+        was_open = self._data is not None and self._data.batch.closed_at is None
         self._data = data
+        if was_open and data.batch.closed_at is not None:
+            self.closed.emit()
+            return
         self.drafts.loaded()
         self._strip = make_strip(data.batch, self._s.workspace.place.cache), make_plates(data)
         if self._shows_table:

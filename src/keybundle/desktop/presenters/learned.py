@@ -16,10 +16,10 @@ from keybundle.desktop.presenters.texts import count
 
 @dataclass(frozen=True)
 class LearnedState:
-    """All that Prepare shows of it: types with the labels they taught, documents, the reliability plot's bins."""
+    """All that Prepare shows of it: types with the labels they taught, documents (id, told), the reliability plot's bins."""
 
     types: tuple[tuple[str, tuple[str, ...]], ...] = ()
-    documents: tuple[LearnedDocument, ...] = ()
+    documents: tuple[tuple[str, str], ...] = ()
     bins: tuple[Bin, ...] = ()
     curve: tuple[tuple[float, float], ...] = ()
     told: str = ""
@@ -40,7 +40,7 @@ class LearnedPresenter(QObject):
 
     def refresh(self) -> None:
         """Ask for everything again."""
-        ws = self._s.workspace
+        s, ws = self._s, self._s.workspace
 
         def load() -> LearnedState:
             types, documents = learned.list_learned(ws)
@@ -51,14 +51,15 @@ class LearnedPresenter(QObject):
             said = f"{count(calibration.count, 'confirmed value')}" + (
                 "" if calibration.is_enough else "; confidences are as scored until there are 150"
             )
+            told = tuple((d.document, f"{s.say_time(d.at)}   {_say_fields(d)}") for d in documents)
             curve = tuple(zip(calibration.xs, calibration.ys, strict=True))
-            return LearnedState(tuple(map(_say_type, types)), tuple(documents), calibration.bins, curve, said, claims)
+            return LearnedState(tuple(map(_say_type, types)), told, calibration.bins, curve, said, claims)
 
         def done(state: LearnedState) -> None:
             self.state = state
             self.changed.emit(state)
 
-        self._s.runner.query(load, done, key="learned")
+        self._s.runner.query(load, done, key="learned", owner=self)
 
     def forget(self, documents: list[str]) -> None:
         """Forget what documents taught; they stay filed."""
@@ -77,6 +78,10 @@ class LearnedPresenter(QObject):
             lambda: learned.export_learned(s.workspace, path), lambda _: self.said.emit(f"Written: {path.name}"),
             on_error=self.failed.emit,
         )  # fmt: skip
+
+
+def _say_fields(known: LearnedDocument) -> str:
+    return f"{known.type}: {', '.join(known.fields) or 'its look'}"
 
 
 def _say_type(known: LearnedType) -> tuple[str, tuple[str, ...]]:

@@ -62,6 +62,11 @@ class PagePictures(QObject):
         self.shown = PageShown(page.id, "", 1, 1, (), told=told)
         self.changed.emit(self.shown)
 
+    def end(self) -> None:
+        """Let go of all pictures."""
+        self._kept.clear()
+        self.shown, self.text = None, None
+
     def frame(self, box: Box | None) -> None:
         """Frame a place on the shown page."""
         self._frame = box

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from zoneinfo import ZoneInfo
 
 from PySide6.QtCore import QObject, Signal
 
@@ -13,6 +14,7 @@ from keybundle.core.workflows.devices import Devices
 from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.workspace import Workspace
 from keybundle.desktop.jobs.runner import JobRunner
+from keybundle.desktop.presenters.texts import say_time
 
 
 class Bus(QObject):
@@ -57,3 +59,11 @@ class Session:
     who: str
     devices: Devices
     hand: Hand = field(default_factory=Hand)
+
+    def clock_now(self) -> str:
+        """Return the time of the day."""
+        return f"{self.workspace.clock.now().astimezone(ZoneInfo(self.workspace.setup.time_zone)):%H:%M}"
+
+    def say_time(self, stamp: str) -> str:
+        """Return a moment as the clock on the wall says it."""
+        return say_time(stamp, self.workspace.clock.now(), ZoneInfo(self.workspace.setup.time_zone))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+from datetime import datetime, timedelta, tzinfo
 
 from keybundle.core.workflows.line import Line
 
@@ -21,6 +21,16 @@ def say_age(age: timedelta) -> str:
         return f"{count(minutes, 'minute')} old"
     hours = minutes // 60
     return f"{count(hours, 'hour')} old" if hours < 48 else f"{count(hours // 24, 'day')} old"
+
+
+def say_time(stamp: str, now: datetime, zone: tzinfo) -> str:
+    """Return a moment (ISO 8601) as the clock on the wall says it, with its day: ``today 14:05``, ``23 Nov 2025 09:12``."""
+    at, here = datetime.fromisoformat(stamp).astimezone(zone), now.astimezone(zone)
+    days = (here.date() - at.date()).days
+    day = {0: "today", 1: "yesterday"}.get(days) or f"{at.day} {at:%b}" + (
+        f" {at.year}" if at.year != here.year else ""
+    )
+    return f"{day} {at:%H:%M}"
 
 
 def join_words(parts: list[str]) -> str:

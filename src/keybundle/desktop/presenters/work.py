@@ -217,7 +217,7 @@ class WorkPresenter(QObject):
                 ("sides captured", f"{self._today.sides:,}"), ("documents filed", f"{self._today.filed:,}"),
                 ("in the repository", f"{self._today.in_repository:,}"),
             ),
-            records=tuple((r.id, _record_line(r)) for r in self._records), refused=self._refused,
+            records=tuple((r.id, _record_line(r, self._s.say_time(r.at))) for r in self._records), refused=self._refused,
             options=choices, options_told=say_choices(choices),
         )  # fmt: skip
         self.changed.emit(self.state)
@@ -440,8 +440,10 @@ class WorkPresenter(QObject):
         """Close a batch whose every document is filed."""
         s = self._s
         s.runner.change(
-            lambda: close_batch(s.workspace, batch_id, s.who), lambda _: self.refresh(), on_error=self.failed.emit
-        )
+            lambda: close_batch(s.workspace, batch_id, s.who),
+            lambda _: s.bus.tell(Changes(frozenset([batch_id]), text="Batch closed")), lane=f"batch {batch_id}",
+            owner=self, on_error=self.failed.emit,
+        )  # fmt: skip
 
     def record(self, record_id: str) -> Record | None:
         """Return a filing record that is shown."""
@@ -477,5 +479,5 @@ def _row(row: WorkRow, reading_stopped: bool) -> BatchRow:
     return BatchRow(row.id, row.sign, title, told, join_words(parts) or "nothing placed yet", tuple(band))
 
 
-def _record_line(record: Record) -> str:
-    return f"{record.at[5:16].replace('T', ' ')}   {count(len(record.entries), 'document')}"
+def _record_line(record: Record, at: str) -> str:
+    return f"{at}   {count(len(record.entries), 'document')}"

@@ -67,7 +67,8 @@ QListView, QTableView, QTreeView {{ background: {c.CARD}; border: 1px solid {c.H
   selection-background-color: {c.SLATE_WASH}; selection-color: {c.INK}; alternate-background-color: {c.PAPER}; }}
 QListView::item {{ padding: 5px 6px; }}
 QListView::item:selected, QTableView::item:selected {{ background: {c.SLATE_WASH}; color: {c.INK}; }}
-QListView:focus, QTableView:focus {{ border: 2px solid {c.TEAL}; }}
+QListView:focus, QTableView:focus, QTreeView:focus, QAbstractScrollArea:focus, QPlainTextEdit:focus {{
+  border: 2px solid {c.TEAL}; }}
 QHeaderView::section {{ background: {c.PAPER}; border: none; border-bottom: 1px solid {c.HAIRLINE};
   padding: 5px 6px; font-weight: 600; color: {c.QUIET}; }}
 QScrollBar:vertical {{ background: transparent; width: 10px; }}

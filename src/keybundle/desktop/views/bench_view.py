@@ -9,7 +9,6 @@ from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -33,6 +32,7 @@ from keybundle.desktop.views.page_view import ZOOM_STEP, PageView, words_inside
 from keybundle.desktop.views.slip_table_view import SlipTableView
 from keybundle.desktop.views.slip_view import SlipView
 from keybundle.desktop.views.text_view import TextView
+from keybundle.desktop.views.told import Elided, Told
 
 SNIPPET_PX = 26
 PAGE_ACTIONS = (
@@ -60,14 +60,14 @@ class BenchView(QWidget):
         self.strip = PageStrip()
         self.page = PageView()
         self.slip = SlipView()
-        self.title = QLabel()
+        self.title = Elided()
         self.title.setProperty("role", "head")
-        self.balance = QLabel()
+        self.balance = Told()
         self.balance.setProperty("role", "quiet")
         self.balance.setAccessibleName("Page balance")
         self.file_all = Button("File all ready")
         self.file_all.setToolTip("Ctrl+Shift+Enter")
-        self.reading = QLabel()
+        self.reading = Told()
         self.reading.setProperty("role", "quiet")
         self.reading.setAccessibleName("Reading")
         self.stop_reading = Button()
@@ -214,6 +214,13 @@ class BenchView(QWidget):
         bind_place(self.contact, "bench strip", self.handlers)
         bind_place(self.slip, "bench slip", self.handlers, but=("slip.confirm",))
 
+    def rest(self) -> None:
+        """Keep what is typed and let go of the pictures: another place is in front; they come back with the next look."""
+        self.presenter.flush()
+        self.dialogs.end()
+        self.presenter.pictures.end()
+        self.page.render_page(None)
+
     def render_state(self, state: BenchState) -> None:
         """Show a state."""
         self.title.setText(state.title)
@@ -281,12 +288,12 @@ class BenchView(QWidget):
     def _toggle_page_window(self) -> None:
         """Show the page in a window of its own too, for a second screen; both follow the work."""
         if self.page_window is None:
-            self.page_window = PageView()
+            self.page_window = PageView(self)
+            self.page_window.setWindowFlag(Qt.WindowType.Window)
             self.page_window.setWindowTitle(f"Page: {self.title.text()}")
             self.page_window.resize(820, 1000)
             self.presenter.pictures.changed.connect(self.page_window.render_page)
             self.page_window.turned_page.connect(self.presenter.step_page)
-            self.destroyed.connect(self.page_window.deleteLater)
         self.page_window.render_page(self.presenter.pictures.shown)
         self.page_window.setVisible(not self.page_window.isVisible())
 

@@ -8,7 +8,6 @@ from PySide6.QtCore import QModelIndex, Qt, Signal
 from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -25,6 +24,7 @@ from keybundle.desktop.presenters.cabinets import CabinetsPresenter, CabinetsSta
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.page_view import PageView
+from keybundle.desktop.views.told import Told
 
 
 class ColumnView(QWidget):
@@ -37,7 +37,7 @@ class ColumnView(QWidget):
         self.field = field
         self._presenter = presenter
         self._shown: ColumnState | None = None
-        self.head = QLabel(field)
+        self.head = Told(field)
         self.head.setProperty("role", "section")
         self.filter = QLineEdit()
         self.filter.setPlaceholderText("Type to filter")
@@ -99,7 +99,7 @@ class CabinetsView(QWidget):
         self.cabinets.setAccessibleName("Cabinets")
         self.cabinets.currentItemChanged.connect(self._cabinet_chosen)
         self.cabinets.setFixedWidth(196)
-        self.conditions = QLabel()
+        self.conditions = Told()
         self.clear = Button("Clear   Esc")
         self.clear.clicked.connect(presenter.clear)
         self.model = DocumentsModel(presenter.load_rows, self)
@@ -122,7 +122,7 @@ class CabinetsView(QWidget):
         self.tags.setPlaceholderText("tags, told apart by commas")
         self.tags.setEnabled(False)
         self.tags.editingFinished.connect(lambda: presenter.set_tags(self.tags.text()))
-        self.tags_of = QLabel("Tags   T")
+        self.tags_of = Told("Tags   T")
         self.tags_of.setBuddy(self.tags)
         self.page = PageView()
         self.page.empty_text = "Choose a document to see its pages"
@@ -163,7 +163,7 @@ class CabinetsView(QWidget):
         outer.setHandleWidth(10)
         outer.setStyleSheet("QSplitter::handle { background: transparent; }")
         left = QVBoxLayout()
-        head = QLabel("Cabinets")
+        head = Told("Cabinets")
         head.setProperty("role", "section")
         left.addWidget(head)
         left.addWidget(self.cabinets, 1)

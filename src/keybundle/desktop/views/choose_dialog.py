@@ -6,9 +6,10 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QLineEdit, QListWidget, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QListWidget, QPushButton, QVBoxLayout, QWidget
 
 from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.told import Told
 
 
 class ChooseDialog(QDialog):
@@ -22,7 +23,7 @@ class ChooseDialog(QDialog):
         self.setWindowTitle(title)
         self.resize(560, 420)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        label = QLabel(head)
+        label = Told(head)
         label.setWordWrap(True)
         self.line = QLineEdit()
         self.line.setPlaceholderText(hint)

@@ -7,7 +7,6 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import (
     QCompleter,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -27,6 +26,7 @@ from keybundle.desktop.theme.style import interface_font
 from keybundle.desktop.views.bar import MonthChart
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.page_view import PageView
+from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.work_view import Index, empty_layout, section
 
 HIT_HEIGHT = 76
@@ -87,8 +87,8 @@ class FindView(QWidget):
         completer = QCompleter(QStringListModel([f"{n} = " for n in presenter.field_names()], self), self)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         self.line.setCompleter(completer)
-        self.said = QLabel()
-        self.told = QLabel()
+        self.said = Told()
+        self.told = Told()
         self.told.setProperty("role", "quiet")
         self.hits = QListWidget()
         self.hits.setItemDelegate(HitDelegate(self.hits))

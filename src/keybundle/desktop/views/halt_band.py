@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from keybundle.desktop.presenters.work import HaltShown
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.told import Told
 
 PICTURE_HEIGHT = 220
 WAYS = (
@@ -79,7 +80,7 @@ class HaltBand(QFrame):
 
 
 def _told(name: str, style: str, text: str = "") -> QLabel:
-    label = QLabel(text)
+    label = Told(text)
     label.setTextFormat(Qt.TextFormat.PlainText)
     label.setWordWrap(True)
     label.setStyleSheet(style)
@@ -88,7 +89,7 @@ def _told(name: str, style: str, text: str = "") -> QLabel:
 
 
 def _picture(file: str, told: str) -> QWidget:
-    holder, picture, label = QWidget(), QLabel(), QLabel(told)
+    holder, picture, label = QWidget(), Told(), Told(told)
     pixmap = QPixmap(file)
     if not pixmap.isNull():
         picture.setPixmap(pixmap.scaledToHeight(PICTURE_HEIGHT, Qt.TransformationMode.SmoothTransformation))

@@ -6,7 +6,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QDialog,
     QHeaderView,
-    QLabel,
     QLineEdit,
     QTableWidget,
     QTableWidgetItem,
@@ -17,6 +16,7 @@ from PySide6.QtWidgets import (
 from keybundle.desktop.actions.registry import search_commands
 from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.theme.style import value_font
+from keybundle.desktop.views.told import Told
 
 
 class KeysDialog(QDialog):
@@ -40,7 +40,7 @@ class KeysDialog(QDialog):
         for column, width in ((0, 160), (1, 160), (3, 110)):
             self.table.setColumnWidth(column, width)
         header.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
-        self.told = QLabel()
+        self.told = Told()
         self.told.setProperty("role", "quiet")
         layout = QVBoxLayout(self)
         for part in (self.line, self.table, self.told):

@@ -22,6 +22,7 @@ from keybundle.desktop.presenters.learned import LearnedPresenter, LearnedState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font
 from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.told import Told
 
 LEFT, BOTTOM, EDGE = 64, 56, 16
 
@@ -108,10 +109,10 @@ class LearnedView(QWidget):
         self.export = Button("Export")
         self.export.clicked.connect(self._export)
         self.plot = ReliabilityPlot()
-        self.told = QLabel()
+        self.told = Told()
         self.told.setProperty("role", "head")
         self.told.setWordWrap(True)
-        self.claims = QLabel()
+        self.claims = Told()
         self.claims.setWordWrap(True)
         self.claims.setAccessibleName("What the bars of the routines claim")
         buttons = QHBoxLayout()
@@ -123,7 +124,7 @@ class LearnedView(QWidget):
             (left, "What filed documents taught", (self.tree, self.documents)),
             (right, "Does confidence mean what it says?", (self.told, self.plot, self.claims)),
         ):  # fmt: skip
-            head = QLabel(title)
+            head = Told(title)
             head.setProperty("role", "section")
             layout.addWidget(head)
             for part in parts:
@@ -148,9 +149,7 @@ class LearnedView(QWidget):
                 QTreeWidgetItem(["Nothing was learned yet; every filed document teaches something."])
             )
         self.documents.clear()
-        self.documents.addItems(
-            [f"{d.at[:16].replace('T', ' ')}   {d.type}: {', '.join(d.fields) or 'its look'}" for d in state.documents]
-        )
+        self.documents.addItems([told for _, told in state.documents])
         self.plot.render_state(state)
         self.told.setText(state.told)
         self.claims.setText("\n".join(f"{name}: {said}" for name, said in state.claims))
@@ -158,7 +157,7 @@ class LearnedView(QWidget):
     def _forget(self) -> None:
         rows = sorted(self.documents.row(i) for i in self.documents.selectedItems())
         if rows:
-            self.presenter.forget([self.presenter.state.documents[r].document for r in rows])
+            self.presenter.forget([self.presenter.state.documents[r][0] for r in rows])
 
     def _export(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Export what was learned", "learned.json", "JSON (*.json)")

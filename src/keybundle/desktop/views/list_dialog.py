@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QLabel, QListWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QListWidget, QVBoxLayout, QWidget
 
 from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.told import Told
 
 
 class ListDialog(QDialog):
@@ -18,7 +19,7 @@ class ListDialog(QDialog):
         self.setWindowTitle(title)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.resize(640, 360)
-        label = QLabel(head)
+        label = Told(head)
         label.setWordWrap(True)
         self.list = QListWidget()
         self.list.setWordWrap(True)

@@ -8,7 +8,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -19,6 +18,7 @@ from keybundle.core.workflows.capture import WHOLE, map_path
 from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.work import MappingAsked
 from keybundle.desktop.views.calm import Button, Choice
+from keybundle.desktop.views.told import Told
 
 NOTHING = "nothing"
 SHOWN_FILES = 200
@@ -34,7 +34,7 @@ class MappingDialog(QDialog):
         self._plan = asked.plan
         self.setWindowTitle("Folders on the way in")
         self.resize(860, 520)
-        told = QLabel(
+        told = Told(
             f"{count(len(asked.plan.files), 'file')} below {count(len(asked.plan.levels), 'level')} of folders. A level can "
             "give its names to a field; the values stay marked until somebody confirms them."
         )

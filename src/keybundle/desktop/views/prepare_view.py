@@ -5,7 +5,6 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QStackedWidget,
     QTableWidget,
@@ -21,6 +20,7 @@ from keybundle.desktop.presenters.types import TypesPresenter
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.learned_view import LearnedView
 from keybundle.desktop.views.routine_view import RoutineView
+from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.types_view import TypesView
 
 LEARNED, REGISTER, TYPES = "Learned", "Register: ", "Document types"
@@ -45,7 +45,7 @@ class PrepareView(QWidget):
         self.list.setFixedWidth(150)
         self.list.setAccessibleName("Parts of the set-up")
         self.list.currentRowChanged.connect(self._show)
-        self.head = QLabel()
+        self.head = Told()
         self.head.setProperty("role", "head")
         self.table = QTableWidget()
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
@@ -54,7 +54,7 @@ class PrepareView(QWidget):
         self.table.setAlternatingRowColors(True)
         self.table.setWordWrap(True)
         self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
-        told = QLabel(
+        told = Told(
             "These lists are read here; change them with: keybundle setup export FILE, edit, setup import FILE."
         )
         told.setProperty("role", "quiet")

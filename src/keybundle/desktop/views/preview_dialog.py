@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QPixmap, QShortcut
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from keybundle.desktop.presenters.preview import PreviewPresenter, PreviewShown
 from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.told import Told
 
 HEIGHT_PX = 560
 
@@ -19,10 +20,10 @@ class PreviewDialog(QDialog):
         super().__init__(parent)
         self.presenter = presenter
         self.setWindowTitle("Preview of a page")
-        self.picture = QLabel()
+        self.picture = Told()
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.picture.setMinimumSize(420, HEIGHT_PX)
-        self.told = QLabel()
+        self.told = Told()
         self.told.setWordWrap(True)
         self.accept_it = self._button("Accept   Enter", "Return", lambda: self._end(presenter.accept))
         self.accept_it.setProperty("role", "main")

@@ -8,7 +8,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QTableWidget,
     QTableWidgetItem,
@@ -18,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from keybundle.desktop.presenters.bench_slips import RegisterShown
 from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.told import Told
 
 
 class RegisterDialog(QDialog):
@@ -45,7 +45,7 @@ class RegisterDialog(QDialog):
         self.table.setShowGrid(False)
         self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.table.cellActivated.connect(lambda row, _: self._take(row))
-        self.count = QLabel()
+        self.count = Told()
         self.count.setProperty("role", "quiet")
         self.form = QFormLayout()
         self.new: dict[str, QLineEdit] = {}

@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -35,6 +34,7 @@ from keybundle.desktop.views.calm import Button, Choice, Decimal, Number
 from keybundle.desktop.views.list_dialog import ListDialog
 from keybundle.desktop.views.page_view import words_inside
 from keybundle.desktop.views.rule_editor import RuleEditor
+from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.work_view import fill_box
 from keybundle.desktop.views.zone_dialog import ZoneDialog
 
@@ -74,7 +74,7 @@ class RoutineView(QWidget):
         self.copy.clicked.connect(presenter.copy)
         self.undo = Button("Take back last change")
         self.undo.clicked.connect(presenter.undo)
-        self.problem = QLabel()
+        self.problem = Told()
         self.problem.setProperty("role", "problem")
         self.problem.setWordWrap(True)
         self._fields: dict[str, Callable[[Routine], None]] = {}
@@ -292,13 +292,13 @@ class RoutineView(QWidget):
     # -- rehearsal -----------------------------------------------------------------------------------------------
 
     def _make_rehearsal(self) -> QVBoxLayout:
-        head = QLabel("Rehearsal")
+        head = Told("Rehearsal")
         head.setProperty("role", "section")
         self.sample = Choice()
         self.sample.setAccessibleName("Sample batch")
         self.sample.setMinimumWidth(120)
         self.sample.activated.connect(lambda i: self.presenter.choose_sample(self.sample.itemData(i)))
-        self.figures = QLabel()
+        self.figures = Told()
         self.figures.setWordWrap(True)
         self.figures.setStyleSheet("font-size: 15px; font-weight: 600;")
         self.figures.setAccessibleName("Figures of the rehearsal")
@@ -456,7 +456,7 @@ def _form() -> QFormLayout:
 def _card(title: str, form: QFormLayout) -> QFrame:
     frame = QFrame()
     frame.setProperty("role", "card")
-    head = QLabel(title)
+    head = Told(title)
     head.setProperty("role", "section")
     layout = QVBoxLayout(frame)
     layout.setContentsMargins(12, 8, 12, 12)

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QVBoxLayout,
@@ -18,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from keybundle.core.setup.routines import SeparationRule
 from keybundle.desktop.views.calm import Button, Choice, Number
+from keybundle.desktop.views.told import Told
 
 RULES = (
     "separator sheet", "every n sheets", "patch code", "barcode", "blank page", "words", "page numbering", "front side",
@@ -78,8 +78,8 @@ class RuleEditor(QWidget):
             ("Zone", self.zone),
         ):  # fmt: skip
             field.setAccessibleName(label)
-            self.form.addRow(QLabel(label), field)
-        self.zone_problem = QLabel()
+            self.form.addRow(Told(label), field)
+        self.zone_problem = Told()
         self.zone_problem.setProperty("role", "problem")
         self.zone_problem.setWordWrap(True)
         self.zone_problem.hide()

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QComboBox, QDialog, QFormLayout, QHBoxLayout, QLab
 
 from keybundle.core.workflows.scan_choices import ScanChoice
 from keybundle.desktop.views.calm import Button, Choice
+from keybundle.desktop.views.told import Told
 
 
 class ScanOptionsDialog(QDialog):
@@ -19,7 +20,7 @@ class ScanOptionsDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(f"Scan options: {routine}")
         self.setMinimumWidth(420)
-        told = QLabel("They hold for scans under this routine until the program is closed. The routine stays as it is.")
+        told = Told("They hold for scans under this routine until the program is closed. The routine stays as it is.")
         told.setWordWrap(True)
         told.setProperty("role", "quiet")
         self.boxes: dict[str, QComboBox] = {}

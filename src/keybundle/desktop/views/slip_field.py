@@ -6,11 +6,12 @@ from collections.abc import Sequence
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QKeySequence, QPixmap, QStandardItem, QStandardItemModel
-from PySide6.QtWidgets import QCompleter, QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import QCompleter, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
 from keybundle.desktop.presenters.bench_state import SlipRow
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import ORIGIN_SIGN, icon_pixmap
+from keybundle.desktop.views.told import Told
 
 TOLD = "   ·   "
 BESIDE_LETTERS = 18
@@ -34,24 +35,24 @@ class SlipField(QFrame):
         self.name = name
         self._row: SlipRow | None = None
         self._asked: str | None = None
-        self.label = QLabel(name)
+        self.label = Told(name)
         self.label.setFixedWidth(128)
         self.label.setWordWrap(True)
-        self.sign = QLabel()
+        self.sign = Told()
         self.sign.setFixedWidth(20)
         self.value = QLineEdit()
         self.value.setProperty("role", "value")
         self.value.setAccessibleName(name)
         self.label.setBuddy(self.value)
-        self.snippet = QLabel()
-        self.beside = QLabel()
+        self.snippet = Told()
+        self.beside = Told()
         self.beside.setProperty("role", "value")
         self.beside.setStyleSheet(f"color: {c.QUIET}; font-size: 13px;")
         self.beside.setToolTip("As read on the page; the value is as it will be stored")
-        self.problem = QLabel()
+        self.problem = Told()
         self.problem.setProperty("role", "problem")
         self.problem.setWordWrap(True)
-        self.note = QLabel()
+        self.note = Told()
         self.note.setProperty("role", "quiet")
         self.note.setWordWrap(True)
         self.note.setStyleSheet("font-size: 12px;")

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, Qt, Signal
-from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QLabel, QTableView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QTableView, QVBoxLayout, QWidget
 
 from keybundle.desktop.models.slips import FIXED, SlipsModel
 from keybundle.desktop.presenters.bench_state import SlipTable
 from keybundle.desktop.presenters.bench_wording import narrow_table
 from keybundle.desktop.views.calm import Choice
+from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.work_view import fill_box
 
 ALL = "All types"
@@ -38,7 +39,7 @@ class SlipTableView(QWidget):
         self.grid.verticalHeader().setDefaultSectionSize(28)
         self.grid.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.grid.selectionModel().currentChanged.connect(self._current_changed)
-        told = QLabel(
+        told = Told(
             "Select cells and type: the value goes to all selected documents. Ctrl+Down fills the top value down. Every change "
             "can be undone."
         )

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from html import escape
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QScrollArea,
     QVBoxLayout,
@@ -23,6 +23,7 @@ from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import SIGN, icon_pixmap
 from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.slip_field import SlipField
+from keybundle.desktop.views.told import Told
 
 Snippet = Callable[[str, Box], QPixmap]
 
@@ -53,18 +54,18 @@ class SlipView(QWidget):
         self.type = Choice()
         self.type.setAccessibleName("Document type")
         self.type.textActivated.connect(lambda name: self.type_chosen.emit(self.document, name))
-        self.sign = QLabel()
-        self.state_label = QLabel()
+        self.sign = Told()
+        self.state_label = Told()
         head = QHBoxLayout()
         head.setContentsMargins(12, 10, 12, 6)
         head.setSpacing(8)
-        caption = QLabel("Type")
+        caption = Told("Type")
         caption.setFixedWidth(156)
         head.addWidget(caption)
         head.addWidget(self.type, 1)
         head.addWidget(self.sign)
         head.addWidget(self.state_label)
-        self.received = QLabel()
+        self.received = Told()
         self.received.setProperty("role", "quiet")
         self.tags = QLineEdit()
         self.tags.setPlaceholderText("tags, told apart by commas")
@@ -104,10 +105,10 @@ class SlipView(QWidget):
     def _make_foot(self) -> QWidget:
         foot = QFrame()
         foot.setProperty("role", "card")
-        self.path = QLabel()
+        self.path = Told()
         self.path.setWordWrap(True)
         self.path.setTextFormat(Qt.TextFormat.RichText)
-        self.why = QLabel()
+        self.why = Told()
         self.why.setWordWrap(True)
         self.file = Button("File and go on   Ctrl+Enter")
         self.file.setProperty("role", "main")
@@ -124,7 +125,7 @@ class SlipView(QWidget):
         layout = QVBoxLayout(foot)
         layout.setContentsMargins(12, 8, 12, 10)
         layout.setSpacing(4)
-        heading = QLabel("Goes to")
+        heading = Told("Goes to")
         heading.setProperty("role", "section")
         for part in (heading, self.path, self.why):
             layout.addWidget(part)
@@ -216,7 +217,7 @@ class SlipView(QWidget):
         self.state_label.setText(state.state)
         self.state_label.setStyleSheet(f"color: {c.STATE[state.state]}; font-weight: 600;")
         parts = [
-            f"<b>{value}</b>" if value else f"<span style='color:{c.BRASS}'>({level}?)</span>"
+            f"<b>{escape(value)}</b>" if value else f"<span style='color:{c.BRASS}'>({escape(level)}?)</span>"
             for level, value in state.path
         ]
         self.path.setText(

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QLabel, QLineEdit, QListWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QVBoxLayout, QWidget
 
 from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.told import Told
 
 
 class StartView(QWidget):
@@ -19,9 +20,9 @@ class StartView(QWidget):
     ) -> None:
         super().__init__(parent)
         self.setObjectName("place")
-        head = QLabel(repository or "A new repository")
+        head = Told(repository or "A new repository")
         head.setProperty("role", "head")
-        where = QLabel(f"The data is in {place}")
+        where = Told(f"The data is in {place}")
         where.setProperty("role", "quiet")
         where.setWordWrap(True)
         box = QFrame()
@@ -30,7 +31,7 @@ class StartView(QWidget):
         inner = QVBoxLayout(box)
         inner.setContentsMargins(24, 22, 24, 24)
         inner.setSpacing(10)
-        brand = QLabel("Key Bundle")
+        brand = Told("Key Bundle")
         brand.setProperty("role", "section")
         for part in (brand, head, where):
             inner.addWidget(part)
@@ -41,7 +42,7 @@ class StartView(QWidget):
         self.go.setProperty("role", "main")
         self.go.clicked.connect(self._go)
         if people:
-            inner.addWidget(QLabel("Who is working?"))
+            inner.addWidget(Told("Who is working?"))
             for name, role in people:
                 self.people.addItem(f"{name}, {role}")
             self._names = [name for name, _ in people]
@@ -53,12 +54,12 @@ class StartView(QWidget):
         else:
             self._names = []
             for label, edit in (("Name of the repository", self.name), ("First administrator", self.administrator)):
-                inner.addWidget(QLabel(label))
+                inner.addWidget(Told(label))
                 edit.setAccessibleName(label)
                 inner.addWidget(edit)
                 edit.returnPressed.connect(self._go)
         inner.addWidget(self.go)
-        self.problem = QLabel()
+        self.problem = Told()
         self.problem.setProperty("role", "problem")
         self.problem.setWordWrap(True)
         inner.addWidget(self.problem)

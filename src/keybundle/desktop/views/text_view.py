@@ -6,7 +6,6 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor, QTextCharFormat, QTextCursor, QTextDocument
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPlainTextEdit,
     QTextEdit,
@@ -18,6 +17,7 @@ from keybundle.core.reading.text import PageText
 from keybundle.desktop.presenters.bench_state import UNSURE_WORD, PageShown
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.told import Told
 
 
 class TextView(QWidget):
@@ -29,7 +29,7 @@ class TextView(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._page = ""
-        self.told = QLabel()
+        self.told = Told()
         self.told.setProperty("role", "quiet")
         self.line = QLineEdit()
         self.line.setPlaceholderText("Search this page; Enter goes on")

@@ -6,7 +6,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QTableWidget,
@@ -20,6 +19,7 @@ from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.types import TypesPresenter, TypesState
 from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.field_dialog import FieldDialog
+from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.zone_dialog import ZoneDialog
 
 CHECKS = ("required", "carry")
@@ -66,7 +66,7 @@ class TypesView(QWidget):
         caption_line = self.caption.lineEdit()
         assert caption_line is not None
         caption_line.editingFinished.connect(self._keep_caption)
-        self.example = QLabel()
+        self.example = Told()
         self.example.setAccessibleName("Example of the caption")
         self.example.setStyleSheet("font-size: 15px; font-weight: 600;")
         self.key = QLineEdit()
@@ -83,7 +83,7 @@ class TypesView(QWidget):
             line.setAccessibleName(label)
             line.setPlaceholderText(hint)
             line.editingFinished.connect(lambda on=on, line=line: presenter.change_told(on, line.text().strip()))
-        self.problem = QLabel()
+        self.problem = Told()
         self.problem.setProperty("role", "problem")
         self.problem.setWordWrap(True)
         self.table = QTableWidget()
@@ -93,7 +93,7 @@ class TypesView(QWidget):
         self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.table.verticalHeader().hide()
         self.table.itemChanged.connect(self._changed)
-        told = QLabel(TOLD)
+        told = Told(TOLD)
         told.setProperty("role", "quiet")
         told.setWordWrap(True)
         self.point = Button("Point at the field's place")
@@ -109,7 +109,7 @@ class TypesView(QWidget):
         form.addRow("reads", self.example)
         form.addRow("Key", self.key)
         form.addRow("Headed by", self.words)
-        certain = QLabel("Told for certain, before all guesses, by")
+        certain = Told("Told for certain, before all guesses, by")
         certain.setProperty("role", "quiet")
         form.addRow("", certain)
         for on, (label, _) in RULES.items():

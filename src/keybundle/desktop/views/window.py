@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
+from zoneinfo import ZoneInfo
 
 from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
@@ -13,7 +15,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QMainWindow,
     QPushButton,
     QStackedWidget,
@@ -21,7 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keybundle.core.workflows.records import Record, list_records, record_as_html
+from keybundle.core.workflows.records import list_records, record_as_html
 from keybundle.core.workflows.register_files import import_register
 from keybundle.desktop.actions.registry import Handlers, find_command
 from keybundle.desktop.presenters.prepare import load_parts
@@ -35,6 +36,7 @@ from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.keys_dialog import KeysDialog
 from keybundle.desktop.views.list_dialog import ListDialog
 from keybundle.desktop.views.record_dialog import RecordDialog
+from keybundle.desktop.views.told import Elided, Told
 from keybundle.desktop.views.work_view import WorkView
 
 if TYPE_CHECKING:
@@ -44,6 +46,7 @@ if TYPE_CHECKING:
     from keybundle.desktop.views.prepare_view import PrepareView
 
 MESSAGE_MS = 12_000
+KEPT_MESSAGES = 200
 
 
 class MainWindow(QMainWindow):
@@ -55,6 +58,7 @@ class MainWindow(QMainWindow):
         self.session = session
         self._settings = settings
         self.handlers = Handlers()
+        self._messages: deque[str] = deque(maxlen=KEPT_MESSAGES)
         self.benches: dict[str, BenchView] = {}
         self.work = WorkView(WorkPresenter(session, self))
         self.stack = QStackedWidget()
@@ -83,7 +87,7 @@ class MainWindow(QMainWindow):
         layout = QHBoxLayout(bar)
         layout.setContentsMargins(14, 0, 14, 0)
         layout.setSpacing(4)
-        brand = QLabel("Key Bundle")
+        brand = Told("Key Bundle")
         brand.setStyleSheet(f"font-weight: 700; font-size: 16px; color: {c.TEAL}; padding-right: 18px;")
         layout.addWidget(brand)
         for name in ("work", "cabinets", "find"):
@@ -94,7 +98,7 @@ class MainWindow(QMainWindow):
         keys.setProperty("role", "place")
         keys.clicked.connect(self.show_keys)
         layout.addWidget(keys)
-        person = QLabel(self.session.who)
+        person = Told(self.session.who)
         person.setStyleSheet("font-weight: 600; padding-left: 10px;")
         layout.addWidget(person)
         return bar
@@ -112,9 +116,9 @@ class MainWindow(QMainWindow):
     def _make_foot(self) -> QFrame:
         foot = QFrame()
         foot.setObjectName("foot")
-        self.line_label = QLabel()
+        self.line_label = Elided()
         self.line_label.setProperty("role", "quiet")
-        self.message = QLabel()
+        self.message = Elided()
         self.message.setAccessibleName("Last message")
         self._more: Callable[[], None] = lambda: None
         self.more = Button()
@@ -146,6 +150,7 @@ class MainWindow(QMainWindow):
         for name in ("work", "cabinets", "find", "prepare"):
             on(f"go.{name}", getattr(self, f"go_{name}"))
         on("help.keys", self.show_keys)
+        on("help.messages", self.show_messages)
         on("line.retry", self.session.line.retry)
         on("edit.undo", self._undo)
         on("edit.redo", self._redo)
@@ -161,6 +166,17 @@ class MainWindow(QMainWindow):
         self._watch.setInterval(500)
         self._watch.timeout.connect(self._tell_line)
         self._watch.start()
+
+    def _show_message(self, text: str) -> None:
+        self.message.setText(text)
+        self._messages.append(f"{self.session.clock_now()}   {text}")
+
+    def show_messages(self) -> None:
+        """Read the last messages again, the newest first."""
+        said = tuple(reversed(self._messages)) or ("Nothing was said yet.",)
+        dialog = ListDialog("Messages", f"The last {KEPT_MESSAGES} at most, the newest first:", said, self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
 
     def _forget_message(self) -> None:
         self.message.setText("")
@@ -186,7 +202,7 @@ class MainWindow(QMainWindow):
         """Show the last thing done."""
         self.more.hide()
         self.message.setStyleSheet(f"color: {c.INK};")
-        self.message.setText(text)
+        self._show_message(text)
         self._clear.start()
 
     def offer(self, text: str, label: str, run: Callable[[], None]) -> None:
@@ -203,7 +219,7 @@ class MainWindow(QMainWindow):
         """Show what stands in the way."""
         self.more.hide()
         self.message.setStyleSheet(f"color: {c.MADDER}; font-weight: 600;")
-        self.message.setText(text)
+        self._show_message(text)
         self._clear.start()
 
     # -- places --------------------------------------------------------------------------------------------------
@@ -238,11 +254,18 @@ class MainWindow(QMainWindow):
     def _go(self, name: str, widget: QWidget) -> None:
         bench = self._current_bench()
         if bench is not None and bench is not widget:
-            bench.presenter.flush()
+            bench.rest()
         for key, button in self._places.items():
             button.setChecked(key == name)
         self.stack.setCurrentWidget(widget)
-        self.undo.setVisible(self._current_bench() is not None)
+        self._show_undo()
+
+    def _show_undo(self) -> None:
+        """Say what undo would take back on the bench in front; nothing where there is nothing."""
+        bench = self._current_bench()
+        label = bench.presenter.state.undo if bench is not None else ""
+        self.undo.setText(f"Undo: {label}   Ctrl+Z")
+        self.undo.setVisible(bool(label))
 
     def go_work(self) -> None:
         """Show the work list."""
@@ -276,6 +299,8 @@ class MainWindow(QMainWindow):
             view.left.connect(self.go_work)
             view.files_dropped.connect(lambda files: self.work.presenter.import_files(files, batch_id))
             self._listen(view.presenter)
+            view.presenter.changed.connect(lambda _: self._show_undo())
+            view.presenter.closed.connect(lambda: self._release(batch_id))
             view.presenter.record_made.connect(self._offer_record)
             view.offered.connect(self.offer)
             view.filed_opened.connect(self._open_filed)
@@ -285,6 +310,16 @@ class MainWindow(QMainWindow):
         self._go("work", view)
         view.presenter.refresh()
         view.strip.setFocus()
+
+    def _release(self, batch_id: str) -> None:
+        """Let go of the bench of a batch that is closed: its pictures, its timer, its place in the stack."""
+        view = self.benches.pop(batch_id, None)
+        if view is not None:
+            self.go_work()
+            self.stack.removeWidget(view)
+            view.presenter.end()
+            view.presenter.deleteLater()
+            view.deleteLater()
 
     def _take_files(self, files: list[Path], values: dict[str, str]) -> None:
         """Bring in files that were dropped on a cabinet's column."""
@@ -340,15 +375,18 @@ class MainWindow(QMainWindow):
         """Show a filing record."""
         workspace = self.session.workspace
 
-        def show(records: list[Record]) -> None:
-            record = next((r for r in records if r.id == record_id), None)
-            if record is not None:
-                dialog = RecordDialog(record_as_html(record), self)
+        def load() -> str:
+            record = next((r for r in list_records(workspace, 200) if r.id == record_id), None)
+            return record_as_html(record, ZoneInfo(workspace.setup.time_zone)) if record is not None else ""
+
+        def show(page: str) -> None:
+            if page:
+                dialog = RecordDialog(page, self)
                 dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
                 dialog.document_opened.connect(self._open_filed)
                 dialog.show()
 
-        self.session.runner.query(lambda: list_records(workspace, 200), show)
+        self.session.runner.query(load, show, owner=self)
 
     def _open_filed(self, document_id: str) -> None:
         self.go_cabinets()

@@ -7,13 +7,12 @@ from pathlib import Path
 from textwrap import wrap
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QDropEvent, QKeySequence, QPainter, QPen, QShortcut
+from PySide6.QtGui import QColor, QDropEvent, QFontMetrics, QKeySequence, QPainter, QPen, QShortcut
 from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QListView,
     QProgressBar,
     QStackedLayout,
@@ -36,6 +35,7 @@ from keybundle.desktop.views.halt_band import HaltBand
 from keybundle.desktop.views.mapping_dialog import MappingDialog
 from keybundle.desktop.views.preview_dialog import PreviewDialog
 from keybundle.desktop.views.scan_options_dialog import ScanOptionsDialog
+from keybundle.desktop.views.told import Told
 
 Index = QModelIndex | QPersistentModelIndex
 ROW_HEIGHT = 88
@@ -85,10 +85,11 @@ class BatchDelegate(QStyledItemDelegate):
         row: BatchRow = index.data(Qt.ItemDataRole.UserRole)
         rect = QRectF(option.rect).adjusted(4, 4, -4, -4)
         chosen = bool(option.state & QStyle.StateFlag.State_Selected)
+        has_focus = bool(option.state & QStyle.StateFlag.State_HasFocus)
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(QColor(c.TEAL if chosen else c.HAIRLINE), 2 if chosen else 1))
-        painter.setBrush(QColor(c.CARD))
+        painter.setBrush(QColor(c.TEAL_WASH if chosen and has_focus else c.CARD))
         painter.drawRoundedRect(rect, 4, 4)
         sign = QRectF(rect.left() + 12, rect.top() + 14, 44, 44)
         painter.setPen(QPen(QColor(c.SLATE), 1.5))
@@ -101,10 +102,13 @@ class BatchDelegate(QStyledItemDelegate):
         painter.setFont(interface_font(15, bold=True))
         painter.setPen(QColor(c.INK))
         line = QRectF(left, rect.top() + 9, rect.width() - 84, 20)
-        painter.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, row.title)
-        painter.setFont(interface_font(13))
+        quiet_font, side = interface_font(13), Qt.AlignmentFlag.AlignVCenter
+        told_width = QFontMetrics(quiet_font).horizontalAdvance(row.told) + 16
+        title = painter.fontMetrics().elidedText(row.title, Qt.TextElideMode.ElideRight, int(line.width() - told_width))
+        painter.drawText(line, Qt.AlignmentFlag.AlignLeft | side, title)
+        painter.setFont(quiet_font)
         painter.setPen(QColor(c.QUIET))
-        painter.drawText(line, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, row.told)
+        painter.drawText(line, Qt.AlignmentFlag.AlignRight | side, row.told)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         paint_band(painter, QRectF(left, rect.top() + 34, rect.width() - 84, 14), row.band)
         painter.setFont(interface_font(13))
@@ -114,16 +118,16 @@ class BatchDelegate(QStyledItemDelegate):
         painter.restore()
 
 
-def section(text: str) -> QLabel:
+def section(text: str) -> Told:
     """Return a small heading."""
-    label = QLabel(text)
+    label = Told(text)
     label.setProperty("role", "section")
     return label
 
 
-def quiet(text: str = "") -> QLabel:
+def quiet(text: str = "") -> Told:
     """Return a quiet, wrapping text."""
-    label = QLabel(text)
+    label = Told(text)
     label.setProperty("role", "quiet")
     label.setWordWrap(True)
     return label
@@ -153,7 +157,7 @@ class WorkView(QWidget):
         self.presenter = presenter
         self.handlers = Handlers()
         self._shown = WorkState()
-        self._numbers: list[QLabel] = []
+        self._numbers: list[Told] = []
         self._starters: list[QShortcut] = []
         self._options_dialog: ScanOptionsDialog | None = None
         self.model = BatchModel(self)
@@ -190,15 +194,15 @@ class WorkView(QWidget):
         self.look = Button("Look for scanners   L")
         self.look.setProperty("role", "link")
         self.look.clicked.connect(self.presenter.look_for_scanners)
-        self.feeder = QLabel()
+        self.feeder = Told()
         self.routine = Choice()
         self.routine.setAccessibleName("Routine")
         self.routine.textActivated.connect(self.presenter.choose_routine)
         self.routine_told = quiet()
-        self.plan = QLabel()
+        self.plan = Told()
         self.plan.setWordWrap(True)
         self.plan.setStyleSheet("font-size: 18px; font-weight: 600;")
-        self.destination = QLabel()
+        self.destination = Told()
         self.destination.setStyleSheet("font-size: 15px;")
         self.destination.setWordWrap(True)
         self.scan = Button(icon("scan", c.CARD), "Scan   S")
@@ -234,7 +238,7 @@ class WorkView(QWidget):
         self.refused.setProperty("role", "problem")
         self.refused.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.refused.setAccessibleName("Files not taken in")
-        file_card = card(QLabel("Files"), told, self.importing, self.folder, self.refused)
+        file_card = card(Told("Files"), told, self.importing, self.folder, self.refused)
         for holder in (scan_card, file_card):
             holder.setFixedWidth(252)
             column.addWidget(holder)
@@ -242,7 +246,7 @@ class WorkView(QWidget):
         return column
 
     def _make_list(self) -> QVBoxLayout:
-        self.empty = QLabel("Nothing is waiting.\n\nPress S to scan what lies in the feeder, or I to import files.")
+        self.empty = Told("Nothing is waiting.\n\nPress S to scan what lies in the feeder, or I to import files.")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.empty.setProperty("role", "quiet")
         holder = QWidget()
@@ -251,7 +255,7 @@ class WorkView(QWidget):
         self._stack.addWidget(self.empty)
         column = QVBoxLayout()
         column.setSpacing(8)
-        head = QLabel("Waiting")
+        head = Told("Waiting")
         head.setProperty("role", "section")
         column.addWidget(head)
         column.addWidget(holder, 1)
@@ -344,7 +348,7 @@ class WorkView(QWidget):
             empty_layout(self._figures)
             self._numbers = []
             for words, _ in state.today:
-                number, told = QLabel(), quiet(words)
+                number, told = Told(), quiet(words)
                 number.setProperty("role", "figure")
                 told.setContentsMargins(0, 0, 0, 8)
                 self._numbers.append(number)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QListWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QVBoxLayout, QWidget
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.workflows.pointing import PointedBarcode
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.page_view import PageView
+from keybundle.desktop.views.told import Told
 
 
 class ZoneDialog(QDialog):
@@ -37,7 +38,7 @@ class ZoneDialog(QDialog):
         self.barcodes.setMaximumHeight(76)
         self.barcodes.itemActivated.connect(lambda _: self._choose())
         self.barcodes.itemClicked.connect(lambda _: self._choose())
-        words = QLabel(told)
+        words = Told(told)
         words.setWordWrap(True)
         row = QHBoxLayout()
         for text, key, offset in (("Page before   PgUp", "PgUp", -1), ("Next page   PgDown", "PgDown", 1)):
