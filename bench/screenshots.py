@@ -137,7 +137,7 @@ def shoot_slips(desktop: Desktop, bench: BenchView, target: Path, spin: Callable
     p = bench.presenter
     p.go_to_document(next(d.id for d in p.state.documents if d.type == "Bill"))
     spin(1)
-    bench.dialogs.register("Supplier")
+    bench.dialogs.register(bench.slip.document, "Supplier")
     spin(1)
     dialog = bench.findChildren(RegisterDialog)[0]
     dialog.line.setText("lock")

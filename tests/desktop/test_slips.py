@@ -141,7 +141,9 @@ class Slips(DesktopTest):
         table.grid.setFocus()
         self.key(table.grid, Qt.Key.Key_Down, CTRL)
         self.until(lambda: texts() == [top, top], 15, "the value filled down")
-        table.types.setCurrentText("Mooring agreement")
+        table.types.setFocus()
+        while table.types.currentText() != "Mooring agreement":
+            self.key(table.types, Qt.Key.Key_Down)
         self.assertTrue(all(r.type == "Mooring agreement" for r in model.table.rows))
         self.assertNotIn("Grade", model.table.fields)
 

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, Qt
 
 from keybundle.core.repository.model import FiledDocument
+from keybundle.desktop.models.rows import change_rows
 from keybundle.desktop.theme.style import value_font
 
 Index = QModelIndex | QPersistentModelIndex
@@ -19,20 +20,19 @@ class DocumentsModel(QAbstractTableModel):
     def __init__(self, load: Callable[[list[str]], dict[str, FiledDocument]], parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._load = load
-        self._ids: tuple[str, ...] = ()
+        self._ids: list[str] = []
         self._heads: tuple[str, ...] = ()
         self._rows: dict[str, FiledDocument] = {}
 
     def render_ids(self, ids: tuple[str, ...], heads: tuple[str, ...]) -> None:
         """Show other documents or columns."""
-        if ids == self._ids and heads == self._heads:
-            self._rows = {}
-            if ids:
-                self.dataChanged.emit(self.index(0, 0), self.index(len(ids) - 1, len(heads) - 1))
-            return
-        self.beginResetModel()
-        self._ids, self._heads, self._rows = ids, heads, {}
-        self.endResetModel()
+        self._rows = {}
+        if heads != self._heads:
+            self.beginResetModel()
+            self._ids[:], self._heads = ids, heads
+            self.endResetModel()
+        else:
+            change_rows(self, self._ids, ids, str, len(heads))
 
     def id_at(self, row: int) -> str | None:
         """Return the document in a row."""
@@ -53,7 +53,7 @@ class DocumentsModel(QAbstractTableModel):
         wanted = self._ids[number]
         if wanted not in self._rows:
             start = number // CHUNK * CHUNK
-            self._rows |= self._load(list(self._ids[start : start + CHUNK]))
+            self._rows |= self._load(self._ids[start : start + CHUNK])
         return self._rows.get(wanted)
 
     def data(self, index: Index, role: int = 0) -> object:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, Qt, Signal
 from PySide6.QtGui import QColor
 
-from keybundle.desktop.presenters.bench_state import SlipTable, TableCell
+from keybundle.desktop.models.rows import change_rows
+from keybundle.desktop.presenters.bench_state import SlipTable, TableCell, TableRow
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import value_font
 
@@ -21,23 +22,22 @@ class SlipsModel(QAbstractTableModel):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.table = SlipTable()
+        self._rows: list[TableRow] = []
 
     def render_table(self, table: SlipTable) -> None:
-        """Show a table; where its shape stays, only its contents change."""
-        same = table.heads == self.table.heads and [r.document for r in table.rows] == [
-            r.document for r in self.table.rows
-        ]
-        if same:
-            self.table = table
-            if table.rows:
-                self.dataChanged.emit(self.index(0, 0), self.index(len(table.rows) - 1, self.columnCount() - 1))
+        """Show a table; where its columns stay, what is chosen, edited and in sight stays too."""
+        if table.fields != self.table.fields:
+            self.beginResetModel()
+            self.table, self._rows[:] = table, table.rows
+            self.endResetModel()
             return
-        self.beginResetModel()
-        self.table = table
-        self.endResetModel()
+        is_told_anew, self.table = table.heads != self.table.heads, table
+        change_rows(self, self._rows, table.rows, lambda row: row.document, self.columnCount())
+        if is_told_anew:
+            self.headerDataChanged.emit(Qt.Orientation.Horizontal, len(FIXED), self.columnCount() - 1)
 
     def rowCount(self, parent: Index | None = None) -> int:
-        return 0 if parent is not None and parent.isValid() else len(self.table.rows)
+        return 0 if parent is not None and parent.isValid() else len(self._rows)
 
     def columnCount(self, parent: Index | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(FIXED) + len(self.table.fields)
@@ -49,12 +49,12 @@ class SlipsModel(QAbstractTableModel):
 
     def _cell(self, index: Index) -> TableCell | None:
         column = index.column() - len(FIXED)
-        return self.table.rows[index.row()].cells[column] if column >= 0 else None
+        return self._rows[index.row()].cells[column] if column >= 0 else None
 
     def data(self, index: Index, role: int = 0) -> object:
         if not index.isValid():
             return None
-        row, cell = self.table.rows[index.row()], self._cell(index)
+        row, cell = self._rows[index.row()], self._cell(index)
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
             return cell.text if cell is not None else (row.head, row.type, row.state)[index.column()]
         if role == Qt.ItemDataRole.FontRole and cell is not None:
@@ -77,7 +77,5 @@ class SlipsModel(QAbstractTableModel):
         cell = self._cell(index)
         if cell is None or not cell.can_edit or str(value) == cell.text:
             return False
-        self.edited.emit(
-            self.table.rows[index.row()].document, self.table.fields[index.column() - len(FIXED)], str(value)
-        )
+        self.edited.emit(self._rows[index.row()].document, self.table.fields[index.column() - len(FIXED)], str(value))
         return True

@@ -69,7 +69,7 @@ class DocumentPages(QObject):
             self._query = asked
             self._show()
 
-        self._s.runner.query(load, done, key="filed document")
+        self._s.runner.query(load, done, key="filed document", owner=self)
 
     def step(self, offset: int) -> None:
         """Turn to the next or previous page."""
@@ -91,7 +91,7 @@ class DocumentPages(QObject):
             words = PageText.from_bytes(page.text).words
             return PageShown(page.page_id, str(path), width, height, words, None, marks, told)
 
-        self._s.runner.query(load, self.page_changed.emit, key="filed page")
+        self._s.runner.query(load, self.page_changed.emit, key="filed page", owner=self)
 
 
 class CabinetsPresenter(QObject):
@@ -119,7 +119,7 @@ class CabinetsPresenter(QObject):
     def refresh(self) -> None:
         """Ask for the cabinets and the open one's columns again."""
         ws = self._s.workspace
-        self._s.runner.query(lambda: cabinets.list_cabinets(ws), self._listed, key="cabinets")
+        self._s.runner.query(lambda: cabinets.list_cabinets(ws), self._listed, key="cabinets", owner=self)
 
     def _listed(self, rows: list[CabinetRow]) -> None:
         self._rows = rows
@@ -170,7 +170,9 @@ class CabinetsPresenter(QObject):
         ws, cabinet = self._s.workspace, self.state.cabinet
         order = [] if self.state.is_flat else list(self._order)
         chosen = {} if self.state.is_flat else dict(self._chosen)
-        self._s.runner.query(lambda: cabinets.load_columns(ws, cabinet, order, chosen), self._loaded, key="columns")
+        self._s.runner.query(
+            lambda: cabinets.load_columns(ws, cabinet, order, chosen), self._loaded, key="columns", owner=self
+        )
 
     def _loaded(self, found: tuple[list[Column], list[str]]) -> None:
         columns, documents = found
@@ -196,16 +198,20 @@ class CabinetsPresenter(QObject):
         ws = self._s.workspace
         if ids == self.state.chosen == ():
             return
-
-        def done(found: tuple[str, ...]) -> None:
-            self.state = replace(self.state, chosen=ids, tags=found)
+        if ids != self.state.chosen:
+            self.state = replace(self.state, chosen=ids, tags=())
             self.changed.emit(self.state)
 
-        self._s.runner.query(lambda: tags.common_tags(ws, ids), done, key="tags", on_error=self.failed.emit)
+        def done(found: tuple[str, ...]) -> None:
+            if ids == self.state.chosen:
+                self.state = replace(self.state, tags=found)
+                self.changed.emit(self.state)
 
-    def set_tags(self, text: str) -> None:
-        """Change the tags that the chosen documents have in common to those of a line."""
-        s, ids, before = self._s, self.state.chosen, self.state.tags
+        self._s.runner.query(lambda: tags.common_tags(ws, ids), done, key="tags", owner=self, on_error=self.failed.emit)
+
+    def set_tags(self, ids: tuple[str, ...], before: tuple[str, ...], text: str) -> None:
+        """Change the tags that documents had in common when the typing began to those of a line."""
+        s = self._s
         if not ids or tags.read_tags(text) == before:
             return
 
@@ -213,9 +219,12 @@ class CabinetsPresenter(QObject):
             if changed:
                 self.said.emit(f"Tags of {count(changed, 'document')} changed")
                 s.bus.tell(Changes(repository=True))
-            self.choose_documents(ids)
+            if ids == self.state.chosen:
+                self.choose_documents(ids)
 
-        s.runner.change(lambda: tags.retag(s.workspace, s.who, ids, before, text), done, on_error=self.failed.emit)
+        s.runner.change(
+            lambda: tags.retag(s.workspace, s.who, ids, before, text), done, owner=self, on_error=self.failed.emit
+        )
 
     def values_at(self, field: str = "", value: str = "") -> dict[str, str]:
         """Return what a stack brought in here takes over: the chosen values, and the one pointed at."""

@@ -61,7 +61,9 @@ class FindPresenter(QObject):
             self.changed.emit(self.state)
             return
         ws = self._s.workspace
-        self._s.runner.query(lambda: find.find(ws, line), lambda found: self._found(line, found), key="find")
+        self._s.runner.query(
+            lambda: find.find(ws, line), lambda found: self._found(line, found), key="find", owner=self
+        )
 
     def _found(self, line: str, found: Found) -> None:
         waiting = sum(not h.is_filed for h in found.hits)

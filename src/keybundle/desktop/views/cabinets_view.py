@@ -117,11 +117,14 @@ class CabinetsView(QWidget):
         self.table.selectionModel().currentRowChanged.connect(self._document_chosen)
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._documents_chosen())
         self.model.modelReset.connect(lambda: presenter.choose_documents(()))
+        self.model.rowsRemoved.connect(lambda *_: self._documents_chosen())
         self.tags = QLineEdit()
         self.tags.setAccessibleName("Tags of the chosen documents")
         self.tags.setPlaceholderText("tags, told apart by commas")
         self.tags.setEnabled(False)
-        self.tags.editingFinished.connect(lambda: presenter.set_tags(self.tags.text()))
+        self._tagging: tuple[tuple[str, ...], tuple[str, ...]] | None = None
+        self.tags.textEdited.connect(lambda _: self._begin_tagging())
+        self.tags.editingFinished.connect(self._keep_tags)
         self.tags_of = Told("Tags   T")
         self.tags_of.setBuddy(self.tags)
         self.page = PageView()
@@ -231,10 +234,21 @@ class CabinetsView(QWidget):
             for column in range(3, self.model.columnCount()):
                 self.table.setColumnWidth(column, 130)
 
+    def _begin_tagging(self) -> None:
+        """Hold fast which documents the first key was meant for, and which tags they had then."""
+        if self._tagging is None:
+            self._tagging = self.presenter.state.chosen, self.presenter.state.tags
+
+    def _keep_tags(self) -> None:
+        meant, self._tagging = self._tagging, None
+        if meant is not None:
+            self.presenter.set_tags(*meant, self.tags.text())
+
     def _render_tags(self, state: CabinetsState) -> None:
         told = ", ".join(state.tags)
-        if self.tags.property("shown") != (state.chosen, told):
-            self.tags.setProperty("shown", (state.chosen, told))
+        if self._tagging is not None and self._tagging[0] != state.chosen:
+            self._keep_tags()
+        if self._tagging is None and self.tags.text() != told:
             self.tags.setText(told)
         self.tags.setEnabled(bool(state.chosen))
         several = f" that all {len(state.chosen)} have" if len(state.chosen) > 1 else ""

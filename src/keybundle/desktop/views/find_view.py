@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from PySide6.QtCore import QRectF, QSize, QStringListModel, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import (
@@ -30,6 +32,9 @@ from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.work_view import Index, empty_layout, section
 
 HIT_HEIGHT = 76
+
+
+FILED_IN = re.compile(r"\bfiled\s*=\s*\d{4}-\d{2}\b", re.IGNORECASE)
 
 
 class HitDelegate(QStyledItemDelegate):
@@ -100,7 +105,7 @@ class FindView(QWidget):
         self.page.turned_page.connect(presenter.pages.step)
         presenter.pages.page_changed.connect(self.page.render_page)
         self.chart = MonthChart()
-        self.chart.month_chosen.connect(lambda month: self._add(f"filed = {month}"))
+        self.chart.month_chosen.connect(self._set_month)
         self._build()
         self._register()
         presenter.changed.connect(self.render_state)
@@ -151,6 +156,11 @@ class FindView(QWidget):
         self.line.setText(f"{self.line.text()} {condition}".strip())
         self.presenter.search(self.line.text())
 
+    def _set_month(self, month: str) -> None:
+        """Look in a month, in place of the one that was looked in before."""
+        self.line.setText(FILED_IN.sub("", self.line.text()).strip())
+        self._add(f"filed = {month}")
+
     def _open(self, item: QListWidgetItem | None, *, quietly: bool = False) -> None:
         hit: HitRow | None = item.data(Qt.ItemDataRole.UserRole) if item is not None else None
         if hit is None:
@@ -162,8 +172,7 @@ class FindView(QWidget):
 
     def render_state(self, state: FindState) -> None:
         """Show a state."""
-        if state.line and self.line.text() != state.line:
-            self.line.setText(state.line)
+        is_wanted = self.line.text() == state.line
         self.said.setText(state.said)
         self.told.setText(state.told)
         self.hits.clear()
@@ -186,7 +195,7 @@ class FindView(QWidget):
         self._chart_head.setVisible(bool(state.months))
         if state.hits:
             self.hits.setCurrentRow(0)
-            if state.line:
+            if state.line and is_wanted and self.line.hasFocus():
                 self.hits.setFocus()
         else:
             self.page.render_page(None)

@@ -46,7 +46,7 @@ class SlipTableView(QWidget):
         told.setProperty("role", "quiet")
         self.types = Choice()
         self.types.setAccessibleName("Slips of this type")
-        self.types.currentTextChanged.connect(lambda _: self._show())
+        self.types.textActivated.connect(lambda _: self._show())
         head = QHBoxLayout()
         head.addWidget(self.types)
         head.addWidget(told, 1)

@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
 
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers
+from keybundle.desktop.models.rows import change_rows
 from keybundle.desktop.presenters.work import BatchRow, HaltShown, MappingAsked, WorkPresenter, WorkState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon, interface_font
@@ -48,7 +49,7 @@ class BatchModel(QAbstractListModel):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.rows: tuple[BatchRow, ...] = ()
+        self.rows: list[BatchRow] = []
 
     def rowCount(self, parent: Index | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self.rows)
@@ -65,14 +66,7 @@ class BatchModel(QAbstractListModel):
 
     def render_rows(self, rows: tuple[BatchRow, ...]) -> None:
         """Show rows; the ones that stay keep their place."""
-        if [r.id for r in rows] == [r.id for r in self.rows]:
-            self.rows = rows
-            if rows:
-                self.dataChanged.emit(self.index(0), self.index(len(rows) - 1))
-            return
-        self.beginResetModel()
-        self.rows = rows
-        self.endResetModel()
+        change_rows(self, self.rows, rows, lambda row: row.id)
 
 
 class BatchDelegate(QStyledItemDelegate):
