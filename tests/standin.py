@@ -96,6 +96,9 @@ class StandIn:
         for call in chosen:
             self._run(call)
 
+    def warm_up(self, name: str) -> None:
+        """There is no process to load anything in."""
+
     def reprioritise(self, choose: object) -> None:
         """Nothing waits in an order here."""
 

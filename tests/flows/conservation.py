@@ -109,8 +109,11 @@ def _find_stale(workspace: Workspace, document: Document, pages: Sequence[Page])
     shown = {name: value.items for name, value in document.values.items() if value.items}
     texts = workspace.batches.texts([p.id for p in pages])
     wrong = []
-    if filed.type != document.type or {n: v.items for n, v in filed.values.items() if v.items} != shown:
-        wrong.append(f"document {document.id} is filed with other values than its batch shows")
+    kind = workspace.setup.document_type(document.type)
+    own = {f.name for f in kind.fields} if kind else set()  # folders add values of their own
+    held = {n: v.items for n, v in filed.values.items() if v.items and n in own}
+    if filed.type != document.type or held != shown:
+        wrong.append(f"document {document.id} is filed with other values than its batch shows: {held} for {shown}")
     if [p.page_id for p in filed.pages] != [p.id for p in pages]:
         wrong.append(f"document {document.id} is filed with other pages than its batch shows")
     for kept, page in zip(filed.pages, pages, strict=False):
