@@ -141,7 +141,7 @@ def shoot_slips(desktop: Desktop, bench: BenchView, target: Path, spin: Callable
     spin(1)
     dialog = bench.findChildren(RegisterDialog)[0]
     dialog.line.setText("lock")
-    p.slips.look_up("Supplier", "lock")
+    p.slips.look_up(bench.slip.document, "Supplier", "lock")
     spin(1)
     dialog.grab().save(str(target / "register.png"))
     dialog.close()

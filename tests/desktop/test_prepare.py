@@ -35,16 +35,16 @@ class Routines(DesktopTest):
         p = view.presenter
         self.until(lambda: p.state.sides and not p.state.rehearsing, 20, "the first rehearsal")
         self.assertEqual(sum(s.kind == "break" for s in p.state.sides), before)
-        self.assertIn(f"{before} breaks the same, 0 missed, 0 more", view.figures.text())
+        self.assertIn(f"{before} breaks are the same, none is missing, none is new", view.figures.text())
         view.rules.kind.setCurrentText("page numbering")
         QTest.mouseClick(view.rules.add, Qt.MouseButton.LeftButton)
         self.until(lambda: view.rules.list.count() == 2)
-        self.until(lambda: any("page" in s.why for s in p.state.sides if s.kind == "break") and not p.state.rehearsing, 60,
+        self.until(lambda: any("page" in s.told for s in p.state.sides if s.kind == "break") and not p.state.rehearsing, 60,
                    "page numbers to be tried")  # fmt: skip
         view.rules.list.setCurrentRow(0)
         QTest.mouseClick(view.rules.remove, Qt.MouseButton.LeftButton)
         self.until(lambda: [r.rule for r in p.state.routine.separation.rules] == ["page numbering"])  # type: ignore[union-attr]
-        self.until(lambda: not p.state.rehearsing and all(s.why != "separator sheet" for s in p.state.sides if s.kind == "break"),
+        self.until(lambda: not p.state.rehearsing and all("separator sheet" not in s.told for s in p.state.sides if s.kind == "break"),
                    60, "the rehearsal without separators")  # fmt: skip
         self.assertEqual(len(desktop.workspace.batches.load(batch_id).documents), before, "a rehearsal changes nothing")
         tried = sum(s.kind == "break" for s in p.state.sides)

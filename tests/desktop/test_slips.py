@@ -66,7 +66,7 @@ class Slips(DesktopTest):
         self.go(bench, "Mooring agreement")
         before = self.row(bench, "Boat number").text
         bench.slip.focus("Boat number")
-        self.key(bench.slip.fields["Boat number"].value, Qt.Key.Key_F4)
+        self.key(bench.slip.fields["Boat number"].value, Qt.Key.Key_R, ALT)
         self.until(lambda: bench.findChildren(RegisterDialog) and bench.findChildren(RegisterDialog)[0].isVisible(), 10)
         dialog = bench.findChildren(RegisterDialog)[0]
         other = next(e["Boat number"] for e in self.desktop.workspace.entries("boats") if e["Boat number"] != before)
@@ -108,7 +108,7 @@ class Slips(DesktopTest):
         self.assertEqual(self.row(bench, "Boat number").origin, "folder")
         self.back(window, bench)
         bench.slip.focus("Start date")
-        self.key(bench.slip.fields["Start date"].value, Qt.Key.Key_Semicolon, CTRL)
+        self.key(bench.slip.fields["Start date"].value, Qt.Key.Key_D, ALT)
         self.until(lambda: self.row(bench, "Start date").origin == "today", 10)
 
     def test_the_table_sets_one_value_for_many_and_fills_down(self) -> None:

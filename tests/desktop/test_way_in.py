@@ -109,7 +109,7 @@ class WayIn(Begun):
         cabinets.presenter.choose(field, value)
         self.until(lambda: cabinets.presenter.state.columns[0].chosen == value)
         self.key(cabinets.table, Qt.Key.Key_S)
-        self.assertEqual(window.work.destination.text(), f"Brings along: {field} {value}")
+        self.assertIn(f"The next stack gets {field} = {value}, to be confirmed.", window.work.destination.text())
 
     def test_another_start_hands_its_files_over(self) -> None:
         desktop, window = self.begin()

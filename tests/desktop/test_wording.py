@@ -67,12 +67,12 @@ class Balance(unittest.TestCase):
         data = data_of(page(1, "a"), page(2, None), page(3, "f"), page(4, "s"), waiting, a=BILL, f=filed, s=parked)
         short, told = say_balance(data.balance)
         self.assertEqual(short.splitlines(), [
-            "5 captured", "3 kept, 1 left out", "1 filed, 1 waiting", "1 set aside", "1 being separated",
+            "5 sides captured", "3 kept, 1 left out", "1 filed, 1 waiting", "1 set aside", "1 being separated",
         ])  # fmt: skip
         self.assertIn("5 captured = 3 kept + 1 left out + 1 being separated", told)
         self.assertIn("3 kept = 1 filed + 1 set aside + 1 waiting", told)
         broken = replace(data.balance, captured=9)
-        self.assertIn("not even", say_balance(broken)[1])
+        self.assertIn("9 sides were captured and 5 are accounted for", say_balance(broken)[1])
 
     def test_reading_is_counted_until_it_is_done(self) -> None:
         data = data_of(page(1, "a"), page(2, "a", text_rotation=None), page(3, None, text_rotation=None), a=BILL)

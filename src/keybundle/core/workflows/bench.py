@@ -120,7 +120,7 @@ def run_command(
     may_work(workspace.person(who))
     workspace.batches.apply(batch_id, who, label, command, base=base)
     line.revise(batch_id)
-    return Changes(frozenset([batch_id]), text=label)
+    return Changes(frozenset([batch_id]), text=f"{label[:1].upper()}{label[1:]}")
 
 
 def toggle_reading(workspace: Workspace, line: Line, batch_id: str, who: str) -> None:

@@ -34,7 +34,7 @@ COMMANDS: tuple[Command, ...] = (
         "Ctrl+Shift+Y",
         "everywhere",
     ),
-    Command("edit.undo", "Undo", "Take back the last step of the open batch", "Ctrl+Z", "everywhere"),
+    Command("edit.undo", "Undo", "Undo the last step of the open batch", "Ctrl+Z", "everywhere"),
     Command("edit.redo", "Redo", "Do the undone step again", "Ctrl+Shift+Z", "everywhere"),
     Command("work.scan", "Scan", "Scan the stack in the feeder under the chosen routine", "S", "work"),
     Command("work.preview", "Preview a page", "Scan a page to look at, then accept it or scan it again", "P", "work"),
@@ -74,9 +74,9 @@ COMMANDS: tuple[Command, ...] = (
         "strip.to document before", "To document before", "Give the page to the document before", ",", "bench strip"
     ),
     Command("strip.to document after", "To document after", "Give the page to the document after", ".", "bench strip"),
-    Command("strip.reach next", "Reach on", "Select one page more towards the end", "Shift+Right", "bench strip"),
+    Command("strip.reach next", "Select further", "Select one page more towards the end", "Shift+Right", "bench strip"),
     Command(
-        "strip.reach previous", "Reach back", "Select one page more towards the front", "Shift+Left", "bench strip"
+        "strip.reach previous", "Select back", "Select one page more towards the front", "Shift+Left", "bench strip"
     ),
     Command("strip.select document", "Select document", "Select its pages; again: all pages", "Ctrl+A", "bench strip"),
     Command("strip.cut", "Cut", "Take the chosen pages in hand to paste them elsewhere", "Ctrl+X", "bench strip"),
@@ -86,15 +86,15 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "strip.join documents", "Join documents", "Join the documents of the chosen pages", "Shift+J", "bench strip"
     ),
-    Command("strip.reverse", "Turn order round", "Reverse the order of the chosen pages", "V", "bench strip"),
+    Command("strip.reverse", "Reverse the order", "Reverse the order of the chosen pages", "V", "bench strip"),
     Command(
         "strip.interleave", "Interleave", "Put backs behind fronts that were scanned as two stacks", "I", "bench strip"
     ),
     Command(
-        "strip.shift breaks later", "Shift breaks on", "Move every break one page towards the end", ">", "bench strip"
+        "strip.shift breaks later", "All breaks later", "Move every break one page towards the end", ">", "bench strip"
     ),
     Command(
-        "strip.shift breaks earlier", "Shift breaks back", "Move every break one page to the front", "<", "bench strip"
+        "strip.shift breaks earlier", "All breaks earlier", "Move every break one page to the front", "<", "bench strip"
     ),
     Command("strip.contact sheet", "Contact sheet", "Show all pages large, or the page and slip", "G", "bench strip"),
     Command("strip.slip", "To the slip", "Go to the slip's next unsure value", "Return", "bench strip"),
@@ -124,7 +124,7 @@ COMMANDS: tuple[Command, ...] = (
         "bench",
     ),
     Command(
-        "bench.scan again", "Scan page again", "Scan a page in the stead of this one; it is left out", "Ctrl+G", "bench"
+        "bench.scan again", "Scan page again", "Scan a page in place of this one; it is left out", "Ctrl+G", "bench"
     ),
     Command(
         "bench.scan in", "Scan pages in", "Scan what lies in the feeder to the place after this page", "Ctrl+I", "bench"
@@ -139,13 +139,13 @@ COMMANDS: tuple[Command, ...] = (
     Command("slip.empty all", "Empty the slip", "Empty all fields of the slip", "Ctrl+Shift+Backspace", "bench slip"),
     Command(
         "slip.clear assumed",
-        "Clear assumed",
+        "Empty what nobody confirmed",
         "Empty what was only carried over, defaulted or prefilled",
         "Ctrl+Shift+E",
         "bench slip",
     ),
-    Command("slip.today", "Today", "Give the date field today's date, marked as such", "Ctrl+;", "bench slip"),
-    Command("slip.register", "Register", "Look into the register behind the field", "F4", "bench slip"),
+    Command("slip.today", "Today", "Give the date field today's date, marked as such", "Alt+D", "bench slip"),
+    Command("slip.register", "Register", "Look into the register behind the field", "Alt+R", "bench slip"),
     Command("slip.tags", "Tags", "Go to the document's tags", "Ctrl+T", "bench slip"),
     *(
         Command(
@@ -194,7 +194,11 @@ COMMANDS: tuple[Command, ...] = (
     Command("cabinets.flat", "Flat list", "Close all columns, or show them again", "L", "cabinets"),
     Command("cabinets.tags", "Tags", "Change the tags of the chosen documents", "T", "cabinets"),
     Command(
-        "cabinets.scan", "Scan here", "Scan a stack that takes over the chosen values, to be confirmed", "S", "cabinets"
+        "cabinets.scan",
+        "Scan with these values",
+        "Scan a stack that takes over the chosen values, to be confirmed",
+        "S",
+        "cabinets",
     ),
     Command("find.open", "Open hit", "Show the hit's page with the words marked", "Return", "find"),
     Command("find.clear", "New search", "Empty the line for a new search", "Esc", "find"),

@@ -26,6 +26,7 @@ from keybundle.desktop.presenters.bench_state import (
     TableRow,
 )
 from keybundle.desktop.presenters.drafts import TAGS, Draft
+from keybundle.desktop.presenters.texts import count
 
 UNKNOWN = Calibration()
 ASSUMED_TOLD = {
@@ -38,7 +39,7 @@ ASSUMED_TOLD = {
 
 def say_balance(b: Balance) -> tuple[str, str]:
     """Return the page balance in short, and explained."""
-    short = f"{b.captured} captured\n{b.kept} kept, {b.left_out} left out\n{b.filed} filed, {b.waiting} waiting"
+    short = f"{count(b.captured, 'side')} captured\n{b.kept} kept, {b.left_out} left out\n{b.filed} filed, {b.waiting} waiting"
     if b.set_aside:
         short += f"\n{b.set_aside} set aside"
     if b.unplaced:
@@ -48,7 +49,12 @@ def say_balance(b: Balance) -> tuple[str, str]:
         f"{f' + {b.unplaced} being separated' if b.unplaced else ''}; "
         f"{b.kept} kept = {b.filed} filed + {b.set_aside} set aside + {b.waiting} waiting."
     )
-    return short, told if b.is_even else f"The page balance is not even: {b}."
+    counted = b.kept + b.left_out + b.unplaced
+    wrong = (
+        f"{count(b.captured, 'side')} were captured and {counted} are accounted for; of {b.kept} kept ones "
+        f"{b.filed + b.set_aside + b.waiting} are. Nothing was deleted; tell an administrator."
+    )
+    return short, told if b.is_even else wrong
 
 
 def say_reading(batch: Batch, *, stopped: bool) -> tuple[str, str]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -26,11 +26,11 @@ WAIT_MS = 250
 
 @dataclass(frozen=True)
 class RehearsedSide:
-    """What a routine would do with a side: ``kind`` is break, kept or left out; ``changed`` against the batch now."""
+    """What a routine would do with a side, in a sentence; ``kind`` is break, kept or left out."""
 
     number: int
     kind: str
-    why: str
+    told: str
     note: str
 
 
@@ -229,19 +229,17 @@ class RoutinesPresenter(QObject):
         self._show(rehearsing=True)
         s.runner.query(
             lambda: separating.rehearse(s.workspace, s.pool, sample, routine, cancel=cancel), self._rehearsed,
-            key="rehearsal", on_error=lambda told: self._show(rehearsing=False, figures=told),
+            key="rehearsal", owner=self, kind="rehearsal", on_error=lambda told: self._show(rehearsing=False, figures=told),
         )  # fmt: skip
 
     def _rehearsed(self, found: Rehearsal) -> None:
-        sides = tuple(_side(i, p) for i, p in enumerate(found.placings, 1))
-        said = f"{count(found.documents, 'document')}, {count(found.left_out, 'side')} left out of {len(sides)}."
-        against = (
-            f" Against the batch as it is: {found.right} breaks the same, {found.missed} missed, {found.false} more."
-        )
-        if found.is_confirmed:
-            against = (
-                f" Against the confirmed batch: {found.right} breaks right, {found.missed} missed, {found.false} false."
-            )
+        sides = tell_sides(found.placings)
+        become, out = count(found.documents, "document"), count(found.left_out, "side")
+        is_are = "is" if found.left_out == 1 else "are"
+        said = f"{count(len(sides), 'side')} become {become}; {out} {is_are} left out."
+        beside = "the confirmed batch" if found.is_confirmed else "the batch as it is cut now"
+        same = f"{count(found.right, 'break')} {'is' if found.right == 1 else 'are'} the same"
+        against = f" Compared with {beside}: {same}, {_none(found.missed)} missing, {_none(found.false)} new."
         self._show(sides=sides, figures=said + against, rehearsing=False)
 
     def separate_open_batches(self) -> None:
@@ -264,7 +262,20 @@ class RoutinesPresenter(QObject):
         s.runner.long(work, done, on_error=self.failed.emit)
 
 
-def _side(number: int, placing: Any) -> RehearsedSide:
-    if not placing.kept:
-        return RehearsedSide(number, "left out", placing.reason, placing.note)
-    return RehearsedSide(number, "break" if placing.starts else "kept", placing.break_reason, placing.note)
+def _none(number: int) -> str:
+    return f"{number} {'is' if number == 1 else 'are'}" if number else "none is"
+
+
+def tell_sides(placings: Sequence[Any]) -> tuple[RehearsedSide, ...]:
+    """Return each side with what would become of it: the document it begins, or the side it goes with."""
+    found: list[RehearsedSide] = []
+    documents, begins = 0, 0
+    for number, placing in enumerate(placings, 1):
+        kind, told = "kept", f"goes with side {begins}"
+        if not placing.kept:
+            kind, told = "left out", f"left out ({placing.reason})"
+        elif placing.starts or not begins:
+            kind, documents, begins = "break", documents + 1, number
+            told = f"begins document {documents} ({placing.break_reason or 'first page'})"
+        found.append(RehearsedSide(number, kind, f"Side {number}: {told}", placing.note))
+    return tuple(found)

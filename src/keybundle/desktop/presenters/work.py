@@ -265,9 +265,12 @@ class WorkPresenter(QObject):
 
     def _say_destination(self, routine: Routine | None) -> str:
         kind = self._s.workspace.setup.document_type(routine.document_type) if routine else None
+        goes = f" {kind.name}s go to the cabinet {kind.cabinet}." if kind else ""
+        told = f"It becomes your work.{goes}"
         if self._given:
-            return "Brings along: " + ", ".join(f"{k} {v}" for k, v in self._given.items())
-        return f"Work of {self._s.who}" + (f"\n{kind.name} documents go to {kind.cabinet}" if kind else "")
+            values = ", ".join(f"{k} = {v}" for k, v in self._given.items())
+            told += f"\nThe next stack gets {values}, to be confirmed."
+        return told
 
     def _missing(self, routine: Routine | None) -> str:
         if routine is not None and routine.device:
@@ -476,7 +479,11 @@ def _row(row: WorkRow, reading_stopped: bool) -> BatchRow:
     if reading_stopped and row.count(State.READING):
         told = f"reading stopped (R reads on), {told}"
     title = f"{row.routine}: {row.origin}"
-    return BatchRow(row.id, row.sign, title, told, join_words(parts) or "nothing placed yet", tuple(band))
+    return BatchRow(row.id, row.sign, title, told, join_words(parts) or _say_empty(row), tuple(band))
+
+
+def _say_empty(row: WorkRow) -> str:
+    return f"all {count(row.left_out, 'side')} left out" if row.left_out else "nothing placed yet"
 
 
 def _record_line(record: Record, at: str) -> str:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPixmap
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from keybundle.desktop.presenters.work import HaltShown
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Told
 
-PICTURE_HEIGHT = 220
+PICTURE_HEIGHT = 150
 WAYS = (
     ("go on", "Go on   G", "The sheets are fine: feed what lies in the feeder"),
     ("again", "Scan again   A", "Leave these sheets out and feed them again with the rest"),
@@ -37,26 +37,29 @@ class HaltBand(QFrame):
         self._pictures = QHBoxLayout()
         self._pictures.setSpacing(12)
         self.buttons: dict[str, Button] = {}
-        ways = QVBoxLayout()
-        ways.setSpacing(4)
-        for way, label, told in WAYS:
+        ways = QGridLayout()
+        ways.setHorizontalSpacing(12)
+        ways.setVerticalSpacing(4)
+        for column, (way, label, told) in enumerate(WAYS):
             button = self.buttons[way] = Button(label)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.clicked.connect(lambda _=False, w=way: self.choose(w))
-            ways.addWidget(button)
-            ways.addWidget(_told(label, f"color: {c.QUIET}; font-size: 12px;", told))
+            ways.addWidget(button, 0, column)
+            said = _told(label, f"color: {c.QUIET}; font-size: 12px;", told)
+            ways.addWidget(said, 1, column, Qt.AlignmentFlag.AlignTop)
+            ways.setColumnStretch(column, 1)
         self.buttons["again"].setProperty("role", "main")
-        ways.addStretch(1)
-        said = QVBoxLayout()
-        said.addWidget(self.words)
-        said.addWidget(self.again)
-        said.addStretch(1)
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        left.addWidget(self.words)
+        left.addWidget(self.again)
+        left.addStretch(1)
+        left.addLayout(ways)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 12, 16, 12)
         layout.setSpacing(16)
-        layout.addLayout(said, 1)
+        layout.addLayout(left, 1)
         layout.addLayout(self._pictures)
-        layout.addLayout(ways)
         self.hide()
 
     def show_halt(self, halt: HaltShown) -> None:

@@ -53,7 +53,7 @@ class MappingDialog(QDialog):
         take = Button("Take in")
         take.setProperty("role", "main")
         take.clicked.connect(self._take)
-        leave = Button("Leave")
+        leave = Button("Do not import")
         leave.clicked.connect(self.reject)
         buttons = QHBoxLayout()
         buttons.addStretch(1)

@@ -29,7 +29,7 @@ class PreviewDialog(QDialog):
         self.accept_it.setProperty("role", "main")
         self.next_page = self._button("Accept, next page   N", "N", lambda: self._wait(self._accept_and_go_on))
         self.again = self._button("Scan again   A", "A", lambda: self._wait(presenter.again))
-        self.leave = self._button("Let it go   Esc", "", self.reject)
+        self.leave = self._button("Do not keep   Esc", "", self.reject)
         buttons = QHBoxLayout()
         for button in (self.leave, self.again, self.next_page, self.accept_it):
             buttons.addWidget(button)

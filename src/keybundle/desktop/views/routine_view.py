@@ -72,7 +72,7 @@ class RoutineView(QWidget):
         self.names.currentTextChanged.connect(presenter.choose)
         self.copy = Button("Copy routine")
         self.copy.clicked.connect(presenter.copy)
-        self.undo = Button("Take back last change")
+        self.undo = Button("Undo last change")
         self.undo.clicked.connect(presenter.undo)
         self.problem = Told()
         self.problem.setProperty("role", "problem")
@@ -436,8 +436,7 @@ def show_text(line: QLineEdit, text: str) -> None:
 
 
 def _side_item(side: RehearsedSide) -> QListWidgetItem:
-    said = {"break": f"new document: {side.why}", "kept": "", "left out": f"left out: {side.why}"}[side.kind]
-    item = QListWidgetItem(f"{SIGN[side.kind]}  {side.number:>3}  {said}")
+    item = QListWidgetItem(side.told)
     colour = {"break": c.TEAL, "kept": c.INK, "left out": c.QUIET}[side.kind]
     item.setForeground(QColor(colour))
     if side.note:

@@ -135,7 +135,7 @@ class SlipField(QFrame):
         if row.note:
             parts.append(row.note)
         if row.has_register and self.value.hasFocus():
-            parts.append("F4 looks into the register")
+            parts.append("Alt+R looks into the register")
         return "\n".join(parts)
 
     def _close_list(self) -> None:

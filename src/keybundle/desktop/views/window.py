@@ -330,7 +330,7 @@ class MainWindow(QMainWindow):
         """Go to the scanner with the values that a cabinet's columns give."""
         self.work.presenter.bring_along(values)
         self.go_work()
-        self.say("Press S to scan" + ("; the stack brings along what is chosen" if values else ""))
+        self.say("The next stack gets these values. Press S to scan it." if values else "Press S to scan.")
 
     def open_files(self, files: list[Path]) -> None:
         """Bring in files that were handed over by the file manager."""

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QListView,
     QProgressBar,
+    QScrollArea,
     QStackedLayout,
     QStyle,
     QStyledItemDelegate,
@@ -41,6 +42,7 @@ from keybundle.desktop.views.told import Told
 Index = QModelIndex | QPersistentModelIndex
 ROW_HEIGHT = 88
 SHOWN_REFUSALS, OPTIONS_WIDTH = 4, 30
+SOURCES_WIDTH, TODAY_WIDTH = 264, 248
 PAGE_FILES = "*.tif *.tiff *.png *.jpg *.jpeg *.webp *.jp2 *.bmp *.pnm *.pbm *.pgm *.ppm *.heic *.heif *.pdf"
 
 
@@ -112,6 +114,20 @@ class BatchDelegate(QStyledItemDelegate):
         painter.restore()
 
 
+def scrolled(layout: QVBoxLayout, width: int) -> QScrollArea:
+    """Return a column that scrolls where the window is too low for it, instead of being pressed together."""
+    holder, area = QWidget(), QScrollArea()
+    layout.setContentsMargins(0, 0, 0, 0)
+    holder.setLayout(layout)
+    area.setWidget(holder)
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    area.setFixedWidth(width)
+    holder.setObjectName("place")
+    return area
+
+
 def section(text: str) -> Told:
     """Return a small heading."""
     label = Told(text)
@@ -173,9 +189,9 @@ class WorkView(QWidget):
         layout = QHBoxLayout()
         layout.setSpacing(16)
         whole.addLayout(layout, 1)
-        layout.addLayout(self._make_sources())
+        layout.addWidget(scrolled(self._make_sources(), SOURCES_WIDTH))
         layout.addLayout(self._make_list(), 1)
-        layout.addLayout(self._make_today())
+        layout.addWidget(scrolled(self._make_today(), TODAY_WIDTH))
         self._register()
         presenter.changed.connect(self.render_state)
         presenter.halted.connect(self.halt.show_halt)
