@@ -15,7 +15,7 @@ PARTS = {
     "marks": parts.measure_marks, "cleaning": parts.measure_cleaning, "values": parts.measure_values,
     "types": indexing.measure_types, "learning": indexing.measure_learning, "reading": indexing.measure_reading,
     "registers": indexing.measure_registers, "effort": indexing.measure_effort, "pages": pages.measure_pages,
-    "photos": pages.measure_photos, "pace": pages.measure_pace, "window": pages.measure_window,
+    "photos": pages.measure_photos, "pace": pages.measure_pace, "window": pages.measure_window, "keys": pages.measure_keys,
     "start": parts.measure_start, "slip": parts.measure_slip, "line": parts.measure_line,
 }  # fmt: skip
 TARGET = Path(__file__).parent.parent / "docs" / "performance.md"

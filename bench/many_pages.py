@@ -15,7 +15,7 @@ from keybundle.core.separation.facts import Placing
 from keybundle.core.workflows.page_jobs import PageJob
 from keybundle.core.workflows.page_work import examine, read
 from keybundle.core.workflows.preview_files import preview_path
-from keybundle.core.workflows.workspace import open_workspace
+from keybundle.core.workflows.workspace import Workspace, open_workspace
 from keybundle.demo import seed
 from keybundle.demo.trials import draw_page
 
@@ -27,20 +27,26 @@ def sample_page() -> bytes:
     return out.getvalue()
 
 
-def make_batch(data: Path, pages: int) -> None:
-    """Put a batch of so many placed and read pages into a fresh data directory, pictures included."""
+def make_batches(data: Path, pages: int, batches: int = 1) -> None:
+    """Put batches of so many placed and read pages into a fresh data directory, pictures included."""
     workspace = open_workspace(data)
     seed.begin(workspace)
     who, sample = workspace.person(None).name, sample_page()
-    batch_id = workspace.batches.create("Post", "many", who)
     sha = workspace.place.files.put(sample)
     source = workspace.place.files.path(sha)
     job = PageJob(path=str(source), name="many", page_id="first", steps=(True,) * 4)
     cache, root = str(workspace.place.cache), str(workspace.place.files.root)
     facts = Facts.from_json(examine(job, Wanted(separator=True), cache, root)[0])
     text = read(replace(job, frame=Frame(facts.width, facts.height)))[0]
+    for number in range(batches):
+        batch_id = workspace.batches.create("Post", "many", who)
+        _fill(workspace, batch_id, sha, facts, text, range(number * pages, (number + 1) * pages))
+    workspace.close()
+
+
+def _fill(workspace: Workspace, batch_id: str, sha: str, facts: Facts, text: bytes, numbers: range) -> None:
     with workspace.place.database.atomic():
-        for i in range(pages):
+        for i in numbers:
             page = Page(f"page{i:05d}", i, "many", 0, i + 1, "front", sha, False)
             workspace.batches.add_page(batch_id, page)
             workspace.batches.set_facts(page.id, replace(facts, rotation=0, skew_degrees=0.0))
@@ -51,8 +57,7 @@ def make_batch(data: Path, pages: int) -> None:
                 made = preview_path(workspace.place.cache, "first", facts.rotation, kind)
                 write_atomic(preview_path(workspace.place.cache, page.id, 0, kind), made.read_bytes(), durable=False)
         workspace.batches.end_capture(batch_id)
-    workspace.close()
 
 
 if __name__ == "__main__":
-    make_batch(Path(sys.argv[1]), int(sys.argv[2]))
+    make_batches(Path(sys.argv[1]), *map(int, sys.argv[2:]))

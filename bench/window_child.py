@@ -15,6 +15,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from keybundle.core.base.progress import Step
+from keybundle.core.batches import commands
+from keybundle.core.workflows import slip
 from keybundle.core.workflows.capture import find_routine, scan_stack
 from keybundle.core.workflows.devices import Options, find_scanners
 from keybundle.desktop.app import Desktop
@@ -23,6 +25,7 @@ from keybundle.desktop.theme.style import apply_theme
 
 DWELL_SECONDS = 0.4
 PACE = 130.0
+KEYS_ROUNDS, FILED_WHILE_TYPING, WARM_BENCHES = 30, 60, 10
 
 
 def resident_kb() -> int:
@@ -165,6 +168,77 @@ def measure_pace(child: Child) -> None:
     print(max(late) - min(late), gap)
 
 
+def measure_keys(child: Child) -> None:
+    """Print ms from Enter to the next field's caret (median, worst), texts lost while 60 are filed, the longest gap."""
+    ws, line, window, who = child.desktop.workspace, child.desktop.line, child.window, child.window.session.who
+    batch = ws.batches.ids()[0]
+    documents = [d.id for d in ws.batches.load(batch).in_order()][: FILED_WHILE_TYPING + 1]
+    values = {"Sender": "Tamsin Reedmace", "Letter date": "2026-03-04", "Subject": "A leaking gate"}
+    for document in documents:
+        slip.choose_type(ws, line, batch, document, "Letter", who)
+        for name, text in list(values.items())[: None if document != documents[-1] else 1]:
+            slip.enter_value(ws, line, batch, document, name, text, who)
+    line.wait()
+    window.open_batch(batch)
+    bench = window.benches[batch]
+    child.until(lambda: bench.presenter.state.slip)
+    bench.presenter.go_to_document(documents[-1])
+    child.run(0.5)
+    took = []
+    for number in range(KEYS_ROUNDS):
+        bench.slip.focus("Sender")
+        field = bench.slip.fields["Sender"].value
+        field.selectAll()
+        QTest.keyClicks(field, f"Oda Fenwright {number}")
+        start = time.perf_counter()
+        QTest.keyClick(field, Qt.Key.Key_Return)
+        took.append(time.perf_counter() - start)
+        if QApplication.focusWidget() is field:
+            raise AssertionError("Enter did not go on")
+        child.run(0.3)
+    bench.presenter.filing.file_all()
+    lost, gap, said = 0, 0.0, ""
+    end = time.monotonic() + 15
+    while time.monotonic() < end:
+        name = ("Sender", "Subject")[len(said) % 2]
+        bench.slip.focus(name)
+        field = bench.slip.fields[name].value
+        field.selectAll()
+        said = f"Bram Alder {time.monotonic():.3f}"
+        for letter in said:
+            began = time.perf_counter()
+            QTest.keyClicks(field, letter)
+            child.app.processEvents()
+            gap = max(gap, time.perf_counter() - began)
+            child.run(0.1)
+        lost += field.text() != said
+        QTest.keyClick(field, Qt.Key.Key_Return)
+        child.run(0.1)
+        bench.presenter.go_to_document(documents[-1])
+    child.until(lambda: not bench.presenter.drafts.is_saving and line.busy == 0)
+    filed = sum(d.filed_id is not None for d in ws.batches.load(batch).documents.values())
+    print(sorted(took)[len(took) // 2] * 1000, max(took) * 1000, lost, filed, gap * 1000)
+
+
+def measure_benches(child: Child) -> None:
+    """Print by how many MB the memory grows while all batches are opened on the bench and closed, one after another."""
+    ws, window = child.desktop.workspace, child.window
+    child.until(lambda: child.desktop.line.busy == 0, 600)
+    before = 0
+    for number, batch in enumerate(ws.batches.ids()):
+        window.open_batch(batch)
+        bench = window.benches[batch]
+        child.until(lambda b=bench: b.presenter.pictures.shown is not None)  # type: ignore[misc]
+        pages = [p.id for p in bench.presenter.state.pages]
+        ws.batches.apply(batch, window.session.who, "leave out", lambda b, p=pages: commands.leave_out(b, p))  # type: ignore[misc]
+        bench.presenter.close_batch()
+        child.until(lambda b=batch: b not in window.benches)  # type: ignore[misc]
+        child.run(0.02)
+        if number == WARM_BENCHES:
+            before = resident_kb()
+    print((resident_kb() - before) / 1024)
+
+
 def measure_effort(child: Child) -> None:
     """Print the keys pressed and the documents filed: each unsure value confirmed or typed, each document filed."""
     from keybundle.demo import seed  # loads imaging, which would count in the other measurements
@@ -216,6 +290,8 @@ def main(data: Path, task: str) -> None:
             "pages": measure_pages,
             "pace": measure_pace,
             "effort": measure_effort,
+            "keys": measure_keys,
+            "benches": measure_benches,
         }[task](child)
     child.desktop.close()
 

@@ -44,8 +44,9 @@ class Routines(DesktopTest):
         view.rules.list.setCurrentRow(0)
         QTest.mouseClick(view.rules.remove, Qt.MouseButton.LeftButton)
         self.until(lambda: [r.rule for r in p.state.routine.separation.rules] == ["page numbering"])  # type: ignore[union-attr]
-        self.until(lambda: not p.state.rehearsing and all("separator sheet" not in s.told for s in p.state.sides if s.kind == "break"),
-                   60, "the rehearsal without separators")  # fmt: skip
+        breaks = lambda: [s.told for s in p.state.sides if s.kind == "break"]  # noqa: E731
+        self.until(lambda: not p.state.rehearsing and not any("separator sheet" in told for told in breaks()), 60,
+                   "the rehearsal without separators")  # fmt: skip
         self.assertEqual(len(desktop.workspace.batches.load(batch_id).documents), before, "a rehearsal changes nothing")
         tried = sum(s.kind == "break" for s in p.state.sides)
         self.until(view.separate.isVisible)

@@ -60,6 +60,7 @@ class JobRunner(QObject):
         self._queries = {kind: ThreadPoolExecutor(n, thread_name_prefix=kind) for kind, n in THREADS.items()}
         self._changes = Lanes(CHANGE_THREADS, "change")
         self._long = ThreadPoolExecutor(LONG_THREADS, thread_name_prefix="long")
+        self._asked = 0
         self._numbers: dict[tuple[str, int], int] = {}
         self._waiting: dict[tuple[str, int], Future[Any]] = {}
         self._closed = False
@@ -99,7 +100,8 @@ class JobRunner(QObject):
 
     def _ask(self, key: str, owner: QObject | None, on_result: OnResult | None, on_error: OnError | None) -> _Asked:
         scoped = (key, id(owner) if owner is not None else 0)
-        number = self._numbers[scoped] = self._numbers.get(scoped, 0) + 1
+        self._asked += 1
+        number = self._numbers[scoped] = self._asked
         return _Asked(scoped, number, owner, on_result, on_error)
 
     def _follow(self, future: Future[Any], asked: _Asked) -> None:
@@ -114,7 +116,10 @@ class JobRunner(QObject):
 
     def _deliver(self, outcome: _Outcome) -> None:
         asked = outcome.asked
-        is_late = bool(asked.key[0]) and self._numbers[asked.key] != asked.number
+        is_late = bool(asked.key[0]) and self._numbers.get(asked.key) != asked.number
+        if not is_late:
+            self._numbers.pop(asked.key, None)
+            self._waiting.pop(asked.key, None)
         if self._closed or is_late or (asked.owner is not None and not shiboken6.isValid(asked.owner)):
             return
         try:
