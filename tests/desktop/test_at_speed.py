@@ -385,6 +385,32 @@ class Calm(AtSpeed):
         self.assertEqual(list(made[2].given.values()), [{"Boat number": "LN1003"}])
 
 
+class SetUp(AtSpeed):
+    def test_a_change_of_the_set_up_reaches_what_is_open(self) -> None:
+        self.go("Mooring agreement")
+        names = list(self.bench.slip.fields)
+        self.bench.slip.focus("Keeper")
+        self.burst("Arden")
+        work, finder = self.window.work, self.window.finder
+        before = finder._names.rowCount()
+        kinds = tuple(
+            k.model_copy(update={"fields": (*k.fields, k.fields[0].model_copy(update={"name": "Berth fee"}))})
+            if k.name == "Mooring agreement" else k for k in self.ws.setup.document_types
+        )  # fmt: skip
+        routines = tuple(r.model_copy(update={"name": "Morning post"}) if r.name == "Post" else r
+                         for r in self.ws.setup.routines)  # fmt: skip
+        administrator = next(p.name for p in self.ws.setup.people if p.role == "administrator")
+        self.ws.put_setup(
+            self.ws.setup.model_copy(update={"document_types": kinds, "routines": routines}), administrator
+        )
+        self.until(lambda: list(self.bench.slip.fields) == [*names, "Berth fee"], 10, "the new field on the slip")
+        self.assertTrue(
+            self.field("Keeper").hasFocus() and self.field("Keeper").text() == "Arden", "with the caret kept"
+        )
+        self.until(lambda: work.routine.findText("Morning post") >= 0, 10, "the routine's new name in the work list")
+        self.assertEqual(finder._names.rowCount(), before + 1)
+
+
 class Lanes(AtSpeed):
     def test_enter_then_ctrl_enter_are_kept_in_their_order_while_sixty_things_are_filed(self) -> None:
         document = self.go("Mooring agreement")

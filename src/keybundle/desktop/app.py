@@ -67,6 +67,8 @@ class Desktop(QObject):
         self.runner = JobRunner(self)
         self._stack.callback(self.runner.close)
         self.bus = Bus(self)
+        self.workspace.on_setup = lambda: self.bus.tell(Changes(setup=True))
+        self._stack.callback(setattr, self.workspace, "on_setup", lambda: None)
         self.line = Line(self.workspace, self.pool, self.bus.tell)
         self._stack.callback(self.line.close)
         self.door = Door(door_path(data), self)

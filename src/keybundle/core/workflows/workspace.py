@@ -42,6 +42,7 @@ class Workspace:
         # Guards what is remembered here, and is never held while waiting to write: who writes asks for the set-up too.
         self._lock = threading.RLock()
         self._memory_lock = threading.Lock()
+        self.on_setup: Callable[[], None] = lambda: None  # called after set-up or registers have changed, in any thread
         self._setup: Setup | None = None
         self._books: dict[str, Book] | None = None
         self._memory: Memory | None = None
@@ -90,6 +91,7 @@ class Workspace:
         """Read the registers anew when they are asked for next."""
         with self._lock:
             self._books = None
+        self.on_setup()
 
     def put_setup(self, setup: Setup, who: str) -> None:
         """Put a set-up in force; registers that bring rows replace their entries, others keep theirs."""
@@ -128,6 +130,7 @@ class Workspace:
     def _forget_setup(self) -> None:
         with self._lock:
             self._setup, self._books = None, None
+        self.on_setup()
 
     def full_setup(self) -> Setup:
         """Return the set-up with the registers' rows, as it is exported."""

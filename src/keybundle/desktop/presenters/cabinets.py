@@ -113,7 +113,7 @@ class CabinetsPresenter(QObject):
         session.bus.changed.connect(self._on_changes)
 
     def _on_changes(self, changes: Changes) -> None:
-        if changes.repository:
+        if changes.repository or changes.setup:
             self.refresh()
 
     def refresh(self) -> None:

@@ -76,7 +76,7 @@ class Desk(QObject):
     # -- loading -----------------------------------------------------------------------------------------------
 
     def _on_changes(self, changes: Changes) -> None:
-        if self.batch_id in changes.batches and not self._timer.isActive():
+        if (changes.setup or self.batch_id in changes.batches) and not self._timer.isActive():
             self._timer.start()
 
     def refresh(self) -> None:

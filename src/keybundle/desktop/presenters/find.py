@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.base.changes import Changes
 from keybundle.core.workflows import find
 from keybundle.core.workflows.find import Found, FoundDocument
 from keybundle.desktop.presenters.cabinets import DocumentPages
@@ -43,12 +44,18 @@ class FindPresenter(QObject):
     """State and verbs of the find place."""
 
     changed = Signal(object)
+    names_changed = Signal(object)
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._s = session
         self.state = FindState()
         self.pages = DocumentPages(session, self)
+        session.bus.changed.connect(self._on_changes)
+
+    def _on_changes(self, changes: Changes) -> None:
+        if changes.setup:
+            self.names_changed.emit(self.field_names())
 
     def field_names(self) -> list[str]:
         """Return what can stand before ``=``."""

@@ -89,7 +89,10 @@ class FindView(QWidget):
         self.line.setAccessibleName("Search line")
         self.line.setStyleSheet("font-size: 17px; padding: 8px 10px;")
         self.line.returnPressed.connect(lambda: presenter.search(self.line.text()))
-        completer = QCompleter(QStringListModel([f"{n} = " for n in presenter.field_names()], self), self)
+        self._names = QStringListModel(self)
+        completer = QCompleter(self._names, self)
+        self._complete_names(presenter.field_names())
+        presenter.names_changed.connect(self._complete_names)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         self.line.setCompleter(completer)
         self.said = Told()
@@ -109,6 +112,9 @@ class FindView(QWidget):
         self._build()
         self._register()
         presenter.changed.connect(self.render_state)
+
+    def _complete_names(self, names: list[str]) -> None:
+        self._names.setStringList([f"{n} = " for n in names])
 
     def _build(self) -> None:
         self._counts = QVBoxLayout()
