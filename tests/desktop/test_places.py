@@ -19,6 +19,7 @@ from keybundle.desktop.views.mapping_dialog import MappingDialog
 from keybundle.desktop.views.window import MainWindow
 from keybundle.desktop.views.work_view import BatchModel, WorkView
 from tests.desktop.support import DesktopTest
+from tests.support import scanned_template
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 WHO = "Elspra Towpath"
@@ -237,3 +238,16 @@ class InTheWindow(DesktopTest):
         self.key(window.work.list, Qt.Key.Key_S)
         self.until(lambda: "may only look" in window.message.text(), 10)
         self.assertEqual(desktop.workspace.batches.ids(), [])
+
+    def test_a_reader_is_offered_nothing_on_the_bench(self) -> None:
+        desktop = self.start(scanned=True)
+        desktop.begin(next(p.name for p in desktop.workspace.setup.people if p.role == "reader"))
+        window = desktop.window
+        assert window is not None
+        window.open_batch(scanned_template()[1])
+        bench = window.benches[scanned_template()[1]]
+        self.until(lambda: bench.slip.fields, 10)
+        self.assertTrue(all(f.value.isReadOnly() for f in bench.slip.fields.values()))
+        buttons = (bench.file_all, bench.slip.file, bench.slip.aside, bench.slip.type, *bench.offered_buttons)
+        self.assertEqual([b.isEnabled() for b in buttons], [False] * len(buttons))
+        self.assertIn("may look", bench.slip.why.text() + bench.presenter.state.slip.why_not)  # type: ignore[union-attr]

@@ -223,6 +223,11 @@ def may_work(person: Person) -> None:
         )
 
 
+def may_do_work(workspace: Workspace, who: str) -> bool:
+    """Whether a person may do more than look."""
+    return workspace.person(who).role != "reader"
+
+
 def open_workspace(root: Path, *, create: bool = True, clock: Clock | None = None, held: bool = False) -> Workspace:
     """Open a data directory; ``held`` says that the caller holds it. Raises EnvironmentProblem in words."""
     return Workspace(open_place(root, create=create, clock=clock, held=held))

@@ -8,12 +8,15 @@ from keybundle.core.fields.values import Origin
 from keybundle.core.reading.text import Word
 from keybundle.core.workflows import bench, slip
 from keybundle.core.workflows.closing import close_batch
+from keybundle.core.workflows.slip import Completion
 from keybundle.desktop.presenters.bench_filing import BenchFiling
 from keybundle.desktop.presenters.bench_pages import BenchPages
 from keybundle.desktop.presenters.bench_slips import BenchSlips
 from keybundle.desktop.presenters.bench_wording import join_words_by_line
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.session import Session
+
+__all__ = ["BenchPresenter", "Completion"]
 
 GONE = "The page that was pointed at is no longer in front, so nothing was taken. Point again."
 

@@ -17,6 +17,8 @@ from keybundle.core.workflows.slip_help import Starter
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.session import Session
 
+__all__ = ["BenchSlips", "FoldersShown", "PoorPage", "RegisterShown", "Starter"]
+
 
 @dataclass(frozen=True)
 class RegisterShown:

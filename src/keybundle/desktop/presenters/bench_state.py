@@ -62,7 +62,7 @@ class SlipRow:
 
 @dataclass(frozen=True)
 class SlipState:
-    """The slip of the current document."""
+    """The slip of the current document; ``is_locked`` where nothing can be typed: filed, being filed, or not one's right."""
 
     document: str
     type: str
@@ -77,6 +77,7 @@ class SlipState:
     received: str = ""
     tags: str = ""
     same: tuple[tuple[str, str], ...] = ()
+    is_locked: bool = False
 
 
 @dataclass(frozen=True)
@@ -130,6 +131,7 @@ class BenchState:
     file_all: str = "File all ready"
     reading: str = ""
     stop_reading: str = ""
+    may_work: bool = True
 
 
 @dataclass(frozen=True)

@@ -114,6 +114,7 @@ def make_slip(data: BenchData, document: Document, setup: Setup, calibration: Ca
         document.id, document.type or "", tuple(t.name for t in setup.document_types), say_state(document), rows,
         tuple(zip(facts.levels, facts.path, strict=True)), facts.why_not, document.state is State.READY and not document.claim,
         document.filed_id is not None, document.parked or "", data.received, ", ".join(document.tags), facts.same,
+        document.filed_id is not None or document.claim is not None,
     )  # fmt: skip
 
 
@@ -126,7 +127,7 @@ def with_drafts(shown: SlipState | None, find: Callable[[str | None, str], Draft
         return None
     rows = tuple(_with_draft(row, find(shown.document, row.name)) for row in shown.rows)
     tags = find(shown.document, TAGS)
-    is_open = not (shown.is_filed or shown.parked or shown.state == BEING_FILED)
+    is_open = not (shown.is_locked or shown.parked)
     can_file = shown.can_file or (is_open and bool(shown.type) and rows != shown.rows)
     can_file = can_file and not any(row.unsure for row in rows)
     why_not = "" if can_file else shown.why_not

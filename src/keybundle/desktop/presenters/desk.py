@@ -37,6 +37,7 @@ from keybundle.desktop.presenters.page_pictures import PagePictures
 from keybundle.desktop.presenters.session import Session
 
 REFRESH_MS = 120
+MAY_LOOK = "You may look here, not work; ask an administrator for another role."
 
 
 class Desk(QObject):
@@ -119,7 +120,10 @@ class Desk(QObject):
         self._selected &= known
         reading, stop_reading = say_reading(batch, stopped=self.batch_id in self._s.line.stopped)
         balance, balance_told = say_balance(data.balance)
+        may_work = self._s.may_work
         self._slip = make_slip(data, document, setup, self._s.workspace.calibration()) if document else None
+        if self._slip is not None and not may_work:
+            self._slip = replace(self._slip, is_locked=True, can_file=False, why_not=self._slip.why_not or MAY_LOOK)
         self.state = BenchState(
             batch=self.batch_id, title=f"{batch.routine}: {batch.origin}",
             pages=self._strip[0], documents=self._strip[1], page=self._page,
@@ -127,7 +131,8 @@ class Desk(QObject):
             in_hand=frozenset(self._s.hand.pages) & known, slip=with_drafts(self._slip, self.drafts.find),
             balance=balance, balance_told=balance_told, undo=data.undo or "", redo=data.redo or "",
             table=self._table,
-            can_file_all=ready > 0, file_all=f"File all ready ({ready})" if ready else "File all ready",
+            can_file_all=ready > 0 and may_work, may_work=may_work,
+            file_all=f"File all ready ({ready})" if ready else "File all ready",
             reading=reading, stop_reading=stop_reading,
         )  # fmt: skip
         self.changed.emit(self.state)

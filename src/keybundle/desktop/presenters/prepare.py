@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import Path
 
+from keybundle.core.workflows.register_files import import_register
 from keybundle.desktop.presenters.session import Session
 
 
@@ -14,6 +16,11 @@ class PartTable:
     name: str
     heads: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
+
+
+def bring_register(session: Session, name: str, path: Path) -> int:
+    """Put the entries of a CSV file in place of a register's; return how many. Raises InputProblem, line by line."""
+    return import_register(session.workspace, session.who, name, path)
 
 
 def load_parts(session: Session) -> list[PartTable]:

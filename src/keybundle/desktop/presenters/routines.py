@@ -14,7 +14,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.progress import CancelToken
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows import pointing, routines, separating
-from keybundle.core.workflows.pointing import PointedPage
+from keybundle.core.workflows.pointing import PointedBarcode, PointedPage
 from keybundle.core.workflows.routines import Sample
 from keybundle.core.workflows.separating import Rehearsal
 from keybundle.desktop.presenters.bench_state import PageShown
@@ -22,6 +22,9 @@ from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
 
 WAIT_MS = 250
+
+
+__all__ = ["PointedBarcode", "RehearsedSide", "RoutineState", "RoutinesPresenter", "tell_sides"]
 
 
 @dataclass(frozen=True)
@@ -218,6 +221,11 @@ class RoutinesPresenter(QObject):
     def zone_of(self, shown: PageShown, box: Box, *, margin: float = 0.0) -> dict[str, float]:
         """Return the zone of a box on a shown page, as rules hold it."""
         return pointing.zone_of(box, shown.width, shown.height, margin=margin).model_dump()
+
+    def rule_at(self, shown: PageShown, barcode: PointedBarcode, *, margin: float) -> dict[str, Any]:
+        """Return the parts of a rule that finds barcodes like one on a shown page, at its place."""
+        zone = self.zone_of(shown, barcode.box, margin=margin)
+        return {"zone": zone, "format": barcode.format, "pattern": pointing.pattern_like(barcode.text)}
 
     def rehearse(self) -> None:
         """Try the routine on the sample batch; a newer try takes the place of an older one."""

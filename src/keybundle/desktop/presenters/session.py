@@ -12,7 +12,7 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.workflows.devices import Devices
 from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.workspace import Workspace
+from keybundle.core.workflows.workspace import Workspace, may_do_work
 from keybundle.desktop.jobs.runner import JobRunner
 from keybundle.desktop.presenters.texts import say_time
 
@@ -59,6 +59,11 @@ class Session:
     who: str
     devices: Devices
     hand: Hand = field(default_factory=Hand)
+
+    @property
+    def may_work(self) -> bool:
+        """Whether who is at work here may change anything, or only look."""
+        return may_do_work(self.workspace, self.who)
 
     def clock_now(self) -> str:
         """Return the time of the day."""

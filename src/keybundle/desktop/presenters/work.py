@@ -15,7 +15,15 @@ from keybundle.core.batches.model import State
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows import bench, rescan, worklist
 from keybundle.core.workflows.bench import toggle_reading
-from keybundle.core.workflows.capture import Captured, ImportPlan, import_files, plan_import, scan_stack
+from keybundle.core.workflows.capture import (
+    WHOLE,
+    Captured,
+    ImportPlan,
+    import_files,
+    map_path,
+    plan_import,
+    scan_stack,
+)
 from keybundle.core.workflows.closing import close_batch
 from keybundle.core.workflows.devices import Offers, Options, SimulatedScanner, find_scanners
 from keybundle.core.workflows.records import Record, list_records
@@ -53,6 +61,8 @@ class HaltShown:
     pictures: tuple[tuple[str, str], ...]
 
 
+__all__ = ["WHOLE", "BatchRow", "HaltShown", "MappingAsked", "ScanChoice", "WorkPresenter", "WorkState", "map_levels"]
+
 Loaded = tuple[list[WorkRow], Today, list[Record]]
 
 
@@ -64,6 +74,11 @@ class MappingAsked:
     into: str | None
     given: Mapping[str, str]
     plan: ImportPlan
+
+
+def map_levels(tree: str, levels: Mapping[int, str]) -> dict[str, str]:
+    """Return the values that a file's path gives where levels of it are mapped to fields."""
+    return map_path(tree, levels)
 
 
 @dataclass(frozen=True)

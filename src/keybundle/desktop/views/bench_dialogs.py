@@ -7,10 +7,8 @@ from collections.abc import Callable
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QDialog, QInputDialog, QWidget
 
-from keybundle.core.workflows.page_texts import PoorPage
-from keybundle.core.workflows.slip_help import Starter
 from keybundle.desktop.presenters.bench import BenchPresenter
-from keybundle.desktop.presenters.bench_slips import FoldersShown, RegisterShown
+from keybundle.desktop.presenters.bench_slips import FoldersShown, PoorPage, RegisterShown, Starter
 from keybundle.desktop.presenters.bench_state import BenchState
 from keybundle.desktop.views.choose_dialog import ChooseDialog
 from keybundle.desktop.views.register_dialog import RegisterDialog

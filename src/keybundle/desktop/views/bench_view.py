@@ -16,10 +16,9 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.core.base.boxes import Box
-from keybundle.core.workflows.slip import Completion
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers
-from keybundle.desktop.presenters.bench import BenchPresenter
+from keybundle.desktop.presenters.bench import BenchPresenter, Completion
 from keybundle.desktop.presenters.bench_state import BenchState, PageShown
 from keybundle.desktop.presenters.drafts import WORDS
 from keybundle.desktop.views.bench_dialogs import BenchDialogs
@@ -67,6 +66,7 @@ class BenchView(QWidget):
         self.balance.setAccessibleName("Page balance")
         self.file_all = Button("File all ready")
         self.file_all.setToolTip("Ctrl+Shift+Enter")
+        self.offered_buttons: list[Button] = []
         self.reading = Told()
         self.reading.setProperty("role", "quiet")
         self.reading.setAccessibleName("Reading")
@@ -100,6 +100,7 @@ class BenchView(QWidget):
             button = Button(f"{name.capitalize()}  {key}")
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.clicked.connect(lambda _=False, n=name: self.presenter.pages.act(n))
+            self.offered_buttons.append(button)
             top.addWidget(button)
         top.addWidget(self.file_all)
         upper = QHBoxLayout()
@@ -228,6 +229,9 @@ class BenchView(QWidget):
         self.balance.setToolTip(state.balance_told)
         self.file_all.setText(state.file_all)
         self.file_all.setEnabled(state.can_file_all)
+        for button in self.offered_buttons:
+            button.setEnabled(state.may_work)
+        self.stop_reading.setEnabled(state.may_work)
         self.reading.setText(state.reading)
         self.stop_reading.setText(f"{state.stop_reading}  Ctrl+R")
         self.stop_reading.setVisible(bool(state.stop_reading))

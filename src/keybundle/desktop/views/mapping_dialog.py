@@ -14,9 +14,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keybundle.core.workflows.capture import WHOLE, map_path
 from keybundle.desktop.presenters.texts import count
-from keybundle.desktop.presenters.work import MappingAsked
+from keybundle.desktop.presenters.work import WHOLE, MappingAsked, map_levels
 from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.told import Told
 
@@ -88,7 +87,7 @@ class MappingDialog(QDialog):
         self.table.setHorizontalHeaderLabels(heads)
         self.table.setRowCount(len(files))
         for i, file in enumerate(files):
-            values = map_path(file.tree, levels)
+            values = map_levels(file.tree, levels)
             for j, text in enumerate((file.tree, *(values.get(f, "") for f in fields))):
                 self.table.setItem(i, j, QTableWidgetItem(text))
         self.table.resizeColumnsToContents()

@@ -26,9 +26,8 @@ from PySide6.QtWidgets import (
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.setup.routines import HaltCondition, Routine
-from keybundle.core.workflows.pointing import PointedBarcode, pattern_like
 from keybundle.desktop.presenters.bench_state import PageShown
-from keybundle.desktop.presenters.routines import RehearsedSide, RoutinesPresenter, RoutineState
+from keybundle.desktop.presenters.routines import PointedBarcode, RehearsedSide, RoutinesPresenter, RoutineState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.calm import Button, Choice, Decimal, Number
 from keybundle.desktop.views.list_dialog import ListDialog
@@ -396,8 +395,7 @@ class RoutineView(QWidget):
         self.rules.change_chosen(zone=self.presenter.zone_of(shown, box, margin=MARGIN), **said)
 
     def _take_barcode(self, shown: PageShown, barcode: PointedBarcode) -> None:
-        zone = self.presenter.zone_of(shown, barcode.box, margin=2 * MARGIN)
-        self.rules.change_chosen(zone=zone, format=barcode.format, pattern=pattern_like(barcode.text))
+        self.rules.change_chosen(**self.presenter.rule_at(shown, barcode, margin=2 * MARGIN))
 
     def _ask_type(self) -> None:
         name, done = QInputDialog.getText(self, "Make a new type", "Name of the document type")

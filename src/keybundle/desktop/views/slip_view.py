@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from keybundle.core.base.boxes import Box
-from keybundle.desktop.presenters.bench_state import BEING_FILED, SlipState
+from keybundle.desktop.presenters.bench_state import SlipState
 from keybundle.desktop.presenters.drafts import TAGS
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import SIGN, icon_pixmap
@@ -150,7 +150,8 @@ class SlipView(QWidget):
         self.received.setText(f"Received {state.received}")
         if self.tags.text() != state.tags:
             self.tags.setText(state.tags)
-        self.tags.setReadOnly(state.is_filed or state.state == BEING_FILED)
+        self.tags.setReadOnly(state.is_locked)
+        self.type.setEnabled(not state.is_locked)
         self.same.setVisible(bool(state.same))
         self.same.setText(f"Filed already: {state.same[0][1]}. Look at it" if state.same else "")
         names = [r.name for r in state.rows]
@@ -160,10 +161,9 @@ class SlipView(QWidget):
                 field.forget()
         if list(self.fields) != names:
             self._build(names, is_other=is_other)
-        locked = state.is_filed or state.state == BEING_FILED
         for row in state.rows:
-            picture = snippet(*row.place) if row.unsure and row.place and not locked else QPixmap()
-            self.fields[row.name].render_row(row, picture, locked=locked)
+            picture = snippet(*row.place) if row.unsure and row.place and not state.is_locked else QPixmap()
+            self.fields[row.name].render_row(row, picture, locked=state.is_locked)
         self._render_foot(state)
 
     @property
@@ -234,6 +234,7 @@ class SlipView(QWidget):
         self.file.setVisible(not state.is_filed)
         self.back.setVisible(state.is_filed)
         self.aside.setVisible(not state.is_filed)
+        self.aside.setEnabled(not state.is_locked)
         self.aside.setText("Bring back" if state.parked else "Set aside")
 
     def focus(self, name: str) -> None:

@@ -7,7 +7,6 @@ from collections.abc import Callable
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
-from zoneinfo import ZoneInfo
 
 from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
@@ -22,10 +21,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keybundle.core.workflows.records import list_records, record_as_html
-from keybundle.core.workflows.register_files import import_register
 from keybundle.desktop.actions.registry import Handlers, find_command
-from keybundle.desktop.presenters.prepare import load_parts
+from keybundle.desktop.presenters.prepare import bring_register, load_parts
+from keybundle.desktop.presenters.records import load_record_page
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import tell_line
 from keybundle.desktop.presenters.work import WorkPresenter
@@ -354,7 +352,7 @@ class MainWindow(QMainWindow):
             self.say(f"{entries:,} entries brought in")
             self.go_prepare()
 
-        work = lambda: import_register(session.workspace, session.who, name, Path(chosen))  # noqa: E731
+        work = lambda: bring_register(session, name, Path(chosen))  # noqa: E731
         session.runner.change(work, done, on_error=refused)
 
     def _undo(self) -> None:
@@ -373,11 +371,7 @@ class MainWindow(QMainWindow):
 
     def open_record(self, record_id: str) -> None:
         """Show a filing record."""
-        workspace = self.session.workspace
-
-        def load() -> str:
-            record = next((r for r in list_records(workspace, 200) if r.id == record_id), None)
-            return record_as_html(record, ZoneInfo(workspace.setup.time_zone)) if record is not None else ""
+        session = self.session
 
         def show(page: str) -> None:
             if page:
@@ -386,7 +380,7 @@ class MainWindow(QMainWindow):
                 dialog.document_opened.connect(self._open_filed)
                 dialog.show()
 
-        self.session.runner.query(load, show, owner=self)
+        session.runner.query(lambda: load_record_page(session, record_id), show, owner=self)
 
     def _open_filed(self, document_id: str) -> None:
         self.go_cabinets()

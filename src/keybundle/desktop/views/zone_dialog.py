@@ -7,8 +7,8 @@ from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QVBoxLayout, QWidget
 
 from keybundle.core.base.boxes import Box
-from keybundle.core.workflows.pointing import PointedBarcode
 from keybundle.desktop.presenters.bench_state import PageShown
+from keybundle.desktop.presenters.routines import PointedBarcode
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.page_view import PageView
 from keybundle.desktop.views.told import Told
