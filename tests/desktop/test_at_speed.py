@@ -10,14 +10,16 @@ from unittest import mock
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QWidget
+from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu, QWidget
 
 from keybundle.core.batches.model import Document, State
 from keybundle.core.workflows import bench as bench_work
 from keybundle.core.workflows import filing, slip
+from keybundle.desktop.actions.registry import COMMANDS
 from keybundle.desktop.presenters.bench_state import SlipRow
 from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.calm import Choice, Number
+from keybundle.desktop.views.list_dialog import ListDialog
 from keybundle.desktop.views.register_dialog import RegisterDialog
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
@@ -409,6 +411,33 @@ class SetUp(AtSpeed):
         )
         self.until(lambda: work.routine.findText("Morning post") >= 0, 10, "the routine's new name in the work list")
         self.assertEqual(finder._names.rowCount(), before + 1)
+
+
+class Reach(AtSpeed):
+    def test_every_command_of_the_bench_stands_in_a_menu_with_its_key(self) -> None:
+        menus = [m for m in self.bench.findChildren(QMenu) if m.title()]
+        told = [a.text() for menu in menus for a in menu.actions()]
+        wanted = {f"{c.title}\t{c.shortcut}" for c in COMMANDS if c.place in ("bench", "bench strip", "bench slip")}
+        self.assertEqual(wanted - set(told), {"Confirm\tReturn"}, "Enter is what fields do themselves")
+
+    def test_the_values_of_the_document_before_and_what_was_changed(self) -> None:
+        documents = [d.id for d in self.p.state.documents][:2]
+        for document in documents:
+            slip.choose_type(self.ws, self.desktop.line, self.batch_id, document, "Letter", "Elspra Towpath")
+        slip.enter_value(self.ws, self.desktop.line, self.batch_id, documents[0], "Subject", "A gate", "Elspra Towpath")
+        slip.enter_value(self.ws, self.desktop.line, self.batch_id, documents[1], "Subject", "", "Elspra Towpath")
+        self.p.refresh()
+        self.until(lambda: [d.type for d in self.p.state.documents][:2] == ["Letter"] * 2)
+        self.p.go_to_document(documents[1])
+        self.bench.slip.focus("Subject")
+        self.key(self.field("Subject"), Qt.Key.Key_V, ALT)
+        self.until(lambda: self.text(documents[1], "Subject") == "A gate", 10)
+        self.assertFalse(self.stored(documents[1]).values["Subject"].sure, "it waits to be confirmed")
+        self.key(self.field("Subject"), Qt.Key.Key_H, CTRL)
+        self.until(lambda: self.bench.findChildren(ListDialog), 10)
+        first = self.bench.findChildren(ListDialog)[0].list.item(0).text()
+        self.assertIn("Elspra Towpath", first)
+        self.assertIn("Subject of document 2: empty → A gate", first)
 
 
 class Lanes(AtSpeed):

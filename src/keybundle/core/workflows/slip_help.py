@@ -141,6 +141,30 @@ def start_from(
     return run_command(workspace, line, batch_id, who, f"start from {starter.name}", command)
 
 
+def take_from_before(workspace: Workspace, line: Line, batch_id: str, document_id: str, who: str) -> Changes:
+    """Fill the empty and the only assumed fields of a slip from the nearest document of its type before it.
+
+    They stay marked until confirmed. Raises InputProblem where there is none.
+    """
+
+    def command(batch: Batch) -> Batch:
+        document, order = batch.document(document_id), batch.in_order()
+        here = next(i for i, d in enumerate(order) if d.id == document_id)
+        before = next((d for d in reversed(order[:here]) if d.type == document.type), None)
+        if before is None:
+            raise InputProblem("No document of this type stands before this one in the batch.")
+        kind = _kind(workspace, batch, document_id)
+        found: dict[str, FieldValue | None] = {}
+        for name, value in before.values.items():
+            have = document.values.get(name)
+            is_free = have is None or not have.items or (have.origin in ASSUMED and not have.confirmed_by)
+            if is_free and value.items and kind.field(name) is not None:
+                found[name] = FieldValue(value.items, 0.0, Origin.CARRIED)
+        return commands.set_values(batch, document_id, found)
+
+    return run_command(workspace, line, batch_id, who, "take the values of the document before", command)
+
+
 def choose_folder(
     workspace: Workspace, line: Line, batch_id: str, document_id: str, path: Sequence[str], who: str
 ) -> Changes:

@@ -105,6 +105,7 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "bench.set aside", "Set aside", "Set the document aside with a reason, or bring it back", "Ctrl+D", "bench"
     ),
+    Command("bench.changes", "Changes of values", "List who changed which value, and from what", "Ctrl+H", "bench"),
     Command("bench.take back", "Take back filed", "Take a filed document back into the batch", "Ctrl+B", "bench"),
     Command("bench.stop reading", "Stop reading", "Stop the reading of this batch, or read on", "Ctrl+R", "bench"),
     Command("bench.next document", "Next document", "Go to the next document", "Ctrl+PgDown", "bench"),
@@ -145,6 +146,13 @@ COMMANDS: tuple[Command, ...] = (
         "bench slip",
     ),
     Command("slip.today", "Today", "Give the date field today's date, marked as such", "Alt+D", "bench slip"),
+    Command(
+        "slip.before",
+        "Values of the document before",
+        "Fill what is empty from the document of this type before",
+        "Alt+V",
+        "bench slip",
+    ),
     Command("slip.register", "Register", "Look into the register behind the field", "Alt+R", "bench slip"),
     Command("slip.tags", "Tags", "Go to the document's tags", "Ctrl+T", "bench slip"),
     *(

@@ -9,9 +9,10 @@ from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
+from keybundle.core.batches.model import Batch
 from keybundle.core.fields.values import Origin
 from keybundle.core.reading.text import PageText
-from keybundle.core.workflows import page_texts, slip, slip_help
+from keybundle.core.workflows import history, page_texts, slip, slip_help
 from keybundle.core.workflows.page_texts import PoorPage
 from keybundle.core.workflows.slip_help import Starter
 from keybundle.desktop.presenters.desk import Desk
@@ -47,6 +48,7 @@ class BenchSlips(QObject):
     register_found = Signal(str, str, object)
     starters_found = Signal(object)
     folders_found = Signal(object)
+    changes_found = Signal(object)
 
     def __init__(self, at: Desk, session: Session) -> None:
         super().__init__(at)
@@ -63,6 +65,20 @@ class BenchSlips(QObject):
         self._at.drafts.drop(document, field)
         self._run(document, lambda s, b, d: slip_help.set_today(s.workspace, s.line, b, d, field, s.who))
         self._at.focus_requested.emit(field)
+
+    def take_from_before(self, document: str) -> None:
+        """Fill what is empty or only assumed from the document of this type before it."""
+        self._run(document, lambda s, b, d: slip_help.take_from_before(s.workspace, s.line, b, d, s.who))
+
+    def list_changes(self) -> None:
+        """Ask for the changes of values in this batch, each in words, the newest first."""
+        s, at = self._s, self._at
+
+        def load() -> list[str]:
+            batch = s.workspace.batches.load(at.batch_id)
+            return [_say_change(s, batch, c) for c in history.list_value_changes(s.workspace, at.batch_id)]
+
+        s.runner.query(load, self.changes_found.emit, key="changes", owner=self, on_error=at.failed.emit)
 
     def clear_assumed(self, document: str) -> None:
         """Empty what was only carried over, defaulted or prefilled."""
@@ -207,3 +223,11 @@ class BenchSlips(QObject):
             for d, why in slip_help.list_parked(batch)
             if d in plates
         ]
+
+
+def _say_change(session: Session, batch: Batch, change: history.ValueChange) -> str:
+    order = [d.id for d in batch.in_order()]
+    which = f"document {order.index(change.document) + 1}" if change.document in order else "a document that is gone"
+    undone = "   (undone since)" if change.is_undone else ""
+    at = session.say_time(change.at)
+    return f"{at}   {change.who}   {change.field} of {which}: {change.before or 'empty'} → {change.after or 'empty'}{undone}"

@@ -11,6 +11,7 @@ from keybundle.desktop.presenters.bench import BenchPresenter
 from keybundle.desktop.presenters.bench_slips import FoldersShown, PoorPage, RegisterShown, Starter
 from keybundle.desktop.presenters.bench_state import BenchState
 from keybundle.desktop.views.choose_dialog import ChooseDialog
+from keybundle.desktop.views.list_dialog import ListDialog
 from keybundle.desktop.views.register_dialog import RegisterDialog
 
 NO_STARTERS = "There is no starter for this type yet; keep the present slip as one."
@@ -27,6 +28,7 @@ class BenchDialogs(QObject):
         self._target: tuple[str, str] = ("", "")
         presenter.changed.connect(self._on_state)
         presenter.slips.register_found.connect(self._show_register)
+        presenter.slips.changes_found.connect(self._show_changes)
 
     def _begin(self, dialog: QDialog, document: str, field: str = "") -> None:
         """Let this be the one window that is open, for this document: it goes when the bench shows another one."""
@@ -71,6 +73,13 @@ class BenchDialogs(QObject):
         dialog.render_entries(found)
         dialog.show()
         dialog.line.setFocus()
+
+    def _show_changes(self, told: list[str]) -> None:
+        head = "Who changed which value, the newest first; Ctrl+Z takes back the last step."
+        dialog = ListDialog(
+            "Changes of values", head, tuple(told) or ("No value was changed by hand yet.",), self._home
+        )
+        dialog.show()
 
     def starters(self) -> None:
         """Start the slip from a kept set of values, or keep the present one."""

@@ -9,6 +9,7 @@ from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QInputDialog,
+    QMenu,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -17,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from keybundle.core.base.boxes import Box
 from keybundle.desktop.actions.binding import bind_place
+from keybundle.desktop.actions.menu import make_menu
 from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.presenters.bench import BenchPresenter, Completion
 from keybundle.desktop.presenters.bench_state import BenchState, PageShown
@@ -67,6 +69,8 @@ class BenchView(QWidget):
         self.file_all = Button("File all ready")
         self.file_all.setToolTip("Ctrl+Shift+Enter")
         self.offered_buttons: list[Button] = []
+        self.more = Button("More")
+        self.more.setAccessibleName("All commands of the bench")
         self.reading = Told()
         self.reading.setProperty("role", "quiet")
         self.reading.setAccessibleName("Reading")
@@ -102,6 +106,7 @@ class BenchView(QWidget):
             button.clicked.connect(lambda _=False, n=name: self.presenter.pages.act(n))
             self.offered_buttons.append(button)
             top.addWidget(button)
+        top.addWidget(self.more)
         top.addWidget(self.file_all)
         upper = QHBoxLayout()
         upper.setContentsMargins(0, 0, 14, 0)
@@ -197,6 +202,8 @@ class BenchView(QWidget):
         for number in range(1, 6):
             on(f"slip.pick {number}", lambda n=number: self._at_field(lambda d, f: self._pick(d, f, n)))  # type: ignore[misc]
         on("slip.today", lambda: self._at_field(p.slips.today))
+        on("slip.before", lambda: self._at_document(p.slips.take_from_before))
+        on("bench.changes", p.slips.list_changes)
         on("slip.clear assumed", lambda: self._at_document(p.slips.clear_assumed))
         on("slip.empty all", lambda: self._at_document(p.slips.empty))
         on("slip.register", lambda: self._at_field(self.dialogs.register))
@@ -209,11 +216,30 @@ class BenchView(QWidget):
         on("bench.aside list", self.dialogs.parked)
         on("bench.language", self.dialogs.language)
         on("table.fill down", self.table.fill_down)
+        self._make_menus()
         bind_place(self.table, "bench table", self.handlers)
         bind_place(self, "bench", self.handlers)
         bind_place(self.strip, "bench strip", self.handlers)
         bind_place(self.contact, "bench strip", self.handlers)
         bind_place(self.slip, "bench slip", self.handlers, but=("slip.confirm",))
+
+    def _make_menus(self) -> None:
+        """Let every command stand in a menu too: all behind one button, those of what is under it by a right-click."""
+        of_pages = make_menu("Pages", "bench strip", self.handlers, self)
+        of_slip = make_menu("Slip", "bench slip", self.handlers, self)
+        of_batch = make_menu("Batch", "bench", self.handlers, self)
+        whole = QMenu(self)
+        for menu in (of_pages, of_slip, of_batch):
+            whole.addMenu(menu)
+        self.more.setMenu(whole)
+        for home, menu in (
+            (self.strip, of_pages),
+            (self.contact, of_pages),
+            (self.slip, of_slip),
+            (self.page, of_batch),
+        ):
+            home.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+            home.customContextMenuRequested.connect(lambda point, h=home, m=menu: m.popup(h.mapToGlobal(point)))
 
     def rest(self) -> None:
         """Keep what is typed and let go of the pictures: another place is in front; they come back with the next look."""

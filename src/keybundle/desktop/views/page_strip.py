@@ -16,6 +16,7 @@ from PySide6.QtGui import (
     QPen,
     QPixmap,
     QPixmapCache,
+    QWheelEvent,
 )
 from PySide6.QtWidgets import QAbstractScrollArea, QApplication, QToolTip, QWidget
 
@@ -132,13 +133,21 @@ class PageStrip(QAbstractScrollArea):
         page = self._at(point)
         if page is None:
             return
-        self._pressed = point
+        is_left = event.button() == Qt.MouseButton.LeftButton
+        self._pressed = point if is_left else None
         if keys & Qt.KeyboardModifier.ShiftModifier:
             self.page_selected.emit(page.id, True)
         elif keys & Qt.KeyboardModifier.ControlModifier:
             self.page_selected.emit(page.id, False)
         elif page.id not in self._state.selected:
             self.page_clicked.emit(page.id)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """The strip lies on its side: the wheel goes along it."""
+        turned = event.angleDelta().y() or event.angleDelta().x()
+        bar = self.horizontalScrollBar()
+        bar.setValue(bar.value() - turned)
+        event.accept()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Carry the chosen pages to another place; a line shows where they will go."""
