@@ -8,14 +8,14 @@ from typing import Any
 from unittest import mock
 
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QWheelEvent
+from PySide6.QtGui import QKeySequence, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu, QWidget
 
 from keybundle.core.batches.model import Document, State
 from keybundle.core.workflows import bench as bench_work
 from keybundle.core.workflows import filing, slip
-from keybundle.desktop.actions.registry import COMMANDS
+from keybundle.desktop.actions.registry import COMMANDS, Handlers
 from keybundle.desktop.presenters.bench_state import SlipRow
 from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.calm import Choice, Number
@@ -438,6 +438,63 @@ class Reach(AtSpeed):
         first = self.bench.findChildren(ListDialog)[0].list.item(0).text()
         self.assertIn("Elspra Towpath", first)
         self.assertIn("Subject of document 2: empty → A gate", first)
+
+
+class Keys(AtSpeed):
+    def record(self, handlers: Handlers) -> list[str]:
+        """Let the commands of a place do nothing but note that they were asked for."""
+        pressed: list[str] = []
+        for command in list(handlers.run):
+            handlers.run[command] = lambda i=command: pressed.append(i)  # type: ignore[misc]
+        return pressed
+
+    def press_all(self, place: str, pressed: list[str], *homes: QWidget, but: tuple[str, ...] = ()) -> None:
+        for home in homes:
+            for command in (c for c in COMMANDS if c.place == place and c.id not in but):
+                home.setFocus()
+                pressed.clear()
+                QTest.keySequence(home, QKeySequence(command.shortcut))
+                QTest.qWait(0)
+                self.assertEqual(pressed, [command.id], f"{command.shortcut} at {home.accessibleName()}")
+
+    def test_no_key_of_a_place_is_eaten_by_what_has_the_focus(self) -> None:
+        self.go("Mooring agreement")
+        bench = self.record(self.bench.handlers)
+        slip = self.bench.slip
+        self.press_all("bench strip", bench, self.bench.strip)
+        self.press_all("bench slip", bench, self.field("Keeper"), slip.tags, but=("slip.confirm",))
+        self.press_all("bench", bench, self.bench.strip, self.field("Keeper"), slip.tags, slip.type)
+        everywhere = self.record(self.window.handlers)
+        self.press_all("everywhere", everywhere, self.bench.strip, self.field("Keeper"), slip.type)
+        self.window.go_cabinets()
+        self.press_all("cabinets", self.record(self.window.cabinets.handlers), self.window.cabinets.table)
+        self.window.go_find()
+        self.press_all("find", self.record(self.window.finder.handlers), self.window.finder.line, but=("find.open",))
+        self.window.go_work()
+        work = self.record(self.window.work.handlers)
+        self.until(self.window.work.list.hasFocus)
+        self.press_all("work", work, self.window.work.list, but=("work.open",))
+
+    def test_the_focus_can_be_seen(self) -> None:
+        self.go("Mooring agreement")
+        self.bench.handlers.trigger("bench.text")
+        self.spin(0.2)
+        slip, other = self.bench.slip, self.bench.slip.type
+        for widget in (
+            self.bench.strip,
+            slip.tags,
+            self.field("Keeper"),
+            slip.aside,
+            self.bench.text.text,
+            self.bench.more,
+        ):
+            other.setFocus()
+            self.spin(0.05)
+            before = widget.grab().toImage()
+            widget.setFocus()
+            self.spin(0.05)
+            self.assertTrue(widget.hasFocus(), widget.accessibleName())
+            self.assertNotEqual(before, widget.grab().toImage(), widget.accessibleName())
 
 
 class Lanes(AtSpeed):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import functools
 from importlib.resources import files
 
-from PySide6.QtCore import QByteArray, QSize, Qt
+from PySide6.QtCore import QByteArray, QRect, QSize, Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap, QPixmapCache
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication
@@ -15,6 +15,7 @@ from keybundle.desktop.theme import colours as c
 INTERFACE = "Atkinson Hyperlegible Next"
 VALUES = "Atkinson Hyperlegible Mono"
 THUMBNAILS_KB = 64 * 1024
+FOCUS_PX = 3
 SIGN = {
     "reading": "hourglass",
     "to check": "warning",
@@ -134,6 +135,12 @@ def icon_pixmap(name: str, colour: str = c.INK, size_px: int = 16) -> QPixmap:
     painter.end()
     pixmap.setDevicePixelRatio(2.0)
     return pixmap
+
+
+def paint_focus(painter: QPainter, area: QRect) -> None:
+    """Show that a painted view has the keyboard: a rule along its top and bottom."""
+    for top in (area.top(), area.bottom() - FOCUS_PX + 1):
+        painter.fillRect(area.left(), top, area.width(), FOCUS_PX, QColor(c.TEAL))
 
 
 def icon(name: str, colour: str = c.INK, size_px: int = 18) -> QIcon:

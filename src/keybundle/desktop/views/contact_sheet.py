@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QRect, QRectF, Qt, Signal
-from PySide6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QBrush, QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractScrollArea, QWidget
 
 from keybundle.desktop.presenters.bench_state import BenchState, StripDocument, StripPage
 from keybundle.desktop.theme import colours as c
-from keybundle.desktop.theme.style import SIGN, icon_pixmap, interface_font
+from keybundle.desktop.theme.style import SIGN, icon_pixmap, interface_font, paint_focus
 from keybundle.desktop.views.page_strip import thumbnail
 
 CELL_WIDTH, CELL_HEIGHT, HEAD, MARGIN = 184, 284, 34, 12
@@ -95,11 +95,21 @@ class ContactSheet(QAbstractScrollArea):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         event.ignore()
 
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        super().focusInEvent(event)
+        self.viewport().update()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        self.viewport().update()
+
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.fillRect(self.viewport().rect(), QColor(c.PAPER))
+        if self.hasFocus():
+            paint_focus(painter, self.viewport().rect())
         documents = {d.id: d for d in self._state.documents}
         first = max(0, (self.verticalScrollBar().value() - MARGIN) // CELL_HEIGHT) * self.columns
         rows = self.viewport().height() // CELL_HEIGHT + 2

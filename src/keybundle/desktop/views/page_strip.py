@@ -8,6 +8,7 @@ from PySide6.QtCore import QPoint, QRect, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QBrush,
     QColor,
+    QFocusEvent,
     QHelpEvent,
     QKeyEvent,
     QMouseEvent,
@@ -22,7 +23,7 @@ from PySide6.QtWidgets import QAbstractScrollArea, QApplication, QToolTip, QWidg
 
 from keybundle.desktop.presenters.bench_state import BenchState, StripDocument, StripPage
 from keybundle.desktop.theme import colours as c
-from keybundle.desktop.theme.style import SIGN, icon_pixmap, interface_font
+from keybundle.desktop.theme.style import SIGN, icon_pixmap, interface_font, paint_focus
 
 TOP, PAGE_HEIGHT, PAGE_WIDTH, SLIVER, GAP = 10, 96, 72, 15, 6
 KNOT_GAP, PLATE_HEIGHT, SMALLEST_DOCUMENT = 22, 54, 172
@@ -201,16 +202,28 @@ class PageStrip(QAbstractScrollArea):
 
     def rect_of(self, page_id: str) -> QRect:
         """Return where a page lies in the viewport, for tests and tips."""
-        slot = next(s for s in self._slots if s.page.id == page_id)
+        slot = next((s for s in self._slots if s.page.id == page_id), None)
+        if slot is None:
+            return None  # the page under the pointer went meanwhile
         return QRect(slot.left - self.horizontalScrollBar().value(), TOP, slot.width, PAGE_HEIGHT)
 
     # -- painting ----------------------------------------------------------------------------------------------
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        super().focusInEvent(event)
+        self.viewport().update()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        self.viewport().update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.fillRect(self.viewport().rect(), QColor(c.PAPER))
+        if self.hasFocus():
+            paint_focus(painter, self.viewport().rect())
         if not self._slots:
             painter.setPen(QColor(c.QUIET))
             painter.drawText(self.viewport().rect(), Qt.AlignmentFlag.AlignCenter, "Pages appear here as they come in")
@@ -228,7 +241,9 @@ class PageStrip(QAbstractScrollArea):
             self._paint_drop(painter, *self._drop)
 
     def _paint_drop(self, painter: QPainter, page_id: str, after: bool) -> None:
-        slot = next(s for s in self._slots if s.page.id == page_id)
+        slot = next((s for s in self._slots if s.page.id == page_id), None)
+        if slot is None:
+            return QRect()
         x = slot.left + slot.width + GAP // 2 if after else slot.left - GAP // 2
         painter.setPen(QPen(QColor(c.SLATE), 4))
         painter.drawLine(x, TOP - 4, x, TOP + PAGE_HEIGHT + 4)
