@@ -204,7 +204,7 @@ class PageStrip(QAbstractScrollArea):
         """Return where a page lies in the viewport, for tests and tips."""
         slot = next((s for s in self._slots if s.page.id == page_id), None)
         if slot is None:
-            return None  # the page under the pointer went meanwhile
+            return QRect()
         return QRect(slot.left - self.horizontalScrollBar().value(), TOP, slot.width, PAGE_HEIGHT)
 
     # -- painting ----------------------------------------------------------------------------------------------
@@ -243,7 +243,7 @@ class PageStrip(QAbstractScrollArea):
     def _paint_drop(self, painter: QPainter, page_id: str, after: bool) -> None:
         slot = next((s for s in self._slots if s.page.id == page_id), None)
         if slot is None:
-            return QRect()
+            return  # the page under the pointer went meanwhile
         x = slot.left + slot.width + GAP // 2 if after else slot.left - GAP // 2
         painter.setPen(QPen(QColor(c.SLATE), 4))
         painter.drawLine(x, TOP - 4, x, TOP + PAGE_HEIGHT + 4)
