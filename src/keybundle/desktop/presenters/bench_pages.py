@@ -81,15 +81,20 @@ class BenchPages:
         if routine is None or scanner is None or target is None:
             at.failed.emit("There is no scanner to scan from. Plug one in and look for scanners on the work list.")
             return
-        options = scan_options(routine)
-        if replaces:
-            options = replace(options, source="glass", duplex=False)
-        at.said.emit("Scanning...")
-        s.runner.long(
-            lambda: rescan.scan_at(s.workspace, s.line, scanner, at.batch_id, target, s.who, replaces=replaces,
-                                   options=options),
-            self._scanned_in, on_error=at.failed.emit,
-        )  # fmt: skip
+        at.said.emit("Scanning a page in place of this one..." if replaces else "Scanning in after this page...")
+
+        def work() -> Captured:
+            options = scan_options(routine)
+            if replaces:
+                options = replace(options, duplex=False)
+                on_glass = replace(options, source="glass")
+                options = on_glass if scanner.offers().source_for(on_glass) is not None else options
+            return rescan.scan_at(
+                s.workspace, s.line, scanner, at.batch_id, target, s.who, replaces=replaces, options=options
+            )
+
+        at.flush()
+        s.runner.long(work, self._scanned_in, owner=at, on_error=at.failed.emit)
 
     def _scanned_in(self, found: Captured) -> None:
         if found.halt:

@@ -37,6 +37,7 @@ class PreviewPresenter(QObject):
         self._found: Previewed | None = None
         self._asked: tuple[Routine, Scanner, Options, Mapping[str, str]] | None = None
         self.into: str | None = None
+        self.is_scanning = False
 
     def scan(self, routine: Routine, scanner: Scanner, options: Options, given: Mapping[str, str]) -> None:
         """Scan a page to look at."""
@@ -48,16 +49,21 @@ class PreviewPresenter(QObject):
             return
         s, (routine, scanner, options, _) = self._s, self._asked
         self.said.emit("Scanning a page to look at...")
+        self.is_scanning = True
+
+        def failed(told: str) -> None:
+            self.is_scanning = False
+            self.failed.emit(told)
 
         def done(found: Previewed) -> None:
-            self._found = found
-            scanned = f"{found.options.resolution_dpi} dpi, {found.options.mode}, from the {found.options.source}"
-            target = "the batch begun here" if self.into else f"a new batch of {routine.name}"
-            self.shown.emit(PreviewShown(str(found.picture), f"{scanned}. Accepted, it becomes a page of {target}."))
+            self._found, self.is_scanning = found, False
+            o = found.options
+            colour = "colour by itself" if o.mode == "automatic" else o.mode
+            target = "goes to the batch begun here" if self.into else f"begins a new batch ({routine.name})"
+            told = f"Scanned from the {o.source} at {o.resolution_dpi} dpi, {colour}. If you accept it, it {target}."
+            self.shown.emit(PreviewShown(str(found.picture), told))
 
-        s.runner.long(
-            lambda: previewing.scan_preview(s.workspace, s.pool, scanner, options), done, on_error=self.failed.emit
-        )
+        s.runner.long(lambda: previewing.scan_preview(s.workspace, s.pool, scanner, options), done, on_error=failed)
 
     def again(self) -> None:
         """Let the page go and scan it again."""
@@ -77,6 +83,10 @@ class PreviewPresenter(QObject):
         s, found, (routine, _, _, given) = self._s, self._found, self._asked
         self._found = None
 
+        def not_kept(told: str) -> None:
+            self._found = found
+            self.failed.emit(told)
+
         def done(result: Captured) -> None:
             self.into = result.batch
             self.accepted.emit(result)
@@ -85,5 +95,5 @@ class PreviewPresenter(QObject):
 
         s.runner.long(
             lambda: previewing.accept_preview(s.workspace, s.line, routine, found, s.who, into=self.into, given=given),
-            done, on_error=self.failed.emit,
+            done, on_error=not_kept,
         )  # fmt: skip

@@ -141,7 +141,7 @@ class WorkPresenter(QObject):
         self._changed: dict[str, dict[str, str]] = {}
         self._given: dict[str, str] = {}
         self.preview = PreviewPresenter(session, self)
-        self.preview.accepted.connect(self._captured)
+        self.preview.accepted.connect(self._preview_kept)
         self.preview.failed.connect(self.failed)
         self.preview.said.connect(self.said)
         self._waiting: deque[Handed] = deque()
@@ -263,11 +263,21 @@ class WorkPresenter(QObject):
         """Scan a page to look at first; False where there is no scanner."""
         routine = self.routine()
         scanner = self._s.devices.scanner_for(routine)
-        if routine is None or scanner is None or self._cancel is not None:
+        if self._cancel is not None or self.preview.is_scanning:
+            self.failed.emit("Something is coming in already; wait until it is through, or stop it with Shift+S.")
+            return False
+        if routine is None or scanner is None:
             self.failed.emit(f"{self._missing(routine)}. Plug it in and look for scanners again.")
             return False
         self.preview.scan(routine, scanner, options_of(self._choices(routine)), self._take_given())
         return True
+
+    def _preview_kept(self, result: Captured) -> None:
+        """A page that was looked at is captured; what comes in beside goes on."""
+        self.said.emit(f"{count(result.sides, 'side')} captured and safe")
+        if result.batch:
+            self.captured_batch.emit(result.batch)
+        self.refresh()
 
     def _on_step(self, step: Step) -> None:
         self._progress = step
@@ -301,7 +311,7 @@ class WorkPresenter(QObject):
         scanner = s.devices.scanner_for(routine)
         if routine is None:
             return
-        if self._cancel is not None:
+        if self._cancel is not None or self.preview.is_scanning:
             self.failed.emit("Something is coming in already; wait until it is through, or stop it with Shift+S.")
             return
         if scanner is None:

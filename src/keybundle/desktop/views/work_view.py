@@ -170,6 +170,7 @@ class WorkView(QWidget):
         self._numbers: list[Told] = []
         self._starters: list[QShortcut] = []
         self._options_dialog: ScanOptionsDialog | None = None
+        self._preview_dialog: PreviewDialog | None = None
         self.model = BatchModel(self)
         self.list = QListView()
         self.list.setModel(self.model)
@@ -428,10 +429,14 @@ class WorkView(QWidget):
         self._options_dialog = None
 
     def _show_preview(self) -> None:
+        if self._preview_dialog is not None:
+            self._preview_dialog.activateWindow()
+            return
         if not self.presenter.scan_preview():
             return
-        dialog = PreviewDialog(self.presenter.preview, self)
+        dialog = self._preview_dialog = PreviewDialog(self.presenter.preview, self)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.finished.connect(lambda _: setattr(self, "_preview_dialog", None))
         self.presenter.preview.shown.connect(dialog.render_preview)
         self.presenter.preview.failed.connect(dialog.close)
         dialog.show()
