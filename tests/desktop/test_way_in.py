@@ -64,7 +64,7 @@ class WayIn(Begun):
         self.key(window.work.list, Qt.Key.Key_P)
         (dialog,) = window.work.findChildren(PreviewDialog)
         self.until(dialog.accept_it.isEnabled, 20, "the page to be shown")
-        self.assertIn("300 dpi, automatic, from the glass", dialog.told.text())
+        self.assertIn("Scanned from the glass at 300 dpi, colour by itself", dialog.told.text())
         self.assertEqual(desktop.workspace.batches.ids(), [])
         self.key(dialog, Qt.Key.Key_A)
         self.until(dialog.accept_it.isEnabled, 20, "the page again")
