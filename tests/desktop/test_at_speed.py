@@ -8,7 +8,7 @@ from typing import Any
 from unittest import mock
 
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QKeySequence, QWheelEvent
+from PySide6.QtGui import QKeySequence, QTextDocument, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu, QWidget
 
@@ -495,6 +495,36 @@ class Keys(AtSpeed):
             self.spin(0.05)
             self.assertTrue(widget.hasFocus(), widget.accessibleName())
             self.assertNotEqual(before, widget.grab().toImage(), widget.accessibleName())
+
+
+class Small(AtSpeed):
+    def test_long_names_and_messages_leave_the_window_its_size(self) -> None:
+        long = "2026-11-26 all that belongs to Reedmouth Basin and to its two towers, as it lay in the green chest " * 3
+        with self.ws.place.database.atomic() as c:
+            c.exec_driver_sql("UPDATE batch SET origin = ? WHERE id = ?", (long, self.batch_id))
+        slip.enter_value(
+            self.ws, self.desktop.line, self.batch_id, str(self.p.state.document), "Keeper", long, "Elspra Towpath"
+        )
+        self.window.resize(1100, 700)
+        self.p.refresh()
+        self.until(lambda: long in self.bench.title.text(), 10)
+        self.window.warn(long)
+        for go in (self.window.go_work, lambda: self.window.open_batch(self.batch_id)):
+            go()
+            self.spin(0.3)
+            self.assertLessEqual(self.window.minimumSizeHint().width(), 1100)
+            self.assertEqual((self.window.width(), self.window.height()), (1100, 700))
+        self.assertEqual(self.window.message.toolTip(), long, "the whole of it is in reach")
+
+    def test_a_destination_is_shown_to_the_letter(self) -> None:
+        document = self.go("Mooring agreement")
+        odd = "Salt & <b>Sons</b> <Boats>"
+        slip.enter_value(self.ws, self.desktop.line, self.batch_id, document, "Home mooring", odd, "Elspra Towpath")
+        self.p.refresh()
+        self.until(lambda: any(value == odd for _, value in self.p.state.slip.path), 10)  # type: ignore[union-attr]
+        shown = QTextDocument()
+        shown.setHtml(self.bench.slip.path.text())
+        self.assertIn(odd, shown.toPlainText())
 
 
 class Lanes(AtSpeed):

@@ -5,6 +5,9 @@ from __future__ import annotations
 import threading
 import unittest
 
+import shiboken6
+from PySide6.QtCore import QObject
+
 from keybundle.core.base.errors import InputProblem
 from keybundle.desktop.jobs.runner import JobRunner
 from tests.desktop.support import DesktopTest
@@ -68,6 +71,56 @@ class Runner(DesktopTest):
         self.assertIn("ZeroDivisionError", told[0])
         self.assertIn("Nothing was lost", told[0])
         self.assertIn("ZeroDivisionError", log.output[0])
+
+    def test_a_batchs_changes_run_in_order_and_beside_those_of_others(self) -> None:
+        order: list[str] = []
+        gate = threading.Event()
+        self.runner.change(lambda: gate.wait(5) and order.append("a1"), lane="a")
+        self.runner.change(lambda: order.append("a2"), self.results.append, lane="a")
+        self.runner.change(lambda: order.append("b1"), self.results.append, lane="b")
+        self.until(lambda: self.results)
+        self.assertEqual(order, ["b1"])
+        gate.set()
+        self.until(lambda: len(self.results) == 2)
+        self.assertEqual(order, ["b1", "a1", "a2"])
+
+    def test_changes_that_were_asked_for_are_made_before_the_end(self) -> None:
+        made: list[int] = []
+        gate = threading.Event()
+        self.runner.change(lambda: gate.wait(5), lane="a")
+        for number in range(5):
+            self.runner.change(lambda n=number: made.append(n), lane="a")  # type: ignore[misc]
+        threading.Timer(0.1, gate.set).start()
+        self.runner.close()
+        self.assertEqual(made, [0, 1, 2, 3, 4])
+
+    def test_the_end_waits_for_no_device(self) -> None:
+        gate, asked = threading.Event(), threading.Event()
+        self.addCleanup(gate.set)
+
+        def hang() -> None:
+            asked.set()
+            gate.wait(10)
+            self.results.append("the device answered")
+
+        self.runner.query(hang, self.results.append, kind="devices")
+        asked.wait(5)
+        self.runner.close()
+        self.assertEqual(self.results, [])
+
+    def test_nothing_is_delivered_to_who_is_gone_and_a_fault_in_a_view_is_told(self) -> None:
+        told: list[str] = []
+        self.runner.failed.connect(told.append)
+        owner = QObject()
+        gate = threading.Event()
+        self.runner.query(lambda: gate.wait(5), self.results.append, owner=owner)
+        shiboken6.delete(owner)
+        gate.set()
+        with self.assertLogs("keybundle.desktop.jobs.runner", "ERROR"):
+            self.runner.query(lambda: 0, lambda found: 1 // found)
+            self.until(lambda: told)
+        self.assertIn("ZeroDivisionError", told[0])
+        self.assertEqual(self.results, [])
 
     def test_after_the_end_nothing_arrives(self) -> None:
         gate = threading.Event()

@@ -131,12 +131,12 @@ class JobRunner(QObject):
             self.failed.emit(_say(error))
 
     def close(self) -> None:
-        """Take no more work; finish the changes that were asked for, and wait for what runs."""
+        """Take no more work; finish the changes that were asked for, and wait for what runs, but for no device."""
         self._closed = True
         self.closing.cancel()
         self._changes.shutdown()
-        for pool in (*self._queries.values(), self._long):
-            pool.shutdown(wait=True, cancel_futures=True)
+        for kind, pool in (*self._queries.items(), ("long", self._long)):
+            pool.shutdown(wait=kind != "devices", cancel_futures=True)
 
 
 def _say(error: BaseException) -> str:

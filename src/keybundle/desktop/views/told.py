@@ -18,16 +18,18 @@ class Told(QLabel):
 
 
 class Elided(Told):
-    """One line that gives way: what does not fit ends in dots, and the whole text is the tip."""
+    """One line that gives way, down to ``shortest_px``: what does not fit ends in dots, the whole text is the tip."""
 
-    SHORTEST = 40
+    def __init__(self, *args: Any, shortest_px: int = 40) -> None:
+        super().__init__(*args)
+        self._shortest_px = shortest_px
 
     def setText(self, text: str) -> None:
         super().setText(text)
         self.setToolTip(text)
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(min(self.SHORTEST, super().minimumSizeHint().width()), super().minimumSizeHint().height())
+        return QSize(min(self._shortest_px, super().minimumSizeHint().width()), super().minimumSizeHint().height())
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)

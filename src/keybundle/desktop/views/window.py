@@ -45,6 +45,7 @@ if TYPE_CHECKING:
 
 MESSAGE_MS = 12_000
 KEPT_MESSAGES = 200
+LINE_PX = 260
 
 
 class MainWindow(QMainWindow):
@@ -114,7 +115,7 @@ class MainWindow(QMainWindow):
     def _make_foot(self) -> QFrame:
         foot = QFrame()
         foot.setObjectName("foot")
-        self.line_label = Elided()
+        self.line_label = Elided(shortest_px=LINE_PX)
         self.line_label.setProperty("role", "quiet")
         self.message = Elided()
         self.message.setAccessibleName("Last message")
