@@ -8,9 +8,11 @@ from unittest import mock
 from PySide6.QtCore import QMimeData, QModelIndex, QObject, QPointF, Qt, QUrl, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QAbstractItemModelTester, QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QPushButton, QWidget
 
 from keybundle.core.batches.model import State
+from keybundle.core.imaging.picture import decode
+from keybundle.core.marks.sheets import find_separator
 from keybundle.demo.stack import DocumentPlan
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.presenters.work import BatchRow, WorkState
@@ -227,6 +229,32 @@ class InTheWindow(DesktopTest):
         pages = desktop.workspace.batches.load(desktop.workspace.batches.ids()[-1]).pages
         self.assertTrue(3 <= len(pages) < 16, len(pages))
         self.assertTrue(all(p.disposition for p in pages))
+
+    def test_files_come_in_under_the_chosen_routine_and_a_sheet_is_saved_to_print(self) -> None:
+        desktop, window = self.begin()
+        work, ws = window.work, desktop.workspace
+        files = next(r for r in ws.setup.routines if r.source == "files")
+        self.assertFalse(work.file_routine.isVisible(), "nothing to choose from")
+        other = files.model_copy(update={"name": "Faxes", "sign": "FX", "key": ""})
+        administrator = next(p.name for p in ws.setup.people if p.role == "administrator")
+        ws.put_setup(ws.setup.model_copy(update={"routines": (*ws.setup.routines, other)}), administrator)
+        self.until(work.file_routine.isVisible, 10)
+        work.file_routine.setFocus()
+        self.key(work.file_routine, Qt.Key.Key_Down)
+        names = self.files(DocumentPlan("Delivery note", 1, 6))
+        with mock.patch.object(QFileDialog, "getOpenFileNames", return_value=(names, "")):
+            self.key(work.list, Qt.Key.Key_I)
+        self.until(lambda: len(work.model.rows) == 1, 30)
+        self.assertEqual(ws.batches.load(work.model.rows[0].id).routine, "Faxes")
+        target = self.folder / "sheet.pdf"
+        with (
+            mock.patch.object(QInputDialog, "getItem", return_value=("Bill", True)),
+            mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")),
+        ):
+            QTest.mouseClick(work.sheets, Qt.MouseButton.LeftButton)
+        self.until(target.exists, 20)
+        found = find_separator(decode(target, is_pdf=True))
+        self.assertEqual(found.type_name if found else None, "Bill")
 
     def test_a_reader_may_look_but_not_scan(self) -> None:
         desktop = self.start()

@@ -8,11 +8,10 @@ from typing import Any
 
 from keybundle.cli.common import opened
 from keybundle.core.base.errors import EnvironmentProblem
-from keybundle.core.base.files import write_atomic
-from keybundle.core.marks.patches import print_patches
-from keybundle.core.marks.printing import SIZES, print_sheets
-from keybundle.core.marks.sheets import KINDS, Separator
+from keybundle.core.marks.printing import SIZES
+from keybundle.core.marks.sheets import KINDS
 from keybundle.core.setup.routines import PATCH_PATTERNS, PATCH_SYMBOLS
+from keybundle.core.workflows.sheets import write_patches, write_separators
 
 
 def add_command(commands: Any) -> None:
@@ -36,10 +35,9 @@ def add_command(commands: Any) -> None:
 def run(given: argparse.Namespace) -> int:
     """Write the PDF."""
     if given.patch:
-        made = print_patches(given.patch, _patch_table(given.data), size=given.size, count=given.count)
+        write_patches(given.out, given.patch, _patch_table(given.data), size=given.size, count=given.count)
     else:
-        made = print_sheets(Separator(given.kind, given.type), count=given.count, size=given.size)
-    write_atomic(given.out, made)
+        write_separators(given.out, given.type, kind=given.kind, count=given.count, size=given.size)
     return 0
 
 

@@ -28,6 +28,7 @@ from keybundle.core.workflows.closing import close_batch
 from keybundle.core.workflows.devices import Offers, Options, SimulatedScanner, find_scanners
 from keybundle.core.workflows.records import Record, list_records
 from keybundle.core.workflows.scan_choices import ScanChoice, options_of, say_choices, scan_choices
+from keybundle.core.workflows.sheets import write_separators
 from keybundle.core.workflows.worklist import Today, WorkRow
 from keybundle.desktop.presenters.preview import PreviewPresenter
 from keybundle.desktop.presenters.session import Session
@@ -98,6 +99,9 @@ class WorkState:
     rows: tuple[BatchRow, ...] = ()
     routines: tuple[str, ...] = ()
     routine: str = ""
+    file_routines: tuple[str, ...] = ()
+    file_routine: str = ""
+    types: tuple[str, ...] = ()
     routine_told: str = ""
     routine_keys: tuple[tuple[str, str], ...] = ()
     scanner: str = ""
@@ -140,6 +144,7 @@ class WorkPresenter(QObject):
         self._offers = Offers()
         self._changed: dict[str, dict[str, str]] = {}
         self._given: dict[str, str] = {}
+        self._chosen_for_files = ""
         self.preview = PreviewPresenter(session, self)
         self.preview.accepted.connect(self._preview_kept)
         self.preview.failed.connect(self.failed)
@@ -220,6 +225,9 @@ class WorkPresenter(QObject):
         self.state = WorkState(
             rows=tuple(_row(r, r.id in self._s.line.stopped) for r in self._rows),
             routines=tuple(r.name for r in setup.routines if r.source == "scanner"), routine=self._routine,
+            file_routines=tuple(r.name for r in setup.routines if r.source == "files"),
+            file_routine=files.name if (files := self._file_routine(None)) else "",
+            types=tuple(k.name for k in setup.document_types),
             routine_told=routine.description if routine else "",
             routine_keys=tuple((r.key, r.name) for r in setup.routines if r.key and r.source == "scanner"),
             scanner=scanner.name if scanner else self._missing(routine), scanners=tuple(self._s.devices.names),
@@ -355,7 +363,21 @@ class WorkPresenter(QObject):
         setup = self._s.workspace.setup
         row = next((r for r in self._rows if r.id == into), None)
         routine = setup.routine(row.routine) if row else None
-        return routine or next((r for r in setup.routines if r.source == "files"), None)
+        chosen = setup.routine(self._chosen_for_files)
+        of_files = [r for r in setup.routines if r.source == "files"]
+        return routine or (chosen if chosen in of_files else next(iter(of_files), None))
+
+    def choose_file_routine(self, name: str) -> None:
+        """Bring files in under another routine from now on."""
+        self._chosen_for_files = name
+        self._publish()
+
+    def save_sheets(self, path: Path, type_name: str) -> None:
+        """Write a separator sheet to print; with a type the document that follows is of it."""
+        self._s.runner.long(
+            lambda: write_separators(path, type_name), lambda _: self.said.emit(f"Written: {path.name}"), owner=self,
+            on_error=self.failed.emit,
+        )  # fmt: skip
 
     def import_files(self, files: list[Path], into: str | None = None, given: Mapping[str, str] | None = None) -> None:
         """Bring files in under the routine for files, or into an open batch; folders are asked about first."""

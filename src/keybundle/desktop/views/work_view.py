@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QFrame,
     QHBoxLayout,
+    QInputDialog,
     QListView,
     QProgressBar,
     QScrollArea,
@@ -42,6 +43,7 @@ from keybundle.desktop.views.told import Told
 Index = QModelIndex | QPersistentModelIndex
 ROW_HEIGHT = 88
 SHOWN_REFUSALS, OPTIONS_WIDTH = 4, 30
+ANY_TYPE = "any type"
 SOURCES_WIDTH, TODAY_WIDTH = 264, 248
 PAGE_FILES = "*.tif *.tiff *.png *.jpg *.jpeg *.webp *.jp2 *.bmp *.pnm *.pbm *.pgm *.ppm *.heic *.heif *.pdf"
 
@@ -234,12 +236,15 @@ class WorkView(QWidget):
         self.refill.clicked.connect(self.presenter.refill)
         self.importing = Button(icon("file-text"), "Import files   I")
         self.importing.clicked.connect(self._ask_files)
+        self.sheets = Button("Save a separator sheet")
+        self.sheets.setProperty("role", "link")
+        self.sheets.clicked.connect(self._ask_sheets)
         column = QVBoxLayout()
         column.setSpacing(8)
         column.addWidget(section("Sources"))
         scan_card = card(
             self.scanner, self.feeder, self.routine, self.routine_told, self.options, self.plan, self.destination, self.scan,
-            self.preview, self.stop, self.progress, self.progress_told, self.refill, self.look,
+            self.preview, self.stop, self.progress, self.progress_told, self.refill, self.look, self.sheets,
         )  # fmt: skip
         told = quiet("Pictures and PDF, one document for each file. Drop files here, or onto a batch.")
         self.folder = Button("Import a folder   Shift+I")
@@ -249,7 +254,10 @@ class WorkView(QWidget):
         self.refused.setProperty("role", "problem")
         self.refused.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.refused.setAccessibleName("Files not taken in")
-        file_card = card(Told("Files"), told, self.importing, self.folder, self.refused)
+        self.file_routine = Choice()
+        self.file_routine.setAccessibleName("Routine for files")
+        self.file_routine.textActivated.connect(self.presenter.choose_file_routine)
+        file_card = card(Told("Files"), told, self.file_routine, self.importing, self.folder, self.refused)
         for holder in (scan_card, file_card):
             holder.setFixedWidth(252)
             column.addWidget(holder)
@@ -325,6 +333,8 @@ class WorkView(QWidget):
         if state.routine_keys != self._shown.routine_keys:
             self._bind_starters(state.routine_keys)
         fill_box(self.routine, state.routines, state.routine)
+        fill_box(self.file_routine, state.file_routines, state.file_routine)
+        self.file_routine.setVisible(len(state.file_routines) > 1)
         fill_box(self.scanner, dict.fromkeys((*state.scanners, state.scanner)), state.scanner)
         for label, text in (
             (self.feeder, state.feeder), (self.routine_told, state.routine_told),
@@ -447,6 +457,24 @@ class WorkView(QWidget):
         dialog.mapped.connect(lambda levels: self.presenter.take_in(asked.files, asked.into, asked.given, levels))
         dialog.rejected.connect(lambda: self.presenter.leave_mapping(asked))
         dialog.show()
+
+    def _ask_sheets(self) -> None:
+        """Ask for the type that is to follow the sheet and for a file; it is printed from there."""
+        which, done = QInputDialog.getItem(
+            self,
+            "Save a separator sheet",
+            "The document behind it is of the type",
+            (ANY_TYPE, *self._shown.types),
+            0,
+            False,
+        )
+        name = (
+            QFileDialog.getSaveFileName(self, "Save a separator sheet", "separator.pdf", "PDF (*.pdf)")[0]
+            if done
+            else ""
+        )
+        if name:
+            self.presenter.save_sheets(Path(name), "" if which == ANY_TYPE else which)
 
     def _ask_folder(self) -> None:
         name = QFileDialog.getExistingDirectory(self, "Import a folder with all below it")
