@@ -53,7 +53,7 @@ class BenchFiling:
     def _file(self, documents: list[str] | None) -> None:
         """File after all that was done to the batch before: claimed in its turn, the PDFs are made beside."""
         s, at = self._s, self._at
-        at.said.emit("Filing...")
+        at.said.emit("Filing what is ready..." if documents is None else "Filing...")
 
         def begun(found: filing.Filing) -> None:
             s.bus.tell(Changes(frozenset([at.batch_id])))
@@ -68,8 +68,8 @@ class BenchFiling:
         def done(result: filing.Filed) -> None:
             s.bus.tell(result.changes())
             if documents is None:
-                left = f", {count(len(result.left), 'document')} left" if result.left else ""
-                at.said.emit(f"{count(len(result.entries), 'document')} filed{left}")
+                stay = f" {len(result.left)} stay here; the filing record says why." if result.left else ""
+                at.said.emit(f"{count(len(result.entries), 'document')} filed.{stay}")
             elif result.entries:
                 at.said.emit(f"Filed: {result.entries[0].caption}")
             else:
