@@ -109,7 +109,8 @@ def scanned_template() -> tuple[Path, str]:
             workspace.close()
 
     folder = _make_once("scanned", make)
-    with sqlite3.connect(folder / "keybundle.sqlite") as c:
+    # Immutable: reading it leaves nothing beside it that others would copy in the middle.
+    with sqlite3.connect(f"file:{folder / 'keybundle.sqlite'}?immutable=1", uri=True) as c:
         (batch_id,) = c.execute("SELECT id FROM batch").fetchone()
     c.close()
     return folder, batch_id

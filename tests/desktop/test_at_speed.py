@@ -348,7 +348,7 @@ class Calm(AtSpeed):
         self.assertEqual(self.stored(document).type, "Mooring agreement")
 
     def test_nothing_takes_the_keyboard_from_who_is_typing(self) -> None:
-        from keybundle.desktop.presenters.work import HaltShown
+        from keybundle.desktop.presenters.work_state import HaltShown
 
         self.go("Mooring agreement")
         self.bench.slip.focus("Keeper")

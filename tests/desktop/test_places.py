@@ -15,7 +15,7 @@ from keybundle.core.imaging.picture import decode
 from keybundle.core.marks.sheets import find_separator
 from keybundle.demo.stack import DocumentPlan
 from keybundle.desktop.app import Desktop
-from keybundle.desktop.presenters.work import BatchRow, WorkState
+from keybundle.desktop.presenters.work_state import BatchRow, WorkState
 from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.mapping_dialog import MappingDialog
 from keybundle.desktop.views.window import MainWindow

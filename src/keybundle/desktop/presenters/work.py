@@ -4,120 +4,43 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.progress import CancelToken, Step
-from keybundle.core.batches.model import State
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows import bench, rescan, worklist
 from keybundle.core.workflows.bench import toggle_reading
 from keybundle.core.workflows.capture import (
-    WHOLE,
     Captured,
     ImportPlan,
     import_files,
-    map_path,
     plan_import,
     scan_stack,
 )
 from keybundle.core.workflows.closing import close_batch
 from keybundle.core.workflows.devices import Offers, Options, SimulatedScanner, find_scanners
 from keybundle.core.workflows.records import Record, list_records
-from keybundle.core.workflows.scan_choices import ScanChoice, options_of, say_choices, scan_choices
-from keybundle.core.workflows.sheets import write_separators
+from keybundle.core.workflows.scan_choices import options_of, say_choices, scan_choices
 from keybundle.core.workflows.worklist import Today, WorkRow
 from keybundle.desktop.presenters.preview import PreviewPresenter
 from keybundle.desktop.presenters.session import Session
-from keybundle.desktop.presenters.texts import count, join_words, say_age
-
-
-@dataclass(frozen=True)
-class BatchRow:
-    """A row of the work list, ready to draw: the band's pieces are (state, pages)."""
-
-    id: str
-    sign: str
-    title: str
-    told: str
-    counts: str
-    band: tuple[tuple[str, int], ...]
-
-
-@dataclass(frozen=True)
-class HaltShown:
-    """Why the feeder stopped, the batch, the sheet (0: it never came), what to feed again, and two pictures.
-
-    Each picture is (file, what it is): the side that stopped the feeder and the one before it.
-    """
-
-    words: str
-    batch: str
-    sheet: int
-    sheets_after: int
-    again: str
-    pictures: tuple[tuple[str, str], ...]
-
-
-__all__ = ["WHOLE", "BatchRow", "HaltShown", "MappingAsked", "ScanChoice", "WorkPresenter", "WorkState", "map_levels"]
+from keybundle.desktop.presenters.texts import count
+from keybundle.desktop.presenters.work_state import (
+    HaltShown,
+    Handed,
+    MappingAsked,
+    ScanChoice,
+    WorkState,
+    make_row,
+    say_again,
+    say_feeder,
+    say_record,
+)
 
 Loaded = tuple[list[WorkRow], Today, list[Record]]
-
-
-@dataclass(frozen=True)
-class MappingAsked:
-    """Files below folders, and what the levels of these can be mapped to, before anything is taken in."""
-
-    files: tuple[Path, ...]
-    into: str | None
-    given: Mapping[str, str]
-    plan: ImportPlan
-
-
-def map_levels(tree: str, levels: Mapping[int, str]) -> dict[str, str]:
-    """Return the values that a file's path gives where levels of it are mapped to fields."""
-    return map_path(tree, levels)
-
-
-@dataclass(frozen=True)
-class Handed:
-    """Files that wait to come in, with the batch they go into, the values they bring, and levels mapped to fields."""
-
-    files: tuple[Path, ...]
-    into: str | None
-    given: Mapping[str, str]
-    levels: Mapping[int, str]
-
-
-@dataclass(frozen=True)
-class WorkState:
-    """All that the work place shows."""
-
-    rows: tuple[BatchRow, ...] = ()
-    routines: tuple[str, ...] = ()
-    routine: str = ""
-    file_routines: tuple[str, ...] = ()
-    file_routine: str = ""
-    types: tuple[str, ...] = ()
-    routine_told: str = ""
-    routine_keys: tuple[tuple[str, str], ...] = ()
-    scanner: str = ""
-    scanners: tuple[str, ...] = ()
-    feeder: str = ""
-    plan: str = ""
-    destination: str = ""
-    can_scan: bool = False
-    scanning: str = ""
-    scanned: int = 0
-    scan_total: int = 0
-    today: tuple[tuple[str, str], ...] = ()
-    records: tuple[tuple[str, str], ...] = ()
-    refused: tuple[str, ...] = ()
-    options: tuple[ScanChoice, ...] = ()
-    options_told: str = ""
 
 
 class WorkPresenter(QObject):
@@ -223,7 +146,7 @@ class WorkPresenter(QObject):
         sided = "two-sided" if options.duplex else "one-sided"
         sides = sheets * (2 if options.duplex else 1)
         self.state = WorkState(
-            rows=tuple(_row(r, r.id in self._s.line.stopped) for r in self._rows),
+            rows=tuple(make_row(r, r.id in self._s.line.stopped) for r in self._rows),
             routines=tuple(r.name for r in setup.routines if r.source == "scanner"), routine=self._routine,
             file_routines=tuple(r.name for r in setup.routines if r.source == "files"),
             file_routine=files.name if (files := self._file_routine(None)) else "",
@@ -231,7 +154,7 @@ class WorkPresenter(QObject):
             routine_told=routine.description if routine else "",
             routine_keys=tuple((r.key, r.name) for r in setup.routines if r.key and r.source == "scanner"),
             scanner=scanner.name if scanner else self._missing(routine), scanners=tuple(self._s.devices.names),
-            feeder=_say_feeder(self._sheets),
+            feeder=say_feeder(self._sheets),
             plan=f"{count(sheets, 'sheet')}, {sided}: {count(sides, 'side')}" if sheets else "",
             destination=self._say_destination(routine),
             can_scan=(sheets > 0 or self._sheets is None) and not scanning and routine is not None,
@@ -240,7 +163,7 @@ class WorkPresenter(QObject):
                 ("sides captured", f"{self._today.sides:,}"), ("documents filed", f"{self._today.filed:,}"),
                 ("in the repository", f"{self._today.in_repository:,}"),
             ),
-            records=tuple((r.id, _record_line(r, self._s.say_time(r.at))) for r in self._records), refused=self._refused,
+            records=tuple((r.id, say_record(r, self._s.say_time(r.at))) for r in self._records), refused=self._refused,
             options=choices, options_told=say_choices(choices),
         )  # fmt: skip
         self.changed.emit(self.state)
@@ -374,8 +297,14 @@ class WorkPresenter(QObject):
 
     def save_sheets(self, path: Path, type_name: str) -> None:
         """Write a separator sheet to print; with a type the document that follows is of it."""
+
+        def work() -> None:
+            from keybundle.core.workflows.sheets import write_separators  # draws, and the window starts without that
+
+            write_separators(path, type_name)
+
         self._s.runner.long(
-            lambda: write_separators(path, type_name), lambda _: self.said.emit(f"Written: {path.name}"), owner=self,
+            work, lambda _: self.said.emit(f"Written: {path.name}"), owner=self,
             on_error=self.failed.emit,
         )  # fmt: skip
 
@@ -465,7 +394,7 @@ class WorkPresenter(QObject):
                 for p in pages[max(0, upto - 2) : upto] if p.facts is not None
             )  # fmt: skip
             after = last - halted.sheet if halted.sheet else 0
-            return HaltShown(result.halt, batch_id, halted.sheet, after, _say_again(halted.sheet, last), pictures)
+            return HaltShown(result.halt, batch_id, halted.sheet, after, say_again(halted.sheet, last), pictures)
 
         s.runner.query(load, self.halted.emit, key="halt")
 
@@ -498,40 +427,3 @@ class WorkPresenter(QObject):
     def record(self, record_id: str) -> Record | None:
         """Return a filing record that is shown."""
         return next((r for r in self._records if r.id == record_id), None)
-
-
-def _say_again(sheet: int, last: int) -> str:
-    if not sheet:
-        return "All sheets that came in are safe; put the one that stopped back on the stack."
-    if last == sheet:
-        return f"To scan it again, put sheet {sheet} back on the stack."
-    return f"The feeder ran on to sheet {last}. To scan again, put sheets {sheet} to {last} back on the stack."
-
-
-def _say_feeder(sheets: int | None) -> str:
-    if sheets is None:
-        return "This scanner does not tell what lies in its feeder"
-    return f"{count(sheets, 'sheet')} in the feeder" if sheets > 0 else "The feeder is empty"
-
-
-def _row(row: WorkRow, reading_stopped: bool) -> BatchRow:
-    parts = [f"{row.count(s)} {s.value}" for s in (State.READING, State.TO_CHECK, State.READY, State.SET_ASIDE, State.FILED)
-             if row.count(s)]  # fmt: skip
-    if row.unplaced:
-        parts.insert(0, count(row.unplaced, "side") + " being separated")
-    band = [(s.value, pages) for s, pages in row.pieces]
-    if row.unplaced:
-        band.append(("reading", row.unplaced))
-    told = f"{row.owner}, {say_age(row.age)}" + (", coming in" if row.is_capturing else "")
-    if reading_stopped and row.count(State.READING):
-        told = f"reading stopped (R reads on), {told}"
-    title = f"{row.routine}: {row.origin}"
-    return BatchRow(row.id, row.sign, title, told, join_words(parts) or _say_empty(row), tuple(band))
-
-
-def _say_empty(row: WorkRow) -> str:
-    return f"all {count(row.left_out, 'side')} left out" if row.left_out else "nothing placed yet"
-
-
-def _record_line(record: Record, at: str) -> str:
-    return f"{at}   {count(len(record.entries), 'document')}"

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from keybundle.desktop.presenters.work import HaltShown
+from keybundle.desktop.presenters.work_state import HaltShown
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Told

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.desktop.presenters.texts import count
-from keybundle.desktop.presenters.work import WHOLE, MappingAsked, map_levels
+from keybundle.desktop.presenters.work_state import WHOLE, MappingAsked, map_levels
 from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.told import Told
 

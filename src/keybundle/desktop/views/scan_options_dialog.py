@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QDialog, QFormLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from keybundle.desktop.presenters.work import ScanChoice
+from keybundle.desktop.presenters.work_state import ScanChoice
 from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.told import Told
 

@@ -28,7 +28,8 @@ from PySide6.QtWidgets import (
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.models.rows import change_rows
-from keybundle.desktop.presenters.work import BatchRow, HaltShown, MappingAsked, WorkPresenter, WorkState
+from keybundle.desktop.presenters.work import WorkPresenter
+from keybundle.desktop.presenters.work_state import BatchRow, HaltShown, MappingAsked, WorkState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon, interface_font
 from keybundle.desktop.views.bar import paint_band

@@ -1,0 +1,150 @@
+"""All that the work place shows, as frozen data, and the words for it; plain functions."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from keybundle.core.batches.model import State
+from keybundle.core.workflows.capture import WHOLE, ImportPlan, map_path
+from keybundle.core.workflows.records import Record
+from keybundle.core.workflows.scan_choices import ScanChoice
+from keybundle.core.workflows.worklist import WorkRow
+from keybundle.desktop.presenters.texts import count, join_words, say_age
+
+__all__ = [
+    "WHOLE",
+    "BatchRow",
+    "HaltShown",
+    "Handed",
+    "MappingAsked",
+    "ScanChoice",
+    "WorkState",
+    "make_row",
+    "map_levels",
+    "say_again",
+    "say_feeder",
+    "say_record",
+]
+
+
+@dataclass(frozen=True)
+class BatchRow:
+    """A row of the work list, ready to draw: the band's pieces are (state, pages)."""
+
+    id: str
+    sign: str
+    title: str
+    told: str
+    counts: str
+    band: tuple[tuple[str, int], ...]
+
+
+@dataclass(frozen=True)
+class HaltShown:
+    """Why the feeder stopped, the batch, the sheet (0: it never came), what to feed again, and two pictures.
+
+    Each picture is (file, what it is): the side that stopped the feeder and the one before it.
+    """
+
+    words: str
+    batch: str
+    sheet: int
+    sheets_after: int
+    again: str
+    pictures: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True)
+class MappingAsked:
+    """Files below folders, and what the levels of these can be mapped to, before anything is taken in."""
+
+    files: tuple[Path, ...]
+    into: str | None
+    given: Mapping[str, str]
+    plan: ImportPlan
+
+
+def map_levels(tree: str, levels: Mapping[int, str]) -> dict[str, str]:
+    """Return the values that a file's path gives where levels of it are mapped to fields."""
+    return map_path(tree, levels)
+
+
+@dataclass(frozen=True)
+class Handed:
+    """Files that wait to come in, with the batch they go into, the values they bring, and levels mapped to fields."""
+
+    files: tuple[Path, ...]
+    into: str | None
+    given: Mapping[str, str]
+    levels: Mapping[int, str]
+
+
+@dataclass(frozen=True)
+class WorkState:
+    """All that the work place shows."""
+
+    rows: tuple[BatchRow, ...] = ()
+    routines: tuple[str, ...] = ()
+    routine: str = ""
+    file_routines: tuple[str, ...] = ()
+    file_routine: str = ""
+    types: tuple[str, ...] = ()
+    routine_told: str = ""
+    routine_keys: tuple[tuple[str, str], ...] = ()
+    scanner: str = ""
+    scanners: tuple[str, ...] = ()
+    feeder: str = ""
+    plan: str = ""
+    destination: str = ""
+    can_scan: bool = False
+    scanning: str = ""
+    scanned: int = 0
+    scan_total: int = 0
+    today: tuple[tuple[str, str], ...] = ()
+    records: tuple[tuple[str, str], ...] = ()
+    refused: tuple[str, ...] = ()
+    options: tuple[ScanChoice, ...] = ()
+    options_told: str = ""
+
+
+def say_again(sheet: int, last: int) -> str:
+    """Return what to put back on the stack after a halt."""
+    if not sheet:
+        return "All sheets that came in are safe; put the one that stopped back on the stack."
+    if last == sheet:
+        return f"To scan it again, put sheet {sheet} back on the stack."
+    return f"The feeder ran on to sheet {last}. To scan again, put sheets {sheet} to {last} back on the stack."
+
+
+def say_feeder(sheets: int | None) -> str:
+    """Return what lies in the feeder."""
+    if sheets is None:
+        return "This scanner does not tell what lies in its feeder"
+    return f"{count(sheets, 'sheet')} in the feeder" if sheets > 0 else "The feeder is empty"
+
+
+def make_row(row: WorkRow, reading_stopped: bool) -> BatchRow:
+    """Return a row of the work list."""
+    parts = [f"{row.count(s)} {s.value}" for s in (State.READING, State.TO_CHECK, State.READY, State.SET_ASIDE, State.FILED)
+             if row.count(s)]  # fmt: skip
+    if row.unplaced:
+        parts.insert(0, count(row.unplaced, "side") + " being separated")
+    band = [(s.value, pages) for s, pages in row.pieces]
+    if row.unplaced:
+        band.append(("reading", row.unplaced))
+    told = f"{row.owner}, {say_age(row.age)}" + (", coming in" if row.is_capturing else "")
+    if reading_stopped and row.count(State.READING):
+        told = f"reading stopped (R reads on), {told}"
+    title = f"{row.routine}: {row.origin}"
+    return BatchRow(row.id, row.sign, title, told, join_words(parts) or _say_empty(row), tuple(band))
+
+
+def _say_empty(row: WorkRow) -> str:
+    return f"all {count(row.left_out, 'side')} left out" if row.left_out else "nothing placed yet"
+
+
+def say_record(record: Record, at: str) -> str:
+    """Return a filing record in a line."""
+    return f"{at}   {count(len(record.entries), 'document')}"
