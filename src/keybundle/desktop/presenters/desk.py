@@ -39,6 +39,9 @@ from keybundle.desktop.presenters.session import Session
 REFRESH_MS = 120
 MAY_LOOK = "You may look here, not work; ask an administrator for another role."
 
+Strip = tuple[tuple[StripPage, ...], tuple[StripDocument, ...]]
+Loaded = tuple[bench.BenchData, Strip, SlipTable | None]
+
 
 class Desk(QObject):
     """One batch being worked: its state, and moving about in it."""
@@ -60,7 +63,7 @@ class Desk(QObject):
         self.pictures = PagePictures(session, self)
         self.drafts = Drafts(self._save_draft, self)
         self._data: bench.BenchData | None = None
-        self._strip: tuple[tuple[StripPage, ...], tuple[StripDocument, ...]] = ((), ())
+        self._strip: Strip = ((), ())
         self._slip: SlipState | None = None
         self._page: str | None = None
         self._field: str | None = None
@@ -82,8 +85,14 @@ class Desk(QObject):
 
     def refresh(self) -> None:
         """Ask for the batch again."""
-        ws, batch_id = self._s.workspace, self.batch_id
-        self._s.runner.query(lambda: bench.load_bench(ws, batch_id), self._loaded, key="bench", owner=self)
+        ws, batch_id, shows_table = self._s.workspace, self.batch_id, self._shows_table
+
+        def load() -> Loaded:
+            data = bench.load_bench(ws, batch_id)
+            strip = make_strip(data.batch, ws.place.cache), make_plates(data)
+            return data, strip, make_table(data, ws.setup) if shows_table else None
+
+        self._s.runner.query(load, self._loaded, key="bench", owner=self)
 
     def end(self) -> None:
         """Hear and show nothing more; the batch is closed or the bench was let go."""
@@ -92,16 +101,17 @@ class Desk(QObject):
         self._s.bus.changed.disconnect(self._on_changes)
         self.pictures.end()
 
-    def _loaded(self, data: bench.BenchData) -> None:
+    def _loaded(self, found: Loaded) -> None:
         was_open = self._data is not None and self._data.batch.closed_at is None
+        data, strip, table = found
         self._data = data
         if was_open and data.batch.closed_at is not None:
             self.closed.emit()
             return
         self.drafts.loaded()
-        self._strip = make_strip(data.batch, self._s.workspace.place.cache), make_plates(data)
-        if self._shows_table:
-            self._table = make_table(data, self._s.workspace.setup)
+        self._strip = strip
+        if table is not None:
+            self._table = table
         pages = data.batch.pages
         if self._page is None or all(p.id != self._page for p in pages):
             first = next((d for d in data.batch.in_order() if d.state is State.TO_CHECK), None)
