@@ -6,6 +6,7 @@ written by ``python -m tests.run --record``), so that all cores of a small machi
 
 from __future__ import annotations
 
+import faulthandler
 import io
 import json
 import os
@@ -22,6 +23,7 @@ ROOT = Path(__file__).parent.parent
 DURATIONS = ROOT / "tests" / "durations.txt"
 PROCESSES = 2
 UNKNOWN_SECONDS = 10.0
+HANGING_SECONDS = 900  # a module that takes longer hangs: it is ended, and says where each thread was
 
 
 class TimedResult(unittest.TextTestResult):
@@ -49,7 +51,9 @@ def run_module(name: str) -> dict[str, object]:
     stream = io.StringIO()
     runner = unittest.TextTestRunner(stream, verbosity=2, warnings="error", resultclass=TimedResult)
     start = time.monotonic()
+    faulthandler.dump_traceback_later(HANGING_SECONDS, exit=True)
     result = runner.run(unittest.defaultTestLoader.loadTestsFromName(name))
+    faulthandler.cancel_dump_traceback_later()
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     skipped = len(result.skipped)
     counts = {"passed": result.testsRun - failed - skipped, "failed": failed, "skipped": skipped}

@@ -1,10 +1,11 @@
 """Random hands in the real window against slow workers: what is typed ends where it was meant, each side in one place.
 
-Used by the suite (some runs) and by ``python -m tests.desktop.random_hands RUNS [SEED]`` (as many as asked for).
+``python -m tests.desktop.random_hands RUNS [SEED]`` makes as many runs as asked for.
 """
 
 from __future__ import annotations
 
+import faulthandler
 import io
 import random
 import sys
@@ -34,6 +35,7 @@ NONE = Qt.KeyboardModifier.NoModifier
 LETTER = {"Sender": "Tamsin Reedmace", "Letter date": "2026-03-04", "Subject": "A leaking gate"}
 FREE = ("Sender", "Subject")
 STEPS = 30
+HANGING_SECONDS = 60
 
 
 class RandomHands(DesktopTest):
@@ -216,6 +218,7 @@ def main(runs: int = 500, seed: int = 1) -> int:
                         flush=True,
                     )
 
+    faulthandler.dump_traceback_later(HANGING_SECONDS + 30 * runs, exit=True)
     result = unittest.TextTestRunner().run(unittest.defaultTestLoader.loadTestsFromTestCase(Hands))
     return 0 if result.wasSuccessful() else 1
 
