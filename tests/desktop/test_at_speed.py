@@ -424,8 +424,10 @@ class Reach(AtSpeed):
         documents = [d.id for d in self.p.state.documents][:2]
         for document in documents:
             slip.choose_type(self.ws, self.desktop.line, self.batch_id, document, "Letter", "Elspra Towpath")
+        self.until(lambda: not self.desktop.line.busy, 20, "what is proposed for the new type")
         slip.enter_value(self.ws, self.desktop.line, self.batch_id, documents[0], "Subject", "A gate", "Elspra Towpath")
         slip.enter_value(self.ws, self.desktop.line, self.batch_id, documents[1], "Subject", "", "Elspra Towpath")
+        self.until(lambda: not self.desktop.line.busy, 20)
         self.p.refresh()
         self.until(lambda: [d.type for d in self.p.state.documents][:2] == ["Letter"] * 2)
         self.p.go_to_document(documents[1])
