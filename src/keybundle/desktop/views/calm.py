@@ -9,21 +9,25 @@ from PySide6.QtGui import QKeyEvent, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QPushButton, QSpinBox
 
 
-class Choice(QComboBox):
-    """A box to choose from; the wheel goes on to what scrolls below it until it is entered."""
+class _Calm:
+    """Mixed in before a control: the wheel goes on to what scrolls below it until it is entered."""
+
+    def wheelEvent(self: Any, event: QWheelEvent) -> None:
+        if self.hasFocus():
+            super().wheelEvent(event)  # type: ignore[misc]
+        else:
+            event.ignore()
+
+
+class Choice(_Calm, QComboBox):
+    """A box to choose from."""
 
     def __init__(self, *args: Any) -> None:
         super().__init__(*args)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        if self.hasFocus():
-            super().wheelEvent(event)
-        else:
-            event.ignore()
 
-
-class Number(QSpinBox):
+class Number(_Calm, QSpinBox):
     """A whole number; it counts once it is typed to its end."""
 
     def __init__(self, *args: Any) -> None:
@@ -31,26 +35,14 @@ class Number(QSpinBox):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setKeyboardTracking(False)
 
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        if self.hasFocus():
-            super().wheelEvent(event)
-        else:
-            event.ignore()
 
-
-class Decimal(QDoubleSpinBox):
+class Decimal(_Calm, QDoubleSpinBox):
     """A number with decimals; it counts once it is typed to its end."""
 
     def __init__(self, *args: Any) -> None:
         super().__init__(*args)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setKeyboardTracking(False)
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        if self.hasFocus():
-            super().wheelEvent(event)
-        else:
-            event.ignore()
 
 
 class Button(QPushButton):
