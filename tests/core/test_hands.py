@@ -10,7 +10,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.batches.model import Batch, State
 from keybundle.core.reading.text import PageText
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows import page_texts, slip
+from keybundle.core.workflows import page_texts, slip, slip_help
 from tests.core.test_course import Course
 from tests.standin import answer
 
@@ -168,6 +168,37 @@ class Decisions(Course):
             return values["Sender"].text == "Perrin Osier" and values["Subject"].is_emptied
 
         self.check(decide, kept, "captured", "looked at")
+
+    def test_values_taken_from_elsewhere(self) -> None:
+        # Taken by a key they are still to be confirmed, but no proposal replaces them; what the page says is offered.
+        sender = {"Sender": "Perrin Osier"}
+
+        def from_starter(batch_id: str) -> None:
+            document = self.first(batch_id)
+            slip.choose_type(self.ws, self.line, batch_id, document, "Letter", self.who)
+            starter = slip_help.Starter("usual", "Letter", sender)
+            slip_help.start_from(self.ws, self.line, batch_id, document, starter, self.who)
+
+        def from_before(batch_id: str) -> None:
+            self.act(batch_id, "break", 1)
+            self.first(batch_id)
+            first, second = (d.id for d in self.load(batch_id).in_order())
+            slip.choose_type(self.ws, self.line, batch_id, first, "Letter", self.who)
+            slip.enter_value(self.ws, self.line, batch_id, first, "Sender", sender["Sender"], self.who)
+            slip.choose_type(self.ws, self.line, batch_id, second, "Letter", self.who)
+            slip_help.take_from_before(self.ws, self.line, batch_id, second, self.who)
+
+        def kept(batch: Batch) -> bool:
+            value = batch.in_order()[-1].values["Sender"]
+            failed = not any(p.is_read and p.stage != "failed" for p in batch.pages_of(batch.in_order()[-1].id)[:1])
+            return (
+                value.text == sender["Sender"]
+                and not value.sure
+                and (failed or "Tamsin Reedmace" in value.alternatives)
+            )
+
+        for decide in (from_starter, from_before):
+            self.check(decide, kept, "captured", "looked at")
 
 
 def void(_: object) -> None:

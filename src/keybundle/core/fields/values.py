@@ -29,6 +29,7 @@ class Origin(StrEnum):
 
 
 ASSUMED = frozenset({Origin.DEFAULT, Origin.FOLDER, Origin.CARRIED, Origin.STARTER})
+MOST_OFFERED = 5
 
 
 @dataclass(frozen=True)
@@ -38,6 +39,8 @@ class FieldValue:
     ``items`` are normalised (one, unless the field takes several); ``confidence`` runs from 0 to 1; ``page`` is the
     page's id and ``box`` its place there in px of the captured picture; ``problem`` is the sentence of a failed
     check, ``note`` something worth knowing that fails none; ``confirmed_by`` names the person who confirmed it.
+    ``given_by`` names the person who took it from elsewhere by a command (a starter, the document before): no proposal
+    replaces it, it stays unsure until confirmed.
     ``guess`` is what the machine proposed, with its score, whatever a person made of it.
     """
 
@@ -51,6 +54,7 @@ class FieldValue:
     problem: str = ""
     confirmed_by: str = ""
     confirmed_at: str = ""
+    given_by: str = ""
     alternatives: tuple[str, ...] = field(default=())
     guess: str = ""
     guess_score: float = 0.0

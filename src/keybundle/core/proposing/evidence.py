@@ -64,8 +64,8 @@ def is_sure(value: FieldValue, bar: float) -> bool:
 
 
 def is_by_hand(value: FieldValue) -> bool:
-    """Whether a person gave or confirmed the value."""
-    return bool(value.confirmed_by) or value.origin in (Origin.TYPED, Origin.LIFTED)
+    """Whether a person gave, took or confirmed the value, so that no proposal replaces it."""
+    return bool(value.confirmed_by or value.given_by) or value.origin in (Origin.TYPED, Origin.LIFTED)
 
 
 def _fill_dependents(values: dict[str, FieldValue], kind: DocumentType, books: Mapping[str, Book]) -> None:

@@ -10,7 +10,7 @@ from dataclasses import replace
 
 from keybundle.core.batches.model import Batch, Document, Page
 from keybundle.core.fields.kinds import Refusal, normalise
-from keybundle.core.fields.values import FieldValue, Origin
+from keybundle.core.fields.values import MOST_OFFERED, FieldValue, Origin
 from keybundle.core.proposing.evidence import is_by_hand
 from keybundle.core.proposing.propose import Hints, ReadPage, propose_values
 from keybundle.core.proposing.types import guess_type
@@ -53,7 +53,7 @@ def index_document(workspace: Workspace, batch: Batch, document: Document) -> Do
             fresh = {**fresh, **_barcode_values(workspace, pages, routine, kind)}
         fresh = {**fresh, **_given_values(workspace, batch, kind, document.id, fresh)}
         fresh = {**_assumed_values(workspace, batch, kind, document, fresh), **fresh}
-        kept = {k: v for k, v in document.values.items() if is_by_hand(v)}
+        kept = _keep_by_hand(document, fresh)
         proposed = replace(proposed, type=kind.name, values={**fresh, **kept})
     return replace(proposed, proposed=True)
 
@@ -62,11 +62,22 @@ def take_proposal(now: Document, proposed: Document) -> Document:
     """Return the document as it is now with what was proposed for it; what somebody did meanwhile stays."""
     if now.filed_id or (now.type_origin == "typed" and now.type != proposed.type):
         return now
-    by_hand = {k: v for k, v in now.values.items() if is_by_hand(v)}
+    by_hand = _keep_by_hand(now, proposed.values)
     return replace(
         now, type=proposed.type, type_confidence=proposed.type_confidence, type_origin=proposed.type_origin,
         values={**proposed.values, **by_hand}, proposed=proposed.proposed,
     )  # fmt: skip
+
+
+def _keep_by_hand(document: Document, fresh: Mapping[str, FieldValue]) -> dict[str, FieldValue]:
+    """Return the values that a person gave; beside those only taken from elsewhere, what the page says is offered."""
+    kept = {k: v for k, v in document.values.items() if is_by_hand(v)}
+    for name, value in kept.items():
+        said = fresh.get(name)
+        if said is not None and value.given_by and not value.confirmed_by:
+            others = dict.fromkeys((said.text, *said.alternatives, *value.alternatives))
+            kept[name] = replace(value, alternatives=tuple(x for x in others if x and x != value.text)[:MOST_OFFERED])
+    return kept
 
 
 def known_type(workspace: Workspace, batch: Batch, document: Document) -> DocumentType | None:
@@ -89,7 +100,7 @@ def index_zones(workspace: Workspace, batch: Batch, document: Document, page: st
     zoned = kind.model_copy(update={"fields": tuple(f for f in kind.fields if f.zone)})
     bar = workspace.bar(workspace.setup.routine(batch.routine))
     fresh = propose_values([ReadPage(page, text)], zoned, workspace.books(), bar, workspace.rule)
-    kept = {k: v for k, v in document.values.items() if is_by_hand(v)}
+    kept = _keep_by_hand(document, fresh)
     typed = document if document.type else replace(document, type=kind.name, type_confidence=0.99, type_origin="page")
     return replace(typed, values={**fresh, **kept})
 

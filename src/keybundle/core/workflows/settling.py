@@ -8,7 +8,7 @@ from dataclasses import replace
 from keybundle.core.batches.model import Batch, Document, Page, State
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.filing.destination import compute_destination
-from keybundle.core.proposing.evidence import RuleFor, weigh
+from keybundle.core.proposing.evidence import RuleFor, is_by_hand, weigh
 from keybundle.core.registers.book import Book
 from keybundle.core.setup.model import DocumentType, Setup
 
@@ -67,7 +67,7 @@ def carry_over(batch: Batch, setup: Setup) -> Batch:
             values = dict(document.values)
             for spec in (f for f in kind.fields if f.carry):
                 have, given = values.get(spec.name), before.get(spec.name)
-                if have is not None and (have.confirmed_by or have.origin not in GIVES_WAY):
+                if have is not None and (is_by_hand(have) or have.origin not in GIVES_WAY):
                     continue
                 if given is not None and given.items and (have is None or have.items != given.items):
                     values[spec.name] = FieldValue(given.items, 0.0, Origin.CARRIED)

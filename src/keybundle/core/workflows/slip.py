@@ -11,14 +11,12 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch
 from keybundle.core.fields.kinds import Kind, Refusal, normalise
-from keybundle.core.fields.values import FieldValue, Origin
+from keybundle.core.fields.values import MOST_OFFERED, FieldValue, Origin
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.model import DocumentType, FieldSpec
 from keybundle.core.workflows.bench import run_command
 from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.workspace import Workspace
-
-MOST_OFFERED = 5
 
 
 @dataclass(frozen=True)

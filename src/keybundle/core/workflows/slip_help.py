@@ -135,7 +135,7 @@ def start_from(
             is_free = have is None or not have.items or (have.origin in ASSUMED and not have.confirmed_by)
             items, _ = read_value(workspace, spec, text) if spec is not None else ((), "")
             if is_free and items:
-                found[name] = FieldValue(items, 0.0, Origin.STARTER)
+                found[name] = FieldValue(items, 0.0, Origin.STARTER, given_by=who)
         return commands.set_values(batch, document_id, dict(found))
 
     return run_command(workspace, line, batch_id, who, f"start from {starter.name}", command)
@@ -159,7 +159,7 @@ def take_from_before(workspace: Workspace, line: Line, batch_id: str, document_i
             have = document.values.get(name)
             is_free = have is None or not have.items or (have.origin in ASSUMED and not have.confirmed_by)
             if is_free and value.items and kind.field(name) is not None:
-                found[name] = FieldValue(value.items, 0.0, Origin.CARRIED)
+                found[name] = FieldValue(value.items, 0.0, Origin.CARRIED, given_by=who)
         return commands.set_values(batch, document_id, found)
 
     return run_command(workspace, line, batch_id, who, "take the values of the document before", command)
