@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Collection, Iterator
 from concurrent.futures import Future
 from dataclasses import asdict, dataclass
@@ -71,13 +72,16 @@ class StandIn:
         self.hold = set(hold)
         self.held: list[Held] = []
         self.asked: list[tuple[str, tuple[Any, ...]]] = []
+        self._lock = threading.Lock()
 
     def submit(self, name: str, *args: Any, key: str = "", **more: Any) -> Future[Any]:
         call = Held(name.split(":")[1], args, key, Future())
         self.asked.append((call.what, args))
-        if call.what in self.hold:
-            self.held.append(call)
-        else:
+        with self._lock:
+            is_held = call.what in self.hold
+            if is_held:
+                self.held.append(call)
+        if not is_held:
             self._run(call)
         return call.future
 
@@ -91,10 +95,17 @@ class StandIn:
 
     def let_go(self, *numbers: int) -> None:
         """Answer held calls, in this order; without numbers all of them."""
-        chosen = [self.held[i] for i in numbers] if numbers else list(self.held)
-        self.held = [h for h in self.held if h not in chosen]
+        with self._lock:
+            chosen = [self.held[i] for i in numbers] if numbers else list(self.held)
+            self.held = [h for h in self.held if h not in chosen]
         for call in chosen:
             self._run(call)
+
+    def let_all_go(self) -> None:
+        """Answer all that is held, and hold nothing back from now on."""
+        with self._lock:
+            self.hold = set()
+        self.let_go()
 
     def warm_up(self, name: str) -> None:
         """There is no process to load anything in."""

@@ -58,7 +58,8 @@ def _worlds() -> Path:
     folder.mkdir(parents=True, exist_ok=True)
     for other in folder.iterdir():
         if not other.name.startswith(digest.hexdigest()[:16]):
-            shutil.rmtree(other) if other.is_dir() else other.unlink()
+            # Another process of the same run may be at it too.
+            shutil.rmtree(other, ignore_errors=True) if other.is_dir() else other.unlink(missing_ok=True)
     return folder / digest.hexdigest()[:16]
 
 

@@ -52,7 +52,7 @@ class RandomHands(DesktopTest):
         self.desktop = Desktop(data, settings=settings, pool=self.pool)  # type: ignore[arg-type]
         self.addCleanup(self.let_windows_go)
         self.addCleanup(self.desktop.close)
-        self.addCleanup(self.let_all_go)
+        self.addCleanup(self.pool.let_all_go)
         self.desktop.begin(self.who)
         assert self.desktop.window is not None
         self.window, self.ws, self.line = self.desktop.window, self.desktop.workspace, self.desktop.line
@@ -76,11 +76,6 @@ class RandomHands(DesktopTest):
                 path.write_bytes(paper.getvalue())
             return None
         return answer(what, args, "a note about the gate")
-
-    def let_all_go(self) -> None:
-        self.pool.hold = set()
-        while self.pool.held:
-            self.pool.let_go()
 
     def run_once(self, seed: int) -> None:
         """Do random things to a new batch, then look whether all is where it should be."""
@@ -111,7 +106,7 @@ class RandomHands(DesktopTest):
 
     def settle(self) -> None:
         self.p.flush()
-        self.let_all_go()
+        self.pool.let_all_go()
         self.until(lambda: not self.p.drafts.is_saving, 20, "all that was typed to be kept or refused")
         self.until(lambda: not any(d.claim for d in self.ws.batches.load(self.batch_id).documents.values()), 20)
         self.until(lambda: not self.line.busy, 20, "the line to come to rest")
