@@ -7,16 +7,20 @@ import time
 import traceback
 from collections.abc import Callable
 from types import TracebackType
+from typing import TypeVar
 from unittest import mock
 
 from PySide6.QtCore import QEvent, QPoint, QSettings, Qt, qInstallMessageHandler
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtWidgets import QApplication, QLineEdit, QWidget
 
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme.style import apply_theme
+from keybundle.desktop.views.ask_sheet import AskSheet
+from keybundle.desktop.views.side_sheet import Sheet
 from tests.support import DataTest, shared_pool
 
+SheetT = TypeVar("SheetT", bound=Sheet)
 # The offscreen platform says of itself what it cannot do (smallest sizes, raising, grabbing); it is no fault of ours.
 ALLOWED = "This plugin does not support"
 
@@ -109,6 +113,29 @@ class DesktopTest(DataTest):
         self, widget: QWidget, point: QPoint, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
     ) -> None:
         QTest.mouseClick(widget, Qt.MouseButton.LeftButton, modifier, point)
+        self.spin(0.05)
+
+    def sheet(self, kind: type[SheetT]) -> SheetT:
+        """Wait for the side sheet of a kind, and return it with the keyboard in it."""
+        found = lambda: [w for w in self.app.allWidgets() if isinstance(w, kind) and w.isVisible()]  # noqa: E731
+        self.until(found, 10, f"a {kind.__name__}")
+        (sheet,) = found()
+        return sheet
+
+    def answer(self, *texts: str) -> None:
+        """Type into the lines of the sheet that asks, one after another, and take them."""
+        sheet = self.sheet(AskSheet)
+        for line, text in zip(sheet.lines, texts, strict=True):
+            line.setFocus()
+            if isinstance(line, QLineEdit):
+                QTest.keyClicks(line, text)
+            elif line.isEditable():
+                line.lineEdit().selectAll()
+                QTest.keyClicks(line, text)
+            else:
+                while line.currentText() != text:
+                    self.key(line, Qt.Key.Key_Down)
+        QTest.keyClick(self.app.focusWidget(), Qt.Key.Key_Return)
         self.spin(0.05)
 
     def burst(self, text: str, *, start: QWidget | None = None) -> None:

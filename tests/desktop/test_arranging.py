@@ -13,7 +13,7 @@ from keybundle.core.batches.model import Facts, Page
 from keybundle.core.separation.facts import Placing
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.bench_view import BenchView
-from keybundle.desktop.views.list_dialog import ListDialog
+from keybundle.desktop.views.list_sheet import ListSheet
 from tests.desktop.support import DesktopTest
 from tests.support import place
 
@@ -182,7 +182,7 @@ class Arranging(DesktopTest):
         self.becomes("|0|12345|678")
         self.press(Qt.Key.Key_R, CTRL | SHIFT)
         self.becomes("|0|12345678")
-        self.assertEqual(self.window.findChildren(ListDialog), [], "nothing to disagree about")
+        self.assertEqual(self.window.findChildren(ListSheet), [], "nothing to disagree about")
 
     def test_page_window_and_closing_names_what_is_open(self) -> None:
         self.press(Qt.Key.Key_P, CTRL | SHIFT)

@@ -10,17 +10,18 @@ from unittest import mock
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QKeySequence, QTextDocument, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu, QWidget
+from PySide6.QtWidgets import QApplication, QLineEdit, QMenu, QWidget
 
 from keybundle.core.batches.model import Document, State
 from keybundle.core.workflows import bench as bench_work
 from keybundle.core.workflows import filing, slip
 from keybundle.desktop.actions.registry import COMMANDS, Handlers
 from keybundle.desktop.presenters.bench_state import SlipRow
+from keybundle.desktop.views.ask_sheet import AskSheet
 from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.calm import Choice, Number
-from keybundle.desktop.views.list_dialog import ListDialog
-from keybundle.desktop.views.register_dialog import RegisterDialog
+from keybundle.desktop.views.list_sheet import ListSheet
+from keybundle.desktop.views.register_sheet import RegisterSheet
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
 from tests.support import scanned_template
@@ -248,11 +249,10 @@ class Targets(AtSpeed):
         first = self.go("Mooring agreement")
         self.bench.slip.focus("Boat number")
         self.key(self.field("Boat number"), Qt.Key.Key_R, ALT)
-        self.until(lambda: any(d.isVisible() for d in self.bench.findChildren(RegisterDialog)), 10)
-        dialog = next(d for d in self.bench.findChildren(RegisterDialog) if d.isVisible())
-        self.assertIn("Mooring agreement", dialog.windowTitle(), "it says which document it is for")
+        sheet = self.sheet(RegisterSheet)
+        self.assertIn("Mooring agreement", sheet.of.text(), "it says which document it is for")
         self.go(next(d.type for d in self.p.state.documents if d.type != "Mooring agreement"))
-        self.assertFalse(dialog.isVisible(), "it goes with its document")
+        self.until(lambda: self.bench.sheets.edge.shown is None, 10, "it to go with its document")
         self.assertEqual(self.p.state.document != first, True)
 
     def test_lifting_ends_with_its_field(self) -> None:
@@ -436,8 +436,7 @@ class Reach(AtSpeed):
         self.until(lambda: self.text(documents[1], "Subject") == "A gate", 10)
         self.assertFalse(self.stored(documents[1]).values["Subject"].sure, "it waits to be confirmed")
         self.key(self.field("Subject"), Qt.Key.Key_H, CTRL)
-        self.until(lambda: self.bench.findChildren(ListDialog), 10)
-        first = self.bench.findChildren(ListDialog)[0].list.item(0).text()
+        first = self.sheet(ListSheet).list.item(0).text()
         self.assertIn("Elspra Towpath", first)
         self.assertIn("Subject of document 2: empty → A gate", first)
 
@@ -552,11 +551,16 @@ class Lanes(AtSpeed):
 
     def test_asking_why_it_is_set_aside_keeps_its_document(self) -> None:
         first = self.go("Mooring agreement")
-
-        def meanwhile(*args: Any) -> tuple[str, bool]:
-            self.p.go_to_document(next(d.id for d in self.p.state.documents if d.id != first))
-            return "torn", True
-
-        with mock.patch.object(QInputDialog, "getText", meanwhile):
-            self.key(self.bench.strip, Qt.Key.Key_D, CTRL)
+        other = next(d.id for d in self.p.state.documents if d.id != first)
+        self.key(self.bench.strip, Qt.Key.Key_D, CTRL)
+        asked = self.sheet(AskSheet)
+        QTest.keyClicks(asked.lines[0], "torn")
+        self.assertFalse(
+            self.bench.isAncestorOf(QApplication.focusWidget()), "no key of the bench acts on what is typed"
+        )
+        self.p.go_to_document(other)
+        self.until(lambda: self.bench.sheets.edge.shown is None, 10, "what was asked to go with its document")
+        self.p.go_to_document(first)
+        self.key(self.bench.strip, Qt.Key.Key_D, CTRL)
+        self.answer("torn")
         self.until(lambda: self.stored(first).state is State.SET_ASIDE, 10)

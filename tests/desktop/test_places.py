@@ -8,7 +8,7 @@ from unittest import mock
 from PySide6.QtCore import QMimeData, QModelIndex, QObject, QPointF, Qt, QUrl, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QAbstractItemModelTester, QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QFileDialog, QPushButton, QWidget
 
 from keybundle.core.batches.model import State
 from keybundle.core.imaging.picture import decode
@@ -247,11 +247,9 @@ class InTheWindow(DesktopTest):
         self.until(lambda: len(work.model.rows) == 1, 30)
         self.assertEqual(ws.batches.load(work.model.rows[0].id).routine, "Faxes")
         target = self.folder / "sheet.pdf"
-        with (
-            mock.patch.object(QInputDialog, "getItem", return_value=("Bill", True)),
-            mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")),
-        ):
-            QTest.mouseClick(work.sheets, Qt.MouseButton.LeftButton)
+        QTest.mouseClick(work.sheets, Qt.MouseButton.LeftButton)
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")):
+            self.answer("Bill")
         self.until(target.exists, 20)
         found = find_separator(decode(target, is_pdf=True))
         self.assertEqual(found.type_name if found else None, "Bill")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import threading
 import unittest
 
@@ -9,6 +10,7 @@ import shiboken6
 from PySide6.QtCore import QObject
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.desktop.jobs.collector import Collector
 from keybundle.desktop.jobs.runner import JobRunner
 from tests.desktop.support import DesktopTest
 
@@ -27,6 +29,27 @@ class Runner(DesktopTest):
         there, arrived = self.results[0]  # type: ignore[misc]
         self.assertNotEqual(there, here)
         self.assertEqual(arrived, here)
+
+    def test_qt_objects_in_a_cycle_end_in_the_interface_thread_whoever_makes_garbage(self) -> None:
+        Collector(self.runner)
+        ended_in: list[int] = []
+
+        class Cycle(QObject):
+            def __init__(self) -> None:
+                super().__init__()
+                self.itself = self
+
+            def __del__(self) -> None:
+                ended_in.append(threading.get_ident())
+
+        gc.collect()
+        for _ in range(50):
+            Cycle()
+        # More new objects than all three thresholds together: any automatic run would begin here.
+        self.runner.query(lambda: [[n] for n in range(200_000)], self.results.append)
+        self.until(lambda: self.results)
+        self.until(lambda: len(ended_in) == 50, 10, "the cycles to be collected")
+        self.assertEqual(set(ended_in), {threading.get_ident()})
 
     def test_a_newer_query_of_the_same_key_drops_the_older(self) -> None:
         gate = threading.Event()

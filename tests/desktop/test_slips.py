@@ -6,16 +6,17 @@ from unittest import mock
 
 from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
 from PySide6.QtTest import QAbstractItemModelTester, QTest
-from PySide6.QtWidgets import QFileDialog, QInputDialog
+from PySide6.QtWidgets import QFileDialog
 
 from keybundle.desktop.models.slips import FIXED
 from keybundle.desktop.presenters.bench_state import SlipRow, SlipTable, TableCell, TableRow
 from keybundle.desktop.presenters.bench_wording import narrow_table
 from keybundle.desktop.views.bench_view import BenchView
-from keybundle.desktop.views.choose_dialog import ChooseDialog
+from keybundle.desktop.views.choose_sheet import ChooseSheet
 from keybundle.desktop.views.field_dialog import FieldDialog
+from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.record_dialog import RecordDialog
-from keybundle.desktop.views.register_dialog import RegisterDialog
+from keybundle.desktop.views.register_sheet import RegisterSheet
 from keybundle.desktop.views.slip_table_view import SlipTableView
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
@@ -67,8 +68,7 @@ class Slips(DesktopTest):
         before = self.row(bench, "Boat number").text
         bench.slip.focus("Boat number")
         self.key(bench.slip.fields["Boat number"].value, Qt.Key.Key_R, ALT)
-        self.until(lambda: bench.findChildren(RegisterDialog) and bench.findChildren(RegisterDialog)[0].isVisible(), 10)
-        dialog = bench.findChildren(RegisterDialog)[0]
+        dialog = self.sheet(RegisterSheet)
         other = next(e["Boat number"] for e in self.desktop.workspace.entries("boats") if e["Boat number"] != before)
         QTest.keyClicks(dialog.line, other)
         self.until(lambda: dialog.table.rowCount() == 1, 10, "the one entry")
@@ -82,26 +82,24 @@ class Slips(DesktopTest):
         number = self.row(bench, "Boat number").alternatives.index(before) + 1
         self.key(bench.slip.fields["Boat number"].value, Qt.Key(Qt.Key.Key_0.value + number), ALT)
         self.becomes(bench, "Boat number", before)
-        with mock.patch.object(QInputDialog, "getText", return_value=("moorings", True)):
-            self.key(bench.strip, Qt.Key.Key_S, CTRL | SHIFT)
-            self.until(lambda: bench.findChildren(ChooseDialog), 10)
-            starters = bench.findChildren(ChooseDialog)[0]
-            QTest.mouseClick(starters.buttons.itemAt(2).widget(), Qt.MouseButton.LeftButton)
+        self.key(bench.strip, Qt.Key.Key_S, CTRL | SHIFT)
+        QTest.mouseClick(self.sheet(ChooseSheet).buttons.itemAt(2).widget(), Qt.MouseButton.LeftButton)
+        self.answer("moorings")
         self.until(lambda: "Kept as a starter" in window.message.text(), 10)
         self.back(window, bench)
         bench.slip.focus("Annual charge")
         self.key(bench.slip.fields["Annual charge"].value, Qt.Key.Key_Backspace, CTRL | SHIFT)
         self.becomes(bench, "Keeper", "")
         self.key(bench.strip, Qt.Key.Key_S, CTRL | SHIFT)
-        dialogs = lambda: [d for d in bench.findChildren(ChooseDialog) if d.isVisible() and d.list.count()]  # noqa: E731
-        self.until(lambda: dialogs() and dialogs()[0].list.item(0).text().startswith("moorings"), 10)
-        self.key(dialogs()[0].line, Qt.Key.Key_Return)
+        starters = self.sheet(ChooseSheet)
+        self.until(lambda: starters.list.count() and starters.list.item(0).text().startswith("moorings"), 10)
+        self.key(starters.list, Qt.Key.Key_Return)
         self.becomes(bench, "Boat number", before)
         self.back(window, bench)
         self.assertTrue(self.row(bench, "Boat number").is_assumed and self.row(bench, "Boat number").unsure)
         self.key(bench.strip, Qt.Key.Key_J, CTRL)
-        self.until(lambda: any("Boats" in d.list.item(0).text() for d in dialogs()), 10, "the folders")
-        folders = next(d for d in dialogs() if "Boats" in d.list.item(0).text())
+        folders = self.sheet(ChooseSheet)
+        self.until(lambda: folders.list.count() and "Boats" in folders.list.item(0).text(), 10, "the folders")
         path = folders.list.item(0).text().split("    ")[0].split(" / ")
         self.key(folders.line, Qt.Key.Key_Return)
         self.becomes(bench, "Boat number", path[2])
@@ -157,23 +155,20 @@ class Slips(DesktopTest):
         QTest.keyClicks(bench.text.line, "larkmere")
         self.assertTrue(bench.text.text.extraSelections())
         self.key(bench.strip, Qt.Key.Key_X, CTRL | SHIFT)
-        with mock.patch.object(QInputDialog, "getText", return_value=("torn", True)):
-            self.key(bench.strip, Qt.Key.Key_D, CTRL)
+        self.key(bench.strip, Qt.Key.Key_D, CTRL)
+        self.answer("torn")
         self.until(lambda: p.slips.parked(), 10)
         self.key(bench.strip, Qt.Key.Key_D, CTRL | SHIFT)
-        self.until(lambda: bench.findChildren(ChooseDialog), 10)
-        aside = bench.findChildren(ChooseDialog)[0]
+        aside = self.sheet(ChooseSheet)
         self.assertIn("torn", aside.list.item(0).text())
         p.step_document(1)
-        self.key(aside.line, Qt.Key.Key_Return)
+        self.key(aside.list, Qt.Key.Key_Return)
         self.assertEqual(p.state.document, document, "Enter goes there")
         self.back(window, bench)
         self.key(bench.strip, Qt.Key.Key_D, CTRL)
         self.until(lambda: not p.slips.parked(), 10)
         self.key(bench.strip, Qt.Key.Key_Q, CTRL | SHIFT)
-        self.until(
-            lambda: any("page" in d.list.item(0).text() for d in bench.findChildren(ChooseDialog) if d.list.count()), 10
-        )
+        self.assertIn("page", self.sheet(ChooseSheet).list.item(0).text())
         self.go(bench, "Mooring agreement")
         self.until(
             lambda: p.pictures.shown is not None and p.pictures.shown.page == p.state.page and p.pictures.shown.words
@@ -221,18 +216,10 @@ class Slips(DesktopTest):
         path.write_text("Structure number,Name,Reach\nB1,Oak Bridge,North reach\nB1,Oak Bridge,North reach\n")
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
             QTest.mouseClick(prepare.bring_register, Qt.MouseButton.LeftButton)
-            self.until(
-                lambda: window.findChildren(type(window.centralWidget())) and self.told(window), 10, "what is wrong"
-            )
+            self.assertIn("stands in line 2 already", self.sheet(ListSheet).list.item(0).text())
             path.write_text("Structure number,Name,Reach\nB1,Oak Bridge,North reach\n")
             QTest.mouseClick(prepare.bring_register, Qt.MouseButton.LeftButton)
         self.until(lambda: len(self.desktop.workspace.entries("structures")) == 1, 10)
-
-    def told(self, window: MainWindow) -> bool:
-        from keybundle.desktop.views.list_dialog import ListDialog
-
-        found = [d for d in window.findChildren(ListDialog) if d.list.count()]
-        return bool(found) and "stands in line 2 already" in found[0].list.item(0).text()
 
 
 class Table(DesktopTest):

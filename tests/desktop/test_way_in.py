@@ -8,7 +8,7 @@ from unittest import mock
 
 from PySide6.QtCore import QPoint, QRect, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QInputDialog
+from PySide6.QtWidgets import QFileDialog
 
 from keybundle.core.intake.scanner import Options
 from keybundle.core.workflows.capture import find_routine, scan_stack
@@ -17,7 +17,7 @@ from keybundle.core.workflows.opening import hand_over
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.mapping_dialog import MappingDialog
 from keybundle.desktop.views.preview_dialog import PreviewDialog
-from keybundle.desktop.views.scan_options_dialog import ScanOptionsDialog
+from keybundle.desktop.views.scan_options_sheet import ScanOptionsSheet
 from keybundle.desktop.views.window import MainWindow
 from keybundle.desktop.views.zone_dialog import ZoneDialog
 from tests.desktop.support import DesktopTest
@@ -49,15 +49,17 @@ class WayIn(Begun):
         _, window = self.begin()
         work = window.work
         self.assertEqual(work.presenter.state.options_told, "feeder, two-sided, 300 dpi, automatic, A4")
-        self.key(work.list, Qt.Key.Key_O)
-        (dialog,) = work.findChildren(ScanOptionsDialog)
+        work.scan.setFocus()
+        self.key(work.scan, Qt.Key.Key_O)
+        dialog = self.sheet(ScanOptionsSheet)
         dialog.boxes["duplex"].textActivated.emit("one-sided")
         self.assertEqual(work.plan.text(), "8 sheets, one-sided: 8 sides")
         self.assertIn("one-sided", work.options.text())
         QTest.mouseClick(dialog.clear, Qt.MouseButton.LeftButton)
         self.assertEqual(work.plan.text(), "8 sheets, two-sided: 16 sides")
         self.assertEqual(dialog.boxes["duplex"].currentText(), "two-sided")
-        dialog.accept()
+        self.key(dialog.clear, Qt.Key.Key_Escape)
+        self.assertTrue(work.scan.hasFocus() and work.edge.shown is None, "Esc ends it and gives the focus back")
 
     def test_a_page_is_looked_at_scanned_again_and_accepted(self) -> None:
         desktop, window = self.begin()
@@ -185,11 +187,8 @@ class Pointing(Begun):
         self.key(window, Qt.Key.Key_4, CTRL)
         view = window.prepare.routines
         self.until(lambda: view.presenter.state.routine is not None)
-        with (
-            mock.patch.object(QInputDialog, "getText", return_value=("Receipt", True)),
-            mock.patch.object(QInputDialog, "getItem", return_value=("Petty cash", True)),
-        ):
-            QTest.mouseClick(view.new_type, Qt.MouseButton.LeftButton)
+        QTest.mouseClick(view.new_type, Qt.MouseButton.LeftButton)
+        self.answer("Receipt", "Petty cash")
         self.until(lambda: desktop.workspace.setup.routines[0].document_type == "Receipt", 10)
         self.assertIsNotNone(desktop.workspace.setup.cabinet("Petty cash"))
         halt = view.halts["skew"][0]

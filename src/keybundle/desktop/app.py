@@ -30,6 +30,7 @@ from keybundle.core.workflows.page_jobs import WORK
 from keybundle.core.workflows.setup_admin import begin_repository
 from keybundle.core.workflows.workspace import Workspace, open_workspace
 from keybundle.desktop.door import Door
+from keybundle.desktop.jobs.collector import Collector
 from keybundle.desktop.jobs.runner import JobRunner
 from keybundle.desktop.presenters.session import Bus, Session
 from keybundle.desktop.theme.style import apply_theme
@@ -53,6 +54,7 @@ class Desktop(QObject):
         pool: Pool | None = None,
     ) -> None:  # fmt: skip
         super().__init__()
+        self.collector = Collector(self)
         self._stack = contextlib.ExitStack()
         self._stack.enter_context(hold(data, who="the desktop", wait_seconds=1.0))
         try:

@@ -4,21 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import combinations
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QLocale, QObject, Signal
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.errors import AppError
 from keybundle.core.batches.model import Batch
 from keybundle.core.fields.values import Origin
+from keybundle.core.reading.languages import list_languages
 from keybundle.core.reading.text import PageText
 from keybundle.core.workflows import history, page_texts, slip, slip_help
 from keybundle.core.workflows.page_texts import PoorPage
 from keybundle.core.workflows.slip_help import Starter
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.texts import count
 
 __all__ = ["BenchSlips", "FoldersShown", "PoorPage", "RegisterShown", "Starter"]
+SHOWN_ENTRIES = 200
+PAIRED_LANGUAGES = 4
 
 
 @dataclass(frozen=True)
@@ -30,6 +36,14 @@ class RegisterShown:
     column: str
     entries: tuple[dict[str, str], ...]
     can_add: bool
+
+    @property
+    def told(self) -> str:
+        """How many entries stand there."""
+        found = len(self.entries)
+        return (
+            f"The first {found}; type words to narrow" if found >= SHOWN_ENTRIES else count(found, "entry", "entries")
+        )
 
 
 @dataclass(frozen=True)
@@ -104,7 +118,7 @@ class BenchSlips(QObject):
             return
 
         def load() -> RegisterShown:
-            columns, entries = slip_help.search_register(s.workspace, spec.register_name, typed)
+            columns, entries = slip_help.search_register(s.workspace, spec.register_name, typed, SHOWN_ENTRIES)
             column = spec.column or columns[0]
             can_add = slip_help.may_add_entries(s.workspace, s.who)
             return RegisterShown(spec.register_name, columns, column, tuple(entries), can_add)
@@ -204,10 +218,24 @@ class BenchSlips(QObject):
             on_error=at.failed.emit,
         )  # fmt: skip
 
-    def set_language(self, language: str) -> None:
-        """Read the chosen pages in another language."""
-        s, at, pages = self._s, self._at, self._at.chosen_pages()
-        at.change(lambda: page_texts.set_language(s.workspace, s.line, at.batch_id, pages, language.strip(), s.who))
+    def chosen_pages(self) -> list[str]:
+        """Return the pages that are chosen in the strip, else the one in front."""
+        return list(self._at.chosen_pages())
+
+    def set_language(self, pages: list[str], language: str) -> None:
+        """Read pages in another language."""
+        s, at = self._s, self._at
+        at.change(lambda: page_texts.set_language(s.workspace, s.line, at.batch_id, pages, language, s.who))
+
+    def languages(self) -> list[tuple[str, str]]:
+        """Return (what to read in, its name): the routine's, each installed language, and pairs of few ones."""
+        try:
+            known = list_languages()
+        except AppError as error:
+            self._at.failed.emit(str(error))
+            return []
+        pairs = [f"{a}+{b}" for a, b in combinations(known, 2)] if len(known) <= PAIRED_LANGUAGES else []
+        return [("", "As the routine has it"), *((code, _name_languages(code)) for code in (*known, *pairs))]
 
     def poor_pages(self) -> list[PoorPage]:
         """Return the pages that read badly or hold no words."""
@@ -223,6 +251,15 @@ class BenchSlips(QObject):
             for d, why in slip_help.list_parked(batch)
             if d in plates
         ]
+
+
+def _name_languages(codes: str) -> str:
+    """Return the names of languages told as Tesseract tells them (ISO 639-2/T, joined by +)."""
+    found = [
+        (code, QLocale.codeToLanguage(code[:3], QLocale.LanguageCodeType.ISO639Part2T)) for code in codes.split("+")
+    ]
+    unknown = QLocale.Language.AnyLanguage
+    return " and ".join(code if language == unknown else QLocale.languageToString(language) for code, language in found)
 
 
 def _say_change(session: Session, batch: Batch, change: history.ValueChange) -> str:

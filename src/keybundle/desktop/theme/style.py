@@ -44,6 +44,7 @@ QLabel[role="value"], QLineEdit[role="value"] {{ font-family: "{VALUES}"; }}
 QFrame#bar {{ background: {c.CARD}; border-bottom: 1px solid {c.HAIRLINE}; }}
 QFrame#foot {{ background: {c.CARD}; border-top: 1px solid {c.HAIRLINE}; }}
 QFrame[role="card"] {{ background: {c.CARD}; border: 1px solid {c.HAIRLINE}; border-radius: 4px; }}
+QFrame[role="sheet"] {{ background: {c.CARD}; border: 1px solid {c.HAIRLINE}; border-left: 3px solid {c.TEAL}; }}
 QPushButton {{ background: {c.CARD}; border: 1px solid {c.HAIRLINE}; border-radius: 4px; padding: 5px 12px; }}
 QPushButton:hover {{ border-color: {c.TEAL}; }}
 QPushButton:focus {{ border: 2px solid {c.TEAL}; padding: 4px 11px; }}

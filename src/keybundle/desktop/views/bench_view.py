@@ -8,7 +8,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QInputDialog,
     QMenu,
     QSplitter,
     QStackedWidget,
@@ -23,11 +22,10 @@ from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.presenters.bench import BenchPresenter, Completion
 from keybundle.desktop.presenters.bench_state import BenchState, PageShown
 from keybundle.desktop.presenters.drafts import WORDS
-from keybundle.desktop.views.bench_dialogs import BenchDialogs
+from keybundle.desktop.views.bench_sheets import BenchSheets
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.contact_sheet import ContactSheet
 from keybundle.desktop.views.drops import FileDrop
-from keybundle.desktop.views.list_dialog import ListDialog
 from keybundle.desktop.views.page_strip import PageStrip
 from keybundle.desktop.views.page_view import ZOOM_STEP, PageView, words_inside
 from keybundle.desktop.views.slip_table_view import SlipTableView
@@ -80,8 +78,8 @@ class BenchView(QWidget):
         self.contact = ContactSheet()
         self.table = SlipTableView()
         self.text = TextView()
-        self.dialogs = BenchDialogs(presenter, self)
         self.below = QStackedWidget()
+        self.sheets = BenchSheets(presenter, self, self.below)
         self.page_window: PageView | None = None
         self._build()
         self._connect()
@@ -206,15 +204,15 @@ class BenchView(QWidget):
         on("bench.changes", p.slips.list_changes)
         on("slip.clear assumed", lambda: self._at_document(p.slips.clear_assumed))
         on("slip.empty all", lambda: self._at_document(p.slips.empty))
-        on("slip.register", lambda: self._at_field(self.dialogs.register))
+        on("slip.register", lambda: self._at_field(self.sheets.register))
         on("slip.tags", self.slip.tags.setFocus)
-        on("bench.starters", self.dialogs.starters)
-        on("bench.folder", self.dialogs.folders)
+        on("bench.starters", self.sheets.starters)
+        on("bench.folder", self.sheets.folders)
         on("bench.table", lambda: self._toggle_below(self.table, self.table.grid))
         on("bench.text", self._toggle_text)
-        on("bench.poor pages", self.dialogs.poor_pages)
-        on("bench.aside list", self.dialogs.parked)
-        on("bench.language", self.dialogs.language)
+        on("bench.poor pages", self.sheets.poor_pages)
+        on("bench.aside list", self.sheets.parked)
+        on("bench.language", self.sheets.language)
         on("table.fill down", self.table.fill_down)
         self._make_menus()
         bind_place(self.table, "bench table", self.handlers)
@@ -244,7 +242,7 @@ class BenchView(QWidget):
     def rest(self) -> None:
         """Keep what is typed and let go of the pictures: another place is in front; they come back with the next look."""
         self.presenter.flush()
-        self.dialogs.end()
+        self.sheets.end()
         self.presenter.pictures.end()
         self.page.render_page(None)
 
@@ -330,11 +328,7 @@ class BenchView(QWidget):
     def _show_conflicts(self, conflicts: tuple[str, ...]) -> None:
         if conflicts:
             said = f"Separated again; what people did stays, and the rules differ at {len(conflicts)} sides"
-            self.offered.emit(said, "See where", lambda: self._list_conflicts(conflicts))
-
-    def _list_conflicts(self, conflicts: tuple[str, ...]) -> None:
-        head = "What people did stays as it is. The rules say something else at these sides:"
-        ListDialog("Separated again", head, conflicts, self).show()
+            self.offered.emit(said, "See where", lambda: self.sheets.conflicts(conflicts))
 
     def _snippet(self, page: str, box: Box) -> QPixmap:
         shown = self.presenter.pictures.shown
@@ -398,6 +392,4 @@ class BenchView(QWidget):
         if slip.parked:
             self.presenter.set_aside(slip.document, "")
             return
-        reason, done = QInputDialog.getText(self, "Set aside", "Why is this document set aside?")
-        if done:
-            self.presenter.set_aside(slip.document, reason)
+        self.sheets.ask_aside(slip.document)

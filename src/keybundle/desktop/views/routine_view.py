@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
     QFormLayout,
     QFrame,
     QHBoxLayout,
-    QInputDialog,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -29,10 +28,12 @@ from keybundle.core.setup.routines import HaltCondition, Routine
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.routines import PointedBarcode, RehearsedSide, RoutinesPresenter, RoutineState
 from keybundle.desktop.theme import colours as c
+from keybundle.desktop.views.ask_sheet import AskSheet
 from keybundle.desktop.views.calm import Button, Choice, Decimal, Number
-from keybundle.desktop.views.list_dialog import ListDialog
+from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.page_view import words_inside
 from keybundle.desktop.views.rule_editor import RuleEditor
+from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.work_view import fill_box
 from keybundle.desktop.views.zone_dialog import ZoneDialog
@@ -63,6 +64,7 @@ class RoutineView(QWidget):
 
     def __init__(self, presenter: RoutinesPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.edge = SheetEdge(self, self)
         self.presenter = presenter
         self._state = RoutineState()
         self.names = QListWidget()
@@ -398,14 +400,11 @@ class RoutineView(QWidget):
         self.rules.change_chosen(**self.presenter.rule_at(shown, barcode, margin=2 * MARGIN))
 
     def _ask_type(self) -> None:
-        name, done = QInputDialog.getText(self, "Make a new type", "Name of the document type")
-        if not done or not name.strip():
-            return
-        cabinet, done = QInputDialog.getItem(
-            self, "Make a new type", "Its cabinet; a new name makes a new one", list(self._state.cabinets), 0, True
-        )
-        if done:
-            self.presenter.make_type(name, cabinet)
+        head = "It takes the fields and the words of its first example; both can be changed afterwards."
+        lines = {"Name of the type": (), "Its cabinet, or a new one": self._state.cabinets}
+        sheet = AskSheet("Make a new type", head, lines, "Make it", free=("Its cabinet, or a new one",))
+        sheet.answered.connect(lambda said: said[0] and self.presenter.make_type(*said))
+        self.edge.open(sheet)
 
     def _ask_save(self) -> None:
         offered = f"{self._state.chosen}.toml"
@@ -422,8 +421,8 @@ class RoutineView(QWidget):
 
     def _show_conflicts(self, conflicts: tuple[str, ...]) -> None:
         if conflicts:
-            ListDialog("Separated again", "What people did stays as it is. The rules say something else at these sides:",
-                       conflicts, self).show()  # fmt: skip
+            head = "What people did stays as it is. The rules say something else at these sides:"
+            self.edge.open(ListSheet("Separated again", head, conflicts))
 
 
 def show_text(line: QLineEdit, text: str) -> None:

@@ -32,8 +32,9 @@ from keybundle.desktop.theme.style import icon
 from keybundle.desktop.views import places
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.keys_dialog import KeysDialog
-from keybundle.desktop.views.list_dialog import ListDialog
+from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.record_dialog import RecordDialog
+from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Elided, Told
 from keybundle.desktop.views.work_view import WorkView
 
@@ -62,6 +63,7 @@ class MainWindow(QMainWindow):
         self.work = WorkView(WorkPresenter(session, self))
         self.stack = QStackedWidget()
         self.stack.addWidget(self.work)
+        self.edge = SheetEdge(self.stack, self.stack)
         self._places: dict[str, QPushButton] = {}
         body = QWidget()
         body.setObjectName("window")
@@ -173,9 +175,7 @@ class MainWindow(QMainWindow):
     def show_messages(self) -> None:
         """Read the last messages again, the newest first."""
         said = tuple(reversed(self._messages)) or ("Nothing was said yet.",)
-        dialog = ListDialog("Messages", f"The last {KEPT_MESSAGES} at most, the newest first:", said, self)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.show()
+        self.edge.open(ListSheet("Messages", f"The last {KEPT_MESSAGES} at most, the newest first:", said))
 
     def _forget_message(self) -> None:
         self.message.setText("")
@@ -254,6 +254,7 @@ class MainWindow(QMainWindow):
         bench = self._current_bench()
         if bench is not None and bench is not widget:
             bench.rest()
+        self.edge.end()
         for key, button in self._places.items():
             button.setChecked(key == name)
         self.stack.setCurrentWidget(widget)
@@ -347,7 +348,7 @@ class MainWindow(QMainWindow):
             return
 
         def refused(told: str) -> None:
-            ListDialog("Register not changed", told.split("\n")[0], told.split("\n")[1:], self).show()
+            self.edge.open(ListSheet("Register not changed", told.split("\n")[0], told.split("\n")[1:]))
 
         def done(entries: int) -> None:
             self.say(f"{entries:,} entries brought in")

@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QFrame,
     QHBoxLayout,
-    QInputDialog,
     QListView,
     QProgressBar,
     QScrollArea,
@@ -32,13 +31,15 @@ from keybundle.desktop.presenters.work import WorkPresenter
 from keybundle.desktop.presenters.work_state import BatchRow, HaltShown, MappingAsked, WorkState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon, interface_font
+from keybundle.desktop.views.ask_sheet import AskSheet
 from keybundle.desktop.views.bar import paint_band
 from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.halt_band import HaltBand
 from keybundle.desktop.views.mapping_dialog import MappingDialog
 from keybundle.desktop.views.preview_dialog import PreviewDialog
-from keybundle.desktop.views.scan_options_dialog import ScanOptionsDialog
+from keybundle.desktop.views.scan_options_sheet import ScanOptionsSheet
+from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Told
 
 Index = QModelIndex | QPersistentModelIndex
@@ -172,7 +173,7 @@ class WorkView(QWidget):
         self._shown = WorkState()
         self._numbers: list[Told] = []
         self._starters: list[QShortcut] = []
-        self._options_dialog: ScanOptionsDialog | None = None
+        self.edge = SheetEdge(self, self)
         self._preview_dialog: PreviewDialog | None = None
         self.model = BatchModel(self)
         self.list = QListView()
@@ -355,8 +356,8 @@ class WorkView(QWidget):
         self.preview.setVisible(not busy)
         self.options.setText("\n".join(wrap(f"{state.options_told}   (O changes)", OPTIONS_WIDTH)))
         self.options.setVisible(bool(state.options_told) and not busy)
-        if self._options_dialog is not None:
-            self._options_dialog.render_choices(state.options)
+        if isinstance(self.edge.shown, ScanOptionsSheet):
+            self.edge.shown.render_choices(state.options)
         for widget in (self.stop, self.progress, self.progress_told):
             widget.setVisible(busy)
         self.progress.setRange(0, state.scan_total)
@@ -427,17 +428,11 @@ class WorkView(QWidget):
             self.presenter.go_on(halt, way)
 
     def _show_options(self) -> None:
-        dialog = self._options_dialog = ScanOptionsDialog(self._shown.routine, self)
-        dialog.render_choices(self._shown.options)
-        dialog.changed.connect(self.presenter.change_option)
-        dialog.cleared.connect(self.presenter.clear_options)
-        dialog.finished.connect(self._forget_options)
-        dialog.show()
-
-    def _forget_options(self) -> None:
-        if self._options_dialog is not None:
-            self._options_dialog.deleteLater()
-        self._options_dialog = None
+        sheet = ScanOptionsSheet(self._shown.routine)
+        sheet.render_choices(self._shown.options)
+        sheet.changed.connect(self.presenter.change_option)
+        sheet.cleared.connect(self.presenter.clear_options)
+        self.edge.open(sheet)
 
     def _show_preview(self) -> None:
         if self._preview_dialog is not None:
@@ -461,21 +456,19 @@ class WorkView(QWidget):
 
     def _ask_sheets(self) -> None:
         """Ask for the type that is to follow the sheet and for a file; it is printed from there."""
-        which, done = QInputDialog.getItem(
-            self,
-            "Save a separator sheet",
-            "The document behind it is of the type",
-            (ANY_TYPE, *self._shown.types),
-            0,
-            False,
+
+        def save(said: list[str]) -> None:
+            name, _ = QFileDialog.getSaveFileName(self, "Save a separator sheet", "separator.pdf", "PDF (*.pdf)")
+            if name:
+                self.presenter.save_sheets(Path(name), "" if said[0] == ANY_TYPE else said[0])
+
+        head = (
+            "Print the sheet and lay it before each document: the next one begins behind it, and it is left out itself."
         )
-        name = (
-            QFileDialog.getSaveFileName(self, "Save a separator sheet", "separator.pdf", "PDF (*.pdf)")[0]
-            if done
-            else ""
-        )
-        if name:
-            self.presenter.save_sheets(Path(name), "" if which == ANY_TYPE else which)
+        offers = {"The document behind it is": (ANY_TYPE, *self._shown.types)}
+        sheet = AskSheet("Separator sheet", head, offers, "Save as PDF")
+        sheet.answered.connect(save)
+        self.edge.open(sheet)
 
     def _ask_folder(self) -> None:
         name = QFileDialog.getExistingDirectory(self, "Import a folder with all below it")

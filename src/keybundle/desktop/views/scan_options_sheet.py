@@ -2,42 +2,35 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QDialog, QFormLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QComboBox, QFormLayout, QLabel, QWidget
 
 from keybundle.desktop.presenters.work_state import ScanChoice
 from keybundle.desktop.views.calm import Button, Choice
-from keybundle.desktop.views.told import Told
+from keybundle.desktop.views.side_sheet import Sheet
 
 
-class ScanOptionsDialog(QDialog):
+class ScanOptionsSheet(Sheet):
     """Says what was chosen; nothing is kept in the routine."""
 
     changed = Signal(str, str)
     cleared = Signal()
 
-    def __init__(self, routine: str, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setWindowTitle(f"Scan options: {routine}")
-        self.setMinimumWidth(420)
-        told = Told("They hold for scans under this routine until the program is closed. The routine stays as it is.")
-        told.setWordWrap(True)
-        told.setProperty("role", "quiet")
+    def __init__(self, routine: str) -> None:
+        super().__init__(
+            f"Scan options: {routine}",
+            "They hold for scans under this routine until the program is closed. The routine stays as it is.",
+        )
         self.boxes: dict[str, QComboBox] = {}
         self.form = QFormLayout()
         self.clear = Button("As the routine has it")
         self.clear.clicked.connect(self.cleared.emit)
-        close = Button("Close")
-        close.setProperty("role", "main")
-        close.clicked.connect(self.accept)
-        buttons = QHBoxLayout()
-        buttons.addWidget(self.clear)
-        buttons.addStretch(1)
-        buttons.addWidget(close)
-        layout = QVBoxLayout(self)
-        layout.addWidget(told)
-        layout.addLayout(self.form)
-        layout.addLayout(buttons)
+        self.body.addLayout(self.form)
+        self.body.addWidget(self.clear, alignment=Qt.AlignmentFlag.AlignLeft)
+        self.body.addStretch(1)
+
+    def first(self) -> QWidget:
+        return next((box for box in self.boxes.values() if box.isEnabled()), self.clear)
 
     def render_choices(self, choices: tuple[ScanChoice, ...]) -> None:
         """Show the options."""

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QObject, Qt, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
-    QDialog,
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
@@ -16,27 +15,27 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.desktop.presenters.bench_slips import RegisterShown
+from keybundle.desktop.views.arrows import ListKeys
 from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.side_sheet import WIDE_PX, Sheet
 from keybundle.desktop.views.told import Told
 
 
-class RegisterDialog(QDialog):
+class RegisterSheet(Sheet):
     """``chosen`` carries the value that the field takes, ``added`` a new entry by column."""
 
     chosen = Signal(str)
     added = Signal(str, object)
     typed = Signal(str)
 
-    def __init__(self, field: str, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, title: str, of: str) -> None:
+        super().__init__(title, of=of, width_px=WIDE_PX)
         self._shown: RegisterShown | None = None
-        self.setWindowTitle(f"Look up {field}")
-        self.resize(760, 480)
         self.line = QLineEdit()
         self.line.setPlaceholderText("Type words from any column; arrows choose, Enter takes")
         self.line.setAccessibleName("Words to look for")
         self.line.textEdited.connect(self.typed.emit)
-        self.line.installEventFilter(self)
+        ListKeys(self.line, self._step, self._take_current)
         self.table = QTableWidget()
         self.table.setAccessibleName("Entries")
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
@@ -50,11 +49,11 @@ class RegisterDialog(QDialog):
         self.form = QFormLayout()
         self.new: dict[str, QLineEdit] = {}
         self.add = Button("Add this entry")
-        self.add.setAutoDefault(False)
         self.add.clicked.connect(self._add)
         self.open_form = Button("New entry   Ctrl+N")
-        self.open_form.setAutoDefault(False)
-        self.open_form.setShortcut("Ctrl+N")
+        new_entry = QShortcut(QKeySequence("Ctrl+N"), self)
+        new_entry.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        new_entry.activated.connect(self._open_form)
         self.open_form.clicked.connect(self._open_form)
         self._holder = QWidget()
         holder = QVBoxLayout(self._holder)
@@ -65,11 +64,13 @@ class RegisterDialog(QDialog):
         foot = QHBoxLayout()
         foot.addWidget(self.count, 1)
         foot.addWidget(self.open_form)
-        layout = QVBoxLayout(self)
-        layout.addWidget(self.line)
-        layout.addWidget(self.table, 1)
-        layout.addWidget(self._holder)
-        layout.addLayout(foot)
+        self.body.addWidget(self.line)
+        self.body.addWidget(self.table, 1)
+        self.body.addWidget(self._holder)
+        self.body.addLayout(foot)
+
+    def first(self) -> QWidget:
+        return self.line
 
     def render_entries(self, shown: RegisterShown) -> None:
         """Show entries; the first one is chosen."""
@@ -86,27 +87,22 @@ class RegisterDialog(QDialog):
             self.table.horizontalHeader().setStretchLastSection(True)
         if shown.entries:
             self.table.selectRow(0)
-        self.count.setText(f"{len(shown.entries)} shown" + (" (type to narrow)" if len(shown.entries) >= 200 else ""))
+        self.count.setText(shown.told)
         self.open_form.setVisible(shown.can_add)
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
-            row, step = self.table.currentRow(), {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()), 0)
-            if step:
-                self.table.selectRow(max(0, min(self.table.rowCount() - 1, row + step)))
-                return True
-            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-                self._take(row)
-                return True
-        return False
+    def _step(self, offset: int) -> None:
+        self.table.selectRow(max(0, min(self.table.rowCount() - 1, self.table.currentRow() + offset)))
+
+    def _take_current(self) -> None:
+        self._take(self.table.currentRow())
 
     def _take(self, row: int) -> None:
         if self._shown is not None and 0 <= row < len(self._shown.entries):
             self.chosen.emit(self._shown.entries[row].get(self._shown.column, ""))
-            self.accept()
+            self.end()
 
     def _open_form(self) -> None:
-        if self._shown is None or self.new:
+        if self._shown is None or not self._shown.can_add or self.new:
             return
         for column in self._shown.columns:
             line = self.new[column] = QLineEdit()
@@ -119,4 +115,4 @@ class RegisterDialog(QDialog):
     def _add(self) -> None:
         if self._shown is not None:
             self.added.emit(self._shown.register, {c: line.text() for c, line in self.new.items()})
-            self.accept()
+            self.end()
