@@ -22,8 +22,9 @@ class AskSheet(Sheet):
     answered = Signal(list)
 
     def __init__(
-        self, title: str, head: str, asked: Mapping[str, Sequence[str]], take: str, *, free: Sequence[str] = ()
-    ) -> None:
+        self, title: str, head: str, asked: Mapping[str, Sequence[str]], take: str, *, of: str = "",
+        free: Sequence[str] = (),
+    ) -> None:  # fmt: skip
         super().__init__(title, head, of=of)
         self.lines: list[QLineEdit | QComboBox] = [
             self._line(label, offers, is_free=label in free) for label, offers in asked.items()

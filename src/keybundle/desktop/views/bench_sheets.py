@@ -98,7 +98,7 @@ class BenchSheets(QObject):
         def keep() -> None:
             head = "The values that stand on the slip now can begin other slips of this type."
             asked = AskSheet("Keep as a starter", head, {"Its name": ()}, "Keep", of=self._name(document))
-            asked.answered.connect(lambda said: said[0] and self.p.slips.keep_starter(document, said[0]))
+            asked.answered.connect(lambda said: self.p.slips.keep_starter(document, said[0]))
             self.edge.open(asked, (document, ""))
 
         def forget() -> None:

@@ -400,10 +400,10 @@ class RoutineView(QWidget):
         self.rules.change_chosen(**self.presenter.rule_at(shown, barcode, margin=2 * MARGIN))
 
     def _ask_type(self) -> None:
-        head = "It takes the fields and the words of its first example; both can be changed afterwards."
+        head = "It begins with a title and the fields of its folders; more are added under Document types."
         lines = {"Name of the type": (), "Its cabinet, or a new one": self._state.cabinets}
         sheet = AskSheet("Make a new type", head, lines, "Make it", free=("Its cabinet, or a new one",))
-        sheet.answered.connect(lambda said: said[0] and self.presenter.make_type(*said))
+        sheet.answered.connect(lambda said: self.presenter.make_type(*said))
         self.edge.open(sheet)
 
     def _ask_save(self) -> None:

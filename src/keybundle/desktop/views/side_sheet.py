@@ -40,8 +40,8 @@ class Sheet(QFrame):
         self.body.setContentsMargins(16, 12, 16, 16)
         self.body.setSpacing(10)
         self.body.addLayout(top)
-        self.of.setVisible(bool(of))
         self.body.addWidget(self.of)
+        self.of.setHidden(not of)
         if head:
             told = Told(head)
             told.setProperty("role", "quiet")
