@@ -171,12 +171,22 @@ class Keeping(DataTest):
         self.assertIsNone(self.ws.setup.routine("Post"))
         self.assertEqual(len(self.ws.entries("boats")), 120, "registers keep their entries")
 
-    def test_copies_and_the_version_before(self) -> None:
+    def test_copies_and_what_is_removed(self) -> None:
         self.assertEqual(routines.copy_routine(self.ws, ADMIN, "Post"), "Post copy")
         self.assertEqual(routines.copy_routine(self.ws, ADMIN, "Post"), "Post copy 2")
-        routines.undo_setup(self.ws, ADMIN)
+        routines.remove_routine(self.ws, ADMIN, "Post copy 2")
         self.assertIsNone(self.ws.setup.routine("Post copy 2"))
-        self.assertIsNotNone(self.ws.setup.routine("Post copy"))
+        names, post = [r.name for r in self.ws.setup.routines], self.ws.setup.routines[0]
+        batch = self.ws.batches.create("Post", "Simulated scanner", WHO)
+        with self.assertRaisesRegex(InputProblem, "1 batch of it is still open"):
+            routines.remove_routine(self.ws, ADMIN, "Post")
+        self.ws.batches.end_capture(batch)
+        self.ws.batches.close(batch)
+        place = routines.remove_routine(self.ws, ADMIN, "Post", post)
+        routines.put_routine(self.ws, ADMIN, post, place)
+        self.assertEqual([r.name for r in self.ws.setup.routines], names, "it comes back to its place")
+        with self.assertRaisesRegex(InputProblem, "already"):
+            routines.put_routine(self.ws, ADMIN, post, place)
         with self.assertRaisesRegex(InputProblem, "no routine"):
             routines.copy_routine(self.ws, ADMIN, "Nothing")
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLineEdit, QSpinBox
 
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.routine_view import RoutineView
@@ -72,12 +73,55 @@ class Routines(DesktopTest):
         self.until(lambda: [h.on for h in desktop.workspace.setup.routines[0].halts][-1] == "skew")
         self.click(view.steps["despeckle"], QPoint(8, 8))
         self.until(lambda: not desktop.workspace.setup.routines[0].cleaning.despeckle)
+        self.until(lambda: view.undo_told.text() == "Post: cleaning", 10, "it to be said what Undo puts back")
         QTest.mouseClick(view.undo, Qt.MouseButton.LeftButton)
         self.until(lambda: desktop.workspace.setup.routines[0].cleaning.despeckle)
+        self.until(lambda: view.undo_told.text() == "Post: halts", 10)
+        QTest.mouseClick(view.undo, Qt.MouseButton.LeftButton)
+        self.until(lambda: "skew" not in [h.on for h in desktop.workspace.setup.routines[0].halts], 10,
+                   "the step before it, not the same one again")  # fmt: skip
         QTest.mouseClick(view.copy, Qt.MouseButton.LeftButton)
         self.until(lambda: [r.name for r in desktop.workspace.setup.routines][-1] == "Post copy")
         self.until(lambda: p.state.routine is not None and p.state.routine.name == "Post copy")
         self.assertEqual(desktop.workspace.setup.routine("Post copy").key, "")  # type: ignore[union-attr]
+
+    def test_what_is_under_way_stays_with_its_routine_when_one_goes_on_to_another(self) -> None:
+        desktop, window, view = self.begin()
+        self.open_prepare(window)
+        p, ws = view.presenter, desktop.workspace
+        line = view.findChildren(QLineEdit, options=Qt.FindChildOption.FindChildrenRecursively)
+        description = next(x for x in line if x.accessibleName() == "Description")
+        description.setFocus()
+        description.selectAll()
+        QTest.keyClicks(description, "The morning's post")
+        bills = view.names.visualItemRect(view.names.item(1)).center()
+        seen: list[str] = []
+        p.changed.connect(lambda state: seen.append(state.chosen))
+        self.click(view.names.viewport(), bills)  # leaving the field keeps it, the click chooses Bills
+        self.until(lambda: ws.setup.routines[0].description == "The morning's post", 10)
+        self.until(lambda: "Kept: Post" in window.message.text(), 10)
+        self.spin(0.2)
+        self.assertEqual(
+            (p.state.chosen, seen[seen.index("Bills") :].count("Post")), ("Bills", 0), "no way back to Post"
+        )
+        p.change({"name": "Post"})
+        self.until(lambda: "a routine “Post” already" in view.problem.text(), 10)
+        self.assertEqual(p.state.routine.name, "Bills", "the routine it was before")  # type: ignore[union-attr]
+
+    def test_digits_being_typed_stay_while_a_rehearsal_comes_back(self) -> None:
+        _, window, view = self.begin(scanned=True)
+        self.open_prepare(window)
+        p = view.presenter
+        self.until(lambda: p.state.sides and not p.state.rehearsing, 20)
+        box = next(x for x in view.findChildren(QSpinBox) if x.accessibleName() == "Resolution")
+        box.setFocus()
+        box.selectAll()
+        QTest.keyClicks(box, "20")
+        p.rehearse()
+        self.until(lambda: not p.state.rehearsing, 20)
+        QTest.keyClicks(box, "0")
+        QTest.keyClick(box, Qt.Key.Key_Return)
+        self.until(lambda: p.state.routine is not None and p.state.routine.resolution_dpi == 200, 10)
 
     def test_an_operator_may_look_only(self) -> None:
         desktop, window, view = self.begin("operator")

@@ -1,4 +1,4 @@
-"""Changing routines: each change is kept at once as a new version of the set-up, and can be taken back."""
+"""Changing routines: each change is kept at once as a new version of the set-up."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.files import write_atomic
 from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, Setup
 from keybundle.core.setup.routines import Routine
-from keybundle.core.setup.text import load_setup, read_routines, write_routine
+from keybundle.core.setup.text import read_routines, write_routine
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.workspace import Workspace
 
@@ -91,6 +91,39 @@ def copy_routine(workspace: Workspace, who: str, name: str) -> str:
     return workspace.change_setup(who, change).routines[-1].name
 
 
+def remove_routine(workspace: Workspace, who: str, name: str, base: Routine | None = None) -> int:
+    """Remove a routine and return the place it had; raises InputProblem while batches of it are open."""
+    may_prepare(workspace, who)
+    places: list[int] = []
+
+    def change(setup: Setup) -> Setup:
+        refuse_changed(setup.routine(name), base, f"The routine {name}")
+        b = t.batch.c
+        with workspace.place.database.read() as c:
+            asked = select(func.count()).where(b.routine == name, b.closed_at.is_(None))
+            waiting = int(c.execute(asked).scalar() or 0)
+        if waiting:
+            what = "batch of it is" if waiting == 1 else "batches of it are"
+            raise InputProblem(f"{waiting} {what} still open. File and close them first; {name} stays.")
+        places.append([r.name for r in setup.routines].index(name))
+        return setup.model_copy(update={"routines": tuple(r for r in setup.routines if r.name != name)})
+
+    workspace.change_setup(who, change)
+    return places[-1]
+
+
+def put_routine(workspace: Workspace, who: str, routine: Routine, place: int) -> None:
+    """Put a routine that was removed at its place again; raises InputProblem where its name is taken by then."""
+    may_prepare(workspace, who)
+
+    def change(setup: Setup) -> Setup:
+        if setup.routine(routine.name) is not None:
+            raise InputProblem(f"There is a routine “{routine.name}” already. Nothing was changed.")
+        return setup.model_copy(update={"routines": (*setup.routines[:place], routine, *setup.routines[place:])})
+
+    workspace.change_setup(who, change)
+
+
 def export_routine(workspace: Workspace, name: str, path: Path) -> None:
     """Write a routine as a text file."""
     routine = workspace.setup.routine(name)
@@ -164,16 +197,6 @@ def _free_name(setup: Setup, name: str, besides: Sequence[str] = ()) -> str:
     if name not in names:
         return name
     return next(n for i in range(1, 1000) if (n := f"{name} copy" + (f" {i}" if i > 1 else "")) not in names)
-
-
-def undo_setup(workspace: Workspace, who: str) -> None:
-    """Put the version before the present set-up in force again, as a new version."""
-    may_prepare(workspace, who)
-    with workspace.place.database.read() as c:
-        rows = c.execute(select(t.setup_version.c.text).order_by(t.setup_version.c.id.desc()).limit(2)).scalars().all()
-    if len(rows) < 2:
-        raise InputProblem("This is the first set-up; there is none before it.")
-    workspace.put_setup(load_setup(rows[1]), who)
 
 
 def list_samples(workspace: Workspace, limit: int = 20) -> list[Sample]:

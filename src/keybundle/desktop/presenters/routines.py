@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -18,6 +18,7 @@ from keybundle.core.workflows.pointing import PointedBarcode, PointedPage
 from keybundle.core.workflows.routines import Sample
 from keybundle.core.workflows.separating import Rehearsal
 from keybundle.desktop.presenters.bench_state import PageShown
+from keybundle.desktop.presenters.editing import Editing, Kept, tell_parts
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
 
@@ -53,6 +54,7 @@ class RoutineState:
     types: tuple[str, ...] = ()
     cabinets: tuple[str, ...] = ()
     can_change: bool = False
+    undo: str = ""
     rehearsing: bool = False
 
 
@@ -71,7 +73,7 @@ class RoutinesPresenter(QObject):
         self.state = RoutineState()
         self._cancel = CancelToken()
         self._pointed = ""
-        self._keeping = 0  # changes under way: what is shown is newer than what is kept
+        self._editing = Editing(session, self.said.emit, self.failed.emit, self.refresh)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(WAIT_MS)
@@ -92,7 +94,7 @@ class RoutinesPresenter(QObject):
         self._s.runner.query(load, self._loaded, key="routines")
 
     def _loaded(self, found: tuple[list[Sample], int]) -> None:
-        if self._keeping:
+        if self._editing.is_keeping:
             return
         setup = self._s.workspace.setup
         routine = setup.routine(self.state.chosen) or (setup.routines[0] if setup.routines else None)
@@ -103,7 +105,7 @@ class RoutinesPresenter(QObject):
             samples=samples, sample=sample,
             open_batches=found[1], types=tuple(t.name for t in setup.document_types),
             cabinets=tuple(c.name for c in setup.cabinets),
-            can_change=self._s.workspace.person(self._s.who).role in routines.PREPARERS,
+            can_change=self._s.workspace.person(self._s.who).role in routines.PREPARERS, undo=self._editing.undo_told,
         )  # fmt: skip
         self._timer.start()
 
@@ -134,41 +136,68 @@ class RoutinesPresenter(QObject):
             return
         before = self.state.chosen
         self._show(routine=routine, problem="")
-        self._keeping += 1
+
+        def kept(_: object) -> Kept:
+            told = tell_parts(routine.name, base.model_dump(), routine.model_dump())
+            return Kept(told, lambda: routines.save_routine(s.workspace, s.who, routine.name, base, routine))
+
+        def done(_: object) -> None:
+            self.said.emit(f"Kept: {routine.name}")
+            # Somebody may have gone on to another routine meanwhile; that one stays in front.
+            self._show(chosen=routine.name if self.state.chosen == before else self.state.chosen)
+            self.refresh()
 
         def refused(told: str) -> None:
-            self._keeping -= 1
-            self._show(routine=s.workspace.setup.routine(before), problem=told)
+            if self.state.chosen == before:
+                self._show(routine=s.workspace.setup.routine(before), problem=told)
+            else:
+                self.failed.emit(f"{before} stays as it was. {told}")
 
-        s.runner.change(
-            lambda: routines.save_routine(s.workspace, s.who, before, routine, base), lambda _: self._saved(routine),
-            on_error=refused,
-        )  # fmt: skip
-
-    def _saved(self, routine: Routine) -> None:
-        self._keeping -= 1
-        self.said.emit(f"Kept: {routine.name}")
-        self._show(chosen=routine.name)
-        self.refresh()
+        self._editing.keep(
+            lambda: routines.save_routine(s.workspace, s.who, before, routine, base), kept, done, refused
+        )
 
     def undo(self) -> None:
-        """Take the last change of the set-up back."""
-        s = self._s
-        s.runner.change(
-            lambda: routines.undo_setup(s.workspace, s.who), lambda _: self.refresh(), on_error=self.failed.emit
-        )
+        """Put back what one changed last here."""
+        self._editing.undo()
 
     def copy(self) -> None:
         """Make a copy of the routine and show it."""
-        s, name = self._s, self.state.chosen
+        name = self.state.chosen
         if name:
-            s.runner.change(
-                lambda: routines.copy_routine(s.workspace, s.who, name), self._copied, on_error=self.failed.emit
-            )
+            self._add(lambda: (routines.copy_routine(self._s.workspace, self._s.who, name), ()))
 
-    def _copied(self, name: str) -> None:
-        self._show(chosen=name)
-        self.refresh()
+    def remove(self) -> None:
+        """Remove the routine; refused in words while batches of it are open."""
+        s, name, base = self._s, self.state.chosen, self.state.routine
+        if base is None:
+            return
+
+        def done(_: object) -> None:
+            self.said.emit(f"Removed: {name}")
+            self._show(chosen="" if self.state.chosen == name else self.state.chosen)
+            self.refresh()
+
+        self._editing.keep(
+            lambda: routines.remove_routine(s.workspace, s.who, name, base),
+            lambda place: Kept(f"{name}, removed", lambda: routines.put_routine(s.workspace, s.who, base, place)),
+            done, self.failed.emit,
+        )  # fmt: skip
+
+    def _add(self, add: Callable[[], tuple[str, tuple[str, ...]]]) -> None:
+        """Add a routine and show it; ``add`` returns its name and what it still needs."""
+        s = self._s
+
+        def kept(found: tuple[str, tuple[str, ...]]) -> Kept:
+            name = found[0]
+            return Kept(f"{name}, added", lambda: routines.remove_routine(s.workspace, s.who, name))
+
+        def done(found: tuple[str, tuple[str, ...]]) -> None:
+            self._show(chosen=found[0])
+            self.refresh()
+            self.said.emit(" ".join(found[1]) or f"Added: {found[0]}")
+
+        self._editing.keep(add, kept, done, self.failed.emit)
 
     def export(self, path: Path) -> None:
         """Write the routine as a text file."""
@@ -180,13 +209,7 @@ class RoutinesPresenter(QObject):
 
     def bring_in(self, path: Path) -> None:
         """Bring in the routines of a text file, and show the first of them."""
-        s = self._s
-
-        def done(found: tuple[str, tuple[str, ...]]) -> None:
-            self._copied(found[0])
-            self.said.emit(" ".join(found[1]) or f"Brought in: {found[0]}")
-
-        s.runner.change(lambda: routines.import_routines(s.workspace, s.who, path), done, on_error=self.failed.emit)
+        self._add(lambda: routines.import_routines(self._s.workspace, self._s.who, path))
 
     def make_type(self, name: str, cabinet: str) -> None:
         """Make a document type that the routine is to have, its cabinet too where it is missing."""

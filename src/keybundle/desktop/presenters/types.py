@@ -15,8 +15,8 @@ from keybundle.core.setup.model import DocumentType
 from keybundle.core.workflows import pointing, routines, types
 from keybundle.core.workflows.pointing import PointedPage
 from keybundle.desktop.presenters.bench_state import PageShown
+from keybundle.desktop.presenters.editing import Editing, Kept, tell_parts
 from keybundle.desktop.presenters.session import Session
-from keybundle.desktop.presenters.texts import count
 
 ZONE_MARGIN = 0.004
 
@@ -32,6 +32,7 @@ class TypesState:
     registers: tuple[str, ...] = ()
     example: str = ""
     problem: str = ""
+    undo: str = ""
     can_change: bool = False
 
 
@@ -48,10 +49,12 @@ class TypesPresenter(QObject):
         self._s = session
         self.state = TypesState()
         self._pointed = ""
-        self._keeping = 0  # changes under way: what is shown is newer than what is kept
+        self._editing = Editing(session, self.said.emit, self.failed.emit, self.refresh)
 
     def refresh(self, name: str = "") -> None:
         """Show a type (else the one shown before, else the first)."""
+        if self._editing.is_keeping and not name:
+            return
         ws, chosen = self._s.workspace, name or (self.state.kind.name if self.state.kind else "")
         setup = ws.setup
         kind = setup.document_type(chosen) or (setup.document_types[0] if setup.document_types else None)
@@ -61,7 +64,7 @@ class TypesPresenter(QObject):
         told = types.told_patterns(kind) if kind else {}
         registers = tuple(r.name for r in setup.registers)
         self._show(names=names, kind=kind, captions=captions, told=told, registers=registers, can_change=can_change,
-                   problem="")  # fmt: skip
+                   problem="", undo=self._editing.undo_told)  # fmt: skip
         if kind is not None:
             self._ask_example(kind)
 
@@ -115,30 +118,35 @@ class TypesPresenter(QObject):
         except InputProblem as error:
             self._show(problem=str(error))
             return
-        if kind == before:
+        if before is None or kind == before:
             self._show(problem="")
             return
         # Shown at once, so that the next change builds on this one while it is still being kept.
         self._show(kind=kind, problem="")
 
-        self._keeping += 1
+        def kept(_: object) -> Kept:
+            told = tell_parts(kind.name, before.model_dump(), kind.model_dump())
+            return Kept(told, lambda: types.save_type(s.workspace, s.who, before, kind))
 
         def done(documents: int) -> None:
-            self._keeping -= 1
-            self.said.emit(f"Kept: {kind.name}. {count(documents, 'filed document')} of it stay as they are")
-            if not self._keeping:
-                self.refresh(kind.name)
+            stay = f" The {documents:,} filed already stay as they are." if documents > 1 else ""
+            self.said.emit(
+                f"Kept: {kind.name}.{stay or (' The one filed already stays as it is.' if documents else '')}"
+            )
+            self.refresh()
 
         def refused(told: str) -> None:
-            self._keeping -= 1
-            self.refresh(kind.name)
-            self._show(problem=told)
+            if self.state.kind is not None and self.state.kind.name == kind.name:
+                self.refresh(kind.name)
+                self._show(problem=told)
+            else:
+                self.failed.emit(f"{kind.name} stays as it was. {told}")
 
-        s.runner.change(
-            lambda: types.save_type(s.workspace, s.who, kind, before),
-            done,
-            on_error=refused,
-        )
+        self._editing.keep(lambda: types.save_type(s.workspace, s.who, kind, before), kept, done, refused)
+
+    def undo(self) -> None:
+        """Put back what one changed last here."""
+        self._editing.undo()
 
     def point(self, offset: int = 0) -> None:
         """Show a first page of the type (else any page of the newest batch) to point at, or the next one from there."""

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QScrollArea,
+    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
@@ -73,8 +74,14 @@ class RoutineView(QWidget):
         self.names.currentTextChanged.connect(presenter.choose)
         self.copy = Button("Copy routine")
         self.copy.clicked.connect(presenter.copy)
-        self.undo = Button("Undo last change")
+        self.remove = Button("Remove routine")
+        self.remove.clicked.connect(presenter.remove)
+        self.undo = Button("Undo")
         self.undo.clicked.connect(presenter.undo)
+        self.undo_told = Told()
+        self.undo_told.setProperty("role", "quiet")
+        self.undo_told.setWordWrap(True)
+        self.undo_told.setFixedWidth(150)
         self.problem = Told()
         self.problem.setProperty("role", "problem")
         self.problem.setWordWrap(True)
@@ -83,17 +90,20 @@ class RoutineView(QWidget):
         left = QVBoxLayout()
         left.addWidget(self.names, 1)
         left.addWidget(self.copy)
-        left.addWidget(self.undo)
+        left.addWidget(self.remove)
         self.save = Button("Save as a file")
         self.save.clicked.connect(self._ask_save)
         self.bring = Button("Bring in a file")
         self.bring.clicked.connect(self._ask_bring)
         left.addWidget(self.save)
         left.addWidget(self.bring)
+        left.addWidget(self.undo)
+        left.addWidget(self.undo_told)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(12)
         layout.addLayout(left)
+        self.cards = QWidget()
         layout.addWidget(self._make_cards(), 3)
         layout.addLayout(self._make_rehearsal(), 2)
         presenter.changed.connect(self.render_state)
@@ -113,13 +123,12 @@ class RoutineView(QWidget):
         ):  # fmt: skip
             column.addWidget(_card(title, form))
         column.addStretch(1)
-        inner = QWidget()
-        inner.setObjectName("place")
-        inner.setLayout(column)
+        self.cards.setObjectName("place")
+        self.cards.setLayout(column)
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setFrameShape(QFrame.Shape.NoFrame)
-        area.setWidget(inner)
+        area.setWidget(self.cards)
         return area
 
     def _text(self, name: str, label: str, form: QFormLayout) -> QLineEdit:
@@ -151,7 +160,7 @@ class RoutineView(QWidget):
         box.setSuffix(suffix)
         box.setAccessibleName(label)
         box.editingFinished.connect(lambda: self.presenter.change({name: box.value()}))
-        self._fields[name] = lambda r: box.setValue(int(getattr(r, name)))
+        self._fields[name] = lambda r: show_number(box, int(getattr(r, name)))
         form.addRow(label, box)
 
     def _head_form(self) -> QFormLayout:
@@ -286,7 +295,7 @@ class RoutineView(QWidget):
         box.setSuffix(" %")
         box.setAccessibleName("Bar for sure values")
         box.editingFinished.connect(lambda: self.presenter.change({"bar": box.value() / 100}))
-        self._fields["bar"] = lambda r: box.setValue(round(r.bar * 100))
+        self._fields["bar"] = lambda r: show_number(box, round(r.bar * 100))
         form.addRow("Bar for sure values", box)
         self._number("wrong_one_in", "Or at most 1 wrong in", 0, 100_000, "", form)
 
@@ -339,7 +348,7 @@ class RoutineView(QWidget):
             show_text(words, halts[on].words if on in halts else "")
             if on in self.limits:
                 self.limits[on].setVisible(on in halts)
-                self.limits[on].setValue(halts[on].limit if on in halts else 0)
+                show_number(self.limits[on], halts[on].limit if on in halts else 0)
         self.pattern.setVisible("barcode" in halts)
         show_text(self.pattern, halts["barcode"].pattern if "barcode" in halts else "")
         for name, lock in self.locks.items():
@@ -350,9 +359,10 @@ class RoutineView(QWidget):
         self.rules.render_rules(routine.separation.rules)
         self.problem.setText(state.problem)
         self.problem.setVisible(bool(state.problem))
-        for button in (self.copy, self.bring, self.new_type):
-            button.setEnabled(state.can_change)
-        self.undo.setEnabled(state.can_change)
+        for widget in (self.copy, self.remove, self.bring, self.cards):
+            widget.setEnabled(state.can_change)
+        self.undo.setEnabled(bool(state.undo))
+        self.undo_told.setText(state.undo)
         self._render_rehearsal(state)
 
     def _render_rehearsal(self, state: RoutineState) -> None:
@@ -430,6 +440,12 @@ def show_text(line: QLineEdit, text: str) -> None:
     if not line.hasFocus() and line.text() != text:
         line.setText(text)
         line.setCursorPosition(0)
+
+
+def show_number(box: QSpinBox | QDoubleSpinBox, value: float) -> None:
+    """Show a number, unless somebody is typing there."""
+    if not box.hasFocus():
+        box.setValue(value)  # type: ignore[arg-type]
 
 
 def _side_item(side: RehearsedSide) -> QListWidgetItem:

@@ -121,8 +121,9 @@ class RuleEditor(QWidget):
             return
         self.where.setCurrentText(rule["where"])
         self.mark_page.setCurrentText(rule["mark_page"])
-        with QSignalBlocker(self.sheets):  # rendering is no change
-            self.sheets.setValue(rule["sheets"])
+        if not self.sheets.hasFocus():
+            with QSignalBlocker(self.sheets):  # rendering is no change
+                self.sheets.setValue(rule["sheets"])
         self.format.setCurrentText(rule["format"])
         for line, text in (
             (self.symbols, " ".join(rule["symbols"])), (self.pattern, rule["pattern"]), (self.words, rule["words"]),

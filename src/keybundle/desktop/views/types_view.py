@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import (
     QFormLayout,
     QHBoxLayout,
@@ -19,7 +19,7 @@ from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.types import TypesPresenter, TypesState
 from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.field_dialog import FieldDialog
-from keybundle.desktop.views.told import Told
+from keybundle.desktop.views.told import Elided, Told
 from keybundle.desktop.views.zone_dialog import ZoneDialog
 
 CHECKS = ("required", "carry")
@@ -104,12 +104,16 @@ class TypesView(QWidget):
         self.more.clicked.connect(self._ask_field)
         self.fewer = Button("Remove field")
         self.fewer.clicked.connect(self._remove_field)
+        self.undo = Button("Undo")
+        self.undo.clicked.connect(presenter.undo)
+        self.undo_told = Elided()
+        self.undo_told.setProperty("role", "quiet")
         form = QFormLayout()
         form.addRow("Caption", self.caption)
-        form.addRow("reads", self.example)
+        form.addRow("Example", self.example)
         form.addRow("Key", self.key)
-        form.addRow("Headed by", self.words)
-        certain = Told("Told for certain, before all guesses, by")
+        form.addRow("Heading words", self.words)
+        certain = Told("Rules that decide the type by themselves, before any guess:")
         certain.setProperty("role", "quiet")
         form.addRow("", certain)
         for on, (label, _) in RULES.items():
@@ -121,6 +125,8 @@ class TypesView(QWidget):
         buttons.addWidget(self.point)
         buttons.addWidget(self.anywhere)
         buttons.addStretch(1)
+        buttons.addWidget(self.undo_told)
+        buttons.addWidget(self.undo)
         right = QVBoxLayout()
         right.addLayout(form)
         for part in (self.problem, told):
@@ -152,17 +158,24 @@ class TypesView(QWidget):
         self.problem.setText(state.problem)
         self.problem.setVisible(bool(state.problem))
         self.example.setText(state.example)
+        self.undo.setEnabled(bool(state.undo))
+        self.undo_told.setText(state.undo)
         kind = state.kind
         if kind is None or (kind == before.kind and state.problem == before.problem):
             return
+        is_other = before.kind is None or before.kind.name != kind.name
         self.names.setCurrentRow(state.names.index(kind.name))
-        self.caption.clear()
-        self.caption.addItems(list(state.captions))
-        self.caption.setEditText(kind.caption)
-        self.key.setText(", ".join(kind.key))
-        self.words.setText(", ".join(kind.words))
-        for on, pattern in state.told.items():
-            self.rules[on].setText(pattern)
+        if is_other or not self.caption.hasFocus():
+            with QSignalBlocker(self.caption):  # showing a caption is no try at one
+                self.caption.clear()
+                self.caption.addItems(list(state.captions))
+                self.caption.setEditText(kind.caption)
+        for line, text in (
+            (self.key, ", ".join(kind.key)), (self.words, ", ".join(kind.words)),
+            *((self.rules[on], pattern) for on, pattern in state.told.items()),
+        ):  # fmt: skip
+            if is_other or not line.hasFocus():
+                line.setText(text)
         buttons = (self.point, self.anywhere, self.more, self.fewer)
         for widget in (self.caption, self.key, self.words, *self.rules.values(), *buttons):
             widget.setEnabled(state.can_change)
@@ -176,22 +189,34 @@ class TypesView(QWidget):
             zone = "fixed" if spec.zone else "anywhere"
             texts = {"labels": ", ".join(spec.labels), **{n: getattr(spec, n) for n in TEXTS if n != "labels"}}
             for j, text in enumerate((spec.name, spec.kind.value)):
-                self.table.setItem(i, j, _item(text, editable=False))
+                self._cell(i, j, text, editable=False)
             for j, name in enumerate(CHECKS, 2):
-                item = _item("", editable=False)
+                item = self._cell(i, j, "", editable=False)
                 item.setFlags(
                     item.flags() | (Qt.ItemFlag.ItemIsUserCheckable if can_change else Qt.ItemFlag.NoItemFlags)
                 )
                 item.setCheckState(Qt.CheckState.Checked if getattr(spec, name) else Qt.CheckState.Unchecked)
-                self.table.setItem(i, j, item)
             for j, name in enumerate(TEXTS, 4):
-                self.table.setItem(i, j, _item(texts[name], editable=can_change))
-            self.table.setItem(i, len(HEADS) - 1, _item(zone, editable=False))
+                self._cell(i, j, texts[name], editable=can_change)
+            self._cell(i, len(HEADS) - 1, zone, editable=False)
         self._filling = False
         self.table.resizeColumnsToContents()
         for j in range(self.table.columnCount()):
             self.table.setColumnWidth(j, min(190, self.table.columnWidth(j) + 8))
-        self.table.selectRow(min(row, len(fields) - 1))
+        if self.table.currentRow() < 0:
+            self.table.selectRow(min(row, len(fields) - 1))
+
+    def _cell(self, row: int, column: int, text: str, *, editable: bool) -> QTableWidgetItem:
+        """Show a text in a cell; the cell stays, and so does the editor that may be open in it."""
+        item = self.table.item(row, column)
+        if item is None:
+            item = QTableWidgetItem()
+            self.table.setItem(row, column, item)
+        if item.text() != text:
+            item.setText(text)
+        plain = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+        item.setFlags(plain | Qt.ItemFlag.ItemIsEditable if editable else plain)
+        return item
 
     def _changed(self, item: QTableWidgetItem) -> None:
         kind = self._state.kind
@@ -245,10 +270,3 @@ class TypesView(QWidget):
 
 def _split(text: str) -> tuple[str, ...]:
     return tuple(part.strip() for part in text.split(",") if part.strip())
-
-
-def _item(text: str, *, editable: bool) -> QTableWidgetItem:
-    item = QTableWidgetItem(text)
-    plain = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-    item.setFlags(plain | Qt.ItemFlag.ItemIsEditable if editable else plain)
-    return item

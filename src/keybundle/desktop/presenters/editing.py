@@ -1,0 +1,83 @@
+"""What the editors of Prepare share: a change is shown at once, kept behind in order, and one's own can be undone."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from keybundle.desktop.presenters.session import Session
+
+LANE = "setup"
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A change that was kept: what it was, in words, and what puts back what was there before."""
+
+    told: str
+    put_back: Callable[[], object]
+
+
+class Editing:
+    """Keeps changes of one person in the order they were made, and remembers how to put each back.
+
+    Putting back builds on what was kept: where somebody else has changed the same part since, the core refuses in words.
+    """
+
+    def __init__(
+        self, session: Session, said: Callable[[str], None], failed: Callable[[str], None], refresh: Callable[[], None]
+    ) -> None:
+        self._s = session
+        self._said, self._failed, self._refresh = said, failed, refresh
+        self._under_way = 0
+        self._kept: list[Kept] = []
+
+    @property
+    def is_keeping(self) -> bool:
+        """Whether changes are under way, so that what is shown is newer than what is kept."""
+        return self._under_way > 0
+
+    @property
+    def undo_told(self) -> str:
+        """What ``undo`` would put back, in words; empty where nothing was changed here."""
+        return self._kept[-1].told if self._kept else ""
+
+    def keep(
+        self, save: Callable[[], Any], kept: Callable[[Any], Kept], done: Callable[[Any], None],
+        refused: Callable[[str], None],
+    ) -> None:  # fmt: skip
+        """Keep a change after all before it; ``done`` gets what ``save`` returned, ``refused`` why it was not kept."""
+        self._under_way += 1
+
+        def was_kept(result: Any) -> None:
+            self._under_way -= 1
+            self._kept.append(kept(result))
+            done(result)
+
+        def was_refused(told: str) -> None:
+            self._under_way -= 1
+            refused(told)
+
+        self._s.runner.change(save, was_kept, lane=LANE, on_error=was_refused)
+
+    def undo(self) -> None:
+        """Put back what was changed last, and say what it was; what cannot be put back any more is told and let go."""
+        if not self._kept:
+            return
+        last = self._kept.pop()
+
+        def end(tell: Callable[[str], None], told: str) -> None:
+            tell(told)
+            self._refresh()
+
+        self._s.runner.change(
+            last.put_back, lambda _: end(self._said, f"Put back: {last.told}"), lane=LANE,
+            on_error=lambda told: end(self._failed, told),
+        )  # fmt: skip
+
+
+def tell_parts(name: str, before: dict[str, Any], after: dict[str, Any]) -> str:
+    """Return what of a named part was changed, such as “Post: language”."""
+    changed = [part.replace("_", " ") for part in after if before.get(part) != after[part]]
+    return f"{name}: {', '.join(changed)}"
