@@ -15,6 +15,7 @@ from keybundle.core.base.clock import Clock
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem, OldFormat
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Page, State
+from keybundle.core.batches.seen import seen
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.registers.book import Book
 from keybundle.core.store.files import FileStore
@@ -149,19 +150,21 @@ class Hands(Fixture):
 
     def test_they_collide_only_on_the_same_page_or_field(self) -> None:
         batch_id = fill(self.ws, pages=4)
-        seen = self.ws.batches.load(batch_id)
-        first, second = (seen.pages[i].id for i in (0, 2))
+        before = self.ws.batches.load(batch_id)
+        first, second = (before.pages[i].id for i in (0, 2))
         turn = lambda page: lambda b: commands.turn(b, [page], 90)  # noqa: E731
-        self.ws.batches.apply(batch_id, "one", "turn", turn(first), base=seen.revision)
-        self.ws.batches.apply(batch_id, "two", "turn", turn(second), base=seen.revision)
-        self.ws.batches.apply(batch_id, "one", "turn", turn(first), base=seen.revision)
-        with self.assertRaisesRegex(InputProblem, r"one has changed the same meanwhile \(turn\)"):
-            self.ws.batches.apply(batch_id, "two", "turn", turn(first), base=seen.revision)
-        document = seen.in_order()[0].id
+        with seen(batch_id, before.revision):
+            self.ws.batches.apply(batch_id, "one", "turn", turn(first))
+            self.ws.batches.apply(batch_id, "two", "turn", turn(second))
+            self.ws.batches.apply(batch_id, "one", "turn", turn(first))
+            with self.assertRaisesRegex(InputProblem, r"one has changed the same meanwhile \(turn\)"):
+                self.ws.batches.apply(batch_id, "two", "turn", turn(first))
+        document = before.in_order()[0].id
         for who, name in (("one", "Sender"), ("two", "Subject")):
             value = {name: FieldValue((who,), 1.0, sure=True, confirmed_by=who)}
             give = lambda b, v=value: commands.set_values(b, document, v)  # noqa: E731
-            self.ws.batches.apply(batch_id, who, name, give, base=seen.revision)
+            with seen(batch_id, before.revision):
+                self.ws.batches.apply(batch_id, who, name, give)
 
     def test_a_batch_is_closed_by_who_may_and_leaves_a_trace(self) -> None:
         batch_id = self.ws.batches.create("Post", "test", self.who)

@@ -255,6 +255,30 @@ class Targets(AtSpeed):
         self.until(lambda: self.bench.sheets.edge.shown is None, 10, "it to go with its document")
         self.assertEqual(self.p.state.document != first, True)
 
+    def test_what_somebody_else_gave_the_same_field_meanwhile_is_not_overwritten_unseen(self) -> None:
+        document = self.go("Mooring agreement")
+        self.bench.slip.focus("Keeper")
+        field = self.field("Keeper")
+        field.selectAll()
+        self.burst("Oda")
+        slip.enter_value(
+            self.ws, self.desktop.line, self.batch_id, document, "Keeper", "Perrin Osier", "Tarvin Windlass"
+        )
+        slip.enter_value(
+            self.ws, self.desktop.line, self.batch_id, document, "Home mooring", "Otter Wharf", "Tarvin Windlass"
+        )
+        self.p.refresh()
+        self.until(lambda: self.p.row_named("Home mooring").text == "Otter Wharf", 10)  # type: ignore[union-attr]
+        self.assertEqual(field.text(), "Oda", "what is being typed stays")
+        self.burst("\n")
+        self.until(lambda: "Tarvin Windlass has changed the same meanwhile" in self.window.message.text(), 10)
+        self.assertEqual(self.text(document, "Keeper"), "Perrin Osier")
+        self.assertEqual(field.text(), "Oda", "nor is what was typed lost")
+        self.bench.slip.focus("Keeper")
+        field.selectAll()
+        self.burst("Oda Lund\n")
+        self.until(lambda: self.text(document, "Keeper") == "Oda Lund", 10, "it to be kept once it was seen")
+
     def test_lifting_ends_with_its_field(self) -> None:
         document = self.go("Mooring agreement")
         self.until(lambda: self.p.pictures.shown is not None and self.p.pictures.shown.words)

@@ -27,6 +27,7 @@ from keybundle.core.batches.delta import (
 from keybundle.core.batches.machine import MachineWrites
 from keybundle.core.batches.model import Batch, State, balance
 from keybundle.core.batches.rows import load_batch
+from keybundle.core.batches.seen import seen_revision
 from keybundle.core.store import schema as t
 
 
@@ -36,14 +37,13 @@ class BatchStore(MachineWrites):
     # -- commands ----------------------------------------------------------------------------------------------
 
     def apply(
-        self, batch_id: str, who: str, label: str, command: Callable[[Batch], Batch], *, by_hand: bool = True,
-        base: int | None = None,
-    ) -> Batch:  # fmt: skip
+        self, batch_id: str, who: str, label: str, command: Callable[[Batch], Batch], *, by_hand: bool = True
+    ) -> Batch:
         """Run a command as one step; what was undone before can then no longer be redone.
 
         With ``by_hand`` the breaks and left-out pages that it changes count as decided by a person. It is computed on
-        the batch as it is now. ``base`` is the revision that the person saw: InputProblem is raised where somebody else
-        has changed one of the same pages or fields since.
+        the batch as it is now. InputProblem is raised where somebody else has changed one of the same pages or fields
+        since the person saw the batch (see ``seen``).
         """
         with self._db.atomic() as c:
             before = load_batch(c, batch_id)
@@ -52,6 +52,7 @@ class BatchStore(MachineWrites):
             delta = diff(before, after)
             if not delta:
                 return self._settle_all(c, batch_id)
+            base = seen_revision(batch_id)
             if base is not None:
                 self._refuse_crossed(c, batch_id, who, base, delta)
             self._write_step(c, before, after, delta)

@@ -109,16 +109,10 @@ def _first_line(workspace: Workspace, page: Page) -> str:
     return lines[0][:60] if lines else "Not read yet"
 
 
-def run_command(
-    workspace: Workspace, line: Line, batch_id: str, who: str, label: str, command: Command, *, base: int | None = None
-) -> Changes:
-    """Run an operator's command as one undoable step; raises InputProblem in words.
-
-    ``base`` is the revision of the batch that the operator saw, so that what somebody else has done to the same page
-    or field since is not overwritten.
-    """
+def run_command(workspace: Workspace, line: Line, batch_id: str, who: str, label: str, command: Command) -> Changes:
+    """Run an operator's command as one undoable step; raises InputProblem in words."""
     may_work(workspace.person(who))
-    workspace.batches.apply(batch_id, who, label, command, base=base)
+    workspace.batches.apply(batch_id, who, label, command)
     line.revise(batch_id)
     return Changes(frozenset([batch_id]), text=f"{label[:1].upper()}{label[1:]}")
 

@@ -75,9 +75,9 @@ class BenchPresenter(Desk):
         row = self.row_named(name) if document == self.state.document else None
         stored = self._stored(document, name)
         if text.strip() != (stored if stored is not None else ""):
-            self.drafts.put(document, name, text)
+            self.drafts.put(document, name, text, seen=self.revision)
         elif row is not None and row.unsure and row.text:
-            self.drafts.put(document, name, text, confirms=True)
+            self.drafts.put(document, name, text, seen=self.revision, confirms=True)
         else:
             self.drafts.drop(document, name)
         self.drafts.keep(document, name)

@@ -13,6 +13,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.batches.model import Batch, Document, Page, State
+from keybundle.core.batches.seen import seen
 from keybundle.core.setup.model import FieldSpec
 from keybundle.core.workflows import bench, page_texts, slip, tags
 from keybundle.desktop.presenters.bench_state import (
@@ -163,7 +164,7 @@ class Desk(QObject):
             and text == self._stored(subject, name)
         ):
             return
-        self.drafts.put(subject, name, text)
+        self.drafts.put(subject, name, text, seen=self.revision)
         self.state = replace(self.state, slip=with_drafts(self._slip, self.drafts.find))
 
     def _stored(self, document: str, name: str) -> str | None:
@@ -195,18 +196,28 @@ class Desk(QObject):
             refused(told)
             self.failed.emit(told)
 
-        self._run(work, kept, not_kept)
+        self._run(work, kept, not_kept, draft.seen)
 
     # -- changing ----------------------------------------------------------------------------------------------
 
     def change(self, work: Callable[[], Changes]) -> None:
         """Change the batch, after all that was asked for before, and after what is being typed is kept."""
         self.flush()
-        self._run(work, None, self.failed.emit)
+        self._run(work, None, self.failed.emit, self.revision)
 
     def _run(
-        self, work: Callable[[], Changes], then: Callable[[], None] | None, on_error: Callable[[str], None]
+        self,
+        work: Callable[[], Changes],
+        then: Callable[[], None] | None,
+        on_error: Callable[[str], None],
+        seen_at: int,
     ) -> None:
+        """Change the batch for somebody who saw it at a revision: what others did to the same since stands."""
+
+        def as_seen() -> Changes:
+            with seen(self.batch_id, seen_at):
+                return work()
+
         def done(changes: Changes) -> None:
             if then is not None:
                 then()
@@ -214,7 +225,7 @@ class Desk(QObject):
             self._timer.stop()
             self.refresh()
 
-        self._s.runner.change(work, done, lane=self.lane, owner=self, on_error=on_error)
+        self._s.runner.change(as_seen, done, lane=self.lane, owner=self, on_error=on_error)
 
     # -- where the operator is ---------------------------------------------------------------------------------
 
@@ -266,6 +277,11 @@ class Desk(QObject):
     def batch(self) -> Batch | None:
         """The batch as loaded last."""
         return self._data.batch if self._data else None
+
+    @property
+    def revision(self) -> int:
+        """The revision of the batch as loaded last."""
+        return self._data.batch.revision if self._data else 0
 
     @property
     def page_id(self) -> str | None:

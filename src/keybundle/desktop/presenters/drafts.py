@@ -16,13 +16,15 @@ class Draft:
     """The text of one field, tag line or page.
 
     ``subject`` is the document, or for ``WORDS`` the page, it was typed for: it goes there, wherever the operator is by
-    then. ``confirms`` only confirms what stands there. ``is_open`` while it was not given to be kept yet, ``is_kept`` once
-    the store has it; ``problem`` says why it was refused.
+    then. ``seen`` is the batch's revision when its first key came. ``confirms`` only confirms what stands there.
+    ``is_open`` while it was not given to be kept yet, ``is_kept`` once the store has it; ``problem`` says why it was
+    refused.
     """
 
     subject: str
     name: str
     text: str
+    seen: int = 0
     confirms: bool = False
     is_open: bool = True
     is_kept: bool = False
@@ -46,9 +48,11 @@ class Drafts(QObject):
         """Return what is being typed there."""
         return self._drafts.get((subject or "", name))
 
-    def put(self, subject: str, name: str, text: str, *, confirms: bool = False) -> Draft:
-        """Take what stands in a field after a key."""
-        draft = self._drafts[subject, name] = Draft(subject, name, text, confirms)
+    def put(self, subject: str, name: str, text: str, *, seen: int, confirms: bool = False) -> Draft:
+        """Take what stands in a field after a key, with what was seen of the batch then."""
+        before = self.find(subject, name)
+        first_seen = before.seen if before is not None and before.is_open else seen
+        draft = self._drafts[subject, name] = Draft(subject, name, text, first_seen, confirms)
         return draft
 
     def drop(self, subject: str, name: str) -> None:
