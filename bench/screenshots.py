@@ -11,6 +11,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from keybundle.desktop.views.register_dialog import RegisterDialog
 from PySide6.QtWidgets import QApplication, QScrollArea
 
 from bench.yardstick import feeder, run_cli
@@ -23,7 +24,6 @@ from keybundle.demo.names import PEOPLE
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme.style import apply_theme
 from keybundle.desktop.views.bench_view import BenchView
-from keybundle.desktop.views.register_dialog import RegisterDialog
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -56,7 +56,7 @@ def main(target: Path = TARGET) -> None:
 
     target.mkdir(parents=True, exist_ok=True)
     spin(1)
-    window.work.presenter.scan()
+    window.work.presenter.scanning.scan()
     spin(14)
     shoot("work")
     window.open_batch(desktop.workspace.batches.ids()[-1])
@@ -174,9 +174,9 @@ def shoot_halt(desktop: Desktop, target: Path, spin: Callable[[float], None]) ->
     sheets[3]["trouble"] = "stuck"
     stack.write_text(json.dumps(sheets))
     desktop.window.go_work()
-    desktop.window.work.presenter.refill()
+    desktop.window.work.presenter.scanning.refill()
     spin(1)
-    desktop.window.work.presenter.scan()
+    desktop.window.work.presenter.scanning.scan()
     end = time.monotonic() + 60
     while not desktop.window.work.halt.isVisible() and time.monotonic() < end:
         spin(0.2)

@@ -63,7 +63,7 @@ class Child:
     def scan(self) -> str:
         """Start the feeder and return the batch that its sides go to."""
         before = set(self.desktop.workspace.batches.ids())
-        self.window.work.presenter.scan()
+        self.window.work.presenter.scanning.scan()
         self.until(lambda: set(self.desktop.workspace.batches.ids()) - before)
         return next(iter(set(self.desktop.workspace.batches.ids()) - before))
 
@@ -102,7 +102,7 @@ def measure_slip(child: Child) -> None:
     child.until(lambda: any(f.value.text() for f in bench.slip.fields.values()))
     opened = time.monotonic()
     child.until(lambda: first in child.desktop.line.break_times)
-    child.window.work.presenter.stop()
+    child.window.work.presenter.incoming.stop()
     print(max(0.0, opened - child.desktop.line.break_times[first]), opened - in_strip)
 
 

@@ -377,7 +377,7 @@ class Calm(AtSpeed):
         self.go("Mooring agreement")
         self.bench.slip.focus("Keeper")
         self.burst("Arden")
-        self.window.work.presenter.halted.emit(
+        self.window.work.presenter.scanning.halted.emit(
             HaltShown("The feeder stopped.", self.batch_id, 2, 0, "Put it back.", ())
         )
         self.p.conflicts_found.emit(("Side 3: the rules begin a document here",))
@@ -399,10 +399,10 @@ class Calm(AtSpeed):
         self.addCleanup(gate.set)
         work, before = self.window.work.presenter, set(self.ws.batches.ids())
         with mock.patch.object(self.ws.batches, "add_page", slow):
-            work.import_files(feeder[:1])
+            work.files.import_files(feeder[:1])
             self.until(lambda: work.state.scanning, 10)
             self.window.open_files(feeder[1:2])
-            work.import_files(feeder[2:], None, {"Boat number": "LN1003"})
+            work.files.import_files(feeder[2:], None, {"Boat number": "LN1003"})
             self.spin(0.1)
             gate.set()
             self.until(lambda: len(set(self.ws.batches.ids()) - before) == 3 and not work.state.scanning, 30)

@@ -66,5 +66,5 @@ class Halt(DesktopTest):
         self.assertFalse(window.work.presenter.state.scanning)
         self.key(window.work.list, Qt.Key.Key_M)
         self.until(lambda: len(self.batch(desktop).pages) > before, 20, "more sides in the same batch")
-        window.work.presenter.stop()
+        window.work.presenter.incoming.stop()
         self.until(lambda: not window.work.presenter.state.scanning, 20)

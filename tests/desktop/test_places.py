@@ -8,7 +8,7 @@ from unittest import mock
 from PySide6.QtCore import QMimeData, QModelIndex, QObject, QPointF, Qt, QUrl, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QAbstractItemModelTester, QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QPushButton, QWidget
 
 from keybundle.core.batches.model import State
 from keybundle.core.imaging.picture import decode
@@ -28,15 +28,18 @@ WHO = "Elspra Towpath"
 
 
 class WorkStub(QObject):
-    """A presenter that only notes what it was asked."""
+    """A presenter, with its parts, that only notes what it was asked."""
 
     changed = Signal(object)
+    failed = Signal(str)
+    may_work = True
     halted = Signal(object)
     mapping_asked = Signal(object)
 
     def __init__(self) -> None:
         super().__init__()
         self.asked: list[tuple[str, object]] = []
+        self.scanning = self.files = self.incoming = self
 
     def __getattr__(self, verb: str):  # type: ignore[no-untyped-def]
         return lambda *arguments: self.asked.append((verb, *arguments))
@@ -260,10 +263,21 @@ class InTheWindow(DesktopTest):
         desktop.begin(reader)
         window = desktop.window
         assert window is not None
-        self.until(lambda: window.work.presenter.state.can_scan)
-        self.key(window.work.list, Qt.Key.Key_S)
-        self.until(lambda: "may only look" in window.message.text(), 10)
+        work = window.work
+        self.until(lambda: work.presenter.state.plan)
+        self.assertEqual([b.isEnabled() for b in (work.scan, work.preview, work.importing, work.folder)], [False] * 4)
+        with mock.patch.object(QFileDialog, "getOpenFileNames", side_effect=AssertionError("nothing is asked for")):
+            for key in (Qt.Key.Key_S, Qt.Key.Key_I, Qt.Key.Key_P):
+                window.message.setText("")
+                self.key(work.list, key)
+                self.assertIn("You may look here, not work", window.message.text())
         self.assertEqual(desktop.workspace.batches.ids(), [])
+        self.key(window, Qt.Key.Key_2, CTRL)
+        cabinets = window.cabinets
+        self.until(lambda: cabinets.model.rowCount() > 0, 10)
+        cabinets.table.selectRow(0)
+        self.until(lambda: cabinets.presenter.state.chosen, 10)
+        self.assertFalse(cabinets.tags.isEnabled())
 
     def test_a_reader_is_offered_nothing_on_the_bench(self) -> None:
         desktop = self.start(scanned=True)
@@ -276,4 +290,8 @@ class InTheWindow(DesktopTest):
         self.assertTrue(all(f.value.isReadOnly() for f in bench.slip.fields.values()))
         buttons = (bench.file_all, bench.slip.file, bench.slip.aside, bench.slip.type, *bench.offered_buttons)
         self.assertEqual([b.isEnabled() for b in buttons], [False] * len(buttons))
+        offered = {a.text().split("\t")[0]: a.isEnabled() for m in bench.findChildren(QMenu) for a in m.actions()}
+        self.assertEqual((offered["Break"], offered["Empty field"], offered["Zoom in"]), (False, False, True))
+        self.key(bench.strip, Qt.Key.Key_B)
+        self.assertIn("You may look here", window.message.text())
         self.assertIn("may look", bench.slip.why.text() + bench.presenter.state.slip.why_not)  # type: ignore[union-attr]

@@ -138,5 +138,5 @@ class Routines(DesktopTest):
         self.until(lambda: desktop.workspace.batches.ids(), 20)
         batch = desktop.workspace.batches.load(desktop.workspace.batches.ids()[0])
         self.assertEqual(batch.routine, "Bills")
-        window.work.presenter.stop()
+        window.work.presenter.incoming.stop()
         self.until(lambda: not window.work.presenter.state.scanning, 20)

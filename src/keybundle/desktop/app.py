@@ -118,7 +118,7 @@ class Desktop(QObject):
         session = Session(self.workspace, self.pool, self.line, self.runner, self.bus, who, devices)
         self.window = MainWindow(session, self._settings)
         self.demo_told.connect(self.window.tell_background)
-        self._stack.callback(self.window.work.presenter.stop)
+        self._stack.callback(self.window.work.presenter.incoming.stop)
         self.window.show()
         self.window.activateWindow()
         self.root.hide()

@@ -18,6 +18,7 @@ def make_menu(title: str, place: str, handlers: Handlers, parent: QWidget, *, bu
             action = QAction(f"{command.title}\t{command.shortcut}", menu)
             action.setToolTip(command.words)
             action.triggered.connect(lambda _=False, i=command.id: handlers.trigger(i))
+            action.setEnabled(handlers.may_run(command.id))
             menu.addAction(action)
     menu.setToolTipsVisible(True)
     return menu

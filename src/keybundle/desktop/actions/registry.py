@@ -221,11 +221,32 @@ def find_command(command_id: str) -> Command:
 _BY_ID = {c.id: c for c in COMMANDS}
 
 
+# What somebody may run who may look but not work; every other command changes something.
+LOOKS = frozenset({
+    "go.work", "go.cabinets", "go.find", "go.prepare", "help.keys", "help.messages", "line.retry", "work.look", "work.open",
+    "work.later", "strip.next", "strip.previous", "strip.next document", "strip.previous document", "strip.reach next",
+    "strip.reach previous", "strip.select document", "strip.contact sheet", "strip.slip", "bench.changes",
+    "bench.next document", "bench.previous document", "bench.second window", "bench.zoom in", "bench.zoom out",
+    "bench.zoom fit", "bench.table", "bench.text", "bench.poor pages", "bench.aside list", "slip.strip", "cabinets.filter",
+    "cabinets.clear", "cabinets.order", "cabinets.flat", "find.open", "find.clear",
+})  # fmt: skip
+MAY_LOOK = "You may look here, not work; ask an administrator for another role."
+
+
 @dataclass
 class Handlers:
-    """Which function runs a command now, and whether it can run; set by the places as they are built."""
+    """Which function runs a command now; set by the places as they are built.
 
+    Where ``may_work`` is False, commands that change something are refused by ``refuse``, which is given why.
+    """
+
+    may_work: bool = True
+    refuse: Callable[[str], None] = lambda why: None
     run: dict[str, Callable[[], None]] = field(default_factory=dict)
+
+    def may_run(self, command_id: str) -> bool:
+        """Whether who is at work here may run a command."""
+        return self.may_work or command_id in LOOKS
 
     def on(self, command_id: str, function: Callable[[], None]) -> None:
         """Let a function run a command."""
@@ -233,9 +254,12 @@ class Handlers:
         self.run[command_id] = function
 
     def trigger(self, command_id: str) -> bool:
-        """Run a command; False when nobody runs it."""
+        """Run a command; False when nobody runs it, or who is at work here may not."""
         function = self.run.get(command_id)
         if function is None:
+            return False
+        if not self.may_run(command_id):
+            self.refuse(MAY_LOOK)
             return False
         function()
         return True

@@ -112,6 +112,11 @@ class CabinetsPresenter(QObject):
         self._rows: list[CabinetRow] = []
         session.bus.changed.connect(self._on_changes)
 
+    @property
+    def may_work(self) -> bool:
+        """Whether who is at work here may change anything."""
+        return self._s.may_work
+
     def _on_changes(self, changes: Changes) -> None:
         if changes.repository or changes.setup:
             self.refresh()

@@ -16,6 +16,7 @@ from keybundle.core.batches.model import Batch, Document, Page, State
 from keybundle.core.batches.seen import seen
 from keybundle.core.setup.model import FieldSpec
 from keybundle.core.workflows import bench, page_texts, slip, tags
+from keybundle.desktop.actions.registry import MAY_LOOK
 from keybundle.desktop.presenters.bench_state import (
     BenchState,
     SlipRow,
@@ -38,7 +39,6 @@ from keybundle.desktop.presenters.page_pictures import PagePictures
 from keybundle.desktop.presenters.session import Session
 
 REFRESH_MS = 120
-MAY_LOOK = "You may look here, not work; ask an administrator for another role."
 
 Strip = tuple[tuple[StripPage, ...], tuple[StripDocument, ...]]
 Loaded = tuple[bench.BenchData, Strip, SlipTable | None]
@@ -131,7 +131,7 @@ class Desk(QObject):
         self._selected &= known
         reading, stop_reading = say_reading(batch, stopped=self.batch_id in self._s.line.stopped)
         balance, balance_told = say_balance(data.balance)
-        may_work = self._s.may_work
+        may_work = self.may_work
         self._slip = make_slip(data, document, setup, self._s.workspace.calibration()) if document else None
         if self._slip is not None and not may_work:
             self._slip = replace(self._slip, is_locked=True, can_file=False, why_not=self._slip.why_not or MAY_LOOK)
@@ -277,6 +277,11 @@ class Desk(QObject):
     def batch(self) -> Batch | None:
         """The batch as loaded last."""
         return self._data.batch if self._data else None
+
+    @property
+    def may_work(self) -> bool:
+        """Whether who is at work here may change anything."""
+        return self._s.may_work
 
     @property
     def revision(self) -> int:

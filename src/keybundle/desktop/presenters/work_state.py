@@ -17,7 +17,6 @@ __all__ = [
     "WHOLE",
     "BatchRow",
     "HaltShown",
-    "Handed",
     "MappingAsked",
     "ScanChoice",
     "WorkState",
@@ -72,16 +71,6 @@ def map_levels(tree: str, levels: Mapping[int, str]) -> dict[str, str]:
 
 
 @dataclass(frozen=True)
-class Handed:
-    """Files that wait to come in, with the batch they go into, the values they bring, and levels mapped to fields."""
-
-    files: tuple[Path, ...]
-    into: str | None
-    given: Mapping[str, str]
-    levels: Mapping[int, str]
-
-
-@dataclass(frozen=True)
 class WorkState:
     """All that the work place shows."""
 
@@ -107,6 +96,7 @@ class WorkState:
     refused: tuple[str, ...] = ()
     options: tuple[ScanChoice, ...] = ()
     options_told: str = ""
+    may_work: bool = True
 
 
 def say_again(sheet: int, last: int) -> str:

@@ -54,7 +54,7 @@ class BenchView(QWidget):
         super().__init__(parent)
         self.setObjectName("place")
         self.presenter = presenter
-        self.handlers = Handlers()
+        self.handlers = Handlers(presenter.may_work, presenter.failed.emit)
         self._lift_at: tuple[str, str] | None = None
         self.strip = PageStrip()
         self.page = PageView()

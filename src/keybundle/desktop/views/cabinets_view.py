@@ -93,7 +93,7 @@ class CabinetsView(QWidget):
         super().__init__(parent)
         self.setObjectName("place")
         self.presenter = presenter
-        self.handlers = Handlers()
+        self.handlers = Handlers(presenter.may_work, presenter.failed.emit)
         self._columns: dict[str, ColumnView] = {}
         self.cabinets = QListWidget()
         self.cabinets.setAccessibleName("Cabinets")
@@ -250,7 +250,7 @@ class CabinetsView(QWidget):
             self._keep_tags()
         if self._tagging is None and self.tags.text() != told:
             self.tags.setText(told)
-        self.tags.setEnabled(bool(state.chosen))
+        self.tags.setEnabled(bool(state.chosen) and self.handlers.may_work)
         several = f" that all {len(state.chosen)} have" if len(state.chosen) > 1 else ""
         self.tags_of.setText(f"Tags{several}   T")
 

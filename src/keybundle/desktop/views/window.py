@@ -57,7 +57,7 @@ class MainWindow(QMainWindow):
         self.setWindowTitle(f"Key Bundle: {session.workspace.setup.repository}")
         self.session = session
         self._settings = settings
-        self.handlers = Handlers()
+        self.handlers = Handlers(session.may_work, self.warn)
         self._messages: deque[str] = deque(maxlen=KEPT_MESSAGES)
         self.benches: dict[str, BenchView] = {}
         self.work = WorkView(WorkPresenter(session, self))
@@ -297,7 +297,7 @@ class MainWindow(QMainWindow):
         if batch_id not in self.benches:
             view = places.make_bench(self.session, batch_id, self)
             view.left.connect(self.go_work)
-            view.files_dropped.connect(lambda files: self.work.presenter.import_files(files, batch_id))
+            view.files_dropped.connect(lambda files: self.work.presenter.files.import_files(files, batch_id))
             self._listen(view.presenter)
             view.presenter.changed.connect(lambda _: self._show_undo())
             view.presenter.closed.connect(lambda: self._release(batch_id))
@@ -324,11 +324,11 @@ class MainWindow(QMainWindow):
     def _take_files(self, files: list[Path], values: dict[str, str]) -> None:
         """Bring in files that were dropped on a cabinet's column."""
         self.go_work()
-        self.work.presenter.import_files(files, None, values)
+        self.work.presenter.files.import_files(files, None, values)
 
     def _prepare_scan(self, values: dict[str, str]) -> None:
         """Go to the scanner with the values that a cabinet's columns give."""
-        self.work.presenter.bring_along(values)
+        self.work.presenter.incoming.bring_along(values)
         self.go_work()
         self.say("The next stack gets these values. Press S to scan it." if values else "Press S to scan.")
 

@@ -169,7 +169,7 @@ class WorkView(QWidget):
         super().__init__(parent)
         self.setObjectName("place")
         self.presenter = presenter
-        self.handlers = Handlers()
+        self.handlers = Handlers(presenter.may_work, presenter.failed.emit)
         self._shown = WorkState()
         self._numbers: list[Told] = []
         self._starters: list[QShortcut] = []
@@ -199,20 +199,20 @@ class WorkView(QWidget):
         layout.addWidget(scrolled(self._make_today(), TODAY_WIDTH))
         self._register()
         presenter.changed.connect(self.render_state)
-        presenter.halted.connect(self.halt.show_halt)
-        presenter.mapping_asked.connect(self._ask_mapping)
+        presenter.scanning.halted.connect(self.halt.show_halt)
+        presenter.files.mapping_asked.connect(self._ask_mapping)
 
     def _make_sources(self) -> QVBoxLayout:
         self.scanner = Choice()
         self.scanner.setAccessibleName("Scanner")
-        self.scanner.textActivated.connect(self.presenter.choose_scanner)
+        self.scanner.textActivated.connect(self.presenter.scanning.choose_scanner)
         self.look = Button("Look for scanners   L")
         self.look.setProperty("role", "link")
-        self.look.clicked.connect(self.presenter.look_for_scanners)
+        self.look.clicked.connect(self.presenter.scanning.look)
         self.feeder = Told()
         self.routine = Choice()
         self.routine.setAccessibleName("Routine")
-        self.routine.textActivated.connect(self.presenter.choose_routine)
+        self.routine.textActivated.connect(self.presenter.scanning.choose_routine)
         self.routine_told = quiet()
         self.plan = Told()
         self.plan.setWordWrap(True)
@@ -222,7 +222,7 @@ class WorkView(QWidget):
         self.destination.setWordWrap(True)
         self.scan = Button(icon("scan", c.CARD), "Scan   S")
         self.scan.setProperty("role", "main")
-        self.scan.clicked.connect(lambda: self.presenter.scan())
+        self.scan.clicked.connect(lambda: self.presenter.scanning.scan())
         self.preview = Button("Preview a page   P")
         self.preview.clicked.connect(self._show_preview)
         self.options = Button()
@@ -230,12 +230,12 @@ class WorkView(QWidget):
         self.options.setToolTip("Change how the next stacks are scanned (O)")
         self.options.clicked.connect(self._show_options)
         self.stop = Button("Stop   Shift+S")
-        self.stop.clicked.connect(self.presenter.stop)
+        self.stop.clicked.connect(self.presenter.incoming.stop)
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
         self.progress_told = quiet()
         self.refill = Button("Refill the feeder   F")
-        self.refill.clicked.connect(self.presenter.refill)
+        self.refill.clicked.connect(self.presenter.scanning.refill)
         self.importing = Button(icon("file-text"), "Import files   I")
         self.importing.clicked.connect(self._ask_files)
         self.sheets = Button("Save a separator sheet")
@@ -258,7 +258,7 @@ class WorkView(QWidget):
         self.refused.setAccessibleName("Files not taken in")
         self.file_routine = Choice()
         self.file_routine.setAccessibleName("Routine for files")
-        self.file_routine.textActivated.connect(self.presenter.choose_file_routine)
+        self.file_routine.textActivated.connect(self.presenter.files.choose_routine)
         file_card = card(Told("Files"), told, self.file_routine, self.importing, self.folder, self.refused)
         for holder in (scan_card, file_card):
             holder.setFixedWidth(252)
@@ -304,14 +304,14 @@ class WorkView(QWidget):
 
     def _register(self) -> None:
         on = self.handlers.on
-        on("work.scan", lambda: self.presenter.scan())
-        on("work.stop", self.presenter.stop)
+        on("work.scan", lambda: self.presenter.scanning.scan())
+        on("work.stop", self.presenter.incoming.stop)
         on("work.import", self._ask_files)
         on("work.preview", self._show_preview)
         on("work.options", self._show_options)
         on("work.import folder", self._ask_folder)
-        on("work.refill", self.presenter.refill)
-        on("work.look", self.presenter.look_for_scanners)
+        on("work.refill", self.presenter.scanning.refill)
+        on("work.look", self.presenter.scanning.look)
         on("work.scan more", self._scan_more)
         on("work.open", lambda: self._open_index(self.list.currentIndex()))
         on("work.stop reading", self._toggle_reading)
@@ -362,6 +362,8 @@ class WorkView(QWidget):
             widget.setVisible(busy)
         self.progress.setRange(0, state.scan_total)
         self.progress.setValue(state.scanned)
+        for button in (self.importing, self.folder, self.file_routine, self.options, self.refill):
+            button.setEnabled(state.may_work)
         self.refill.setVisible(not busy and not state.can_scan and state.scanner != "No scanner")
         self.plan.setVisible(bool(state.plan) and not busy)
         self._render_today(state)
@@ -409,49 +411,49 @@ class WorkView(QWidget):
         for letter, name in keys:
             key = QShortcut(QKeySequence(f"Alt+{letter}"), self)
             key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            key.activated.connect(lambda n=name: self.presenter.start(n))
+            key.activated.connect(lambda n=name: self.presenter.scanning.start(n))
             self._starters.append(key)
 
     def _drop_files(self, files: list[Path], event: QDropEvent) -> None:
         """Bring dropped files in: onto a batch as its pages, beside them as a new one."""
         index = self.list.indexAt(event.position().toPoint()) if self.list.underMouse() else QModelIndex()
         row = index.data(Qt.ItemDataRole.UserRole) if index.isValid() else None
-        self.presenter.import_files(files, row.id if row is not None else None)
+        self.presenter.files.import_files(files, row.id if row is not None else None)
 
     def _scan_more(self) -> None:
         row = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
         if row is not None:
-            self.presenter.scan(row.id)
+            self.presenter.scanning.scan(row.id)
 
     def _go_on(self, halt: HaltShown, way: str) -> None:
         if way:
-            self.presenter.go_on(halt, way)
+            self.presenter.scanning.go_on(halt, way)
 
     def _show_options(self) -> None:
         sheet = ScanOptionsSheet(self._shown.routine)
         sheet.render_choices(self._shown.options)
-        sheet.changed.connect(self.presenter.change_option)
-        sheet.cleared.connect(self.presenter.clear_options)
+        sheet.changed.connect(self.presenter.scanning.change_option)
+        sheet.cleared.connect(self.presenter.scanning.clear_options)
         self.edge.open(sheet)
 
     def _show_preview(self) -> None:
         if self._preview_dialog is not None:
             self._preview_dialog.activateWindow()
             return
-        if not self.presenter.scan_preview():
+        if not self.presenter.scanning.scan_preview():
             return
-        dialog = self._preview_dialog = PreviewDialog(self.presenter.preview, self)
+        dialog = self._preview_dialog = PreviewDialog(self.presenter.scanning.preview, self)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.finished.connect(lambda _: setattr(self, "_preview_dialog", None))
-        self.presenter.preview.shown.connect(dialog.render_preview)
-        self.presenter.preview.failed.connect(dialog.close)
+        self.presenter.scanning.preview.shown.connect(dialog.render_preview)
+        self.presenter.scanning.preview.failed.connect(dialog.close)
         dialog.show()
 
     def _ask_mapping(self, asked: MappingAsked) -> None:
         dialog = MappingDialog(asked, self)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.mapped.connect(lambda levels: self.presenter.take_in(asked.files, asked.into, asked.given, levels))
-        dialog.rejected.connect(lambda: self.presenter.leave_mapping(asked))
+        dialog.mapped.connect(lambda levels: self.presenter.files.take_in(asked.files, asked.into, asked.given, levels))
+        dialog.rejected.connect(lambda: self.presenter.files.leave_mapping(asked))
         dialog.show()
 
     def _ask_sheets(self) -> None:
@@ -460,7 +462,7 @@ class WorkView(QWidget):
         def save(said: list[str]) -> None:
             name, _ = QFileDialog.getSaveFileName(self, "Save a separator sheet", "separator.pdf", "PDF (*.pdf)")
             if name:
-                self.presenter.save_sheets(Path(name), "" if said[0] == ANY_TYPE else said[0])
+                self.presenter.files.save_sheets(Path(name), "" if said[0] == ANY_TYPE else said[0])
 
         head = (
             "Print the sheet and lay it before each document: the next one begins behind it, and it is left out itself."
@@ -473,7 +475,7 @@ class WorkView(QWidget):
     def _ask_folder(self) -> None:
         name = QFileDialog.getExistingDirectory(self, "Import a folder with all below it")
         if name:
-            self.presenter.import_files([Path(name)])
+            self.presenter.files.import_files([Path(name)])
 
     def _toggle_reading(self) -> None:
         row = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
@@ -483,7 +485,7 @@ class WorkView(QWidget):
     def _ask_files(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self, "Import files", "", f"Pages ({PAGE_FILES});;All files (*)")
         if names:
-            self.presenter.import_files([Path(n) for n in names])
+            self.presenter.files.import_files([Path(n) for n in names])
 
 
 def fill_box(box: QComboBox, entries: Iterable[str], chosen: str, *, with_empty: bool = False) -> None:

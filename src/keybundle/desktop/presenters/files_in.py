@@ -1,0 +1,106 @@
+"""Files that come in: the routine they come in under, folders that give values, and separator sheets to print."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from keybundle.core.setup.routines import Routine
+from keybundle.core.workflows.capture import ImportPlan, import_files, plan_import
+from keybundle.desktop.presenters.incoming import Incoming
+from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.texts import count
+from keybundle.desktop.presenters.work_state import MappingAsked
+
+
+class FilesIn(QObject):
+    """Verbs of the card for files. ``routine_of`` tells the routine of an open batch."""
+
+    changed = Signal()
+    said = Signal(str)
+    failed = Signal(str)
+    mapping_asked = Signal(object)
+
+    def __init__(
+        self, session: Session, incoming: Incoming, routine_of: Callable[[str | None], Routine | None],
+        parent: QObject | None = None,
+    ) -> None:  # fmt: skip
+        super().__init__(parent)
+        self._s, self._incoming, self._routine_of = session, incoming, routine_of
+        self._chosen = ""
+
+    def parts(self) -> dict[str, Any]:
+        """Return what the work place shows of it."""
+        routine = self._routine(None)
+        return {
+            "file_routines": tuple(r.name for r in self._of_files()), "file_routine": routine.name if routine else "",
+            "types": tuple(k.name for k in self._s.workspace.setup.document_types),
+        }  # fmt: skip
+
+    def _of_files(self) -> list[Routine]:
+        return [r for r in self._s.workspace.setup.routines if r.source == "files"]
+
+    def _routine(self, into: str | None) -> Routine | None:
+        of_files = self._of_files()
+        chosen = next((r for r in of_files if r.name == self._chosen), next(iter(of_files), None))
+        return self._routine_of(into) or chosen
+
+    def choose_routine(self, name: str) -> None:
+        """Bring files in under another routine from now on."""
+        self._chosen = name
+        self.changed.emit()
+
+    def import_files(self, files: list[Path], into: str | None = None, given: Mapping[str, str] | None = None) -> None:
+        """Bring files in under the routine for files, or into an open batch; folders are asked about first."""
+        s, routine = self._s, self._routine(into)
+        if routine is None:
+            self.failed.emit("There is no routine for files yet; add one under Prepare.")
+            return
+        given = {**self._incoming.take_given(), **(given or {})}
+        if not any(f.is_dir() for f in files):
+            self.take_in(files, into, given, {})
+            return
+
+        def planned(plan: ImportPlan) -> None:
+            if not plan.files:
+                self.failed.emit("There is no picture or PDF in that folder; nothing was taken in.")
+            elif plan.levels:
+                self.mapping_asked.emit(MappingAsked(tuple(files), into, given, plan))
+            else:
+                self.take_in(files, into, given, {})
+
+        s.runner.query(lambda: plan_import(s.workspace, routine, files), planned, key="plan", on_error=self.failed.emit)
+
+    def take_in(
+        self, files: Sequence[Path], into: str | None, given: Mapping[str, str], levels: Mapping[int, str]
+    ) -> None:
+        """Bring files in, levels of their folders mapped to fields; after what is coming in now, and it can be stopped."""
+        s, routine = self._s, self._routine(into)
+        if routine is None:
+            return
+        waits = self._incoming.queue(
+            "Looking at the files",
+            lambda tell, cancel: import_files(s.workspace, s.line, s.pool, routine, files, s.who, into=into, given=given,
+                                              levels=levels, progress=tell, cancel=cancel),
+        )  # fmt: skip
+        if waits:
+            self.said.emit(f"{count(len(files), 'file')} wait; they come in after what is coming in now")
+
+    def leave_mapping(self, asked: MappingAsked) -> None:
+        """Bring nothing in; values that were to come along wait for the next stack."""
+        self._incoming.bring_along(asked.given)
+
+    def save_sheets(self, path: Path, type_name: str) -> None:
+        """Write a separator sheet to print; with a type the document that follows is of it."""
+
+        def work() -> None:
+            from keybundle.core.workflows.sheets import write_separators  # draws, and the window starts without that
+
+            write_separators(path, type_name)
+
+        self._s.runner.long(
+            work, lambda _: self.said.emit(f"Written: {path.name}"), owner=self, on_error=self.failed.emit
+        )

@@ -1,0 +1,226 @@
+"""The scanner: which one, under which routine, with which options; scanning, previews, and the ways on after a halt."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from keybundle.core.setup.routines import Routine
+from keybundle.core.workflows import bench, rescan
+from keybundle.core.workflows.capture import Captured, scan_stack
+from keybundle.core.workflows.devices import Offers, Options, SimulatedScanner, find_scanners
+from keybundle.core.workflows.scan_choices import options_of, say_choices, scan_choices
+from keybundle.desktop.presenters.incoming import BUSY, Incoming
+from keybundle.desktop.presenters.preview import PreviewPresenter
+from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.texts import count
+from keybundle.desktop.presenters.work_state import HaltShown, ScanChoice, say_again, say_feeder
+
+
+class Scanning(QObject):
+    """Verbs of the card for scans. ``routine_of`` tells the routine of an open batch."""
+
+    changed = Signal()
+    said = Signal(str)
+    failed = Signal(str)
+    halted = Signal(object)
+
+    def __init__(
+        self, session: Session, incoming: Incoming, routine_of: Callable[[str | None], Routine | None],
+        parent: QObject | None = None,
+    ) -> None:  # fmt: skip
+        super().__init__(parent)
+        self._s, self._incoming, self._routine_of = session, incoming, routine_of
+        self._sheets: int | None = 0
+        self._offers = Offers()
+        self._has_looked = False
+        self._changed: dict[str, dict[str, str]] = {}
+        self._routine = next((r.name for r in session.workspace.setup.routines if r.source == "scanner"), "")
+        self.preview = PreviewPresenter(session, self)
+        self.preview.accepted.connect(self._preview_kept)
+        self.preview.failed.connect(self.failed)
+        self.preview.said.connect(self.said)
+
+    # -- the device --------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Ask the device what lies in it and what it offers; the first time also which devices there are."""
+        devices, routine = self._s.devices, self.routine()
+
+        def ask() -> tuple[int | None, Offers]:
+            scanner = devices.scanner_for(routine)
+            return (scanner.sheets_in_feeder(), scanner.offers()) if scanner else (-1, Offers())
+
+        self._s.runner.query(
+            ask, self._device_told, key="device", owner=self, kind="devices", on_error=self._device_silent
+        )
+        if not self._has_looked:
+            self._has_looked = True
+            self.look()
+
+    def look(self) -> None:
+        """Ask for devices again; takes seconds, off the interface thread."""
+        self._s.runner.query(self._s.devices.look, lambda names: self.refresh(), key="look", owner=self, kind="devices")
+
+    def choose_scanner(self, name: str) -> None:
+        """Scan with another device from now on."""
+        self._s.devices.choose(name)
+        self.refresh()
+
+    def refill(self) -> None:
+        """Put the demo stack into the simulated feeder again."""
+        for scanner in find_scanners(self._s.workspace):
+            scanner.refill()
+        self.refresh()
+
+    def _device_told(self, found: tuple[int | None, Offers]) -> None:
+        self._sheets, self._offers = found
+        self.changed.emit()
+
+    def _device_silent(self, told: str) -> None:
+        self._sheets, self._offers = -1, Offers()
+        self.failed.emit(told)
+        self.changed.emit()
+
+    # -- under which routine, with which options ---------------------------------------------------------------
+
+    def routine(self) -> Routine | None:
+        """Return the chosen routine."""
+        return self._s.workspace.setup.routine(self._routine)
+
+    def choose_routine(self, name: str) -> None:
+        """Scan under another routine from now on."""
+        self._routine = name
+        self.refresh()
+
+    def change_option(self, name: str, value: str) -> None:
+        """Scan with another option under the chosen routine from now on."""
+        self._changed.setdefault(self._routine, {})[name] = value
+        self.changed.emit()
+
+    def clear_options(self) -> None:
+        """Scan as the routine has it again."""
+        self._changed.pop(self._routine, None)
+        self.changed.emit()
+
+    def _choices(self, routine: Routine | None) -> tuple[ScanChoice, ...]:
+        return scan_choices(routine, self._offers, self._changed.get(routine.name, {})) if routine else ()
+
+    def parts(self) -> dict[str, Any]:
+        """Return what the work place shows of it."""
+        setup, routine = self._s.workspace.setup, self.routine()
+        scanner = self._s.devices.scanner_for(routine)
+        choices = self._choices(routine)
+        options = options_of(choices) if choices else Options(duplex=False)
+        sheets = min(1, max(0, self._sheets or 0)) if options.source == "glass" else max(0, self._sheets or 0)
+        sided = "two-sided" if options.duplex else "one-sided"
+        plan = f"{count(sheets, 'sheet')}, {sided}: {count(sheets * (2 if options.duplex else 1), 'side')}"
+        of_scanner = [r for r in setup.routines if r.source == "scanner"]
+        has_paper = sheets > 0 or self._sheets is None
+        return {
+            "routines": tuple(r.name for r in of_scanner), "routine": self._routine,
+            "routine_told": routine.description if routine else "",
+            "routine_keys": tuple((r.key, r.name) for r in of_scanner if r.key),
+            "scanner": scanner.name if scanner else self._missing(routine), "scanners": tuple(self._s.devices.names),
+            "feeder": say_feeder(self._sheets), "plan": plan if sheets else "",
+            "destination": self._say_destination(routine), "options": choices, "options_told": say_choices(choices),
+            "can_scan": has_paper and not self._incoming.is_busy and routine is not None and self._s.may_work,
+        }  # fmt: skip
+
+    def _say_destination(self, routine: Routine | None) -> str:
+        kind = self._s.workspace.setup.document_type(routine.document_type) if routine else None
+        goes = f" {kind.name}s go to the cabinet {kind.cabinet}." if kind else ""
+        told = f"It becomes your work.{goes}"
+        if self._incoming.given:
+            values = ", ".join(f"{k} = {v}" for k, v in self._incoming.given.items())
+            told += f"\nThe next stack gets {values}, to be confirmed."
+        return told
+
+    def _missing(self, routine: Routine | None) -> str:
+        return f"{routine.device} is not there" if routine is not None and routine.device else "No scanner"
+
+    # -- scanning ----------------------------------------------------------------------------------------------
+
+    def start(self, routine: str) -> None:
+        """Scan under a routine by its start key."""
+        self._routine = routine
+        self.scan()
+
+    def scan(self, into: str | None = None) -> None:
+        """Scan what lies in the feeder, as a new batch or into an open one."""
+        s, routine = self._s, self._routine_of(into) or self.routine()
+        scanner = s.devices.scanner_for(routine)
+        if routine is None:
+            return
+        if self._incoming.is_busy or self.preview.is_scanning:
+            self.failed.emit(BUSY)
+            return
+        if scanner is None:
+            self.failed.emit(
+                f"{self._missing(routine)}. Plug it in and look for scanners again, or choose another one."
+            )
+            return
+        options, given = options_of(self._choices(routine)), self._incoming.take_given()
+        self._incoming.begin(
+            "Starting the scanner",
+            lambda tell, cancel: scan_stack(s.workspace, s.line, routine, scanner, s.who, options=options, into=into,
+                                            given=given, progress=tell, cancel=cancel),
+        )  # fmt: skip
+
+    def scan_preview(self) -> bool:
+        """Scan a page to look at first; False where there is no scanner."""
+        routine = self.routine()
+        scanner = self._s.devices.scanner_for(routine)
+        if self._incoming.is_busy or self.preview.is_scanning:
+            self.failed.emit(BUSY)
+            return False
+        if routine is None or scanner is None:
+            self.failed.emit(f"{self._missing(routine)}. Plug it in and look for scanners again.")
+            return False
+        self.preview.scan(routine, scanner, options_of(self._choices(routine)), self._incoming.take_given())
+        return True
+
+    def _preview_kept(self, result: Captured) -> None:
+        """A page that was looked at is captured; what comes in beside goes on."""
+        self.said.emit(f"{count(result.sides, 'side')} captured and safe")
+        self.changed.emit()
+
+    # -- after a halt ------------------------------------------------------------------------------------------
+
+    def tell_halt(self, result: Captured) -> None:
+        """Show why the feeder stopped, two pictures, and what to feed again."""
+        s, batch_id, halted = self._s, result.batch, result.halted
+        if batch_id is None or halted is None:
+            return
+
+        def load() -> HaltShown:
+            pages = sorted(s.workspace.batches.load(batch_id).pages, key=lambda p: p.captured)
+            last = pages[-1].sheet if pages else 0
+            upto = next((i for i, p in enumerate(pages, 1) if halted.sheet and p.sheet == halted.sheet), len(pages))
+            pictures = tuple(
+                (str(bench.preview(s.workspace, s.pool, p.id, p.picture, p.frame)),
+                 f"Sheet {p.sheet}, {p.side}")
+                for p in pages[max(0, upto - 2) : upto] if p.facts is not None
+            )  # fmt: skip
+            after = last - halted.sheet if halted.sheet else 0
+            return HaltShown(result.halt, batch_id, halted.sheet, after, say_again(halted.sheet, last), pictures)
+
+        s.runner.query(load, self.halted.emit, key="halt", owner=self)
+
+    def go_on(self, halt: HaltShown, way: str) -> None:
+        """Go on after a halt: as it is, with its sheets scanned again, or with its sheet left out."""
+        s = self._s
+        scanner = s.devices.scanner_for(self._routine_of(halt.batch) or self.routine())
+
+        def prepare() -> None:
+            if way != "go on" and halt.sheet:
+                only = way == "leave out"
+                s.bus.tell(rescan.leave_out_from(s.workspace, s.line, halt.batch, halt.sheet, s.who, only=only))
+                if not only and isinstance(scanner, SimulatedScanner):
+                    scanner.put_back(halt.sheets_after + 1)
+
+        s.runner.change(
+            prepare, lambda _: self.scan(halt.batch), lane=f"batch {halt.batch}", owner=self, on_error=self.failed.emit
+        )
