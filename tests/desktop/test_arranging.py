@@ -81,7 +81,7 @@ class Arranging(DesktopTest):
         self.assertEqual(self.p.chosen_pages(), self.pages[3:6])
         self.press(Qt.Key.Key_V)
         self.becomes("|012|543|678")
-        self.press(Qt.Key.Key_P)
+        self.press(Qt.Key.Key_E)
         self.becomes("|012|5|4|3|678")
         self.press(Qt.Key.Key_J, SHIFT)
         self.becomes("|012|543|678")
@@ -117,7 +117,7 @@ class Arranging(DesktopTest):
         self.press(Qt.Key.Key_Right, SHIFT)
         self.press(Qt.Key.Key_Right, SHIFT)
         self.press(Qt.Key.Key_Right, SHIFT)
-        self.press(Qt.Key.Key_I)
+        self.press(Qt.Key.Key_K)
         self.becomes("|0312|45|678")
 
     def mouse(self, kind: QEvent.Type, point: QPoint, modifier: Qt.KeyboardModifier, button: Qt.MouseButton) -> None:
@@ -152,7 +152,7 @@ class Arranging(DesktopTest):
         self.assertEqual(self.shape(), before)
 
     def test_contact_sheet(self) -> None:
-        self.press(Qt.Key.Key_G)
+        self.press(Qt.Key.Key_W)
         sheet = self.bench.contact
         self.assertTrue(sheet.isVisible() and not self.bench.slip.isVisible())
         self.assertTrue(sheet.hasFocus())
@@ -165,7 +165,7 @@ class Arranging(DesktopTest):
         self.click(sheet.viewport(), sheet.rect_of(2).center(), SHIFT)
         self.key(sheet, Qt.Key.Key_X)
         self.becomes("|0--|345|678")
-        self.key(sheet, Qt.Key.Key_G)
+        self.key(sheet, Qt.Key.Key_W)
         self.assertTrue(self.bench.slip.isVisible())
 
     def test_separating_again_tells_conflicts_and_can_be_undone(self) -> None:
@@ -192,5 +192,5 @@ class Arranging(DesktopTest):
         self.window.activateWindow()
         self.until(self.window.isActiveWindow)
         self.bench.strip.setFocus()
-        self.press(Qt.Key.Key_W, CTRL | SHIFT)
+        self.press(Qt.Key.Key_C, CTRL | SHIFT)
         self.until(lambda: "cannot be closed yet" in self.window.message.text(), 10, "why it stays open")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import unittest
 from dataclasses import replace
 
 from PySide6.QtCore import QPoint, QPointF, Qt
@@ -11,12 +12,34 @@ from PySide6.QtWidgets import QApplication
 
 from keybundle.core.reading.text import Word
 from keybundle.desktop.presenters.bench_state import PageShown
+from keybundle.desktop.presenters.picture_cache import Fetched, PictureCache
 from keybundle.desktop.theme import colours
 from keybundle.desktop.views.page_view import PageView
 from tests.desktop.support import DesktopTest
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 TEXT = ("Larkmere", "Navigation", "Trust", "Total", "12.50", "Towpath")
+
+
+class Cache(unittest.TestCase):
+    def test_it_is_bounded_in_bytes_and_keeps_what_was_used_last(self) -> None:
+        cache = PictureCache(most_bytes=4 * 100 * 100)
+        grey, colour = (QImage(100, 100, f) for f in (QImage.Format.Format_Grayscale8, QImage.Format.Format_RGB32))
+
+        def put(name: str, image: QImage) -> None:
+            cache.keep((name, 0, 0, "", None), Fetched(name, image, None))
+
+        kept = lambda: [n for n in "abcdef" if (n, 0, 0, "", None) in cache._kept]  # noqa: E731
+        for name in "abcd":
+            put(name, grey)
+        self.assertEqual((kept(), cache.size_bytes), (list("abcd"), 40_000))
+        cache.find(("a", 0, 0, "", None))
+        put("e", grey)
+        self.assertEqual(kept(), list("acde"), "b was not used for longest")
+        put("f", colour)
+        self.assertEqual((kept(), cache.size_bytes), (["f"], 40_000), "a colour page is as heavy as four grey ones")
+        cache.drop_pages(["f"])
+        self.assertEqual((kept(), cache.size_bytes), ([], 0))
 
 
 class Page(DesktopTest):

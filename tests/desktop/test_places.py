@@ -91,7 +91,7 @@ class WorkStates(DesktopTest):
         self.view.activateWindow()
         self.until(self.view.isActiveWindow)
         self.view.list.setFocus()
-        self.key(self.view.list, Qt.Key.Key_R)
+        self.key(self.view.list, Qt.Key.Key_R, CTRL)
         self.key(self.view.list, Qt.Key.Key_C)
         self.assertEqual(self.stub.asked, [("toggle_reading", "b2"), ("close_batch", "b2")])
         self.assertIn("1 filed", str(self.view.model.index(2).data(Qt.ItemDataRole.AccessibleTextRole)))

@@ -52,6 +52,9 @@ class Look(DesktopTest):
         for place in {c.place for c in COMMANDS}:
             keys = Counter(c.shortcut for c in COMMANDS if c.place in (place, place.split()[0], "everywhere"))
             self.assertEqual([k for k, n in keys.items() if n > 1], [], place)
+        for letter in {c.shortcut for c in COMMANDS if len(c.shortcut.removeprefix("Shift+")) == 1}:
+            titles = [set(c.title.casefold().split()) for c in COMMANDS if c.shortcut == letter]
+            self.assertTrue(set.intersection(*titles), f"{letter} means one thing everywhere: {titles}")
         self.assertTrue(all(c.words and c.title for c in COMMANDS))
         self.assertEqual([c.id for c in search_commands("carpet")], [])
         self.assertIn("strip.break", [c.id for c in search_commands("new document page")])
@@ -120,9 +123,7 @@ class Bench(DesktopTest):
         self.assertEqual(bench.page._pixmap.width(), p.pictures.shown.width if p.pictures.shown else 0)
         ids = [x.id for x in p.state.pages]
         here = ids.index(str(p.state.page))
-        self.until(
-            lambda: {k[0] for k in p.pictures._kept} >= {ids[here + 1], ids[here + 2]}, 20, "the pages behind it"
-        )
+        self.until(lambda: p.pictures.fetched >= {ids[here + 1], ids[here + 2]}, 20, "the pages behind it")
         p.step_page(1)
         self.assertEqual(p.pictures.shown.page if p.pictures.shown else "", ids[here + 1], "shown without a wait")
 
@@ -240,16 +241,16 @@ class Browsing(DesktopTest):
         self.assertIn(f"{number} of {total} documents shown", view.conditions.text())
         self.key(view.table, Qt.Key.Key_Escape)
         self.until(lambda: len(p.state.documents) == total)
-        self.key(view.table, Qt.Key.Key_O)
+        self.key(view.table, Qt.Key.Key_V)
         self.until(lambda: [c.field for c in p.state.columns] == ["Boat number", "Home mooring"])
-        self.key(view.table, Qt.Key.Key_L)
+        self.key(view.table, Qt.Key.Key_V, SHIFT)
         self.until(lambda: not p.state.columns)
         view.table.selectRow(0)
         self.until(lambda: view.page._shown is not None, 30, "the preview")
         self.assertEqual(view.model.data(view.model.index(0, 0), Qt.ItemDataRole.DisplayRole), p.pages.document.caption)  # type: ignore[union-attr]
         self.assertEqual(view.model.rowCount(QModelIndex()), total)
         self.until(lambda: p.state.chosen == (p.state.documents[0],) and view.tags.isEnabled())
-        self.key(view.table, Qt.Key.Key_T)
+        self.key(view.table, Qt.Key.Key_T, CTRL)
         self.until(view.tags.hasFocus, 5)
         self.type_tags(view, "urgent, to sign")
         ws, ids = desktop.workspace, p.state.documents[:2]

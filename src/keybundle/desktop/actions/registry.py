@@ -52,7 +52,7 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command("work.refill", "Refill feeder", "Put the demo stack into the simulated feeder again", "F", "work"),
     Command("work.open", "Open batch", "Open the chosen batch on the bench", "Return", "work"),
-    Command("work.stop reading", "Stop reading", "Stop the reading of the chosen batch, or read on", "R", "work"),
+    Command("work.stop reading", "Stop reading", "Stop the reading of the chosen batch, or read on", "Ctrl+R", "work"),
     Command("work.go on", "Go on", "After a halt: the sheets are fine, feed what lies in the feeder", "G", "work"),
     Command("work.again", "Scan again", "After a halt: leave its sheets out and feed them again", "A", "work"),
     Command("work.leave out", "Leave out", "After a halt: leave out the sheet that stopped the feeder", "X", "work"),
@@ -82,13 +82,13 @@ COMMANDS: tuple[Command, ...] = (
     Command("strip.cut", "Cut", "Take the chosen pages in hand to paste them elsewhere", "Ctrl+X", "bench strip"),
     Command("strip.paste", "Paste before", "Put the pages in hand before this page", "Ctrl+V", "bench strip"),
     Command("strip.paste after", "Paste after", "Put the pages in hand after this page", "Ctrl+Shift+V", "bench strip"),
-    Command("strip.split each", "Split each", "Make each chosen page a document of its own", "P", "bench strip"),
+    Command("strip.split each", "Split each", "Make each chosen page a document of its own", "E", "bench strip"),
     Command(
         "strip.join documents", "Join documents", "Join the documents of the chosen pages", "Shift+J", "bench strip"
     ),
     Command("strip.reverse", "Reverse the order", "Reverse the order of the chosen pages", "V", "bench strip"),
     Command(
-        "strip.interleave", "Interleave", "Put backs behind fronts that were scanned as two stacks", "I", "bench strip"
+        "strip.interleave", "Interleave", "Put backs behind fronts that were scanned as two stacks", "K", "bench strip"
     ),
     Command(
         "strip.shift breaks later", "All breaks later", "Move every break one page towards the end", ">", "bench strip"
@@ -96,7 +96,7 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "strip.shift breaks earlier", "All breaks earlier", "Move every break one page to the front", "<", "bench strip"
     ),
-    Command("strip.contact sheet", "Contact sheet", "Show all pages large, or the page and slip", "G", "bench strip"),
+    Command("strip.contact sheet", "Contact sheet", "Show all pages large, or the page and slip", "W", "bench strip"),
     Command("strip.slip", "To the slip", "Go to the slip's next unsure value", "Return", "bench strip"),
     Command(
         "bench.file", "File and go on", "File this document and go to the next one to check", "Ctrl+Return", "bench"
@@ -125,13 +125,21 @@ COMMANDS: tuple[Command, ...] = (
         "bench",
     ),
     Command(
-        "bench.scan again", "Scan page again", "Scan a page in place of this one; it is left out", "Ctrl+G", "bench"
+        "bench.scan again",
+        "Scan page again",
+        "Scan a page in place of this one; it is left out",
+        "Ctrl+Shift+A",
+        "bench",
     ),
     Command(
-        "bench.scan in", "Scan pages in", "Scan what lies in the feeder to the place after this page", "Ctrl+I", "bench"
+        "bench.scan in",
+        "Scan pages in",
+        "Scan what lies in the feeder to the place after this page",
+        "Ctrl+Shift+M",
+        "bench",
     ),
     Command("bench.second window", "Page window", "Show the page in a second window too", "Ctrl+Shift+P", "bench"),
-    Command("bench.close", "Close batch", "Close the batch; what is still open is named", "Ctrl+Shift+W", "bench"),
+    Command("bench.close", "Close batch", "Close the batch; what is still open is named", "Ctrl+Shift+C", "bench"),
     Command("bench.zoom in", "Zoom in", "Show the page larger", "Ctrl++", "bench"),
     Command("bench.zoom out", "Zoom out", "Show the page smaller", "Ctrl+-", "bench"),
     Command("bench.zoom fit", "Fit", "Show the whole page", "Ctrl+0", "bench"),
@@ -198,9 +206,9 @@ COMMANDS: tuple[Command, ...] = (
     Command("slip.strip", "To the strip", "Go from the slip to the page strip", "Esc", "bench slip"),
     Command("cabinets.filter", "Filter", "Type to filter the column that has the focus", "/", "cabinets"),
     Command("cabinets.clear", "Clear", "Clear all chosen values and filters", "Esc", "cabinets"),
-    Command("cabinets.order", "Swap columns", "Put the columns in another order", "O", "cabinets"),
-    Command("cabinets.flat", "Flat list", "Close all columns, or show them again", "L", "cabinets"),
-    Command("cabinets.tags", "Tags", "Change the tags of the chosen documents", "T", "cabinets"),
+    Command("cabinets.order", "Other order", "Put the columns in another order", "V", "cabinets"),
+    Command("cabinets.flat", "Flat list", "Close all columns, or show them again", "Shift+V", "cabinets"),
+    Command("cabinets.tags", "Tags", "Change the tags of the chosen documents", "Ctrl+T", "cabinets"),
     Command(
         "cabinets.scan",
         "Scan with these values",

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
@@ -14,30 +13,23 @@ from keybundle.core.batches.model import Page
 from keybundle.core.reading.text import PageText
 from keybundle.core.workflows import bench
 from keybundle.desktop.presenters.bench_state import PageShown
+from keybundle.desktop.presenters.picture_cache import Fetched, Key
 from keybundle.desktop.presenters.session import Session
-
-KEPT_PICTURES = 8
-Key = tuple[str, int, int | None, str, float | None]
-
-
-@dataclass(frozen=True)
-class Fetched:
-    """A page as fetched: its picture and its text."""
-
-    path: str
-    image: QImage
-    text: PageText | None
 
 
 class PagePictures(QObject):
-    """Shows one page of a batch; ``shown`` is what it shows now, ``text`` the text of that page in its present turn."""
+    """Shows one page of a batch; ``shown`` is what it shows now, ``text`` the text of that page in its present turn.
+
+    ``fetched`` are the pages that lie in the cache for it.
+    """
 
     changed = Signal(object)
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._s = session
-        self._kept: OrderedDict[Key, Fetched] = OrderedDict()
+        self._cache = session.pictures
+        self.fetched: set[str] = set()
         self._page: Page | None = None
         self._told = ""
         self._frame: Box | None = None
@@ -47,13 +39,13 @@ class PagePictures(QObject):
     def show_page(self, page: Page, told: str, frame: Box | None, near: Sequence[Page]) -> None:
         """Show a page, or what keeps its text away (``told``); ``near`` are fetched ahead."""
         self._page, self._told, self._frame = page, told, frame
-        key = _key(page)
-        if key in self._kept:
-            self._show(self._kept[key])
+        kept = self._cache.find(_key(page))
+        if kept is not None:
+            self._show(kept)
         else:
             self._fetch(page, "page", then_show=True)
         for other in near:
-            if _key(other) not in self._kept:
+            if self._cache.find(_key(other)) is None:
                 self._fetch(other, f"ahead {other.id}", then_show=False)
 
     def show_nothing(self, page: Page, told: str) -> None:
@@ -64,7 +56,8 @@ class PagePictures(QObject):
 
     def end(self) -> None:
         """Let go of all pictures."""
-        self._kept.clear()
+        self._cache.drop_pages(self.fetched)
+        self.fetched.clear()
         self.shown, self.text = None, None
 
     def frame(self, box: Box | None) -> None:
@@ -76,8 +69,7 @@ class PagePictures(QObject):
 
     def forget(self, page_id: str) -> None:
         """Fetch a page anew when it is shown next: its text has changed."""
-        for key in [k for k in self._kept if k[0] == page_id]:
-            del self._kept[key]
+        self._cache.drop_pages([page_id])
 
     def sharpen(self) -> None:
         """Fetch the shown page in full resolution."""
@@ -105,9 +97,8 @@ class PagePictures(QObject):
             return _key(page), Fetched(path, QImage(path), bench.page_text(s.workspace, page.id))
 
         def done(found: tuple[Key, Fetched]) -> None:
-            self._kept[found[0]] = found[1]
-            while len(self._kept) > KEPT_PICTURES:
-                self._kept.popitem(last=False)
+            self._cache.keep(*found)
+            self.fetched.add(page.id)
             if then_show and self._page is not None and _key(self._page) == found[0]:
                 self._show(found[1])
 
@@ -117,7 +108,6 @@ class PagePictures(QObject):
         page = self._page
         if page is None:
             return
-        self._kept.move_to_end(_key(page))
         width, height = page.frame.upright_size
         self.text = found.text if found.text is not None and found.text.frame == page.frame else None
         words = self.text.words if self.text else ()

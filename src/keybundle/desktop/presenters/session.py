@@ -14,6 +14,7 @@ from keybundle.core.workflows.devices import Devices
 from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.workspace import Workspace, may_do_work
 from keybundle.desktop.jobs.runner import JobRunner
+from keybundle.desktop.presenters.picture_cache import PictureCache
 from keybundle.desktop.presenters.texts import say_time
 
 
@@ -59,6 +60,7 @@ class Session:
     who: str
     devices: Devices
     hand: Hand = field(default_factory=Hand)
+    pictures: PictureCache = field(default_factory=PictureCache)
 
     @property
     def may_work(self) -> bool:

@@ -126,7 +126,7 @@ def make_row(row: WorkRow, reading_stopped: bool) -> BatchRow:
         band.append(("reading", row.unplaced))
     told = f"{row.owner}, {say_age(row.age)}" + (", coming in" if row.is_capturing else "")
     if reading_stopped and row.count(State.READING):
-        told = f"reading stopped (R reads on), {told}"
+        told = f"reading stopped (Ctrl+R reads on), {told}"
     title = f"{row.routine}: {row.origin}"
     return BatchRow(row.id, row.sign, title, told, join_words(parts) or _say_empty(row), tuple(band))
 

@@ -154,7 +154,7 @@ class BenchSheets(QObject):
     def poor_pages(self) -> None:
         """List the pages that read badly, to go there and scan them again."""
         found: list[PoorPage] = self.p.slips.poor_pages()
-        head = "Pages without words or read with little confidence; Enter goes there, then Ctrl+G scans the page again."
+        head = "Pages without words or read with little confidence; Enter goes there, then Ctrl+Shift+A scans the page again."
         sheet = ChooseSheet("Poor pages", head)
         sheet.render_entries([p.told for p in found] or ["Every page of this batch reads well."])
         self._go(sheet, [p.id for p in found], self.p.go_to_page)

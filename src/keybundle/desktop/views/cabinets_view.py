@@ -125,7 +125,7 @@ class CabinetsView(QWidget):
         self._tagging: tuple[tuple[str, ...], tuple[str, ...]] | None = None
         self.tags.textEdited.connect(lambda _: self._begin_tagging())
         self.tags.editingFinished.connect(self._keep_tags)
-        self.tags_of = Told("Tags   T")
+        self.tags_of = Told("Tags   Ctrl+T")
         self.tags_of.setBuddy(self.tags)
         self.page = PageView()
         self.page.empty_text = "Choose a document to see its pages"
@@ -252,7 +252,7 @@ class CabinetsView(QWidget):
             self.tags.setText(told)
         self.tags.setEnabled(bool(state.chosen) and self.handlers.may_work)
         several = f" that all {len(state.chosen)} have" if len(state.chosen) > 1 else ""
-        self.tags_of.setText(f"Tags{several}   T")
+        self.tags_of.setText(f"Tags{several}   Ctrl+T")
 
     def _render_columns(self, state: CabinetsState) -> None:
         order = [col.field for col in state.columns]
