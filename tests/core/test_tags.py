@@ -44,7 +44,8 @@ class Filed(DataTest):
         return self.ws.repository.load(self.ids[number], with_pages=False).tags
 
     def retag(self, ids: list[str], text: str) -> int:
-        return tags.retag(self.ws, self.who, ids, tags.common_tags(self.ws, ids), text)
+        self.last = tags.retag(self.ws, self.who, ids, tags.common_tags(self.ws, ids), text)
+        return len(self.last)
 
     def found(self, line: str) -> set[str]:
         return {h.id for h in find(self.ws, line).hits}
@@ -59,6 +60,10 @@ class Filed(DataTest):
         self.assertEqual(self.retag(self.ids[:2], "seen"), 0, "nothing is written that is so already")
         self.assertEqual(self.retag(self.ids, "all"), 3)
         self.assertEqual([self.of(i) for i in range(3)], [("own", "seen", "all"), ("seen", "all"), ("all",)])
+        changed = self.last
+        self.retag(self.ids[1:2], "signed")
+        self.assertEqual(tags.put_back(self.ws, self.who, changed), 2, "the one that was changed again since stays")
+        self.assertEqual([self.of(i) for i in range(3)], [("own", "seen"), ("signed",), ()])
 
     def test_a_tag_is_found_as_condition_and_as_word_and_counted(self) -> None:
         # Source: the tags of every document loaded one by one.

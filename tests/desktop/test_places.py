@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from pathlib import Path
 from unittest import mock
 
@@ -146,7 +147,9 @@ class InTheWindow(DesktopTest):
         QTest.keyClicks(finder.line, DocumentPlan("Delivery note", 1, 6).record().one("Order number"))
         self.key(finder.line, Qt.Key.Key_Return)
         self.until(lambda: finder.presenter.state.hits, 10)
-        self.assertEqual(finder.presenter.state.hits[0].place, "Not filed yet, on the bench")
+        self.assertEqual(
+            finder.presenter.state.hits[0].place, f"Not filed yet: batch Files of {date.today():%-d %b %Y}"
+        )
         self.assertIn("1 of them not filed yet", finder.told.text())
         self.key(finder.hits, Qt.Key.Key_Return)
         self.until(lambda: isinstance(window.stack.currentWidget(), BenchView), what="the bench with the waiting work")
@@ -192,13 +195,22 @@ class InTheWindow(DesktopTest):
         self.until(lambda: finder.presenter.state.hits)
         state = finder.presenter.state
         self.assertEqual(sum(n for _, n in state.types), len(state.hits))
-        self.assertEqual(sum(n for _, n in state.months), len(state.hits))
+        self.assertEqual(sum(bar.number for bar in state.bars), len(state.hits))
         name, number = state.types[0]
         self.spin(0.1)
         button = next(b for b in finder.findChildren(QPushButton) if b.text() == f"{name}   {number}")
         QTest.mouseClick(button, Qt.MouseButton.LeftButton)
         self.until(lambda: len(finder.presenter.state.hits) == number and name in finder.line.text())
         self.until(lambda: finder.page._shown is not None, 30, "the page of the first hit")
+        month = finder.presenter.state.bars[0]
+        finder.chart.setFocus()
+        self.key(finder.chart, Qt.Key.Key_Left)
+        self.key(finder.chart, Qt.Key.Key_Return)
+        self.until(lambda: finder.line.text().endswith(month.condition), 10, "the month that was chosen with the keys")
+        self.until(lambda: finder.presenter.state.line == finder.line.text())
+        self.assertEqual(len(finder.presenter.state.hits), month.number)
+        self.key(finder.chart, Qt.Key.Key_Return)
+        self.assertEqual(finder.line.text().count("filed"), 1, "in place of the one before")
         self.key(finder.hits, Qt.Key.Key_Escape)
         self.until(lambda: not finder.presenter.state.hits and not finder.line.text())
         self.assertTrue(finder.line.hasFocus())

@@ -92,7 +92,7 @@ class Runner(DesktopTest):
             self.runner.query(lambda: 1 // 0, self.results.append)
             self.until(lambda: told)
         self.assertIn("ZeroDivisionError", told[0])
-        self.assertIn("Nothing was lost", told[0])
+        self.assertIn("What was captured is safe", told[0])
         self.assertIn("ZeroDivisionError", log.output[0])
 
     def test_a_batchs_changes_run_in_order_and_beside_those_of_others(self) -> None:

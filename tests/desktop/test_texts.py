@@ -6,6 +6,7 @@ import unittest
 from dataclasses import dataclass, field
 from datetime import timedelta
 
+from keybundle.desktop.presenters.find import make_bars
 from keybundle.desktop.presenters.texts import count, join_words, say_age, say_seconds, tell_line
 
 
@@ -19,6 +20,21 @@ class LineStub:
     pages_to_read: int = 0
     seconds_to_read: float | None = None
     busy: int = 0
+
+
+class Bars(unittest.TestCase):
+    def test_months_become_years_where_there_are_many_and_nothing_is_left_out(self) -> None:
+        months = [(f"{2000 + i // 12}-{i % 12 + 1:02d}", i + 1) for i in range(15 * 12)]
+        for number, conditions in (
+            (12, [f"filed = 2000-{m:02d}" for m in range(1, 13)]), (13, ["filed = 2000", "filed = 2001"]),
+            (15 * 12, ["filed < 2004", *(f"filed = {y}" for y in range(2004, 2015))]),
+        ):  # fmt: skip
+            bars = make_bars(months[:number])
+            self.assertEqual([b.condition for b in bars], conditions)
+            self.assertEqual(sum(b.number for b in bars), sum(n for _, n in months[:number]))
+        self.assertEqual(
+            (make_bars(months[:1])[0].label, make_bars(months[:1])[0].told), ("Jan 00", "January 2000: 1 document")
+        )
 
 
 class Words(unittest.TestCase):

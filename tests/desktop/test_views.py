@@ -256,6 +256,12 @@ class Browsing(DesktopTest):
         ws, ids = desktop.workspace, p.state.documents[:2]
         tags = lambda: [ws.repository.load(i).tags for i in ids]  # noqa: E731
         self.until(lambda: tags() == [("urgent", "to sign"), ()])
+        self.until(lambda: window.undo.text() == "Undo: tags of 1 document   Ctrl+Z")
+        self.key(view.tags, Qt.Key.Key_Z, CTRL)
+        self.until(lambda: tags() == [(), ()], 10, "the tags to be put back")
+        self.until(lambda: not window.undo.isVisible() and view.tags.text() == "")
+        self.type_tags(view, "urgent, to sign")
+        self.until(lambda: tags() == [("urgent", "to sign"), ()])
         self.until(lambda: view.model.data(view.model.index(0, 2), Qt.ItemDataRole.DisplayRole) == "urgent, to sign")
         self.assertEqual([h.id for h in find(ws, "urgent").hits], [ids[0]], "found by its tag at once")
         found = find(ws, 'tag = "To Sign"')

@@ -26,10 +26,11 @@ def silent(step: Step) -> None:
 
 
 class CancelToken:
-    """Set once from any thread; long work asks it between items."""
+    """Set once from any thread; long work asks it between items. It is set too once its ``parent`` is."""
 
-    def __init__(self) -> None:
+    def __init__(self, parent: CancelToken | None = None) -> None:
         self._event = threading.Event()
+        self._parent = parent
 
     def cancel(self) -> None:
         """Ask the work to stop at its next clean point."""
@@ -38,7 +39,7 @@ class CancelToken:
     @property
     def cancelled(self) -> bool:
         """Whether somebody asked to stop."""
-        return self._event.is_set()
+        return self._event.is_set() or (self._parent is not None and self._parent.cancelled)
 
     def check(self) -> None:
         """Raise ``Cancelled`` when somebody asked to stop."""
@@ -46,5 +47,5 @@ class CancelToken:
             raise Cancelled("Cancelled; what was done before is kept.")
 
     def wait(self, seconds: float) -> bool:
-        """Sleep up to ``seconds``; True as soon as somebody asked to stop."""
-        return self._event.wait(seconds)
+        """Sleep up to ``seconds``; True as soon as somebody asked to stop (a parent is only asked afterwards)."""
+        return self._event.wait(seconds) or self.cancelled

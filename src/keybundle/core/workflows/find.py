@@ -20,6 +20,7 @@ from keybundle.core.search import index
 from keybundle.core.search.query import Condition, Query, meets, parse_query
 from keybundle.core.setup.model import FieldSpec
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.defaults import local_day
 from keybundle.core.workflows.workspace import Workspace
 
 MARK_START, MARK_END = index.MARK_START, index.MARK_END
@@ -29,7 +30,10 @@ PART_OF_DATE = re.compile(r"^\d{4}(-\d{2}(-\d{2})?)?$")
 
 @dataclass(frozen=True)
 class FoundDocument:
-    """A hit as shown: for work not yet filed ``id`` is the batch's document and ``batch`` says where it lies."""
+    """A hit as shown: for work not yet filed ``id`` is the batch's document, and ``batch`` says where it lies.
+
+    ``routine`` and ``begun_on`` (ISO 8601, in the repository's time zone) are what people call that batch by.
+    """
 
     id: str
     caption: str
@@ -42,6 +46,8 @@ class FoundDocument:
     batch: str | None = None
     filed_at: str = ""
     tags: tuple[str, ...] = ()
+    routine: str = ""
+    begun_on: str = ""
 
 
 @dataclass(frozen=True)
@@ -190,12 +196,17 @@ def _filed(document: FiledDocument, snippet: str) -> FoundDocument:
 
 
 def _waiting(workspace: Workspace, batch_id: str, document_id: str | None, hit: index.Hit) -> FoundDocument:
-    kind, values = "", {}
-    if document_id:
-        document = workspace.batches.load_document(document_id).document(document_id)
+    kind, values, routine, begun_on = "", {}, "", ""
+    batch = workspace.batches.load_document(document_id) if document_id else workspace.batches.load_around(hit.ref)
+    if batch is not None:
+        routine, begun_on = batch.routine, local_day(workspace, batch.created_at)
+    if batch is not None and document_id:
+        document = batch.document(document_id)
         kind, values = document.type or "", dict(document.values)
     caption = f"{kind or 'Page'} not filed yet"
-    return FoundDocument(document_id or hit.ref, caption, "", (), kind, values, hit.snippet, False, batch_id)
+    return FoundDocument(
+        document_id or hit.ref, caption, "", (), kind, values, hit.snippet, False, batch_id, routine=routine, begun_on=begun_on
+    )  # fmt: skip
 
 
 def count_unread(workspace: Workspace) -> int:

@@ -15,6 +15,7 @@ from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.workspace import Workspace, may_work
 
 MOST_AT_ONCE = 2_000
+Retagged = dict[str, tuple[tuple[str, ...], tuple[str, ...]]]  # by document: its tags before and after
 
 
 def read_tags(text: str) -> tuple[str, ...]:
@@ -42,17 +43,29 @@ def common_tags(workspace: Workspace, document_ids: Sequence[str]) -> tuple[str,
     return tuple(tag for tag in found[0].tags if all(tag in d.tags for d in found)) if found else ()
 
 
-def retag(workspace: Workspace, who: str, document_ids: Sequence[str], before: Sequence[str], text: str) -> int:
+def retag(workspace: Workspace, who: str, document_ids: Sequence[str], before: Sequence[str], text: str) -> Retagged:
     """Change the tags that filed documents have in common from ``before`` to those of a line; others of theirs stay.
 
-    Returns how many documents changed.
+    Returns what changed, for ``put_back``.
     """
     may_work(workspace.person(who))
-    wanted, changed = read_tags(text), 0
+    wanted, changed = read_tags(text), {}
     for document in workspace.repository.load_many(document_ids).values():
         kept = [tag for tag in document.tags if tag not in before or tag in wanted]
         tags = tuple(dict.fromkeys([*kept, *wanted]))
         if tags != document.tags:
             retag_document(workspace.place.database, workspace.repository, document.id, tags, who)
-            changed += 1
+            changed[document.id] = document.tags, tags
     return changed
+
+
+def put_back(workspace: Workspace, who: str, changed: Retagged) -> int:
+    """Give documents the tags back that they had before; where somebody has changed them again since, they stay.
+
+    Returns how many documents have their former tags again.
+    """
+    may_work(workspace.person(who))
+    as_left = [d for d in workspace.repository.load_many(list(changed)).values() if d.tags == changed[d.id][1]]
+    for document in as_left:
+        retag_document(workspace.place.database, workspace.repository, document.id, changed[document.id][0], who)
+    return len(as_left)

@@ -138,6 +138,13 @@ COMMANDS: tuple[Command, ...] = (
         "Ctrl+Shift+M",
         "bench",
     ),
+    Command(
+        "bench.stop",
+        "Stop",
+        "Stop what is under way here, such as filing; what is done is kept",
+        "Ctrl+Shift+K",
+        "bench",
+    ),
     Command("bench.second window", "Page window", "Show the page in a second window too", "Ctrl+Shift+P", "bench"),
     Command("bench.close", "Close batch", "Close the batch; what is still open is named", "Ctrl+Shift+C", "bench"),
     Command("bench.zoom in", "Zoom in", "Show the page larger", "Ctrl++", "bench"),

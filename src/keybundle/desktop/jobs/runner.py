@@ -143,4 +143,4 @@ def _say(error: BaseException) -> str:
     if isinstance(error, AppError):
         return str(error)
     log.error("a job failed", exc_info=error)
-    return f"Something went wrong inside Key Bundle ({type(error).__name__}). Nothing was lost; try again."
+    return f"Something went wrong inside Key Bundle ({type(error).__name__}). What was captured is safe; try it again."

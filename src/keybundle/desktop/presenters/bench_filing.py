@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from keybundle.core.base.changes import Changes
-from keybundle.core.base.progress import Step
+from keybundle.core.base.progress import CancelToken, Progress, Step
 from keybundle.core.batches.model import State
 from keybundle.core.workflows import filing
 from keybundle.desktop.presenters.desk import Desk
@@ -53,17 +53,17 @@ class BenchFiling:
     def _file(self, documents: list[str] | None) -> None:
         """File after all that was done to the batch before: claimed in its turn, the PDFs are made beside."""
         s, at = self._s, self._at
-        at.said.emit("Filing what is ready..." if documents is None else "Filing...")
 
         def begun(found: filing.Filing) -> None:
             s.bus.tell(Changes(frozenset([at.batch_id])))
-            s.runner.long(
-                lambda: filing.finish_filing(s.workspace, s.pool, found, progress=show, cancel=s.runner.closing), done,
-                on_error=at.failed.emit,
-            )  # fmt: skip
+            at.doing.begin("Filing", lambda tell, cancel: finish(found, tell, cancel), done, at.failed.emit)
 
-        def show(step: Step) -> None:
-            s.bus.tell(Changes(frozenset([at.batch_id])))
+        def finish(found: filing.Filing, tell: Progress, cancel: CancelToken) -> filing.Filed:
+            def show(step: Step) -> None:
+                tell(step)
+                s.bus.tell(Changes(frozenset([at.batch_id])))
+
+            return filing.finish_filing(s.workspace, s.pool, found, progress=show, cancel=cancel)
 
         def done(result: filing.Filed) -> None:
             s.bus.tell(result.changes())

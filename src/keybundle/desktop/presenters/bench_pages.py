@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from keybundle.core.base.progress import CancelToken, Progress
 from keybundle.core.workflows import bench, rescan, separating
 from keybundle.core.workflows.capture import Captured, scan_options
 from keybundle.desktop.presenters.desk import Desk
@@ -62,16 +63,19 @@ class BenchPages:
     def separate_again(self) -> None:
         """Cut the batch by its routine's present rules; what people did to it stays."""
         s, at = self._s, self._at
-        at.said.emit("Separating again...")
 
         def done(found: separating.Separated) -> None:
             s.bus.tell(found.changes)
             at.conflicts_found.emit(found.conflicts)
             at.refresh()
 
-        work = lambda: separating.separate_batch_again(s.workspace, s.line, s.pool, at.batch_id, s.who)  # noqa: E731
         at.flush()
-        s.runner.long(work, done, owner=at, on_error=at.failed.emit)
+        at.doing.begin(
+            "Reading pages to separate them again",
+            lambda tell, cancel: separating.separate_batch_again(s.workspace, s.line, s.pool, at.batch_id, s.who,
+                                                                 progress=tell, cancel=cancel),
+            done, at.failed.emit, owner=at,
+        )  # fmt: skip
 
     def scan_in(self, *, replaces: bool) -> None:
         """Scan to the place after the current page, or one page in its stead (from the glass where there is one)."""
@@ -81,20 +85,21 @@ class BenchPages:
         if routine is None or scanner is None or target is None:
             at.failed.emit("There is no scanner to scan from. Plug one in and look for scanners on the work list.")
             return
-        at.said.emit("Scanning a page in place of this one..." if replaces else "Scanning in after this page...")
 
-        def work() -> Captured:
+        def work(tell: Progress, cancel: CancelToken) -> Captured:
             options = scan_options(routine)
             if replaces:
                 options = replace(options, duplex=False)
                 on_glass = replace(options, source="glass")
                 options = on_glass if scanner.offers().source_for(on_glass) is not None else options
             return rescan.scan_at(
-                s.workspace, s.line, scanner, at.batch_id, target, s.who, replaces=replaces, options=options
-            )
+                s.workspace, s.line, scanner, at.batch_id, target, s.who, replaces=replaces, options=options, progress=tell,
+                cancel=cancel,
+            )  # fmt: skip
 
         at.flush()
-        s.runner.long(work, self._scanned_in, owner=at, on_error=at.failed.emit)
+        what = "Scanning a page in place of this one" if replaces else "Scanning in after this page"
+        at.doing.begin(what, work, self._scanned_in, at.failed.emit, owner=at)
 
     def _scanned_in(self, found: Captured) -> None:
         if found.halt:

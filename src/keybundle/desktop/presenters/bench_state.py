@@ -132,6 +132,7 @@ class BenchState:
     reading: str = ""
     stop_reading: str = ""
     may_work: bool = True
+    doing: str = ""
 
 
 @dataclass(frozen=True)

@@ -16,6 +16,8 @@ from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
 
+TAGS_LANE = "tags"
+
 
 @dataclass(frozen=True)
 class ColumnState:
@@ -110,6 +112,7 @@ class CabinetsPresenter(QObject):
         self._typed: dict[str, str] = {}
         self._order: list[str] = []
         self._rows: list[CabinetRow] = []
+        self._retagged: list[tags.Retagged] = []
         session.bus.changed.connect(self._on_changes)
 
     @property
@@ -220,15 +223,39 @@ class CabinetsPresenter(QObject):
         if not ids or tags.read_tags(text) == before:
             return
 
-        def done(changed: int) -> None:
+        def done(changed: tags.Retagged) -> None:
             if changed:
-                self.said.emit(f"Tags of {count(changed, 'document')} changed")
+                self._retagged.append(changed)
+                self.said.emit(f"Tags of {count(len(changed), 'document')} changed")
                 s.bus.tell(Changes(repository=True))
             if ids == self.state.chosen:
                 self.choose_documents(ids)
 
         s.runner.change(
-            lambda: tags.retag(s.workspace, s.who, ids, before, text), done, owner=self, on_error=self.failed.emit
+            lambda: tags.retag(s.workspace, s.who, ids, before, text), done, lane=TAGS_LANE, owner=self,
+            on_error=self.failed.emit,
+        )  # fmt: skip
+
+    @property
+    def undo_told(self) -> str:
+        """What ``undo`` would put back, in words; empty where no tags were changed here."""
+        return f"tags of {count(len(self._retagged[-1]), 'document')}" if self._retagged else ""
+
+    def undo(self) -> None:
+        """Put back the tags that were changed last here; documents that others have tagged since keep theirs."""
+        if not self._retagged:
+            return
+        s, last = self._s, self._retagged.pop()
+
+        def done(changed: int) -> None:
+            left = len(last) - changed
+            stay = f"; {count(left, 'document')} changed again since, so left" if left else ""
+            self.said.emit(f"Tags of {count(changed, 'document')} put back{stay}")
+            s.bus.tell(Changes(repository=True))
+            self.choose_documents(self.state.chosen)
+
+        s.runner.change(
+            lambda: tags.put_back(s.workspace, s.who, last), done, lane=TAGS_LANE, owner=self, on_error=self.failed.emit
         )
 
     def values_at(self, field: str = "", value: str = "") -> dict[str, str]:

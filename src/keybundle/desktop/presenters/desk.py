@@ -34,6 +34,7 @@ from keybundle.desktop.presenters.bench_wording import (
     say_reading,
     with_drafts,
 )
+from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.drafts import TAGS, WORDS, Draft, Drafts
 from keybundle.desktop.presenters.page_pictures import PagePictures
 from keybundle.desktop.presenters.session import Session
@@ -63,6 +64,7 @@ class Desk(QObject):
         self.state = BenchState(batch=batch_id)
         self.pictures = PagePictures(session, self)
         self.drafts = Drafts(self._save_draft, self)
+        self.doing = Doing(session.runner, self)
         self._data: bench.BenchData | None = None
         self._strip: Strip = ((), ())
         self._slip: SlipState | None = None
@@ -76,6 +78,7 @@ class Desk(QObject):
         self._timer.setInterval(REFRESH_MS)
         self._timer.timeout.connect(self.refresh)
         self.drafts.changed.connect(self._publish)
+        self.doing.changed.connect(self._publish)
         session.bus.changed.connect(self._on_changes)
 
     # -- loading -----------------------------------------------------------------------------------------------
@@ -144,7 +147,7 @@ class Desk(QObject):
             table=self._table,
             can_file_all=ready > 0 and may_work, may_work=may_work,
             file_all=f"File all ready ({ready})" if ready else "File all ready",
-            reading=reading, stop_reading=stop_reading,
+            reading=reading, stop_reading=stop_reading, doing=self.doing.told,
         )  # fmt: skip
         self.changed.emit(self.state)
 

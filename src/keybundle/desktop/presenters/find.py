@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QDate, QLocale, QObject, Qt, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.workflows import find
@@ -12,6 +14,8 @@ from keybundle.core.workflows.find import Found, FoundDocument
 from keybundle.desktop.presenters.cabinets import DocumentPages
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
+
+MOST_BARS = 12
 
 
 @dataclass(frozen=True)
@@ -27,6 +31,16 @@ class HitRow:
 
 
 @dataclass(frozen=True)
+class TimeBar:
+    """How many hits were filed in a time; ``condition`` is what finds them, ``told`` says it in words."""
+
+    label: str
+    condition: str
+    number: int
+    told: str
+
+
+@dataclass(frozen=True)
 class FindState:
     """All that the find place shows."""
 
@@ -36,7 +50,7 @@ class FindState:
     hits: tuple[HitRow, ...] = ()
     types: tuple[tuple[str, int], ...] = ()
     cabinets: tuple[tuple[str, int], ...] = ()
-    months: tuple[tuple[str, int], ...] = ()
+    bars: tuple[TimeBar, ...] = ()
     tags: tuple[tuple[str, int], ...] = ()
 
 
@@ -85,7 +99,7 @@ class FindPresenter(QObject):
             tuple(_hit(h) for h in found.hits),
             found.types,
             found.cabinets,
-            found.months,
+            make_bars(found.months),
             found.tags,
         )
         self.changed.emit(self.state)
@@ -96,8 +110,37 @@ class FindPresenter(QObject):
         self.pages.show_document(document_id, query)
 
 
+def make_bars(months: Sequence[tuple[str, int]]) -> tuple[TimeBar, ...]:
+    """Return bars by month (``2026-11``), by year where there are more months; the earliest years share one bar."""
+    if len(months) <= MOST_BARS:
+        return tuple(_month_bar(month, number) for month, number in months)
+    years: Counter[str] = Counter()
+    for month, number in months:
+        years[month[:4]] += number
+    order = sorted(years)
+    early, late = (order[: 1 - MOST_BARS], order[1 - MOST_BARS :]) if len(order) > MOST_BARS else ([], order)
+    bars = [TimeBar(y, f"filed = {y}", years[y], f"{y}: {count(years[y], 'document')}") for y in late]
+    if early:
+        number, first = sum(years[y] for y in early), late[0]
+        told = f"before {first}: {count(number, 'document')}"
+        bars.insert(0, TimeBar("before", f"filed < {first}", number, told))
+    return tuple(bars)
+
+
+def _month_bar(stamp: str, number: int) -> TimeBar:
+    locale, (year, month) = QLocale(), stamp.split("-")
+    which = int(month)
+    long = locale.standaloneMonthName(which, QLocale.FormatType.LongFormat)
+    short = locale.standaloneMonthName(which, QLocale.FormatType.ShortFormat)
+    told = f"{long} {year}: {count(number, 'document')}"
+    return TimeBar(f"{short} {year[2:]}", f"filed = {year}-{month}", number, told)
+
+
 def _hit(hit: FoundDocument) -> HitRow:
-    place = " / ".join((hit.cabinet, *hit.folder)) if hit.is_filed else "Not filed yet, on the bench"
+    place = " / ".join((hit.cabinet, *hit.folder))
+    if not hit.is_filed:
+        day = QLocale().toString(QDate.fromString(hit.begun_on, Qt.DateFormat.ISODate), "d MMM yyyy")
+        place = f"Not filed yet: batch {hit.routine} of {day}" if hit.begun_on else "Not filed yet"
     pieces: list[tuple[str, bool]] = []
     for i, part in enumerate(hit.snippet.split(find.MARK_START)):
         if i == 0:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from keybundle.core.proposing.calibration import Bin
+from keybundle.core.proposing.calibration import ENOUGH, Bin
 from keybundle.core.workflows import learned
 from keybundle.core.workflows.learned import LearnedDocument, LearnedType
 from keybundle.desktop.presenters.session import Session
@@ -48,8 +48,8 @@ class LearnedPresenter(QObject):
             claims = tuple(
                 (r.name, learned.say_bar(calibration, r.bar, r.wrong_one_in)) for r in ws.setup.routines
             )  # fmt: skip
-            said = f"{count(calibration.count, 'confirmed value')}" + (
-                "" if calibration.is_enough else "; confidences are as scored until there are 150"
+            said = f"{count(calibration.count, 'confirmed value')} so far." + (
+                "" if calibration.is_enough else f" Confidences become trustworthy from {ENOUGH} on."
             )
             told = tuple((d.document, f"{s.say_time(d.at)}   {_say_fields(d)}") for d in documents)
             curve = tuple(zip(calibration.xs, calibration.ys, strict=True))

@@ -1,13 +1,14 @@
-"""Small painted parts: the progress band of a batch, the month chart."""
+"""Small painted parts: the progress band of a batch, the chart of hits by time."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QWidget
+from PySide6.QtCore import QEvent, QRectF, Qt, Signal
+from PySide6.QtGui import QBrush, QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QToolTip, QWidget
 
+from keybundle.desktop.presenters.find import TimeBar
 from keybundle.desktop.theme import colours as c
-from keybundle.desktop.theme.style import interface_font
+from keybundle.desktop.theme.style import interface_font, paint_focus
 
 PATTERN = {
     "reading": Qt.BrushStyle.FDiagPattern, "to check": Qt.BrushStyle.Dense5Pattern, "ready": Qt.BrushStyle.NoBrush,
@@ -31,42 +32,71 @@ def paint_band(painter: QPainter, area: QRectF, band: tuple[tuple[str, int], ...
         x += width
 
 
-class MonthChart(QWidget):
-    """Counts by month as bars; a click asks for that month."""
+class TimeChart(QWidget):
+    """Counts by month or year as bars; a click, or Enter on the bar chosen with the arrows, asks for its time."""
 
-    month_chosen = Signal(str)
+    time_chosen = Signal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._months: tuple[tuple[str, int], ...] = ()
+        self._bars: tuple[TimeBar, ...] = ()
+        self._chosen = 0
         self.setMinimumHeight(92)
-        self.setAccessibleName("Hits by month filed")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Hits by the time they were filed")
 
-    def render_months(self, months: tuple[tuple[str, int], ...]) -> None:
-        """Show counts by month (``2026-11``)."""
-        self._months = months[-12:]
-        self.update()
+    def render_bars(self, bars: tuple[TimeBar, ...]) -> None:
+        """Show bars; the last one is chosen."""
+        if bars != self._bars:
+            self._bars, self._chosen = bars, max(0, len(bars) - 1)
+            self.update()
 
-    def _bar(self, i: int) -> QRectF:
-        step = self.width() / max(6, len(self._months))
-        most = max(n for _, n in self._months)
-        height = (self.height() - 34) * self._months[i][1] / most
+    def _area(self, i: int) -> QRectF:
+        step = self.width() / max(6, len(self._bars))
+        most = max(bar.number for bar in self._bars)
+        height = (self.height() - 34) * self._bars[i].number / most
         return QRectF(i * step + 3, self.height() - 18 - height, step - 6, height)
+
+    def _at(self, x: float) -> int | None:
+        areas = [self._area(i) for i in range(len(self._bars))]
+        return next((i for i, a in enumerate(areas) if abs(x - a.center().x()) <= a.width() / 2 + 3), None)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setFont(interface_font(11))
-        for i, (month, number) in enumerate(self._months):
-            bar = self._bar(i)
-            painter.fillRect(bar, QColor(c.SLATE))
+        free_from = 0.0
+        for i, bar in enumerate(self._bars):
+            area = self._area(i)
+            painter.fillRect(area, QColor(c.TEAL if self.hasFocus() and i == self._chosen else c.SLATE))
             painter.setPen(QColor(c.QUIET))
-            under = QRectF(bar.left() - 4, self.height() - 16, bar.width() + 8, 16)
-            painter.drawText(under, Qt.AlignmentFlag.AlignCenter, month[2:])
-            painter.drawText(
-                QRectF(bar.left() - 4, bar.top() - 15, bar.width() + 8, 14), Qt.AlignmentFlag.AlignCenter, str(number)
-            )
+            for text, top in ((bar.label, self.height() - 16.0), (f"{bar.number:,}", area.top() - 15)):
+                width = painter.fontMetrics().horizontalAdvance(text) + 4.0
+                left = min(max(0.0, area.center().x() - width / 2), self.width() - width)
+                if text != bar.label or left >= free_from:  # labels that would run into each other are left out
+                    painter.drawText(QRectF(left, top, width, 15), Qt.AlignmentFlag.AlignCenter, text)
+                    free_from = left + width if text == bar.label else free_from
+        if self.hasFocus():
+            paint_focus(painter, self.rect())
+
+    def event(self, event: QEvent) -> bool:
+        if isinstance(event, QHelpEvent) and self._bars:
+            i = self._at(event.pos().x())
+            QToolTip.showText(event.globalPos(), self._bars[i].told if i is not None else "", self)
+            return True
+        return super().event(event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        for i, (month, _) in enumerate(self._months):
-            if abs(event.position().x() - self._bar(i).center().x()) <= self._bar(i).width() / 2 + 3:
-                self.month_chosen.emit(month)
+        i = self._at(event.position().x()) if self._bars else None
+        if i is not None and event.button() == Qt.MouseButton.LeftButton:
+            self.time_chosen.emit(self._bars[i].condition)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
+        if step and self._bars:
+            self._chosen = max(0, min(len(self._bars) - 1, self._chosen + step))
+            self.setAccessibleDescription(self._bars[self._chosen].told)
+            self.update()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._bars:
+            self.time_chosen.emit(self._bars[self._chosen].condition)
+        else:
+            super().keyPressEvent(event)

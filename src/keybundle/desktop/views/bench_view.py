@@ -72,6 +72,11 @@ class BenchView(QWidget):
         self.reading = Told()
         self.reading.setProperty("role", "quiet")
         self.reading.setAccessibleName("Reading")
+        self.doing = Told()
+        self.doing.setProperty("role", "quiet")
+        self.doing.setAccessibleName("Under way")
+        self.stop = Button("Stop   Ctrl+Shift+K")
+        self.stop.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.stop_reading = Button()
         self.stop_reading.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
@@ -96,6 +101,8 @@ class BenchView(QWidget):
         top.setSpacing(8)
         top.addWidget(back)
         top.addWidget(self.title, 1)
+        top.addWidget(self.doing)
+        top.addWidget(self.stop)
         top.addWidget(self.reading)
         top.addWidget(self.stop_reading)
         for name, key in OFFERED:
@@ -162,6 +169,7 @@ class BenchView(QWidget):
         self.slip.take_back_asked.connect(p.filing.take_back)
         self.file_all.clicked.connect(p.filing.file_all)
         self.stop_reading.clicked.connect(p.toggle_reading)
+        self.stop.clicked.connect(p.doing.stop)
 
     def _register(self) -> None:
         p, on = self.presenter, self.handlers.on
@@ -187,6 +195,7 @@ class BenchView(QWidget):
         on("bench.separate again", p.pages.separate_again)
         on("bench.scan again", lambda: p.pages.scan_in(replaces=True))
         on("bench.scan in", lambda: p.pages.scan_in(replaces=False))
+        on("bench.stop", p.doing.stop)
         on("bench.second window", self._toggle_page_window)
         on("bench.close", p.close_batch)
         on("bench.next document", lambda: p.step_document(1))
@@ -256,9 +265,11 @@ class BenchView(QWidget):
         for button in self.offered_buttons:
             button.setEnabled(state.may_work)
         self.stop_reading.setEnabled(state.may_work)
-        self.reading.setText(state.reading)
+        self.doing.setText(state.doing)
+        self.stop.setVisible(bool(state.doing))
+        self.reading.setText(state.reading if not state.doing else "")
         self.stop_reading.setText(f"{state.stop_reading}  Ctrl+R")
-        self.stop_reading.setVisible(bool(state.stop_reading))
+        self.stop_reading.setVisible(bool(state.stop_reading) and not state.doing)
         self.strip.render_state(state)
         self.contact.render_state(state)
         if self.below.currentWidget() is self.table:

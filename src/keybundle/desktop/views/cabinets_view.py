@@ -21,7 +21,7 @@ from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.models.documents import DocumentsModel
 from keybundle.desktop.presenters.cabinets import CabinetsPresenter, CabinetsState, ColumnState
-from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.calm import Button, Line
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.page_view import PageView
 from keybundle.desktop.views.told import Told
@@ -118,7 +118,7 @@ class CabinetsView(QWidget):
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._documents_chosen())
         self.model.modelReset.connect(lambda: presenter.choose_documents(()))
         self.model.rowsRemoved.connect(lambda *_: self._documents_chosen())
-        self.tags = QLineEdit()
+        self.tags = Line()
         self.tags.setAccessibleName("Tags of the chosen documents")
         self.tags.setPlaceholderText("tags, told apart by commas")
         self.tags.setEnabled(False)
@@ -241,6 +241,7 @@ class CabinetsView(QWidget):
 
     def _keep_tags(self) -> None:
         meant, self._tagging = self._tagging, None
+        self.tags.setModified(False)
         if meant is not None:
             self.presenter.set_tags(*meant, self.tags.text())
 

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeyEvent, QWheelEvent
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QPushButton, QSpinBox
+from PySide6.QtCore import QEvent, Qt
+from PySide6.QtGui import QKeyEvent, QKeySequence, QWheelEvent
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QPushButton, QSpinBox
+
+UNDO_KEYS = (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)
 
 
 class _Calm:
@@ -43,6 +45,17 @@ class Decimal(_Calm, QDoubleSpinBox):
         super().__init__(*args)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setKeyboardTracking(False)
+
+
+class Line(QLineEdit):
+    """A line of text whose undo and redo keys are the place's as long as nothing is typed that they could take back."""
+
+    def event(self, event: QEvent) -> bool:
+        is_key = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
+        if is_key and not self.isModified() and any(event.matches(key) for key in UNDO_KEYS):  # type: ignore[attr-defined]
+            event.ignore()
+            return True
+        return super().event(event)
 
 
 class Button(QPushButton):

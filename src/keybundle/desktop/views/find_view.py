@@ -25,7 +25,7 @@ from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.presenters.find import FindPresenter, FindState, HitRow
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font
-from keybundle.desktop.views.bar import MonthChart
+from keybundle.desktop.views.bar import TimeChart
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.page_view import PageView
 from keybundle.desktop.views.told import Told
@@ -34,7 +34,7 @@ from keybundle.desktop.views.work_view import Index, empty_layout, section
 HIT_HEIGHT = 76
 
 
-FILED_IN = re.compile(r"\bfiled\s*=\s*\d{4}-\d{2}\b", re.IGNORECASE)
+FILED_IN = re.compile(r"\bfiled\s*[=<]\s*\d{4}(-\d{2})?(?![-/\d])", re.IGNORECASE)
 
 
 class HitDelegate(QStyledItemDelegate):
@@ -107,8 +107,8 @@ class FindView(QWidget):
         self.page.empty_text = "The page of a hit opens here, with the words marked"
         self.page.turned_page.connect(presenter.pages.step)
         presenter.pages.page_changed.connect(self.page.render_page)
-        self.chart = MonthChart()
-        self.chart.month_chosen.connect(self._set_month)
+        self.chart = TimeChart()
+        self.chart.time_chosen.connect(self._set_time)
         self._build()
         self._register()
         presenter.changed.connect(self.render_state)
@@ -124,7 +124,7 @@ class FindView(QWidget):
         side_layout = QVBoxLayout(side)
         side_layout.setContentsMargins(0, 0, 0, 0)
         side_layout.addLayout(self._counts)
-        self._chart_head = section("Filed by month")
+        self._chart_head = section("When they were filed")
         side_layout.addWidget(self._chart_head)
         side_layout.addWidget(self.chart)
         side_layout.addStretch(1)
@@ -162,10 +162,10 @@ class FindView(QWidget):
         self.line.setText(f"{self.line.text()} {condition}".strip())
         self.presenter.search(self.line.text())
 
-    def _set_month(self, month: str) -> None:
-        """Look in a month, in place of the one that was looked in before."""
-        self.line.setText(FILED_IN.sub("", self.line.text()).strip())
-        self._add(f"filed = {month}")
+    def _set_time(self, condition: str) -> None:
+        """Look in a month or year, in place of the one that was looked in before."""
+        self.line.setText(" ".join(FILED_IN.sub("", self.line.text()).split()))
+        self._add(condition)
 
     def _open(self, item: QListWidgetItem | None, *, quietly: bool = False) -> None:
         hit: HitRow | None = item.data(Qt.ItemDataRole.UserRole) if item is not None else None
@@ -197,8 +197,8 @@ class FindView(QWidget):
                 said = f'{name} = "{value}"' if " " in value else f"{name} = {value}"
                 button.clicked.connect(lambda _=False, s=said: self._add(s))
                 self._counts.addWidget(button)
-        self.chart.render_months(state.months)
-        self._chart_head.setVisible(bool(state.months))
+        self.chart.render_bars(state.bars)
+        self._chart_head.setVisible(bool(state.bars))
         if state.hits:
             self.hits.setCurrentRow(0)
             if state.line and is_wanted and self.line.hasFocus():

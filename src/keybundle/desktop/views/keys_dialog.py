@@ -18,6 +18,11 @@ from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.theme.style import value_font
 from keybundle.desktop.views.told import Told
 
+PLACES = {
+    "everywhere": "Everywhere", "work": "Work", "bench": "Bench", "bench strip": "Page strip", "bench slip": "Slip",
+    "bench table": "Table of slips", "cabinets": "Cabinets", "find": "Find",
+}  # fmt: skip
+
 
 class KeysDialog(QDialog):
     """Shows all commands with their keys; typing searches them."""
@@ -51,7 +56,7 @@ class KeysDialog(QDialog):
         found = search_commands(text)
         self.table.setRowCount(len(found))
         for i, command in enumerate(found):
-            cells = (command.shortcut.replace("Return", "Enter"), command.title, command.words, command.place)
+            cells = (command.shortcut.replace("Return", "Enter"), command.title, command.words, PLACES[command.place])
             for j, cell in enumerate(cells):
                 item = QTableWidgetItem(cell)
                 if j == 0:

@@ -100,7 +100,7 @@ class LearnedView(QWidget):
         self.presenter = presenter
         self.tree = QTreeWidget()
         self.tree.setHeaderHidden(True)
-        self.tree.setAccessibleName("What types taught")
+        self.tree.setAccessibleName("Labels learned by type")
         self.documents = QListWidget()
         self.documents.setAccessibleName("Documents that taught something")
         self.documents.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
@@ -114,7 +114,7 @@ class LearnedView(QWidget):
         self.told.setWordWrap(True)
         self.claims = Told()
         self.claims.setWordWrap(True)
-        self.claims.setAccessibleName("What the bars of the routines claim")
+        self.claims.setAccessibleName("What each routine's bar promises")
         buttons = QHBoxLayout()
         buttons.addWidget(self.forget)
         buttons.addWidget(self.export)

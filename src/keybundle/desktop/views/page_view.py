@@ -303,7 +303,11 @@ class PageView(QWidget):
     def _paint_notes(self, painter: QPainter) -> None:
         said = self._shown.told if self._shown else ""
         if self._is_lifting:
-            said = f"Lift: {self._typed or 'type the first letters of a word'}"
+            said = (
+                f"Lift: {self._typed} ({self._say_found()})"
+                if self._typed
+                else "Lift: type the first letters of a word"
+            )
         if not said:
             return
         painter.setFont(interface_font(13))
@@ -314,6 +318,13 @@ class PageView(QWidget):
         painter.drawRoundedRect(box, 3, 3)
         painter.setPen(QColor(c.PAPER))
         painter.drawText(box.adjusted(10, 0, -10, 0), Qt.AlignmentFlag.AlignVCenter, said)
+
+    def _say_found(self) -> str:
+        """Return which of the words that begin so is chosen."""
+        found = [i for i, w in enumerate(self._words()) if w.text.casefold().startswith(self._typed.casefold())]
+        if self._lift is None or self._lift[0] not in found:
+            return f"{len(found)} found"
+        return f"{found.index(self._lift[0]) + 1} of {len(found)} found"
 
     def snippet(self, box: Box, height_px: int) -> QPixmap:
         """Return the picture of a place on the shown page, for the slip."""

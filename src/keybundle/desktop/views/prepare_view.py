@@ -54,9 +54,7 @@ class PrepareView(QWidget):
         self.table.setAlternatingRowColors(True)
         self.table.setWordWrap(True)
         self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
-        told = Told(
-            "These lists are read here; change them with: keybundle setup export FILE, edit, setup import FILE."
-        )
+        told = Told("These lists can only be read here; who prepares the repository changes them in its set-up file.")
         told.setProperty("role", "quiet")
         self.bring_register = Button("Bring in a CSV file")
         self.bring_register.setToolTip(

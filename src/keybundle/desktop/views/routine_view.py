@@ -167,7 +167,7 @@ class RoutineView(QWidget):
         form = _form()
         self._text("name", "Name", form)
         self._text("description", "Description", form)
-        self._text("sign", "Sign, two letters", form).setMaxLength(2)
+        self._text("sign", "Sign", form).setMaxLength(2)
         self._text("key", "Start key, with Alt", form).setMaxLength(1)
         return form
 
@@ -191,7 +191,7 @@ class RoutineView(QWidget):
         self.naming: dict[str, QLineEdit] = {}
         for part, label, hint in (
             ("prefix", "Put before file names", "such as {date}-{number}-"), ("pattern", "Replace in file names", "a pattern"),
-            ("into", "by", r"what takes its place; \1 is its first group"),
+            ("into", "Put in its place", r"what takes its place; \1 is its first group"),
         ):  # fmt: skip
             line = self.naming[part] = QLineEdit()
             line.setPlaceholderText(hint)
@@ -296,8 +296,8 @@ class RoutineView(QWidget):
         box.setAccessibleName("Bar for sure values")
         box.editingFinished.connect(lambda: self.presenter.change({"bar": box.value() / 100}))
         self._fields["bar"] = lambda r: show_number(box, round(r.bar * 100))
-        form.addRow("Bar for sure values", box)
-        self._number("wrong_one_in", "Or at most 1 wrong in", 0, 100_000, "", form)
+        form.addRow("Values count as sure from", box)
+        self._number("wrong_one_in", "or at most 1 is wrong in (0: not used)", 0, 100_000, "", form)
 
     # -- rehearsal -----------------------------------------------------------------------------------------------
 

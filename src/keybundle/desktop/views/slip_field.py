@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QKeySequence, QPixmap, QStandardItem, QStandardItemModel
-from PySide6.QtWidgets import QCompleter, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtGui import QKeyEvent, QPixmap, QStandardItem, QStandardItemModel
+from PySide6.QtWidgets import QCompleter, QFrame, QGridLayout, QHBoxLayout, QWidget
 
 from keybundle.desktop.presenters.bench_state import SlipRow
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import ORIGIN_SIGN, icon_pixmap
+from keybundle.desktop.views.calm import Line
 from keybundle.desktop.views.told import Told
 
 TOLD = "   ·   "
@@ -40,7 +41,7 @@ class SlipField(QFrame):
         self.label.setWordWrap(True)
         self.sign = Told()
         self.sign.setFixedWidth(20)
-        self.value = QLineEdit()
+        self.value = Line()
         self.value.setProperty("role", "value")
         self.value.setAccessibleName(name)
         self.label.setBuddy(self.value)
@@ -165,17 +166,9 @@ class SlipField(QFrame):
             self.value.setModified(False)
             self._asked = None
             self.left.emit(self.name)
-        elif kind == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and self._gives_on(event):
-            event.ignore()
-            return True
         if isinstance(event, QKeyEvent) and kind == QEvent.Type.KeyPress:
             return self._on_key(event)
         return False
-
-    def _gives_on(self, event: QKeyEvent) -> bool:
-        """Whether undo and redo are the batch's: nothing was typed here that they could take back."""
-        keys = (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)
-        return any(event.matches(k) for k in keys) and not self.value.isModified()
 
     def _is_list_open(self) -> bool:
         popup = self.completer.popup()

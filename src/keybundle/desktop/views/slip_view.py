@@ -10,7 +10,6 @@ from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QLineEdit,
     QScrollArea,
     QVBoxLayout,
     QWidget,
@@ -21,7 +20,7 @@ from keybundle.desktop.presenters.bench_state import SlipState
 from keybundle.desktop.presenters.drafts import TAGS
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import SIGN, icon_pixmap
-from keybundle.desktop.views.calm import Button, Choice
+from keybundle.desktop.views.calm import Button, Choice, Line
 from keybundle.desktop.views.slip_field import SlipField
 from keybundle.desktop.views.told import Told
 
@@ -67,11 +66,11 @@ class SlipView(QWidget):
         head.addWidget(self.state_label)
         self.received = Told()
         self.received.setProperty("role", "quiet")
-        self.tags = QLineEdit()
+        self.tags = Line()
         self.tags.setPlaceholderText("tags, told apart by commas")
         self.tags.setAccessibleName("Tags")
         self.tags.textEdited.connect(lambda text: self.typed.emit(self.document, TAGS, text))
-        self.tags.editingFinished.connect(lambda: self.left.emit(self.document, TAGS))
+        self.tags.editingFinished.connect(self._leave_tags)
         below = QHBoxLayout()
         below.setContentsMargins(12, 0, 12, 6)
         below.setSpacing(8)
@@ -132,6 +131,10 @@ class SlipView(QWidget):
         layout.addLayout(buttons)
         return foot
 
+    def _leave_tags(self) -> None:
+        self.tags.setModified(False)
+        self.left.emit(self.document, TAGS)
+
     def render_slip(self, state: SlipState | None, snippet: Snippet) -> None:
         """Show a slip, or that no document is chosen."""
         self._snippet = snippet
@@ -153,7 +156,7 @@ class SlipView(QWidget):
         self.tags.setReadOnly(state.is_locked)
         self.type.setEnabled(not state.is_locked)
         self.same.setVisible(bool(state.same))
-        self.same.setText(f"Filed already: {state.same[0][1]}. Look at it" if state.same else "")
+        self.same.setText(say_same(state.same))
         names = [r.name for r in state.rows]
         is_other = before is None or before.document != state.document
         if is_other:
@@ -257,3 +260,10 @@ class SlipView(QWidget):
         """Show a type-ahead list at the field of the document it was asked for."""
         if name in self.fields and document == self.document:
             self.fields[name].offer(typed, found)
+
+
+def say_same(same: Sequence[tuple[str, str]]) -> str:
+    """Return how often a document with the same key values is filed already, and what the last one is called."""
+    if not same:
+        return ""
+    return f"Filed already{f' {len(same)} times, last as' if len(same) > 1 else ':'} {same[0][1]}. Look at it"

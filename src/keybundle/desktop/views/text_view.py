@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 
 from keybundle.core.reading.text import PageText
 from keybundle.desktop.presenters.bench_state import UNSURE_WORD, PageShown
+from keybundle.desktop.presenters.texts import count as say_count
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Told
@@ -65,8 +66,9 @@ class TextView(QWidget):
         if self.text.toPlainText() != plain:
             self.text.setPlainText(plain)
         unsure = sum(w.confidence < UNSURE_WORD for w in text.words) if text else 0
-        count = len(text.words) if text else 0
-        said = f"{count} words, {unsure} of them unsure" if count else shown.told or "No words were found on this page"
+        words = len(text.words) if text else 0
+        nothing = shown.told or "No words were found on this page"
+        said = f"{say_count(words, 'word')}, {unsure} of them unsure" if words else nothing
         quality = f"; read with {text.quality:.0%} confidence" if text is not None and text.quality is not None else ""
         self.told.setText(said + quality)
         self._mark(self.line.text())

@@ -228,6 +228,7 @@ class MainWindow(QMainWindow):
         """The cabinets place, made when it is first asked for."""
         view = places.make_cabinets(self.session, self)
         self._listen(view.presenter)
+        view.presenter.changed.connect(lambda _: self._show_undo())
         view.files_dropped.connect(self._take_files)
         view.scan_asked.connect(self._prepare_scan)
         self.stack.addWidget(view)
@@ -261,9 +262,11 @@ class MainWindow(QMainWindow):
         self._show_undo()
 
     def _show_undo(self) -> None:
-        """Say what undo would take back on the bench in front; nothing where there is nothing."""
+        """Say what undo would take back on the bench or in the cabinets; nothing where there is nothing."""
         bench = self._current_bench()
         label = bench.presenter.state.undo if bench is not None else ""
+        if self._shows_cabinets():
+            label = self.cabinets.presenter.undo_told
         self.undo.setText(f"Undo: {label}   Ctrl+Z")
         self.undo.setVisible(bool(label))
 
@@ -357,10 +360,16 @@ class MainWindow(QMainWindow):
         work = lambda: bring_register(session, name, Path(chosen))  # noqa: E731
         session.runner.change(work, done, on_error=refused)
 
+    def _shows_cabinets(self) -> bool:
+        """Whether the cabinets are in front; asking does not make them."""
+        return "cabinets" in vars(self) and self.stack.currentWidget() is self.cabinets
+
     def _undo(self) -> None:
         bench = self._current_bench()
         if bench is not None:
             bench.presenter.undo()
+        elif self._shows_cabinets():
+            self.cabinets.presenter.undo()
 
     def _redo(self) -> None:
         bench = self._current_bench()
