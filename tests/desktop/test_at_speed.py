@@ -573,6 +573,30 @@ class Lanes(AtSpeed):
         self.assertEqual(begun, ["Oda Fenwright"], "it is claimed after what was typed before")
         self.until(lambda: self.stored(document).filed_id, 30)
 
+    def test_filing_is_told_with_its_count_and_stopped_by_a_key(self) -> None:
+        ready = [d.id for d in self.ws.batches.load(self.batch_id).in_order() if d.state is State.READY]
+        self.assertGreater(len(ready), 1)
+        under_way, gate, real = threading.Event(), threading.Event(), filing._commit
+        self.addCleanup(gate.set)
+
+        def slow(*args: Any) -> Any:
+            under_way.set()
+            gate.wait(20)
+            return real(*args)
+
+        with mock.patch.object(filing, "_commit", slow):
+            self.key(self.bench.strip, Qt.Key.Key_Return, CTRL | SHIFT)
+            self.until(under_way.is_set, 30)
+            self.assertIn("Filing: 0 of", self.bench.doing.text())
+            self.assertTrue(self.bench.stop.isVisible())
+            self.key(self.bench.strip, Qt.Key.Key_K, CTRL | SHIFT)
+            gate.set()
+            self.until(lambda: not self.bench.doing.text() and not self.bench.stop.isVisible(), 20)
+        after = [self.stored(d) for d in ready]
+        self.assertEqual([bool(d.filed_id) for d in after], [True, *[False] * (len(ready) - 1)], "what is done is kept")
+        self.assertEqual([d.claim for d in after[1:]], [None] * (len(ready) - 1))
+        self.assertIn(f"{len(ready) - 1} stay here", self.window.message.text())
+
     def test_asking_why_it_is_set_aside_keeps_its_document(self) -> None:
         first = self.go("Mooring agreement")
         other = next(d.id for d in self.p.state.documents if d.id != first)
