@@ -12,6 +12,7 @@ from dataclasses import replace
 import cv2
 import jiwer
 import numpy as np
+import scipy.ndimage
 from PIL import Image
 from skimage.filters import threshold_otsu, threshold_sauvola
 
@@ -20,6 +21,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.imaging.clean import NONE, Steps, clean, despeckle, find_sheet, flatten
 from keybundle.core.imaging.colour import decide_colour
 from keybundle.core.imaging.judge import find_ink, judge, measure_skew, shrink
+from keybundle.core.imaging.parts import label_parts
 from keybundle.core.imaging.picture import Picture, decode, from_pil, probe, to_grey
 from keybundle.core.imaging.render import straighten
 from keybundle.core.reading.engine import get_engine, read_page
@@ -240,3 +242,16 @@ class Frames(unittest.TestCase):
         made = make_scan("Bill", 1, 1, Effects())
         self.assertEqual(made.image.size, (round(210 / 25.4 * 150), round(297 / 25.4 * 150)))
         self.assertEqual(Frame(100, 200, 90).upright_size, (200, 100))
+
+
+class Parts(unittest.TestCase):
+    def test_they_are_those_of_another_labeller_few_or_many(self) -> None:
+        # Source: scipy.ndimage.label with a structure of 3 x 3 ones.
+        rng = np.random.default_rng(271126)
+        for share, size in ((0.0, 40), (0.02, 300), (0.3, 300), (0.12, 1200)):
+            mask = (rng.random((size, size + 7)) < share).astype(np.uint8)
+            count, labels, stats = label_parts(mask)
+            told, found = scipy.ndimage.label(mask, np.ones((3, 3)))
+            self.assertEqual(count - 1, found, share)
+            self.assertEqual(len({(a, b) for a, b in zip(labels.ravel(), told.ravel(), strict=True)}), count)
+            self.assertEqual(sorted(stats[1:, 4]), sorted(np.bincount(told.ravel())[1:]))

@@ -13,6 +13,7 @@ import numpy.typing as npt
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.imaging.paper import estimate_paper
+from keybundle.core.imaging.parts import label_parts
 from keybundle.core.imaging.picture import Pixels
 
 WHITE = 255
@@ -94,7 +95,7 @@ def fill_holes(grey: Pixels, dpi: float) -> Pixels:
     dark = np.ascontiguousarray(grey[::SAMPLE, ::SAMPLE] < EDGE_DARKNESS).astype(np.uint8)
     strip = round(HOLE_STRIP_MM * mm)
     dark[strip:-strip, strip:-strip] = 0
-    count, _, stats, _ = cv2.connectedComponentsWithStats(dark, connectivity=8)
+    count, _, stats = label_parts(dark)
     out = grey
     for left, top, width, height, area in stats[1:count]:
         is_size = HOLE_MM[0] * mm <= min(width, height) and max(width, height) <= HOLE_MM[1] * mm
@@ -153,7 +154,7 @@ def despeckle(grey: Pixels, dpi: float) -> Pixels:
     """Paint lonely specks in the colour of paper; dots that belong to letters have neighbours and stay."""
     mm = dpi / 25.4
     dark = (grey < 160).astype(np.uint8)
-    _, _, stats, _ = cv2.connectedComponentsWithStats(dark, connectivity=8)
+    _, _, stats = label_parts(dark)
     small = np.maximum(stats[:, cv2.CC_STAT_WIDTH], stats[:, cv2.CC_STAT_HEIGHT]) <= max(1.0, SPECK_MM * mm)
     boxes = stats[small][:, :4]
     if not len(boxes):

@@ -12,6 +12,7 @@ import numpy as np
 
 from keybundle.core.imaging.blank import LOOK_DPI, is_blank, measure_content_mm2
 from keybundle.core.imaging.paper import Darkness, measure_darkness
+from keybundle.core.imaging.parts import label_parts
 from keybundle.core.imaging.picture import Picture, Pixels, to_grey
 from keybundle.core.imaging.scale import scale_by
 
@@ -111,7 +112,7 @@ def tell_up_from_down(ink: Pixels, skew_degrees: float) -> float:
     turn = cv2.getRotationMatrix2D((w / 2, h / 2), skew_degrees, 1.0)
     level = cv2.warpAffine(ink, turn, (w, h), flags=cv2.INTER_NEAREST)
     joined = cv2.morphologyEx(level, cv2.MORPH_CLOSE, np.ones((1, 9), np.uint8))
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
+    count, labels, stats = label_parts(joined)
     votes = []
     for i in range(1, count):
         left, top, width, height, area = stats[i]

@@ -175,7 +175,8 @@ def from_pil(image: Image.Image, dpi: float) -> Picture:
         layer = image.convert("RGBA")
         paper = Image.new("RGBA", layer.size, "white")
         image = Image.alpha_composite(paper, layer)
-    return Picture(np.asarray(image.convert("RGB"), dtype=np.uint8), dpi, "colour")
+    whole = image if image.mode == "RGB" else image.convert("RGB")
+    return Picture(np.asarray(whole, dtype=np.uint8), dpi, "colour")
 
 
 def _shallow(image: Image.Image) -> Pixels:
