@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import logging
 import sys
+import threading
 import time
 import traceback
 from collections.abc import Callable
@@ -10,19 +12,35 @@ from types import TracebackType
 from typing import TypeVar
 from unittest import mock
 
-from PySide6.QtCore import QEvent, QPoint, QSettings, Qt, qInstallMessageHandler
+from PySide6.QtCore import QEvent, QPoint, QSettings, Qt, QTimer, qInstallMessageHandler
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QWidget
+from shiboken6 import Shiboken
 
 from keybundle.desktop.app import Desktop
+from keybundle.desktop.jobs.collector import Collector
+from keybundle.desktop.jobs.runner import THREADS
 from keybundle.desktop.theme.style import apply_theme
 from keybundle.desktop.views.ask_sheet import AskSheet
 from keybundle.desktop.views.side_sheet import Sheet
 from tests.support import DataTest, shared_pool
 
+# What the threads of a window's job runner are called; those of devices are not waited for at its end.
+RUNNERS = (*(kind for kind in THREADS if kind != "devices"), "change", "long")
 SheetT = TypeVar("SheetT", bound=Sheet)
 # The offscreen platform says of itself what it cannot do (smallest sizes, raising, grabbing); it is no fault of ours.
 ALLOWED = "This plugin does not support"
+
+
+class Logged(logging.Handler):
+    """Notes what is logged from WARNING on; a test that expects something catches it by ``assertLogs``."""
+
+    def __init__(self) -> None:
+        super().__init__(logging.WARNING)
+        self.told: list[str] = []
+
+    def emit(self, record: logging.LogRecord) -> None:
+        self.told.append(f"{record.name}: {record.getMessage()}")
 
 
 def application() -> QApplication:
@@ -48,22 +66,45 @@ class DesktopTest(DataTest):
         before = qInstallMessageHandler(lambda kind, context, text: self.messages.append(text))
         self.addCleanup(qInstallMessageHandler, before)
         self.addCleanup(self.check_messages)
-        self.faults: list[BaseException] = []
+        self.faults: list[BaseException | None] = []
         hook, sys.excepthook = sys.excepthook, self.note_fault
         self.addCleanup(setattr, sys, "excepthook", hook)
+        of_threads, threading.excepthook = threading.excepthook, self.note_fault_of_thread
+        self.addCleanup(setattr, threading, "excepthook", of_threads)
+        self.logged = Logged()
+        logging.getLogger("keybundle").addHandler(self.logged)
+        self.addCleanup(logging.getLogger("keybundle").removeHandler, self.logged)
 
     def note_fault(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         """Note an exception in a slot, which Qt would only print."""
         traceback.print_exception(kind, error, trace)
         self.faults.append(error)
 
+    def note_fault_of_thread(self, told: threading.ExceptHookArgs) -> None:
+        """Note an exception that ended a thread."""
+        traceback.print_exception(told.exc_type, told.exc_value, told.exc_traceback)
+        self.faults.append(told.exc_value)
+
     def check_messages(self) -> None:
-        self.assertEqual(self.faults, [], "exceptions in slots")
+        self.assertEqual(self.faults, [], "exceptions in slots and threads")
         self.assertEqual([m for m in self.messages if not m.startswith(ALLOWED)], [])
+        self.assertEqual(self.logged.told, [], "warnings and errors in the log")
+
+    def check_left_behind(self) -> None:
+        """Look whether a closed window has left windows, timers or threads of its own behind."""
+        windows = [w for w in QApplication.topLevelWidgets() if w.isVisible()]
+        self.assertEqual(windows, [], "windows left behind")
+        timers = [t for t in Shiboken.getAllValidWrappers() if isinstance(t, QTimer) and t.isActive()]
+        self.assertEqual(
+            [t.parent() for t in timers if not isinstance(t.parent(), Collector)], [], "timers left behind"
+        )
+        threads = [t.name for t in threading.enumerate() if t.name.startswith(RUNNERS)]
+        self.assertEqual(threads, [], "threads left behind")
 
     def start(self, *, scanned: bool = False, **options: bool) -> Desktop:
         settings = QSettings(str(self.folder / "window.ini"), QSettings.Format.IniFormat)
         desktop = Desktop(self.demo_data(scanned=scanned), settings=settings, pool=shared_pool(), **options)
+        self.addCleanup(self.check_left_behind)
         self.addCleanup(self.let_windows_go)
         self.addCleanup(desktop.close)
         begin = desktop.begin

@@ -59,14 +59,15 @@ def _space(face: str, size_px: int, bold: bool) -> float:
 
 @dataclass
 class Sheet:
-    """An A4 sheet at a resolution; measures are in mm from the top left corner, type sizes in points."""
+    """A sheet (A4 unless told) at a resolution; measures are in mm from the top left corner, type sizes in points."""
 
     dpi: int = 300
     colour: bool = False
     words: list[PlacedWord] = field(default_factory=list)
+    size_mm: tuple[float, float] = A4_MM
 
     def __post_init__(self) -> None:
-        width, height = (round(mm / 25.4 * self.dpi) for mm in A4_MM)
+        width, height = (round(mm / 25.4 * self.dpi) for mm in self.size_mm)
         self.image = Image.new("RGB" if self.colour else "L", (width, height), "white")
         self._draw = ImageDraw.Draw(self.image)
 
