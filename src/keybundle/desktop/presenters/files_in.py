@@ -10,26 +10,22 @@ from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.capture import ImportPlan, import_files, plan_import
-from keybundle.desktop.presenters.incoming import Incoming
+from keybundle.desktop.presenters.incoming import Incoming, Source
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.work_state import MappingAsked
 
 
-class FilesIn(QObject):
-    """Verbs of the card for files. ``routine_of`` tells the routine of an open batch."""
+class FilesIn(Source):
+    """Verbs of the card for files."""
 
-    changed = Signal()
-    said = Signal(str)
-    failed = Signal(str)
     mapping_asked = Signal(object)
 
     def __init__(
         self, session: Session, incoming: Incoming, routine_of: Callable[[str | None], Routine | None],
         parent: QObject | None = None,
     ) -> None:  # fmt: skip
-        super().__init__(parent)
-        self._s, self._incoming, self._routine_of = session, incoming, routine_of
+        super().__init__(session, incoming, routine_of, parent)
         self._chosen = ""
 
     def parts(self) -> dict[str, Any]:

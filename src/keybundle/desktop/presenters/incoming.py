@@ -9,6 +9,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.progress import CancelToken, Progress, Step
+from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.capture import Captured
 from keybundle.desktop.presenters.session import Session
 
@@ -98,3 +99,18 @@ class Incoming(QObject):
         self.changed.emit()
         if self._waiting and not self.is_busy:
             self.begin(*self._waiting.popleft())
+
+
+class Source(QObject):
+    """What brings pages in, beside the others: ``routine_of`` tells the routine of an open batch, None without one."""
+
+    changed = Signal()
+    said = Signal(str)
+    failed = Signal(str)
+
+    def __init__(
+        self, session: Session, incoming: Incoming, routine_of: Callable[[str | None], Routine | None],
+        parent: QObject | None = None,
+    ) -> None:  # fmt: skip
+        super().__init__(parent)
+        self._s, self._incoming, self._routine_of = session, incoming, routine_of

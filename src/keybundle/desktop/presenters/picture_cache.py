@@ -10,7 +10,7 @@ from PySide6.QtGui import QImage
 
 from keybundle.core.reading.text import PageText
 
-MOST_BYTES = 96 * 1024 * 1024
+MOST_BYTES = 48 * 1024 * 1024
 Key = tuple[str, int, int | None, str, float | None]
 
 

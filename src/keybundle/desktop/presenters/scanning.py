@@ -12,27 +12,23 @@ from keybundle.core.workflows import bench, rescan
 from keybundle.core.workflows.capture import Captured, scan_stack
 from keybundle.core.workflows.devices import Offers, Options, SimulatedScanner, find_scanners
 from keybundle.core.workflows.scan_choices import options_of, say_choices, scan_choices
-from keybundle.desktop.presenters.incoming import BUSY, Incoming
+from keybundle.desktop.presenters.incoming import BUSY, Incoming, Source
 from keybundle.desktop.presenters.preview import PreviewPresenter
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.work_state import HaltShown, ScanChoice, say_again, say_feeder
 
 
-class Scanning(QObject):
-    """Verbs of the card for scans. ``routine_of`` tells the routine of an open batch."""
+class Scanning(Source):
+    """Verbs of the card for scans."""
 
-    changed = Signal()
-    said = Signal(str)
-    failed = Signal(str)
     halted = Signal(object)
 
     def __init__(
         self, session: Session, incoming: Incoming, routine_of: Callable[[str | None], Routine | None],
         parent: QObject | None = None,
     ) -> None:  # fmt: skip
-        super().__init__(parent)
-        self._s, self._incoming, self._routine_of = session, incoming, routine_of
+        super().__init__(session, incoming, routine_of, parent)
         self._sheets: int | None = 0
         self._offers = Offers()
         self._has_looked = False
