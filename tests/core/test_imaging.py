@@ -8,6 +8,7 @@ import random
 import unittest
 import warnings
 from dataclasses import replace
+from typing import Any
 
 import cv2
 import jiwer
@@ -21,6 +22,8 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.imaging.clean import NONE, Steps, clean, despeckle, find_sheet, flatten
 from keybundle.core.imaging.colour import decide_colour
 from keybundle.core.imaging.judge import find_ink, judge, measure_skew, shrink
+from keybundle.core.imaging.leaders import take_out_leaders
+from keybundle.core.imaging.letters import measure_letters_mm
 from keybundle.core.imaging.parts import label_parts
 from keybundle.core.imaging.picture import Picture, decode, from_pil, probe, to_grey
 from keybundle.core.imaging.render import straighten
@@ -28,6 +31,7 @@ from keybundle.core.reading.engine import get_engine, read_page
 from keybundle.demo import trials
 from keybundle.demo.layouts import draw_document, fixed_layout
 from keybundle.demo.names import make_world
+from keybundle.demo.paper import Sheet, load_face
 from keybundle.demo.records import TYPES, make_record
 from keybundle.demo.scan import Effects, Scan, scan
 from tests.leptonica_pages import page_path
@@ -255,3 +259,34 @@ class Parts(unittest.TestCase):
             self.assertEqual(count - 1, found, share)
             self.assertEqual(len({(a, b) for a, b in zip(labels.ravel(), told.ravel(), strict=True)}), count)
             self.assertEqual(sorted(stats[1:, 4]), sorted(np.bincount(told.ravel())[1:]))
+
+
+class Letters(unittest.TestCase):
+    def test_their_height_is_that_of_the_face(self) -> None:
+        # Source: the faces' own outlines: the height of an x as the font renderer measures it.
+        for face, size_pt in (("plain", 7.0), ("serif", 9.0), ("typewriter", 12.0)):
+            sheet = Sheet(300)
+            for i in range(20):
+                sheet.put("on our own we can save some ore near a cave", 20, 30 + 8 * i, face, size_pt)
+            left, top, right, bottom = load_face(face, round(size_pt / 72 * 300), False).getbbox("x")
+            self.assertGreater(right, left)
+            found = measure_letters_mm(np.array(sheet.image), 300)
+            self.assertAlmostEqual(found or 0.0, (bottom - top) / 300 * 25.4, delta=0.12)
+        self.assertIsNone(measure_letters_mm(np.full((400, 300), 255, np.uint8), 300))
+
+
+class Leaders(unittest.TestCase):
+    def page(self, *, dots: bool) -> np.ndarray[Any, np.dtype[np.uint8]]:
+        sheet = Sheet(200)
+        for row in range(12):
+            sheet.put("gully 4,120.50 (jig) due 05.08.25. ... i.e.", 24, 40 + 10 * row, "plain", 11)
+            if dots:
+                sheet.put("." * 40, 120, 40 + 10 * row, "plain", 9)
+        return np.array(sheet.image)
+
+    def test_leader_dots_go_and_full_stops_stay(self) -> None:
+        bare, dotted = self.page(dots=False), self.page(dots=True)
+        self.assertIs(take_out_leaders(bare, 200), bare, "nothing to take out")
+        out = take_out_leaders(dotted, 200)
+        self.assertEqual(((out < 160) & ~(bare < 160)).sum(), 0)
+        self.assertEqual(((bare < 160) & ~(out < 160)).sum(), 0)

@@ -13,12 +13,13 @@ from PIL import Image
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.errors import EnvironmentProblem
 from keybundle.core.imaging.judge import judge
-from keybundle.core.imaging.picture import from_pil, to_grey
+from keybundle.core.imaging.picture import Pixels, from_pil, to_grey
 from keybundle.core.imaging.render import straighten
-from keybundle.core.reading.engine import TesseractEngine, get_engine, read_page
-from keybundle.core.reading.text import PageText
+from keybundle.core.reading.engine import TesseractEngine, choose_scale, get_engine, read_page
+from keybundle.core.reading.text import PageText, Word
 from keybundle.demo.layouts import draw_document, fixed_layout
 from keybundle.demo.names import make_world
+from keybundle.demo.paper import Sheet
 from keybundle.demo.records import make_record
 from keybundle.demo.scan import Effects, Scan, scan
 from tests.leptonica_pages import page_path
@@ -49,6 +50,58 @@ class Reading(unittest.TestCase):
             for word in text.words:
                 if word.text in by_place and sum(w.text == word.text for w in made.words) == 1:
                     self.assertLess(max(abs(a - b) for a, b in zip(word.box, by_place[word.text], strict=True)), 14)
+
+    def test_a_column_that_the_layout_drops_is_read_by_itself(self) -> None:
+        # Source: the words that were drawn. The engine's layout is made to drop what stands right of the middle.
+        sheet = Sheet(300)
+        for row in range(14):
+            sheet.put("hire of a hoist", 24, 60 + 8 * row, "plain", 10.5)
+            sheet.put(f"{412 + 37 * row}.{10 + row}", 180, 60 + 8 * row, "plain", 10.5, align="right")
+        sheet.put("RECEIVED", 60, 40, "firm", 14)
+
+        class Dropping:
+            def __init__(self) -> None:
+                self.layouts: list[str] = []
+
+            def read(self, grey: Pixels, dpi: float, *, layout: str = "page") -> list[Word]:
+                self.layouts.append(layout)
+                words = get_engine("eng").read(grey, dpi, layout=layout)
+                return [w for w in words if layout != "page" or w.box[0] < grey.shape[1] / 2]
+
+            def tell_rotation(self, grey: Pixels, dpi: float) -> int | None:
+                return None
+
+        picture, dropping = from_pil(sheet.image, 300), Dropping()
+        frame = Frame(picture.width, picture.height)
+        text = read_page(picture, frame, dropping)
+        amounts = {w.text: w.box for w in sheet.words if "." in w.text}
+        found = {w.text: w.box for w in text.words if w.text in amounts}
+        self.assertGreaterEqual(len(found), 13)
+        for said, box in found.items():
+            self.assertLess(max(abs(a - b) for a, b in zip(box, amounts[said], strict=True)), 14)
+        self.assertEqual(len({(w.block, w.line) for w in text.words if w.text in amounts}), len(found), "a line each")
+        whole = Dropping()
+        whole.read = lambda grey, dpi, layout="page": (  # type: ignore[method-assign, assignment]
+            whole.layouts.append(layout) or get_engine("eng").read(grey, dpi, layout=layout)
+        )  # type: ignore[func-returns-value]
+        read_page(picture, frame, whole)
+        self.assertEqual(whole.layouts, ["page"], "nothing is read twice where nothing was dropped")
+
+    def test_small_print_is_read_at_full_size(self) -> None:
+        for size_pt, share in ((7.0, 1.0), (11.0, 2 / 3)):
+            sheet = Sheet(300)
+            for row in range(20):
+                sheet.put(
+                    "a sum of even money is owed on the same day as soon as it is named",
+                    20,
+                    40 + 8 * row,
+                    "plain",
+                    size_pt,
+                )
+            picture = from_pil(sheet.image, 300)
+            self.assertAlmostEqual(choose_scale(picture, Frame(picture.width, picture.height)), share)
+            sideways = from_pil(sheet.image.transpose(Image.Transpose.ROTATE_90), 300)
+            self.assertAlmostEqual(choose_scale(sideways, Frame(sideways.width, sideways.height, 90)), share)
 
     def test_a_real_scan(self) -> None:
         # Source: feyn.tif of Debian's leptonlib source, a printed page; a line of it as anybody can read it.

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import functools
 import os
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any, Protocol
 
@@ -16,16 +17,20 @@ import numpy as np
 from keybundle.core.base.boxes import Box, Frame
 from keybundle.core.base.errors import Passing
 from keybundle.core.imaging.clean import NONE, Steps, clean
-from keybundle.core.imaging.picture import Picture, Pixels
+from keybundle.core.imaging.leaders import take_out_leaders
+from keybundle.core.imaging.letters import measure_letters_mm
+from keybundle.core.imaging.picture import Picture, Pixels, to_grey
 from keybundle.core.imaging.render import straighten
+from keybundle.core.imaging.scale import scale_by
 from keybundle.core.reading.languages import find_language_data
 from keybundle.core.reading.text import PageText, Word
+from keybundle.core.reading.unread import find_unread
 
 CLOSE_DPI = 330.0
 LINE_MM = 9.0
 LEAST_INK = 40
-READ_DPI = 200.0
-MINIMUM_DPI = 185.0
+READ_DPI, LARGEST_DPI, MINIMUM_DPI = 200.0, 300.0, 185.0
+SMALL_MM, PAPER_MM, TRUSTED = 1.45, 3.0, 0.6
 
 
 class Engine(Protocol):
@@ -114,12 +119,51 @@ def get_engine(language: str) -> Engine:
 
 
 def read_page(picture: Picture, frame: Frame, engine: Engine, steps: Steps = NONE) -> PageText:
-    """Read a page upright, straight and cleaned, near ``READ_DPI``; boxes come back in px of the upright picture."""
-    is_near = MINIMUM_DPI <= picture.dpi <= READ_DPI * 1.15
-    scale = 1.0 if is_near else READ_DPI / picture.dpi
-    grey = clean(straighten(picture, frame, scale=scale), picture.dpi * scale, steps)
-    words = engine.read(grey, picture.dpi * scale)
+    """Read a page upright, straight and cleaned; boxes come back in px of the upright picture.
+
+    What has letters and was passed over is read again by itself: the engine's page layout drops columns of tables.
+    """
+    scale = choose_scale(picture, frame)
+    dpi = picture.dpi * scale
+    grey = take_out_leaders(clean(straighten(picture, frame, scale=scale), dpi, steps), dpi)
+    words = engine.read(grey, dpi)
+    for box in find_unread(grey, dpi, words):
+        words += _read_area(grey, dpi, box, engine, words[-1] if words else None)
     return PageText(tuple(_scaled(w, 1 / scale) for w in words), frame)
+
+
+def choose_scale(picture: Picture, frame: Frame) -> float:
+    """Return at which share of its captured size a page is read: near ``READ_DPI``, small print at full size.
+
+    At two thirds of 300 dpi large print loses no words and takes half the time; letters under ``SMALL_MM`` do lose some.
+    Sizes between the two lose more than either.
+    """
+    if MINIMUM_DPI <= picture.dpi <= READ_DPI * 1.15:
+        return 1.0
+    if picture.dpi < MINIMUM_DPI:
+        return READ_DPI / picture.dpi
+    look = scale_by(to_grey(picture), READ_DPI / picture.dpi)
+    letters = measure_letters_mm(np.ascontiguousarray(np.rot90(look, -(frame.rotation // 90))), READ_DPI)
+    is_small = letters is not None and letters < SMALL_MM
+    return min(1.0, (LARGEST_DPI if is_small else READ_DPI) / picture.dpi)
+
+
+def _read_area(grey: Pixels, dpi: float, box: Box, engine: Engine, last: Word | None) -> list[Word]:
+    """Read one area of a page with paper around it; its blocks and lines are counted on after the ``last`` word's."""
+    left, top, right, bottom = box
+    pad = round(PAPER_MM / 25.4 * dpi)
+    part = cv2.copyMakeBorder(grey[top:bottom, left:right], pad, pad, pad, pad, cv2.BORDER_CONSTANT, value=255)
+    is_line = (bottom - top) / dpi * 25.4 < LINE_MM
+    found = engine.read(np.ascontiguousarray(part, dtype=np.uint8), dpi, layout="line" if is_line else "block")
+    if not _is_text(found):
+        return []
+    block, line = (last.block + 1, last.line + 1) if last is not None else (0, 0)
+    by = (left - pad, top - pad)
+    return [
+        replace(w, box=(w.box[0] + by[0], w.box[1] + by[1], w.box[2] + by[0], w.box[3] + by[1]), block=w.block + block,
+                line=w.line + line)
+        for w in found
+    ]  # fmt: skip
 
 
 def read_box(picture: Picture, frame: Frame, box: Box, engine: Engine) -> PageText:
@@ -141,6 +185,13 @@ def read_box(picture: Picture, frame: Frame, box: Box, engine: Engine) -> PageTe
         a, b, c, d = (round(v / scale) - pad for v in word.box)
         found.append(replace(word, box=(left + a, top + b, left + c, top + d)))
     return PageText(tuple(found), frame)
+
+
+def _is_text(words: Sequence[Word]) -> bool:
+    """Whether what was read of an area is text: not what is guessed of a drawing or a scribble, doubtful or in bits."""
+    if not words or sum(w.confidence for w in words) / len(words) < TRUSTED:
+        return False
+    return any(w.text.isdigit() or sum(c.isalnum() for c in w.text) > 1 for w in words)
 
 
 def _scaled(word: Word, factor: float) -> Word:
