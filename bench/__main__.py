@@ -50,6 +50,9 @@ def main(names: list[str]) -> None:
     for name in chosen:
         found = PARTS[name]()
         print("\n".join(found), flush=True)
+        if any(x.startswith("| ---") for x in found):  # a table of its own
+            notes.append("\n".join(found))
+            continue
         lines += [x for x in found if x.startswith("|")]
         notes += [x for x in found if x and not x.startswith("|")]
     lines += ["", *(f"{n}\n" for n in notes)]
