@@ -397,7 +397,7 @@ def _two_columns(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
     """Put a paper with its values on top and terms in two columns of small print below them."""
     sheet, face = Sheet(dpi), paper.sender.face
     y, size = _head(sheet, paper, rng), _size(paper, 8)
-    for value in _labelled(paper):
+    for value in paper.values:
         sheet.put(_label(value, rng), MARGIN_MM, y, face, size)
         sheet.put(value.shown, 80, y, face, size)
         y += _step(size)

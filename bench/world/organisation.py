@@ -185,7 +185,7 @@ def make_paper(organisation: Organisation, kind: str, rng: random.Random, *, ite
             values.append(Value(part, sender.labels[part], at.isoformat(), say_date(at, country, rng)))
         elif part in AMOUNTS:
             shown = say_amount(amounts[part], country, sign=rng.random() < 0.6)
-            values.append(Value(part, sender.labels[part], str(amounts[part]), shown))
+            values.append(Value(part, sender.labels[part], f"{amounts[part]:.2f}", shown))
         else:
             values.append(Value(part, sender.labels[part], plain[part], plain[part]))
     receiver = (organisation.name, *sender.address[:1])
