@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 import time
-from dataclasses import replace
+from dataclasses import asdict, replace
 from typing import Any
 from unittest import mock
 
@@ -23,7 +23,7 @@ from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.separating import separate_batch_again
 from keybundle.core.workflows.workspace import Workspace, open_workspace
 from keybundle.demo import seed
-from tests.standin import ONE_SIDED, Device, StandIn, answer
+from tests.standin import FACTS, ONE_SIDED, Device, StandIn, answer
 from tests.support import DataTest
 
 LETTER = {"Sender": "Tamsin Reedmace", "Letter date": "2026-03-04", "Subject": "A leaking gate"}
@@ -417,6 +417,39 @@ class WaysIn(Course):
         self.settle_down()
         self.assertEqual(found.sides, 2)
         self.assertEqual(sorted(r.source for r in found.refused), ["deep/more.eml", "note.docx"])
+
+    def test_files_that_hold_fronts_and_backs_are_counted_in_sheets(self) -> None:
+        def work(what: str, args: tuple[Any, ...]) -> Any:
+            if what == "look_at":
+                return "TIFF", 6 if str(args[1]).startswith("six") else 3
+            if what == "examine" and args[0].index % 2:
+                return asdict(replace(FACTS, is_blank=args[0].index == 1)), 0.0
+            return answer(what, args)
+
+        self.pool.answer = work
+        routine = Routine.model_validate({
+            "name": "Backs", "sign": "BA", "source": "files", "duplex": True,
+            "separation": {"rules": [{"rule": "every n sheets", "sheets": 1}]},
+        })  # fmt: skip
+        self.ws.put_setup(self.ws.setup.model_copy(update={"routines": (*self.ws.setup.routines, routine)}), self.who)
+        for name in ("six.tif", "three.tif"):
+            (self.folder / name).write_bytes(name.encode())
+        files = [self.folder / "six.tif", self.folder / "three.tif"]
+        found = import_files(self.ws, self.line, self.pool, routine, files, self.who)  # type: ignore[arg-type]
+        self.settle_down()
+        batch = self.load(str(found.batch))
+        sides = [(p.sheet, p.side) for p in batch.pages]
+        self.assertEqual(sides, [(1, "front"), (1, "back"), (2, "front"), (2, "back"), (3, "front"), (3, "back"),
+                                 (4, "front"), (4, "back"), (5, "front")])  # fmt: skip
+        self.assertEqual([p.reason for p in batch.pages if not p.kept], ["blank", "blank"], "the backs that are blank")
+        self.assertEqual(
+            [len(batch.pages_of(d.id)) for d in batch.in_order()], [1, 2, 2, 1, 1], "a document for each sheet"
+        )
+        more = import_files(self.ws, self.line, self.pool, find_routine(self.ws, "Files"), files[:1], self.who)  # type: ignore[arg-type]
+        self.settle_down()
+        self.assertEqual(
+            {p.side for p in self.load(str(more.batch)).pages}, {"front"}, "other routines hold single sides"
+        )
 
     def test_separating_again_keeps_whole_readings(self) -> None:
         self.routine = find_routine(self.ws, "Inspections")

@@ -189,7 +189,8 @@ ScanOption = Literal["feed", "duplex", "resolution_dpi", "mode", "paper"]
 class Routine(Part):
     """A saved way of handling one kind of work; ``key`` is the letter that starts it, ``device`` the scanner it names.
 
-    ``feed`` says where the scanner takes sheets from; ``locked`` names the scan options that stay as the routine has
+    ``duplex`` says that sheets have two sides: the scanner takes both, and the pages of a file are fronts and backs in
+    turn. ``feed`` says where the scanner takes sheets from; ``locked`` names the scan options that stay as the routine has
     them, whatever somebody asks for at the scan. Values at ``bar`` need no look; with ``wrong_one_in`` the bar is the
     one above which at most one in so many is wrong, as far as confirmed documents can tell.
     """

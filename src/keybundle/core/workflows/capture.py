@@ -13,7 +13,7 @@ from keybundle.core.intake.files import InputFile, Refused, expand
 from keybundle.core.intake.halts import Halted
 from keybundle.core.intake.naming import rename
 from keybundle.core.intake.paths import WHOLE, Level, list_levels, map_path
-from keybundle.core.intake.scanner import PAPERS_MM, Halt, Options, Scanner
+from keybundle.core.intake.scanner import BACK, FRONT, PAPERS_MM, Halt, Options, Scanner
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.repository import audit
 from keybundle.core.setup.routines import Routine
@@ -157,6 +157,7 @@ def import_files(
 ) -> Captured:  # fmt: skip
     """Bring files in as one batch, or (``into``) as more pages of an open one.
 
+    Under a two-sided routine for files the pages of each file are fronts and backs in turn, and two of them are one sheet.
     ``given`` are values that all pages bring along, by field; ``levels`` maps levels of folders to fields (see
     ``map_path``). A file that cannot be used is refused with its reason; the others go on. Raises EnvironmentProblem
     when the store cannot take more; what was stored before is kept and goes on.
@@ -165,8 +166,9 @@ def import_files(
     cancel = cancel or CancelToken()
     result = Captured(into)
     found = expand(inputs)
+    two_sided = routine.duplex and routine.source == "files"
     result.refused += found.passed_over
-    sheets = 0 if into is None else _take_up(workspace, line, into, two_sided=False)
+    sheets = 0 if into is None else _take_up(workspace, line, into, two_sided=two_sided)
     today = workspace.clock.now().date()
     try:
         for done, file in enumerate(found.files, 1):
@@ -183,16 +185,17 @@ def import_files(
             if result.batch is None:
                 count = len(found.files)
                 origin = file.name if count == 1 else f"{file.name} and {count - 1} more"
-                result.batch = workspace.batches.create(routine.name, origin, who)
+                result.batch = workspace.batches.create(routine.name, origin, who, two_sided=two_sided)
                 line.begin(result.batch, routine)
             arrival = workspace.clock.new_id()
             if values := {**(given or {}), **map_path(file.tree, levels or {})}:
                 workspace.batches.give(result.batch, {arrival: values})
             for index in range(pages):
-                sheets += 1
+                is_back = two_sided and index % 2 == 1
+                sheets += not is_back
                 page = Page(
-                    workspace.clock.new_id(), 0, file.name, index, sheets, "front", sha, kind == "PDF", name=name,
-                    arrival=arrival,
+                    workspace.clock.new_id(), 0, file.name, index, sheets, BACK if is_back else FRONT, sha, kind == "PDF",
+                    name=name, arrival=arrival,
                 )  # fmt: skip
                 line.captured(result.batch, workspace.batches.add_page(result.batch, page))
                 result.sides += 1

@@ -15,6 +15,11 @@ from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.work_state import MappingAsked
 
+ONE_SIDE = "Pictures and PDF, one document for each file. Drop files here, or onto a batch."
+BOTH_SIDES = (
+    "Pictures and PDF whose pages are fronts and backs in turn: two are a sheet. Drop files here, or onto a batch."
+)
+
 
 class FilesIn(Source):
     """Verbs of the card for files."""
@@ -33,6 +38,7 @@ class FilesIn(Source):
         routine = self._routine(None)
         return {
             "file_routines": tuple(r.name for r in self._of_files()), "file_routine": routine.name if routine else "",
+            "files_told": BOTH_SIDES if routine is not None and routine.duplex else ONE_SIDE,
             "types": tuple(k.name for k in self._s.workspace.setup.document_types),
         }  # fmt: skip
 

@@ -79,6 +79,7 @@ class WorkState:
     routine: str = ""
     file_routines: tuple[str, ...] = ()
     file_routine: str = ""
+    files_told: str = ""
     types: tuple[str, ...] = ()
     routine_told: str = ""
     routine_keys: tuple[tuple[str, str], ...] = ()

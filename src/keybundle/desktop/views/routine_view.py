@@ -176,7 +176,7 @@ class RoutineView(QWidget):
         self._choice("source", "Source", ("scanner", "files"), form)
         self._text("device", "Scanner, empty: any", form)
         self._choice("feed", "From", ("feeder", "glass"), form)
-        form.addRow("Sheets", self._check("duplex", "Two-sided"))
+        form.addRow("Sheets", self._check("duplex", "Two-sided (in files: front, back, front, ...)"))
         self._number("resolution_dpi", "Resolution", 75, 1200, " dpi", form)
         self._choice("mode", "Colour", ("automatic", "1-bit", "grey", "colour"), form)
         self._choice("paper", "Paper", ("A4", "Letter"), form)

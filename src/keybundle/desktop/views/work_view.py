@@ -248,7 +248,7 @@ class WorkView(QWidget):
             self.scanner, self.feeder, self.routine, self.routine_told, self.options, self.plan, self.destination, self.scan,
             self.preview, self.stop, self.progress, self.progress_told, self.refill, self.look, self.sheets,
         )  # fmt: skip
-        told = quiet("Pictures and PDF, one document for each file. Drop files here, or onto a batch.")
+        self.files_told = quiet()
         self.folder = Button("Import a folder   Shift+I")
         self.folder.setProperty("role", "link")
         self.folder.clicked.connect(self._ask_folder)
@@ -259,7 +259,7 @@ class WorkView(QWidget):
         self.file_routine = Choice()
         self.file_routine.setAccessibleName("Routine for files")
         self.file_routine.textActivated.connect(self.presenter.files.choose_routine)
-        file_card = card(Told("Files"), told, self.file_routine, self.importing, self.folder, self.refused)
+        file_card = card(Told("Files"), self.files_told, self.file_routine, self.importing, self.folder, self.refused)
         for holder in (scan_card, file_card):
             holder.setFixedWidth(252)
             column.addWidget(holder)
@@ -339,7 +339,7 @@ class WorkView(QWidget):
         self.file_routine.setVisible(len(state.file_routines) > 1)
         fill_box(self.scanner, dict.fromkeys((*state.scanners, state.scanner)), state.scanner)
         for label, text in (
-            (self.feeder, state.feeder), (self.routine_told, state.routine_told),
+            (self.feeder, state.feeder), (self.files_told, state.files_told), (self.routine_told, state.routine_told),
             (self.plan, state.plan), (self.destination, state.destination), (self.progress_told, state.scanning),
         ):  # fmt: skip
             label.setText(text)
