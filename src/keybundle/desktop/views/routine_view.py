@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QFormLayout,
     QFrame,
+    QGridLayout,
     QHBoxLayout,
     QLineEdit,
     QListWidget,
@@ -57,6 +58,7 @@ LOCKS = (
     ("paper", "paper"),
 )
 COLOURS = ("by content", "as captured", "grey", "1-bit")
+LOCKS_IN_A_ROW = 3
 SIGN = {"break": "┃", "kept": " ", "left out": "-"}
 
 
@@ -104,8 +106,8 @@ class RoutineView(QWidget):
         layout.setSpacing(12)
         layout.addLayout(left)
         self.cards = QWidget()
-        layout.addWidget(self._make_cards(), 3)
-        layout.addLayout(self._make_rehearsal(), 2)
+        layout.addWidget(self._make_cards(), 5)
+        layout.addLayout(self._make_rehearsal(), 3)
         presenter.changed.connect(self.render_state)
         presenter.conflicts_found.connect(self._show_conflicts)
         presenter.pointed.connect(self._show_pointed)
@@ -154,10 +156,13 @@ class RoutineView(QWidget):
         self._fields[name] = lambda r: box.setChecked(bool(getattr(r, name)))
         return box
 
-    def _number(self, name: str, label: str, low: int, high: int, suffix: str, form: QFormLayout) -> None:
+    def _number(
+        self, name: str, label: str, low: int, high: int, suffix: str, form: QFormLayout, *, none: str = ""
+    ) -> None:
         box = Number()
         box.setRange(low, high)
         box.setSuffix(suffix)
+        box.setSpecialValueText(none)  # what the least value is shown as
         box.setAccessibleName(label)
         box.editingFinished.connect(lambda: self.presenter.change({name: box.value()}))
         self._fields[name] = lambda r: show_number(box, int(getattr(r, name)))
@@ -181,12 +186,12 @@ class RoutineView(QWidget):
         self._choice("mode", "Colour", ("automatic", "1-bit", "grey", "colour"), form)
         self._choice("paper", "Paper", ("A4", "Letter"), form)
         self.locks: dict[str, QCheckBox] = {}
-        locks = QHBoxLayout()
-        for name, label in LOCKS:
+        locks = QGridLayout()
+        for i, (name, label) in enumerate(LOCKS):
             lock = self.locks[name] = QCheckBox(label)
             lock.setAccessibleName(f"Lock {label}")
             lock.clicked.connect(lambda _=False: self._change_locks())
-            locks.addWidget(lock)
+            locks.addWidget(lock, i // LOCKS_IN_A_ROW, i % LOCKS_IN_A_ROW)
         form.addRow("Locked at the scan", locks)
         self.naming: dict[str, QLineEdit] = {}
         for part, label, hint in (
@@ -297,7 +302,7 @@ class RoutineView(QWidget):
         box.editingFinished.connect(lambda: self.presenter.change({"bar": box.value() / 100}))
         self._fields["bar"] = lambda r: show_number(box, round(r.bar * 100))
         form.addRow("Values count as sure from", box)
-        self._number("wrong_one_in", "or at most 1 is wrong in (0: not used)", 0, 100_000, "", form)
+        self._number("wrong_one_in", "Or 1 wrong in", 0, 100_000, "", form, none="not used")
 
     # -- rehearsal -----------------------------------------------------------------------------------------------
 
@@ -313,6 +318,8 @@ class RoutineView(QWidget):
         self.figures.setStyleSheet("font-size: 15px; font-weight: 600;")
         self.figures.setAccessibleName("Figures of the rehearsal")
         self.sides = QListWidget()
+        self.sides.setWordWrap(True)
+        self.sides.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.sides.setAccessibleName("What would become of each side")
         self.separate = Button("Separate open batches again")
         self.separate.clicked.connect(self.presenter.separate_open_batches)
