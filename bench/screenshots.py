@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from keybundle.desktop.views.register_dialog import RegisterDialog
+from keybundle.desktop.views.register_sheet import RegisterSheet
 from PySide6.QtWidgets import QApplication, QScrollArea
 
 from bench.yardstick import feeder, run_cli
@@ -137,14 +137,15 @@ def shoot_slips(desktop: Desktop, bench: BenchView, target: Path, spin: Callable
     p = bench.presenter
     p.go_to_document(next(d.id for d in p.state.documents if d.type == "Bill"))
     spin(1)
-    bench.dialogs.register(bench.slip.document, "Supplier")
+    bench.sheets.register(bench.slip.document, "Supplier")
     spin(1)
-    dialog = bench.findChildren(RegisterDialog)[0]
-    dialog.line.setText("lock")
+    sheet = bench.sheets.edge.shown
+    assert isinstance(sheet, RegisterSheet)
+    sheet.line.setText("lock")
     p.slips.look_up(bench.slip.document, "Supplier", "lock")
     spin(1)
-    dialog.grab().save(str(target / "register.png"))
-    dialog.close()
+    desktop.window.grab().save(str(target / "register.png"))
+    bench.sheets.end()
 
 
 def shoot_learned(desktop: Desktop, batch: str, target: Path, spin: Callable[[float], None]) -> None:
