@@ -11,7 +11,6 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from keybundle.desktop.views.register_sheet import RegisterSheet
 from PySide6.QtWidgets import QApplication, QScrollArea
 
 from bench.yardstick import feeder, run_cli
@@ -24,6 +23,7 @@ from keybundle.demo.names import PEOPLE
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme.style import apply_theme
 from keybundle.desktop.views.bench_view import BenchView
+from keybundle.desktop.views.register_sheet import RegisterSheet
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
 
