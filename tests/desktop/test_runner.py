@@ -10,8 +10,10 @@ import shiboken6
 from PySide6.QtCore import QObject
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.progress import CancelToken, Progress, Step
 from keybundle.desktop.jobs.collector import Collector
 from keybundle.desktop.jobs.runner import JobRunner
+from keybundle.desktop.presenters.doing import Doing
 from tests.desktop.support import DesktopTest
 
 
@@ -50,6 +52,24 @@ class Runner(DesktopTest):
         self.until(lambda: self.results)
         self.until(lambda: len(ended_in) == 50, 10, "the cycles to be collected")
         self.assertEqual(set(ended_in), {threading.get_ident()})
+
+    def test_long_work_of_a_bench_that_is_let_go_goes_on_to_its_end_and_tells_nobody(self) -> None:
+        bench, gate, steps = QObject(), threading.Event(), []
+        doing = Doing(self.runner, bench)
+
+        def work(tell: Progress, cancel: CancelToken) -> None:
+            gate.wait(5)
+            for number in range(3):
+                tell(Step(number, 3, "Filing"))
+                steps.append(number)
+
+        doing.begin("Filing", work, self.results.append, self.results.append)
+        self.assertEqual(doing.told, "Filing")
+        shiboken6.delete(bench)
+        gate.set()
+        self.until(lambda: steps == [0, 1, 2], 5, "the work to end")
+        self.spin(0.1)
+        self.assertEqual(self.results, [])
 
     def test_a_newer_query_of_the_same_key_drops_the_older(self) -> None:
         gate = threading.Event()

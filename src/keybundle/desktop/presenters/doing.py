@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import time
 from collections.abc import Callable
 from typing import Any
@@ -43,7 +44,10 @@ class Doing(QObject):
         self, what: str, work: Work, done: Callable[[Any], None], failed: Callable[[str], None], *,
         owner: QObject | None = None,
     ) -> None:  # fmt: skip
-        """Let something run that tells its steps and can be stopped; it is stopped too when the program closes."""
+        """Let something run that tells its steps and can be stopped; it is stopped too when the program closes.
+
+        It goes on to its end when the bench is let go meanwhile, but nothing is told then.
+        """
         cancel = CancelToken(self._runner.closing)
         self._running[cancel] = Step(0, 0, what), time.monotonic()
         self.changed.emit()
@@ -53,9 +57,13 @@ class Doing(QObject):
             self.changed.emit()
             go_on(found)
 
+        def tell(step: Step) -> None:
+            with contextlib.suppress(RuntimeError):  # Qt's word for a bench that is gone
+                self._stepped.emit(cancel, step)
+
         self._runner.long(
-            lambda: work(lambda step: self._stepped.emit(cancel, step), cancel), lambda found: ended(done, found),
-            owner=owner, on_error=lambda told: ended(failed, told),
+            lambda: work(tell, cancel), lambda found: ended(done, found), owner=owner or self,
+            on_error=lambda told: ended(failed, told),
         )  # fmt: skip
 
     def stop(self) -> None:
