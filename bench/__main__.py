@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from bench import indexing, pages, parts
-from bench.world import reading
+from bench.world import blank, reading
 from bench.yardstick import feeder, kept_originals, time_bare_decode, time_bare_engine, time_bare_window
 
 PARTS = {
@@ -18,7 +18,7 @@ PARTS = {
     "registers": indexing.measure_registers, "effort": indexing.measure_effort, "pages": pages.measure_pages,
     "photos": pages.measure_photos, "pace": pages.measure_pace, "window": pages.measure_window, "keys": pages.measure_keys,
     "start": parts.measure_start, "slip": parts.measure_slip, "line": parts.measure_line,
-    "world": reading.measure_world_reading,
+    "world": reading.measure_world_reading, "blank": blank.measure_world_blank,
 }  # fmt: skip
 TARGET = Path(__file__).parent.parent / "docs" / "performance.md"
 

@@ -25,7 +25,17 @@ TEXTS = (
 )
 HANDWRITING = "book"  # the slanting hand of the shipped faces is missing; a light serif at a slant stands for it
 MARGIN_MM, RIGHT_MM, FOOT_MM = 20.0, 190.0, 280.0
-Draw = Callable[[Paper, random.Random, int], list[Sheet]]
+
+
+@dataclass(frozen=True)
+class Chance:
+    """Sources of chance: of the ``form``, the same for all papers of a sender's form, and of the single ``paper``."""
+
+    form: random.Random
+    paper: random.Random
+
+
+Draw = Callable[[Paper, Chance, int], list[Sheet]]
 
 
 @dataclass(frozen=True)
@@ -90,22 +100,22 @@ def _step(size_pt: float, leading: float = 1.75) -> float:
 # -- values at labels ----------------------------------------------------------------------------------------------
 
 
-def _label_left(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
+def _label_left(paper: Paper, by: Chance, dpi: int) -> list[Sheet]:
     sheet, face, size = Sheet(dpi), paper.sender.face, _size(paper)
-    y, at = _head(sheet, paper, rng), rng.uniform(60, 90)
+    y, at = _head(sheet, paper, by.form), by.form.uniform(60, 90)
     for value in _labelled(paper):
-        sheet.put(_label(value, rng), MARGIN_MM, y, face, size, bold=rng.random() < 0.4)
+        sheet.put(_label(value, by.form), MARGIN_MM, y, face, size, bold=by.form.random() < 0.4)
         sheet.put(value.shown, at, y, face, size)
         y += _step(size)
-    y = _table(sheet, paper, y + 6, rng, style="open") if paper.items else y
-    _prose(sheet, paper, rng, y + 8)
+    y = _table(sheet, paper, y + 6, by.form, style="open") if paper.items else y
+    _prose(sheet, paper, by.form, y + 8)
     _foot(sheet, paper)
     return [sheet]
 
 
-def _label_above(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
+def _label_above(paper: Paper, by: Chance, dpi: int) -> list[Sheet]:
     sheet, face, size = Sheet(dpi), paper.sender.face, _size(paper)
-    y, columns = _head(sheet, paper, rng), rng.choice((2, 3))
+    y, columns = _head(sheet, paper, by.form), by.form.choice((2, 3))
     width = (RIGHT_MM - MARGIN_MM) / columns
     for i, value in enumerate(_labelled(paper)):
         x = MARGIN_MM + width * (i % columns)
@@ -113,16 +123,16 @@ def _label_above(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
         sheet.put(value.shown, x, y + _step(size, 1.3), face, size)
         if i % columns == columns - 1:
             y += _step(size, 3.4)
-    y = _table(sheet, paper, y + 12, rng, style="open") if paper.items else y + 10
-    _prose(sheet, paper, rng, y + 6)
+    y = _table(sheet, paper, y + 12, by.form, style="open") if paper.items else y + 10
+    _prose(sheet, paper, by.form, y + 6)
     _foot(sheet, paper)
     return [sheet]
 
 
-def _grid(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
+def _grid(paper: Paper, by: Chance, dpi: int) -> list[Sheet]:
     """Put a row of labels above a row of values, in boxes."""
     sheet, face, size = Sheet(dpi), paper.sender.face, min(_size(paper), 9.5)
-    y, values = _head(sheet, paper, rng), _labelled(paper)
+    y, values = _head(sheet, paper, by.form), _labelled(paper)
     for start in range(0, len(values), 4):
         row = values[start : start + 4]
         width, high = (RIGHT_MM - MARGIN_MM) / len(row), _step(size, 3.6)
@@ -135,35 +145,35 @@ def _grid(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
             sheet.put(value.shown, x + 1.5, y + high - 1.6, face, size)
         sheet.rule(RIGHT_MM, y, RIGHT_MM, y + high)
         y += high + 4
-    y = _table(sheet, paper, y + 8, rng, style="ruled") if paper.items else y
-    _prose(sheet, paper, rng, y + 10)
+    y = _table(sheet, paper, y + 8, by.form, style="ruled") if paper.items else y
+    _prose(sheet, paper, by.form, y + 10)
     _foot(sheet, paper)
     return [sheet]
 
 
-def _blocks(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
+def _blocks(paper: Paper, by: Chance, dpi: int) -> list[Sheet]:
     """Put several blocks of labels side by side."""
     sheet, face, size = Sheet(dpi), paper.sender.face, min(_size(paper), 10)
-    y, values = _head(sheet, paper, rng), _labelled(paper)
+    y, values = _head(sheet, paper, by.form), _labelled(paper)
     half = (len(values) + 1) // 2
     for x, block in ((MARGIN_MM, values[:half]), (112.0, values[half:])):
         at = y
         for value in block:
-            sheet.put(_label(value, rng), x, at, face, size)
+            sheet.put(_label(value, by.form), x, at, face, size)
             sheet.put(value.shown, x + 36, at, face, size)
             at += _step(size)
     y += _step(size) * half
-    y = _table(sheet, paper, y + 8, rng, style="striped") if paper.items else y
-    _prose(sheet, paper, rng, y + 10)
+    y = _table(sheet, paper, y + 8, by.form, style="striped") if paper.items else y
+    _prose(sheet, paper, by.form, y + 10)
     _foot(sheet, paper)
     return [sheet]
 
 
-def _filled_form(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
+def _filled_form(paper: Paper, by: Chance, dpi: int) -> list[Sheet]:
     """Put printed labels with boxes or leader dots, filled in by another face."""
     sheet, face, size = Sheet(dpi), paper.sender.face, min(_size(paper), 10)
-    y, hand = _head(sheet, paper, rng), rng.choice([f for f in ("typewriter", "serif", "plain") if f != face])
-    dots = rng.random() < 0.5
+    y, hand = _head(sheet, paper, by.form), by.form.choice([f for f in ("typewriter", "serif", "plain") if f != face])
+    dots = by.form.random() < 0.5
     for value in _labelled(paper):
         end = sheet.put(value.label, MARGIN_MM, y, face, size)
         if dots:
@@ -174,28 +184,28 @@ def _filled_form(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
                     sheet.rule(x0, edge, x1, edge)
                 for edge in (x0, x1):
                     sheet.rule(edge, y - 5, edge, y + 2)
-        sheet.put(value.shown, 73, y, hand, rng.uniform(10, 12))
+        sheet.put(value.shown, 73, y, hand, by.form.uniform(10, 12))
         y += 10
-    _prose(sheet, paper, rng, y + 8)
+    _prose(sheet, paper, by.form, y + 8)
     _foot(sheet, paper)
     return [sheet]
 
 
-def _stamped(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
+def _stamped(paper: Paper, by: Chance, dpi: int) -> list[Sheet]:
     """Put a paper with labels, and a stamp and somebody's note over its text."""
-    (sheet,) = _label_left(paper, rng, dpi)
+    (sheet,) = _label_left(paper, by, dpi)
     truth = len(sheet.words)
-    x, y = rng.uniform(95, 130), rng.uniform(92, 130)
+    x, y = by.paper.uniform(95, 130), by.paper.uniform(92, 130)
     for edge in (y - 8, y + 8):
         sheet.rule(x, edge, x + 52, edge, 0.8)
     for edge in (x, x + 52):
         sheet.rule(edge, y - 8, edge, y + 8, 0.8)
     sheet.put("RECEIVED", x + 26, y - 1, "firm", 13, bold=True, align="center", ink=(70, 70, 110))
-    sheet.put(f"{rng.randrange(1, 28):02d} MAY 2026", x + 26, y + 6, "firm", 11, align="center", ink=(70, 70, 110))
+    sheet.put(f"{by.paper.randrange(1, 28):02d} MAY 2026", x + 26, y + 6, "firm", 11, align="center", ink=(70, 70, 110))
     sheet.put(
-        rng.choice(("ok, pay", "to file", "ask Reto", "seen")),
-        rng.uniform(30, 90),
-        rng.uniform(150, 220),
+        by.paper.choice(("ok, pay", "to file", "ask Reto", "seen")),
+        by.paper.uniform(30, 90),
+        by.paper.uniform(150, 220),
         HANDWRITING,
         22,
     )
@@ -227,7 +237,7 @@ def _table(
 ) -> float:  # fmt: skip
     """Put the goods, ruled, striped or open, and their sums below them; return where the rest may begin in mm."""
     face, size = paper.sender.face, min(_size(paper), 9.5)
-    columns, step = _columns(paper), _step(size, 1.9)
+    columns, step, rule = _columns(paper), _step(size, 1.9), rng.choice((0.1, 0.2, 0.35))
     rows = [
         tuple(name for name, _, _ in columns),
         *(_cells(paper, x) for x in (paper.items if items is None else items)),
@@ -245,7 +255,7 @@ def _table(
                 text, x, base, face, size, bold=not number, align=align, ink=(250, 250, 250) if light else (24, 24, 28)
             )
         if style == "ruled" or (style != "striped" and not number):
-            sheet.rule(MARGIN_MM, base + step * 0.3, RIGHT_MM, base + step * 0.3, rng.choice((0.1, 0.2, 0.35)))
+            sheet.rule(MARGIN_MM, base + step * 0.3, RIGHT_MM, base + step * 0.3, rule)
     end = top + step * len(rows)
     if style == "ruled":
         sheet.rule(MARGIN_MM, top, RIGHT_MM, top)
@@ -274,32 +284,32 @@ def _totals(sheet: Sheet, paper: Paper, y: float) -> float:
 
 
 def _with_table(style: str) -> Draw:
-    def draw(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
+    def draw(paper: Paper, by: Chance, dpi: int) -> list[Sheet]:
         sheet, face, size = Sheet(dpi), paper.sender.face, min(_size(paper), 10)
-        y = _head(sheet, paper, rng)
+        y = _head(sheet, paper, by.form)
         for value in _labelled(paper):
-            sheet.put(_label(value, rng), 118, y, face, size)
+            sheet.put(_label(value, by.form), 118, y, face, size)
             sheet.put(value.shown, RIGHT_MM, y, face, size, align="right")
             y += _step(size, 1.5)
-        y = _table(sheet, paper, y + 10, rng, style=style)
-        _prose(sheet, paper, rng, y + 8, 1)
+        y = _table(sheet, paper, y + 10, by.form, style=style)
+        _prose(sheet, paper, by.form, y + 8, 1)
         _foot(sheet, paper)
         return [sheet]
 
     return draw
 
 
-def _long_bill(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
+def _long_bill(paper: Paper, by: Chance, dpi: int) -> list[Sheet]:
     """Put a bill over several pages: each ends with what is carried forward, the last one with the totals."""
     from decimal import Decimal
 
     face, size, country = paper.sender.face, min(_size(paper), 9.5), paper.sender.country
-    per_page, sheets, carried = 22, [], Decimal(0)
+    per_page, sheets, carried, style = 22, [], Decimal(0), by.form.choice(("ruled", "open"))
     chunks = [paper.items[i : i + per_page] for i in range(0, len(paper.items), per_page)]
     for number, chunk in enumerate(chunks, 1):
         sheet = Sheet(dpi)
         if number == 1:
-            y = _head(sheet, paper, rng)
+            y = _head(sheet, paper, by.form)
             for value in _labelled(paper):
                 sheet.put(value.label, 118, y, face, size)
                 sheet.put(value.shown, RIGHT_MM, y, face, size, align="right")
@@ -309,7 +319,7 @@ def _long_bill(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
             sheet.put("Carried forward", MARGIN_MM, y, face, size)
             sheet.put(say_amount(carried, country, sign=False), RIGHT_MM - 2, y, face, size, align="right")
         is_last = number == len(chunks)
-        y = _table(sheet, paper, y + 9, rng, style=rng.choice(("ruled", "open")), items=chunk, totals=is_last)
+        y = _table(sheet, paper, y + 9, by.form, style=style, items=chunk, totals=is_last)
         carried += sum((x.amount for x in chunk), Decimal(0))
         if not is_last:
             sheet.put("To be carried forward", MARGIN_MM, y + 2, face, size)
@@ -322,25 +332,25 @@ def _long_bill(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
 # -- running text --------------------------------------------------------------------------------------------------
 
 
-def _letter(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
+def _letter(paper: Paper, by: Chance, dpi: int) -> list[Sheet]:
     """Put a letter without a label: the sender in the letterhead or the signature, a bare date, perhaps a subject in bold."""
     sheet, face, size = Sheet(dpi), paper.sender.face, _size(paper, 9)
     sender, written, subject = (paper.value(p) for p in ("sender", "written", "subject"))
     assert sender is not None and written is not None and subject is not None
-    where = rng.choice(("letterhead", "signature", "foot"))
+    where = by.form.choice(("letterhead", "signature", "foot"))
     if where == "letterhead":
         sheet.put(sender.shown, MARGIN_MM, 24, face, 16, bold=True)
         sheet.put(", ".join(paper.sender.address), MARGIN_MM, 31, face, 8.5)
     for i, line in enumerate(paper.receiver):
         sheet.put(line, MARGIN_MM, 52 + 5 * i, face, size)
     sheet.put(f"{paper.sender.address[1].split()[-1]}, {written.shown}", RIGHT_MM, 74, face, size, align="right")
-    way = rng.choice(("", "Re: ", "Subject: ", "Regarding: ", "none"))
+    way = by.form.choice(("", "Re: ", "Subject: ", "Regarding: ", "none"))
     if way != "none":
         sheet.put(f"{way}{subject.shown}", MARGIN_MM, 90, face, size, bold=True)
     sheet.put("Dear Sir or Madam,", MARGIN_MM, 101, face, size)
     opening = f"we write to you about the following: {subject.shown.lower()}." if way == "none" else ""
-    y = sheet.paragraph(f"{opening} {' '.join(rng.sample(TEXTS, 3))}", MARGIN_MM, 110, 170, face, size) + 3
-    y = _prose(sheet, paper, rng, y, 2)
+    y = sheet.paragraph(f"{opening} {' '.join(by.paper.sample(TEXTS, 3))}", MARGIN_MM, 110, 170, face, size) + 3
+    y = _prose(sheet, paper, by.paper, y, 2)
     sheet.put("Yours faithfully", MARGIN_MM, y + 4, face, size)
     if where == "signature":
         sheet.put(sender.shown, MARGIN_MM, y + 22, face, size)
@@ -349,9 +359,9 @@ def _letter(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
     return [sheet]
 
 
-def _memo(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
+def _memo(paper: Paper, by: Chance, dpi: int) -> list[Sheet]:
     sheet, face, size = Sheet(dpi), paper.sender.face, _size(paper, 9)
-    sheet.put(rng.choice(("MEMO", "Note for the file", "Internal")), MARGIN_MM, 28, face, 18, bold=True)
+    sheet.put(by.form.choice(("MEMO", "Note for the file", "Internal")), MARGIN_MM, 28, face, 18, bold=True)
     rows = [("To", paper.receiver[0]), *((v.label, v.shown) for v in paper.values)]
     y = 44.0
     for label, text in rows:
@@ -359,11 +369,11 @@ def _memo(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
         sheet.put(text, 52, y, face, size)
         y += _step(size)
     sheet.rule(MARGIN_MM, y - 2, RIGHT_MM, y - 2)
-    _prose(sheet, paper, rng, y + 8, 3)
+    _prose(sheet, paper, by.paper, y + 8, 3)
     return [sheet]
 
 
-def _agreement(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
+def _agreement(paper: Paper, by: Chance, dpi: int) -> list[Sheet]:
     """Put an agreement in running prose, its values in sentences, over two or three pages."""
     face, size = paper.sender.face, _size(paper, 8.5)
     said = {v.part: v.shown for v in paper.values}
@@ -374,7 +384,7 @@ def _agreement(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
         f"A sum of {said['rent']} is paid in advance on the first working day of each month.",
     ]
     sheets = []
-    pages = rng.choice((2, 3))
+    pages = by.paper.choice((2, 3))
     for number in range(1, pages + 1):
         sheet = Sheet(dpi)
         y = 30.0
@@ -382,7 +392,9 @@ def _agreement(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
             sheet.put(paper.title, 105, 32, face, 18, bold=True, align="center")
             y = 48.0
         for paragraph in range(4):
-            text = " ".join([*(sentences[paragraph : paragraph + 1] if number == 1 else ()), *rng.sample(TEXTS, 3)])
+            text = " ".join(
+                [*(sentences[paragraph : paragraph + 1] if number == 1 else ()), *by.paper.sample(TEXTS, 3)]
+            )
             y = sheet.paragraph(f"{paragraph + 1 + 4 * (number - 1)}. {text}", MARGIN_MM, y, 170, face, size) + 4
         if number == pages:
             for x, who in ((MARGIN_MM, paper.sender.name), (120.0, said["customer"])):
@@ -393,12 +405,12 @@ def _agreement(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
     return sheets
 
 
-def _two_columns(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
+def _two_columns(paper: Paper, by: Chance, dpi: int) -> list[Sheet]:
     """Put a paper with its values on top and terms in two columns of small print below them."""
     sheet, face = Sheet(dpi), paper.sender.face
-    y, size = _head(sheet, paper, rng), _size(paper, 8)
+    y, size = _head(sheet, paper, by.form), _size(paper, 8)
     for value in paper.values:
-        sheet.put(_label(value, rng), MARGIN_MM, y, face, size)
+        sheet.put(_label(value, by.form), MARGIN_MM, y, face, size)
         sheet.put(value.shown, 80, y, face, size)
         y += _step(size)
     for x in (MARGIN_MM, 108.0):
@@ -406,14 +418,14 @@ def _two_columns(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
         for _ in range(5):
             if at > FOOT_MM - 24:
                 break
-            at = sheet.paragraph(" ".join(rng.sample(TEXTS, 2)), x, at, 80, face, 7.5) + 2
+            at = sheet.paragraph(" ".join(by.form.sample(TEXTS, 2)), x, at, 80, face, 7.5) + 2
     _foot(sheet, paper)
     return [sheet]
 
 
-def _receipt(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
+def _receipt(paper: Paper, by: Chance, dpi: int) -> list[Sheet]:
     """Put a till receipt on a narrow strip."""
-    width, face, size = rng.uniform(58, 80), rng.choice(("typewriter", "plain")), rng.uniform(7.5, 9.5)
+    width, face, size = by.form.uniform(58, 80), by.form.choice(("typewriter", "plain")), by.form.uniform(7.5, 9.5)
     high = 62 + 4.4 * len(paper.items)
     sheet = Sheet(dpi, size_mm=(width, high))
     party, day, total = (paper.value(p) for p in ("party", "date", "total"))
@@ -429,9 +441,36 @@ def _receipt(paper: Paper, rng: random.Random, dpi: int) -> list[Sheet]:
     sheet.put(total.label.upper(), 4, y + 4, face, size + 2, bold=True)
     sheet.put(total.shown, width - 4, y + 4, face, size + 2, bold=True, align="right")
     sheet.put(day.shown, 4, y + 13, face, size)
-    sheet.put(f"No. {rng.randrange(1000, 99999)}", width - 4, y + 13, face, size, align="right")
+    sheet.put(f"No. {by.paper.randrange(1000, 99999)}", width - 4, y + 13, face, size, align="right")
     sheet.put("Thank you", width / 2, y + 22, face, size, align="center")
     return [sheet]
+
+
+def next_pages(paper: Paper, by: Chance, dpi: int, count: int) -> list[Sheet]:
+    """Return pages that follow a paper's own: enclosures with a running head, prose, terms in columns or a list."""
+    face, size, sheets = paper.sender.face, _size(paper, 8), []
+    for number in range(2, count + 2):
+        sheet, y = Sheet(dpi), 40.0
+        sheet.put(paper.sender.name, MARGIN_MM, 20, face, 9)
+        sheet.put(f"Page {number} of {count + 1}", RIGHT_MM, 20, face, 9, align="right")
+        way = by.form.choice(("prose", "terms", "list"))
+        width, point = (80, 7.5) if way == "terms" else (170, size)
+        if way == "terms":
+            sheet.put("Terms and conditions", MARGIN_MM, 32, face, 13, bold=True)
+        for column in (MARGIN_MM, 108.0) if way == "terms" else (MARGIN_MM,):
+            at = y
+            for paragraph in range(by.paper.randrange(3, 9)):
+                if at > FOOT_MM - 30:
+                    break
+                text = " ".join((by.form if way == "terms" else by.paper).sample(TEXTS, 2))
+                if way == "list":
+                    sheet.put(f"{paragraph + 1}.", column, at, face, size)
+                    at = sheet.paragraph(text, column + 10, at, 155, face, size) + 3
+                else:
+                    at = sheet.paragraph(text, column, at, width, face, point) + 3
+        _foot(sheet, paper)
+        sheets.append(sheet)
+    return sheets
 
 
 MANY = ("bill", "delivery", "form", "agreement")

@@ -79,6 +79,7 @@ class Sender:
     registered: str
     account: str
     labels: dict[str, str]
+    titles: dict[str, str]
 
 
 @dataclass(frozen=True)
@@ -151,13 +152,16 @@ def _sender(rng: random.Random) -> Sender:
     )
     account = f"{country.name[:2].upper()}{digits(2)} " + " ".join(digits(4) for _ in range(4))
     labels = {part: rng.choice(words) for part, (_, words) in NAMES.items()}
+    titles = {kind: rng.choice(names) for kind, (names, _) in KINDS.items()}
     return Sender(firm(rng), country, rng.choice(("plain", "serif", "typewriter", "book", "firm")), rng.uniform(7, 12), address,
-                  registered, account, labels)  # fmt: skip
+                  registered, account, labels, titles)  # fmt: skip
 
 
-def make_paper(organisation: Organisation, kind: str, rng: random.Random, *, items: int = 0) -> Paper:
-    """Draw what a document of a kind says."""
-    sender = rng.choice(organisation.senders)
+def make_paper(
+    organisation: Organisation, kind: str, rng: random.Random, *, items: int = 0, sender: Sender | None = None
+) -> Paper:
+    """Draw what a document of a kind says; some sender's unless one is given."""
+    sender = sender or rng.choice(organisation.senders)
     country = sender.country
     day = date(2024, 1, 2) + timedelta(days=rng.randrange(900))
     lines = (
@@ -189,7 +193,7 @@ def make_paper(organisation: Organisation, kind: str, rng: random.Random, *, ite
         else:
             values.append(Value(part, sender.labels[part], plain[part], plain[part]))
     receiver = (organisation.name, *sender.address[:1])
-    return Paper(kind, rng.choice(KINDS[kind][0]), sender, receiver, tuple(values), lines)
+    return Paper(kind, sender.titles[kind], sender, receiver, tuple(values), lines)
 
 
 def _item(rng: random.Random) -> Item:

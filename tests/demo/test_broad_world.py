@@ -18,7 +18,7 @@ class Papers(unittest.TestCase):
         for of in FAMILIES:
             for number in range(2):
                 job = Job(3, of.name, number)
-                said, sheets = paper(job), family(of.name).draw(paper(job), job.rng("layout"), 100)
+                said, sheets = paper(job), family(of.name).draw(paper(job), job.chance(), 100)
                 words = Counter(w.text.casefold().strip(".,:;") for sheet in sheets for w in sheet.words)
                 for value in said.values:
                     for word in value.shown.casefold().split():
