@@ -23,6 +23,7 @@ from keybundle.core.marks.model import Wanted
 from keybundle.core.marks.sheets import find_separator
 from keybundle.core.reading.born import read_text_layer
 from keybundle.core.reading.engine import get_engine, read_box, read_page
+from keybundle.core.reading.second import get_line_reader, read_lines
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.store.files import FileStore
 from keybundle.core.workflows.page_jobs import PageJob
@@ -150,6 +151,11 @@ def read_zones(job: PageJob, zones: Sequence[tuple[float, float, float, float]])
 def read_area(job: PageJob, box: Box) -> bytes:
     """Read one area of a page closely; return bytes of ``PageText`` with the words in px of the upright page."""
     return read_box(_decode(job), job.measured_frame, box, get_engine(job.language)).to_bytes()
+
+
+def read_lines_again(job: PageJob, boxes: Sequence[Box]) -> list[tuple[str, float]]:
+    """Read lines of a page with the second reader; return the text and the confidence of each, for boxes in px upright."""
+    return [(x.text, x.confidence) for x in read_lines(_decode(job), job.measured_frame, boxes, get_line_reader())]
 
 
 def draw_raw(path: str, name: str, target: str, size_px: int) -> None:

@@ -1,0 +1,99 @@
+"""A second, independent reader for value zones: a small line-recognition network.
+
+It reads numbers, codes and dates where the first reader slips, runs words of prose together and drops signs of currency:
+a reader of values, never of pages. Only worker processes load it, when they first need it.
+
+The network is the recognition model of the wheel ``rapidocr-onnxruntime`` (a convolutional one with connectionist temporal
+classification: A. Graves et al., Connectionist temporal classification, ICML 2006); nothing else of that wheel is used.
+"""
+
+from __future__ import annotations
+
+import functools
+import importlib.util
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from keybundle.core.base.boxes import Box, Frame
+from keybundle.core.base.errors import Passing
+from keybundle.core.imaging.picture import Picture, Pixels
+from keybundle.core.imaging.render import straighten
+
+PACKAGE, MODEL = "rapidocr_onnxruntime", "models/ch_PP-OCRv4_rec_infer.onnx"
+HIGH_PX, WIDEST_PX, NARROWEST_PX = 48, 2000, 24
+ABOVE, BESIDE = 0.25, 0.4  # paper around a line, in its heights
+
+
+@dataclass(frozen=True)
+class LineRead:
+    """What stands on a line, and the mean confidence of its characters from 0 to 1; nothing read is empty at 0."""
+
+    text: str
+    confidence: float
+
+
+class LineReader:
+    """Reads pictures of single lines."""
+
+    def __init__(self) -> None:
+        import onnxruntime
+
+        found = importlib.util.find_spec(PACKAGE)
+        folders = list(found.submodule_search_locations or ()) if found else []
+        path = Path(folders[0], MODEL) if folders else Path(MODEL)
+        if not path.is_file():
+            raise Passing(
+                "The second reader's model is missing, so values are read once only. Install the package "
+                "rapidocr-onnxruntime; what was captured is safe."
+            )
+        options = onnxruntime.SessionOptions()
+        options.intra_op_num_threads = options.inter_op_num_threads = 1
+        options.log_severity_level = 3
+        self._session: Any = onnxruntime.InferenceSession(str(path), options, providers=["CPUExecutionProvider"])
+        self._input = self._session.get_inputs()[0].name
+        signs = self._session.get_modelmeta().custom_metadata_map["character"].splitlines()
+        self._signs = ["", *signs, " "]  # class 0 is the pause between characters, the last one the space
+
+    def read(self, grey: Pixels) -> LineRead:
+        """Return what a line says, given as ``(H, W) uint8`` with 0 = ink and little paper around it."""
+        scale = HIGH_PX / grey.shape[0]
+        width = min(WIDEST_PX, max(NARROWEST_PX, round(grey.shape[1] * scale)))
+        small = cv2.resize(grey, (width, HIGH_PX), interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC)
+        plane = small.astype(np.float32) / 127.5 - 1
+        (said,) = self._session.run(None, {self._input: np.broadcast_to(plane, (1, 3, HIGH_PX, width)).copy()})
+        return decode_path(said[0], self._signs)
+
+
+def decode_path(said: npt.NDArray[np.float32], signs: Sequence[str]) -> LineRead:
+    """Return the best path of ``(steps, classes)`` probabilities: repeated classes are one, class 0 is a pause."""
+    best = said.argmax(axis=1)
+    starts = np.flatnonzero((best > 0) & (best != np.concatenate(([0], best[:-1]))))
+    if not len(starts):
+        return LineRead("", 0.0)
+    text = "".join(signs[i] for i in best[starts])
+    return LineRead(text.strip(), float(said[starts, best[starts]].mean()))
+
+
+@functools.lru_cache(maxsize=1)
+def get_line_reader() -> LineReader:
+    """Return this process's second reader; raises Passing where its model is missing."""
+    return LineReader()
+
+
+def read_lines(picture: Picture, frame: Frame, boxes: Sequence[Box], reader: LineReader) -> list[LineRead]:
+    """Read lines of a page again, each box in px of the upright picture; an empty or far-off box reads as nothing."""
+    upright = straighten(picture, frame)
+    found = []
+    for left, top, right, bottom in boxes:
+        high = bottom - top
+        above, beside = round(ABOVE * high), round(BESIDE * high)
+        part = upright[max(0, top - above) : bottom + above, max(0, left - beside) : right + beside]
+        is_whole = right > left and bottom > top and bool(part.size)
+        found.append(reader.read(np.ascontiguousarray(part)) if is_whole else LineRead("", 0.0))
+    return found
