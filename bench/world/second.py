@@ -46,7 +46,12 @@ def find_value(shown: str, words: Sequence[PlacedWord]) -> Box | None:
         run = words[at : at + len(wanted)]
         if [w.text for w in run] == wanted:
             boxes = [w.box for w in run]
-            return min(b[0] for b in boxes), min(b[1] for b in boxes), max(b[2] for b in boxes), max(b[3] for b in boxes)
+            return (
+                min(b[0] for b in boxes),
+                min(b[1] for b in boxes),
+                max(b[2] for b in boxes),
+                max(b[3] for b in boxes),
+            )
     return None
 
 
@@ -65,9 +70,7 @@ def read_twice(job: Job) -> list[Twice]:
         inside = [w.text for w in text.words if _lies_in(w.box, box)]
         start = time.perf_counter()
         (again,) = read_lines(picture, made.frame, [box], get_line_reader())
-        found.append(
-            Twice(_kind(value.part), value.shown, " ".join(inside), again.text, time.perf_counter() - start)
-        )
+        found.append(Twice(_kind(value.part), value.shown, " ".join(inside), again.text, time.perf_counter() - start))
     return found
 
 
@@ -104,8 +107,8 @@ def measure_world_second(seed: int | None = None, each: int = A_FAMILY) -> list[
     by_kind = {kind: (lambda v, kind=kind: v.kind == kind) for kind in ("amount", "date", "code", "words")}
     return [
         f"Two readers on the values of the broad world, {told}; the second takes "
-        f"{1000 * sum(v.seconds for v in values) / len(values):.0f} ms a value. Spaces and signs of currency do not count.", "",
-        "| values | asked | first reader right | second right | of the first one's slips the second has right | both say the same "
+        f"{1000 * sum(v.seconds for v in values) / len(values):.0f} ms a value. Spaces and currencies do not count.", "",
+        "| values | asked | first reader right | second right | slips that the second has right | both say the same "
         "| of these wrong |",
         "| --- | --- | --- | --- | --- | --- | --- |",
         *(_tell(name, values, which) for name, which in by_kind.items()), _tell("**all**", values, lambda v: True),

@@ -23,7 +23,7 @@ from keybundle.core.imaging.clean import NONE, Steps, clean, despeckle, find_she
 from keybundle.core.imaging.colour import decide_colour
 from keybundle.core.imaging.judge import find_ink, judge, measure_skew, shrink
 from keybundle.core.imaging.leaders import take_out_leaders
-from keybundle.core.imaging.letters import measure_letters_mm
+from keybundle.core.imaging.letters import measure_print
 from keybundle.core.imaging.parts import label_parts
 from keybundle.core.imaging.picture import Picture, decode, from_pil, probe, to_grey
 from keybundle.core.imaging.render import straighten
@@ -270,9 +270,9 @@ class Letters(unittest.TestCase):
                 sheet.put("on our own we can save some ore near a cave", 20, 30 + 8 * i, face, size_pt)
             left, top, right, bottom = load_face(face, round(size_pt / 72 * 300), False).getbbox("x")
             self.assertGreater(right, left)
-            found = measure_letters_mm(np.array(sheet.image), 300)
+            found = measure_print(np.array(sheet.image), 300, 0.0).small_mm
             self.assertAlmostEqual(found or 0.0, (bottom - top) / 300 * 25.4, delta=0.12)
-        self.assertIsNone(measure_letters_mm(np.full((400, 300), 255, np.uint8), 300))
+        self.assertIsNone(measure_print(np.full((400, 300), 255, np.uint8), 300, 0.0).small_mm)
 
 
 class Leaders(unittest.TestCase):

@@ -8,12 +8,13 @@ import unittest
 import warnings
 
 import jiwer
+import numpy as np
 from PIL import Image
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.errors import EnvironmentProblem
 from keybundle.core.imaging.judge import judge
-from keybundle.core.imaging.picture import Pixels, from_pil, to_grey
+from keybundle.core.imaging.picture import Picture, Pixels, from_pil, to_grey
 from keybundle.core.imaging.render import straighten
 from keybundle.core.reading.engine import TesseractEngine, choose_scale, get_engine, read_page
 from keybundle.core.reading.text import PageText, Word
@@ -91,17 +92,61 @@ class Reading(unittest.TestCase):
         for size_pt, share in ((7.0, 1.0), (11.0, 2 / 3)):
             sheet = Sheet(300)
             for row in range(20):
-                sheet.put(
-                    "a sum of even money is owed on the same day as soon as it is named",
-                    20,
-                    40 + 8 * row,
-                    "plain",
-                    size_pt,
-                )
+                words = [
+                    "a",
+                    "sum",
+                    "of",
+                    "even",
+                    "money",
+                    "is",
+                    "owed",
+                    "on",
+                    "the",
+                    "same",
+                    "day",
+                    "as",
+                    "soon",
+                    "as",
+                    "it",
+                    "is",
+                    "named",
+                ]
+                sheet.put(" ".join(words[row % 7 :]), 20, 40 + 8 * row, "plain", size_pt)
             picture = from_pil(sheet.image, 300)
             self.assertAlmostEqual(choose_scale(picture, Frame(picture.width, picture.height)), share)
             sideways = from_pil(sheet.image.transpose(Image.Transpose.ROTATE_90), 300)
             self.assertAlmostEqual(choose_scale(sideways, Frame(sideways.width, sideways.height, 90)), share)
+
+    def test_a_long_table_is_read_at_full_size_though_it_lies_slanting(self) -> None:
+        for rows, share in ((20, 1.0), (6, 2 / 3)):
+            sheet = Sheet(300)
+            for row in range(rows):
+                sheet.put("paper for the copier in the hall", 20, 40 + 7 * row, "plain", 11)
+                sheet.put(str(row * 7919 % 90), 120, 40 + 7 * row, "plain", 11, align="right")
+                sheet.put(f"{row * 7919 % 4000}.50", 180, 40 + 7 * row, "plain", 11, align="right")
+            made = scan(sheet.image, sheet.words, 300, Effects(skew_degrees=1.6), 3)
+            self.assertAlmostEqual(choose_scale(from_pil(made.image, 300), made.frame), share)
+
+    def test_what_comes_out_poor_is_read_again_larger_and_the_surer_reading_is_kept(self) -> None:
+        class Doubtful:
+            def __init__(self, larger: float) -> None:
+                self.read_at: list[float] = []
+                self.larger = larger
+
+            def read(self, grey: Pixels, dpi: float, *, layout: str = "page") -> list[Word]:
+                self.read_at.append(dpi)
+                return [Word(f"{dpi:.0f}", (10, 10, 40, 20), self.larger if dpi > 250 else 0.7, 0, 0)]
+
+            def tell_rotation(self, grey: Pixels, dpi: float) -> int | None:
+                return None
+
+        page = Picture(np.full((900, 700), 255, np.uint8), 600, "grey")
+        for larger, kept in ((0.9, "300"), (0.5, "200")):
+            engine = Doubtful(larger)
+            text = read_page(page, Frame(700, 900), engine)
+            self.assertEqual([round(dpi) for dpi in engine.read_at], [200, 300])
+            self.assertEqual([w.text for w in text.words], [kept])
+            self.assertLess(abs(text.words[0].box[2] - 40 * 600 / int(kept)), 2, "in px of the captured picture")
 
     def test_a_real_scan(self) -> None:
         # Source: feyn.tif of Debian's leptonlib source, a printed page; a line of it as anybody can read it.

@@ -18,7 +18,7 @@ from keybundle.core.base.boxes import Box, Frame
 from keybundle.core.base.errors import Passing
 from keybundle.core.imaging.clean import NONE, Steps, clean
 from keybundle.core.imaging.leaders import take_out_leaders
-from keybundle.core.imaging.letters import measure_letters_mm
+from keybundle.core.imaging.letters import measure_print
 from keybundle.core.imaging.picture import Picture, Pixels, to_grey
 from keybundle.core.imaging.render import straighten
 from keybundle.core.imaging.scale import scale_by
@@ -30,7 +30,8 @@ CLOSE_DPI = 330.0
 LINE_MM = 9.0
 LEAST_INK = 40
 READ_DPI, LARGEST_DPI, MINIMUM_DPI = 200.0, 300.0, 185.0
-SMALL_MM, PAPER_MM, TRUSTED = 1.45, 3.0, 0.6
+SMALL_MM, MANY_ROWS, POOR = 1.45, 12, 0.85
+PAPER_MM, TRUSTED = 3.0, 0.6
 
 
 class Engine(Protocol):
@@ -121,31 +122,49 @@ def get_engine(language: str) -> Engine:
 def read_page(picture: Picture, frame: Frame, engine: Engine, steps: Steps = NONE) -> PageText:
     """Read a page upright, straight and cleaned; boxes come back in px of the upright picture.
 
+    What comes out poor is read again at full size, and the reading that is surer of itself is kept.
+    """
+    scale, largest = choose_scale(picture, frame), min(1.0, LARGEST_DPI / picture.dpi)
+    words = _read_at(scale, picture, frame, engine, steps)
+    if scale < largest and 0 < measure_confidence(words) < POOR:
+        again = _read_at(largest, picture, frame, engine, steps)
+        words = max(words, again, key=measure_confidence)
+    return PageText(tuple(words), frame)
+
+
+def _read_at(scale: float, picture: Picture, frame: Frame, engine: Engine, steps: Steps) -> list[Word]:
+    """Read a page at a share of its captured size.
+
     What has letters and was passed over is read again by itself: the engine's page layout drops columns of tables.
     """
-    scale = choose_scale(picture, frame)
     dpi = picture.dpi * scale
     grey = take_out_leaders(clean(straighten(picture, frame, scale=scale), dpi, steps), dpi)
     words = engine.read(grey, dpi)
     for box in find_unread(grey, dpi, words):
         words += _read_area(grey, dpi, box, engine, words[-1] if words else None)
-    return PageText(tuple(_scaled(w, 1 / scale) for w in words), frame)
+    return [_scaled(w, 1 / scale) for w in words]
+
+
+def measure_confidence(words: Sequence[Word]) -> float:
+    """Return the mean confidence of the letters of words, 0 to 1; 0 for none."""
+    letters = sum(len(w.text) for w in words)
+    return sum(w.confidence * len(w.text) for w in words) / letters if letters else 0.0
 
 
 def choose_scale(picture: Picture, frame: Frame) -> float:
-    """Return at which share of its captured size a page is read: near ``READ_DPI``, small print at full size.
+    """Return at which share of its captured size a page is read: near ``READ_DPI``, small print and long tables at full size.
 
-    At two thirds of 300 dpi large print loses no words and takes half the time; letters under ``SMALL_MM`` do lose some.
-    Sizes between the two lose more than either.
+    At two thirds of 300 dpi large print loses no words and takes half the time; letters under ``SMALL_MM`` do lose some,
+    and so do the single figures in the columns of a long table. Sizes between the two lose more than either.
     """
     if MINIMUM_DPI <= picture.dpi <= READ_DPI * 1.15:
         return 1.0
     if picture.dpi < MINIMUM_DPI:
         return READ_DPI / picture.dpi
     look = scale_by(to_grey(picture), READ_DPI / picture.dpi)
-    letters = measure_letters_mm(np.ascontiguousarray(np.rot90(look, -(frame.rotation // 90))), READ_DPI)
-    is_small = letters is not None and letters < SMALL_MM
-    return min(1.0, (LARGEST_DPI if is_small else READ_DPI) / picture.dpi)
+    found = measure_print(np.ascontiguousarray(np.rot90(look, -(frame.rotation // 90))), READ_DPI, frame.skew_degrees)
+    is_hard = found.rows >= MANY_ROWS or (found.small_mm is not None and found.small_mm < SMALL_MM)
+    return min(1.0, (LARGEST_DPI if is_hard else READ_DPI) / picture.dpi)
 
 
 def _read_area(grey: Pixels, dpi: float, box: Box, engine: Engine, last: Word | None) -> list[Word]:
