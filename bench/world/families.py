@@ -23,7 +23,7 @@ TEXTS = (
     "The parts that were taken out are kept for a month and can be looked at on the premises.",
     "A copy of this paper goes to the committee and to the keeper of the store.",
 )
-HANDWRITING = "book"  # the slanting hand of the shipped faces is missing; a light serif at a slant stands for it
+HANDWRITING = "hand"
 MARGIN_MM, RIGHT_MM, FOOT_MM = 20.0, 190.0, 280.0
 
 
@@ -194,7 +194,7 @@ def _filled_form(paper: Paper, by: Chance, dpi: int) -> list[Sheet]:
 def _stamped(paper: Paper, by: Chance, dpi: int) -> list[Sheet]:
     """Put a paper with labels, and a stamp and somebody's note over its text."""
     (sheet,) = _label_left(paper, by, dpi)
-    truth = len(sheet.words)
+    truth, runs = len(sheet.words), len(sheet.runs)
     x, y = by.paper.uniform(95, 130), by.paper.uniform(92, 130)
     for edge in (y - 8, y + 8):
         sheet.rule(x, edge, x + 52, edge, 0.8)
@@ -209,7 +209,7 @@ def _stamped(paper: Paper, by: Chance, dpi: int) -> list[Sheet]:
         HANDWRITING,
         22,
     )
-    del sheet.words[truth:]  # what was stamped and scribbled is no text of the paper
+    del sheet.words[truth:], sheet.runs[runs:]  # what was stamped and scribbled is no text of the paper
     return [sheet]
 
 
@@ -352,6 +352,11 @@ def _letter(paper: Paper, by: Chance, dpi: int) -> list[Sheet]:
     y = sheet.paragraph(f"{opening} {' '.join(by.paper.sample(TEXTS, 3))}", MARGIN_MM, 110, 170, face, size) + 3
     y = _prose(sheet, paper, by.paper, y, 2)
     sheet.put("Yours faithfully", MARGIN_MM, y + 4, face, size)
+    truth, runs = len(sheet.words), len(sheet.runs)
+    sheet.put(
+        sender.shown, MARGIN_MM + by.paper.uniform(0, 20), y + 14, HANDWRITING, by.paper.uniform(18, 26), bold=True
+    )
+    del sheet.words[truth:], sheet.runs[runs:]  # a signature is no print
     if where == "signature":
         sheet.put(sender.shown, MARGIN_MM, y + 22, face, size)
     if where == "foot":

@@ -24,6 +24,7 @@ from keybundle.core.imaging.colour import decide_colour
 from keybundle.core.imaging.judge import find_ink, judge, measure_skew, shrink
 from keybundle.core.imaging.leaders import take_out_leaders
 from keybundle.core.imaging.letters import measure_print
+from keybundle.core.imaging.light import turn_light_on_dark
 from keybundle.core.imaging.parts import label_parts
 from keybundle.core.imaging.picture import Picture, decode, from_pil, probe, to_grey
 from keybundle.core.imaging.render import straighten
@@ -273,6 +274,31 @@ class Letters(unittest.TestCase):
             found = measure_print(np.array(sheet.image), 300, 0.0).small_mm
             self.assertAlmostEqual(found or 0.0, (bottom - top) / 300 * 25.4, delta=0.12)
         self.assertIsNone(measure_print(np.full((400, 300), 255, np.uint8), 300, 0.0).small_mm)
+
+
+class LightOnDark(unittest.TestCase):
+    def page(self, *, dark: bool) -> np.ndarray[Any, np.dtype[np.uint8]]:
+        sheet = Sheet(200)
+        ground, ink = ((40,) * 3, (235,) * 3) if dark else ((255,) * 3, (0,) * 3)
+        sheet.block(20, 50, 190, 58, ground)
+        sheet.put("Article      Count      Amount", 24, 56, "plain", 11, bold=True, ink=ink)
+        sheet.put("garden hose, in a row below the head", 24, 70, "plain", 11)
+        return np.array(sheet.image, dtype=np.uint8)
+
+    def test_a_dark_band_becomes_as_if_printed_dark_on_light(self) -> None:
+        page, plain = self.page(dark=True), self.page(dark=False)
+        turned = turn_light_on_dark(page, 200.0)
+        self.assertLess(float(np.abs(turned.astype(int) - plain)[:500].mean()), 0.5)
+        np.testing.assert_array_equal(turned[500:], page[500:], "what lies below stays")
+        words = [w.text for w in get_engine("eng").read(turned, 200.0)]
+        self.assertEqual(words[:3], ["Article", "Count", "Amount"])
+
+    def test_a_page_without_bands_is_left_alone(self) -> None:
+        page = self.page(dark=False)
+        self.assertIs(turn_light_on_dark(page, 200.0), page)
+        cv2.circle(page, (800, 1400), 150, (20,), -1)
+        cv2.rectangle(page, (300, 1800), (1300, 1804), (0,), -1)
+        np.testing.assert_array_equal(turn_light_on_dark(page, 200.0), page, "a seal and a thick rule are no bands")
 
 
 class Leaders(unittest.TestCase):

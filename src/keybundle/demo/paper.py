@@ -12,6 +12,7 @@ from keybundle.core.base.boxes import Box
 
 FACES = {
     "serif": "Lora", "book": "CrimsonPro", "plain": "SourceSans3", "firm": "LibreFranklin", "typewriter": "CourierPrime",
+    "hand": "Caveat",
 }  # fmt: skip
 A4_MM = (210.0, 297.0)
 INK = (24, 24, 28)
@@ -25,12 +26,28 @@ class PlacedWord:
     box: Box
 
 
+@dataclass(frozen=True)
+class Run:
+    """A line of print as it was put: where it begins on its baseline in mm, its face, its size and weight."""
+
+    text: str
+    x_mm: float
+    y_mm: float
+    face: str
+    size_pt: float
+    bold: bool
+
+
 @functools.lru_cache(maxsize=256)
 def load_face(face: str, size_px: int, bold: bool) -> ImageFont.FreeTypeFont:
     """Return one of the shipped faces at a size."""
+    return ImageFont.truetype(face_file(face, bold), size_px, layout_engine=ImageFont.Layout.BASIC)
+
+
+def face_file(face: str, bold: bool) -> str:
+    """Return the file of one of the shipped faces."""
     weight = "700Bold" if bold else "400Regular"
-    path = files("keybundle.demo").joinpath("faces", f"{FACES[face]}_{weight}.ttf")
-    return ImageFont.truetype(str(path), size_px, layout_engine=ImageFont.Layout.BASIC)
+    return str(files("keybundle.demo").joinpath("faces", f"{FACES[face]}_{weight}.ttf"))
 
 
 @dataclass(frozen=True)
@@ -65,6 +82,7 @@ class Sheet:
     colour: bool = False
     words: list[PlacedWord] = field(default_factory=list)
     size_mm: tuple[float, float] = A4_MM
+    runs: list[Run] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         width, height = (round(mm / 25.4 * self.dpi) for mm in self.size_mm)
@@ -90,6 +108,7 @@ class Sheet:
         if align != "left":
             length = sum(stamp.advance for _, stamp in stamps) + space * (len(stamps) - 1)
             x -= length if align == "right" else length / 2
+        self.runs.append(Run(text, x / self.dpi * 25.4, y_mm, face, size_pt, bold))
         for word, stamp in stamps:
             left, top, right, bottom = stamp.box
             at = (round(x) + left, y + top)

@@ -19,6 +19,7 @@ from keybundle.core.base.errors import Passing
 from keybundle.core.imaging.clean import NONE, Steps, clean
 from keybundle.core.imaging.leaders import take_out_leaders
 from keybundle.core.imaging.letters import measure_print
+from keybundle.core.imaging.light import turn_light_on_dark
 from keybundle.core.imaging.picture import Picture, Pixels, to_grey
 from keybundle.core.imaging.render import straighten
 from keybundle.core.imaging.scale import scale_by
@@ -138,7 +139,8 @@ def _read_at(scale: float, picture: Picture, frame: Frame, engine: Engine, steps
     What has letters and was passed over is read again by itself: the engine's page layout drops columns of tables.
     """
     dpi = picture.dpi * scale
-    grey = take_out_leaders(clean(straighten(picture, frame, scale=scale), dpi, steps), dpi)
+    straight = turn_light_on_dark(clean(straighten(picture, frame, scale=scale), dpi, steps), dpi)
+    grey = take_out_leaders(straight, dpi)
     words = engine.read(grey, dpi)
     for box in find_unread(grey, dpi, words):
         words += _read_area(grey, dpi, box, engine, words[-1] if words else None)
