@@ -296,6 +296,12 @@ class LightOnDark(unittest.TestCase):
     def test_a_page_without_bands_is_left_alone(self) -> None:
         page = self.page(dark=False)
         self.assertIs(turn_light_on_dark(page, 200.0), page)
+        sheet = Sheet(200)
+        for row, face in enumerate(("plain", "serif", "typewriter", "book", "firm")):
+            for column, size_pt in enumerate((14, 18, 24, 30)):
+                sheet.put("Tenancy", 20 + 44 * column, 40 + 20 * row, face, size_pt, bold=True)
+        bold = np.where(np.array(sheet.image) > 190, 255, 0).astype(np.uint8)
+        np.testing.assert_array_equal(turn_light_on_dark(bold, 200.0), bold, "titles in bold are no bands")
         cv2.circle(page, (800, 1400), 150, (20,), -1)
         cv2.rectangle(page, (300, 1800), (1300, 1804), (0,), -1)
         np.testing.assert_array_equal(turn_light_on_dark(page, 200.0), page, "a seal and a thick rule are no bands")

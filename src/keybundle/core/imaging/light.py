@@ -12,7 +12,7 @@ from keybundle.core.imaging.scale import scale_by
 WHITE = 255
 LOOK_DPI, DARK = 100.0, 128
 STROKE_MM, LEAST_WIDE_MM, LEAST_HIGH_MM = 1.2, 6.0, 2.6
-FILLED, DARK_SHARE = 0.8, 0.5
+FILLED, DARK_SHARE = 0.8, 0.85
 
 
 def turn_light_on_dark(grey: Pixels, dpi: float) -> Pixels:
@@ -31,11 +31,17 @@ def turn_light_on_dark(grey: Pixels, dpi: float) -> Pixels:
     out, by = grey.copy(), grey.shape[1] / look.shape[1]
     _, _, stats, _ = cv2.connectedComponentsWithStats(bands)
     for left, top, width, height, area in (tuple(int(v) for v in row) for row in stats[1:]):
-        if area < FILLED * width * height or dark[top : top + height, left : left + width].mean() < DARK_SHARE:
+        if area < FILLED * width * height or not _has_dark_borders(dark[top : top + height, left : left + width]):
             continue
         box = (round(left * by), round(top * by), round((left + width) * by), round((top + height) * by))
         _turn(out, box, round(by) + 1)
     return out
+
+
+def _has_dark_borders(band: Pixels) -> bool:
+    """Whether all four sides of a part are dark along their whole length, as no word in bold is."""
+    inner = band[1:-1, 1:-1]
+    return bool(min(inner[0].mean(), inner[-1].mean(), inner[:, 0].mean(), inner[:, -1].mean()) >= DARK_SHARE)
 
 
 def _turn(out: Pixels, box: Box, edge: int) -> None:
