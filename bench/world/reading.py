@@ -27,6 +27,7 @@ from keybundle.core.imaging.render import straighten
 from keybundle.core.reading.born import read_text_layer
 from keybundle.core.reading.engine import get_engine, read_page
 from keybundle.core.reading.languages import find_language_data
+from keybundle.core.reading.upright import tell_upright
 
 MODES = ("grey", "1-bit")
 A_FAMILY, MANY_WORDS, WORSE = 10, 100, 0.02
@@ -64,10 +65,11 @@ def read_document(job: Job) -> list[Read]:
         middle = time.perf_counter()
         bare.SetImage(Image.fromarray(straighten(picture, made.frame)))
         bare.SetSourceResolution(DPI)
-        said = bare.GetUTF8Text().split()
+        said, end = bare.GetUTF8Text().split(), time.perf_counter()
+        turned = tell_upright(picture, judge(picture), get_engine("eng"))
         found.append(Read(
             job.family, job.mode, len(truth), count_wrong(truth, (w.text for w in text.words)), count_wrong(truth, said),
-            middle - start, time.perf_counter() - middle, judge(picture).rotation == made.frame.rotation,
+            middle - start, end - middle, turned == made.frame.rotation,
         ))  # fmt: skip
     return found
 

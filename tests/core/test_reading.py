@@ -6,6 +6,7 @@ import os
 import random
 import unittest
 import warnings
+from dataclasses import replace
 
 import jiwer
 import numpy as np
@@ -13,11 +14,12 @@ from PIL import Image
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.errors import EnvironmentProblem
-from keybundle.core.imaging.judge import judge
+from keybundle.core.imaging.judge import Judgement, judge
 from keybundle.core.imaging.picture import Picture, Pixels, from_pil, to_grey
 from keybundle.core.imaging.render import straighten
 from keybundle.core.reading.engine import TesseractEngine, choose_scale, get_engine, read_page
 from keybundle.core.reading.text import PageText, Word
+from keybundle.core.reading.upright import tell_upright
 from keybundle.demo.layouts import draw_document, fixed_layout
 from keybundle.demo.names import make_world
 from keybundle.demo.paper import Sheet
@@ -147,6 +149,26 @@ class Reading(unittest.TestCase):
             self.assertEqual([round(dpi) for dpi in engine.read_at], [200, 300])
             self.assertEqual([w.text for w in text.words], [kept])
             self.assertLess(abs(text.words[0].box[2] - 40 * 600 / int(kept)), 2, "in px of the captured picture")
+
+    def test_the_engine_is_asked_which_way_up_only_where_the_lines_leave_a_doubt(self) -> None:
+        class Asked:
+            told: int | None = 180
+            asked = 0
+
+            def read(self, grey: Pixels, dpi: float, *, layout: str = "page") -> list[Word]:
+                return []
+
+            def tell_rotation(self, grey: Pixels, dpi: float) -> int | None:
+                self.asked += 1
+                return self.told
+
+        engine, page = Asked(), Picture(np.full((900, 700), 255, np.uint8), 300, "grey")
+        sure = Judgement(90, 0.0, 500.0, False, 5.0, True)
+        self.assertEqual((tell_upright(page, sure, engine), engine.asked), (90, 0))
+        doubtful = replace(sure, upright_margin=0.5)
+        self.assertEqual((tell_upright(page, doubtful, engine), engine.asked), (270, 1))
+        engine.told = None
+        self.assertEqual(tell_upright(page, doubtful, engine), 90, "who does not know leaves it")
 
     def test_a_real_scan(self) -> None:
         # Source: feyn.tif of Debian's leptonlib source, a printed page; a line of it as anybody can read it.

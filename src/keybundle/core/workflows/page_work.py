@@ -13,11 +13,11 @@ from keybundle.core.base.files import write_atomic
 from keybundle.core.batches.model import Facts
 from keybundle.core.imaging.clean import Steps
 from keybundle.core.imaging.colour import decide_colour
-from keybundle.core.imaging.judge import judge, shrink
+from keybundle.core.imaging.judge import judge
 from keybundle.core.imaging.photo import encode_flat, flatten_photograph
-from keybundle.core.imaging.picture import PDF_DPI, Picture, decode, probe, to_grey
+from keybundle.core.imaging.picture import PDF_DPI, Picture, decode, probe
 from keybundle.core.imaging.properties import read_properties
-from keybundle.core.imaging.render import encode_previews, straighten
+from keybundle.core.imaging.render import encode_previews
 from keybundle.core.marks.found import find_marks
 from keybundle.core.marks.model import Wanted
 from keybundle.core.marks.sheets import find_separator
@@ -25,12 +25,13 @@ from keybundle.core.reading.born import read_text_layer
 from keybundle.core.reading.engine import get_engine, read_box, read_page
 from keybundle.core.reading.second import get_line_reader, read_lines
 from keybundle.core.reading.text import PageText, Word
+from keybundle.core.reading.upright import tell_upright
 from keybundle.core.store.files import FileStore
 from keybundle.core.workflows.page_jobs import PageJob
 from keybundle.core.workflows.preview_files import preview_path
 
 PREVIEWS = (("screen", 1500), ("thumbnail", 240))
-DOUBT, ZONE_EDGE_MM = 2.0, 1.0
+ZONE_EDGE_MM = 1.0
 
 
 def load(language: str = "eng") -> None:
@@ -60,14 +61,12 @@ def examine(job: PageJob, wanted: Wanted, cache: str, files_root: str) -> tuple[
         picture, flat_sha = flat, FileStore(Path(files_root)).put(encode_flat(flat))
     separator = find_separator(picture) if wanted.separator else None
     found = judge(picture)
-    if not job.upright:
-        found = replace(found, rotation=0, upright_margin=DOUBT)
+    is_shown = separator is None and not found.is_blank
+    rotation = 0
+    if job.upright:
+        rotation = tell_upright(picture, found, get_engine("eng")) if is_shown else found.rotation
     if not job.deskew:
         found = replace(found, skew_degrees=0.0)
-    rotation = found.rotation
-    if separator is None and not found.is_blank and found.upright_margin < DOUBT:
-        rotation = _ask_engine(picture, rotation, found.skew_degrees)
-    is_shown = separator is None and not found.is_blank
     facts = Facts(
         width=picture.width, height=picture.height, dpi=picture.dpi, mode=picture.mode, rotation=rotation,
         skew_degrees=found.skew_degrees, ink_mm2=round(found.ink_mm2, 2), is_blank=found.is_blank,
@@ -90,14 +89,6 @@ def look_for_marks(job: PageJob, wanted: Wanted) -> dict[str, Any]:
         "separator": separator is not None, "separator_type": separator.type_name if separator else "",
         "marks": [asdict(m) for m in find_marks(picture, wanted)], "looked_for": wanted.names,
     }  # fmt: skip
-
-
-def _ask_engine(picture: Picture, rotation: int, skew_degrees: float) -> int:
-    """Let the OCR engine tell up from down where the page's own lines leave a doubt."""
-    grey, dpi = shrink(to_grey(picture), picture.dpi, 150)
-    frame = Frame(grey.shape[1], grey.shape[0], rotation, skew_degrees)
-    more = get_engine("eng").tell_rotation(straighten(Picture(grey, dpi, "grey"), frame), dpi)
-    return rotation if more is None else (rotation + more) % 360
 
 
 def make_previews(
