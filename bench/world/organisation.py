@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 
+from stdnum.iso7064 import mod_97_10
+
 from bench.world.country import COUNTRIES, Country, person, say_amount, say_date
 
 ROOTS = (
@@ -150,7 +152,9 @@ def _sender(rng: random.Random) -> Sender:
     registered = (
         f"Registered at {rng.choice(country.towns)}, no. {digits(6)}. Tax no. {digits(3)}/{digits(4)}/{digits(4)}"
     )
-    account = f"{country.name[:2].upper()}{digits(2)} " + " ".join(digits(4) for _ in range(4))
+    code, bank = country.name[:2].upper(), digits(16)
+    check = mod_97_10.calc_check_digits(bank + code)
+    account = " ".join([f"{code}{check}", *(bank[i : i + 4] for i in range(0, 16, 4))])
     labels = {part: rng.choice(words) for part, (_, words) in NAMES.items()}
     titles = {kind: rng.choice(names) for kind, (names, _) in KINDS.items()}
     return Sender(firm(rng), country, rng.choice(("plain", "serif", "typewriter", "book", "firm")), rng.uniform(7, 12), address,

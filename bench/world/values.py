@@ -1,0 +1,182 @@
+"""Types and values in organisations never seen: right, sure, and wrong when sure, before and after learning."""
+
+from __future__ import annotations
+
+import random
+import time
+from collections import defaultdict
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from bench.world.families import FAMILIES, JUDGED_ONLY
+from bench.world.organisation import AMOUNTS, DATES
+from bench.world.papers import Job, organisation, paper
+from bench.world.reading import MODES
+from bench.world.readings import read_jobs
+from bench.world.seeds import take_fresh_seed
+from bench.world.setup import REGISTER, is_right, make_book, make_rule, make_types
+from keybundle.core.fields.values import FieldValue, Origin
+from keybundle.core.proposing.calibration import upper_share
+from keybundle.core.proposing.examples import Example
+from keybundle.core.proposing.lessons import learn_fields
+from keybundle.core.proposing.look import look_at
+from keybundle.core.proposing.memory import Memory
+from keybundle.core.proposing.propose import Hints, ReadPage, propose_values
+from keybundle.core.proposing.types import guess_type
+from keybundle.core.reading.text import PageText
+from keybundle.core.registers.book import Book
+from keybundle.core.setup.model import DocumentType
+
+ORGANISATIONS, FORMS, ASKED = 12, 25, 2
+SURE_TYPE, BAR = 0.8, 0.8
+CODES = {"number", "order", "account", "parcels", "weight"}
+
+
+@dataclass(frozen=True)
+class Told:
+    """One field of one document: what was said of it."""
+
+    family: str
+    kind: str
+    right: bool
+    sure: bool
+
+
+@dataclass(frozen=True)
+class Answer:
+    """One document: whether its type is right and sure, and its fields (those of its true type)."""
+
+    family: str
+    type_right: bool
+    type_sure: bool
+    fields: tuple[Told, ...]
+    seconds: float
+
+    @property
+    def is_done(self) -> bool:
+        """Whether it is right and sure in type and every value, so that no key is needed."""
+        return self.type_right and self.type_sure and all(f.right and f.sure for f in self.fields)
+
+
+class House:
+    """An organisation at work: its set-up, its register, and what it has confirmed."""
+
+    def __init__(self, seed: int) -> None:
+        self.of = organisation(seed)
+        self.types: tuple[DocumentType, ...] = make_types(self.of)
+        self.books: dict[str, Book] = {REGISTER: make_book(self.of)}
+        self.memory = Memory()
+
+    def type_of(self, job: Job) -> DocumentType:
+        """Return the true type of a document."""
+        name = self.of.types[paper(job).kind][0]
+        return next(t for t in self.types if t.name == name)
+
+    def confirm(self, documents: Sequence[tuple[Job, list[PageText]]]) -> None:
+        """Learn from documents whose type and values were typed without a mistake."""
+        examples = []
+        for number, (job, pages) in enumerate(documents):
+            kind, names = self.type_of(job), self.of.types[paper(job).kind][1]
+            values = {names[v.part]: FieldValue((v.stored,), 1.0, Origin.TYPED, True) for v in paper(job).values}
+            lessons = learn_fields(
+                [(str(i), p) for i, p in enumerate(pages)], kind, values, lambda s: make_rule(self.of, s)
+            )
+            examples += [
+                Example(number * 20 + i, str(number), kind.name, i, look_at(p), lessons if i == 0 else ())
+                for i, p in enumerate(pages)
+            ]
+        self.memory = Memory.of(examples)
+
+    def answer(self, job: Job, pages: list[PageText]) -> Answer:
+        """Say what the product would propose for a document."""
+        start = time.perf_counter()
+        kind, said = self.type_of(job), guess_type(self.memory, pages[0], self.types)
+        hints = Hints(self.memory.taught(pages[0], kind.name))
+        read = [ReadPage(str(i), p) for i, p in enumerate(pages)]
+        values = propose_values(read, kind, self.books, BAR, lambda s: make_rule(self.of, s), hints)
+        spent = time.perf_counter() - start
+        names, told = self.of.types[paper(job).kind][1], []
+        for value in paper(job).values:
+            found = values.get(names[value.part], FieldValue())
+            told.append(Told(job.family, _kind(value.part), is_right(value, found.items), found.sure))
+        right = said is not None and said[0] == kind.name
+        return Answer(job.family, right, said is not None and said[1] >= SURE_TYPE, tuple(told), spent)
+
+
+def _kind(part: str) -> str:
+    return "date" if part in DATES else "amount" if part in AMOUNTS else "code" if part in CODES else "words"
+
+
+def forms_of(seed: int, count: int = FORMS) -> list[Job]:
+    """Return forms of an organisation's senders, all families in turn, as the number 0 of each."""
+    rng = random.Random(f"values/{seed}")
+    senders = [rng.randrange(len(organisation(seed).senders)) for _ in range(count)]
+    return [Job(seed, FAMILIES[i % len(FAMILIES)].name, 0, sender=s) for i, s in enumerate(senders)]
+
+
+def documents_on(forms: Sequence[Job], first: int, count: int) -> list[Job]:
+    """Return so many documents on each form; grey and 1-bit, and every fourth over more pages."""
+    return [
+        Job(f.seed, f.family, n, MODES[(i + n) % 2], f.sender, int((i + n) % 4 == 3))
+        for i, f in enumerate(forms)
+        for n in range(first, first + count)
+    ]
+
+
+def ask(seed: int, taught: int, asked: int = ASKED) -> list[Answer]:
+    """Return the answers of an organisation that has confirmed so many documents of each form."""
+    house, forms = House(seed), forms_of(seed)
+    if taught:
+        jobs = documents_on(forms, 0, taught)
+        house.confirm(list(zip(jobs, read_jobs(jobs), strict=True)))
+    jobs = documents_on(forms, 50, asked)
+    return [house.answer(job, pages) for job, pages in zip(jobs, read_jobs(jobs), strict=True)]
+
+
+def _tell(name: str, answers: Sequence[Answer], which: Callable[[Told], bool] = lambda t: True) -> str:
+    fields = [f for a in answers for f in a.fields if which(f)]
+    sure = [f for f in fields if f.sure]
+    wrong, n = sum(not f.right for f in sure), max(1, len(answers))
+    sure_types = [a for a in answers if a.type_sure]
+    wrong_types = sum(not a.type_right for a in sure_types)
+    types = f"{sum(a.type_right for a in answers) / n:.0%}, {wrong_types} of {len(sure_types)} wrong when sure"
+    return (
+        f"| {name} | {len(answers)} | {types} "
+        f"| {sum(f.right for f in fields) / max(1, len(fields)):.1%} | {len(sure) / max(1, len(fields)):.1%} "
+        f"| {wrong} of {len(sure)} ({wrong / max(1, len(sure)):.1%}, at most {upper_share(wrong, len(sure)):.1%}) "
+        f"| {sum(a.is_done for a in answers) / n:.0%} |"
+    )
+
+
+def measure_world_values(seeds: Sequence[int] = ()) -> list[str]:
+    """The table by what was confirmed, by family and by kind of value, on fresh judging seeds unless seeds are given."""
+    told = f"development seeds {', '.join(map(str, seeds))}"
+    if not seeds:
+        taken = [take_fresh_seed("values") for _ in range(ORGANISATIONS)]
+        seeds, told = [seed for seed, _ in taken], f"seeds {taken[0][0]} to {taken[-1][0]}, used for the first time"
+    lines = [
+        f"Types and values in {len(seeds)} organisations never seen, {told}.", "",
+        "| confirmed before | documents | types right | values right | sure | of the sure ones wrong | documents without a key |",
+        "| --- | --- | --- | --- | --- | --- | --- |",
+    ]  # fmt: skip
+    by_family: dict[int, list[Answer]] = {}
+    for taught in (0, 1, 3):
+        by_family[taught] = [a for seed in seeds for a in ask(seed, taught)]
+        lines.append(_tell(f"{taught} of each form" if taught else "nothing", by_family[taught]))
+    for taught in (0, 3):
+        families = defaultdict(list)
+        for a in by_family[taught]:
+            families[a.family].append(a)
+        told = f"{taught} of each form" if taught else "nothing"
+        for name in (f.name for f in FAMILIES):
+            lines.append(_tell(f"{told}: {name}{' (judged only)' if name in JUDGED_ONLY else ''}", families[name]))
+        for kind in ("amount", "date", "code", "words"):
+            lines.append(_tell(f"{told}: of kind {kind}", by_family[taught], lambda t, kind=kind: t.kind == kind))
+    seconds = [a.seconds for answers in by_family.values() for a in answers]
+    return [*lines, "", f"A document takes {1000 * sum(seconds) / len(seconds):.0f} ms."]
+
+
+if __name__ == "__main__":
+    import sys
+
+    print("\n".join(measure_world_values(list(map(int, sys.argv[1:])))))
