@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
@@ -12,12 +11,14 @@ from keybundle.core.base.boxes import Box, centre, union
 from keybundle.core.fields.kinds import Kind, Refusal, Rule, normalise
 from keybundle.core.proposing.lessons import Shares
 from keybundle.core.proposing.rows import Rows, Segment
+from keybundle.core.proposing.wording import ALL_PHRASES, Wording, make_plain, wordings_of
 from keybundle.core.reading.text import Word
 from keybundle.core.setup.model import FieldSpec
 
 Heads = frozenset[Word]
 LABEL_BAR = 84.0
 MOST_TOKENS = 6
+MOST_LABEL_WORDS, MOST_AFTER_LABEL = 5, 8
 UNPARSED = 0.25
 PLACE_LINES, AWAY = 3.0, 0.85
 
@@ -47,24 +48,33 @@ class LabelPlace:
         return (words[0].box[0], min(w.box[1] for w in words), words[-1].box[2], max(w.box[3] for w in words))
 
 
-def _plain(text: str) -> str:
-    return re.sub(r"[^a-z0-9%]+", " ", text.casefold()).strip()
+def match_label(segment: Segment, wordings: tuple[Wording, ...]) -> LabelPlace | None:
+    """Return the label that heads a segment best; short labels must match to the letter, longer ones nearly.
 
-
-def match_label(segment: Segment, labels: tuple[str, ...]) -> LabelPlace | None:
-    """Return the label that heads a segment best; short labels must match to the letter, longer ones nearly."""
+    A label of a letter or two, or one word in the midst of a sentence, is none: it begins with a capital or a colon follows.
+    """
     best: LabelPlace | None = None
-    for label in labels:
-        wanted = _plain(label)
-        length = len(label.split())
-        if len(segment.words) < length:
+    heads = [make_plain(" ".join(w.text for w in segment.words[:n])) for n in range(1, MOST_LABEL_WORDS + 1)]
+    for wording in wordings:
+        length = wording.words
+        if len(segment.words) < length or length > MOST_LABEL_WORDS or (best and wording.weight < best.likeness):
             continue
-        likeness = fuzz.ratio(_plain(" ".join(w.text for w in segment.words[:length])), wanted)
-        if likeness < (100.0 if len(wanted) <= 5 else LABEL_BAR):
+        said = heads[length - 1]
+        if said != wording.plain and (len(wording.plain) <= 5 or wording.plain[0] != said[:1]):
             continue
-        if best is None or (likeness / 100, length) > (best.likeness, best.length):
-            best = LabelPlace(segment, length, likeness / 100)
+        likeness = fuzz.ratio(said, wording.plain, score_cutoff=LABEL_BAR)
+        found = (likeness * wording.weight / 100, length)
+        if likeness and (best is None or found > (best.likeness, best.length)) and _stands_out(segment, length):
+            best = LabelPlace(segment, length, found[0])
     return best
+
+
+def _stands_out(segment: Segment, length: int) -> bool:
+    """Whether the head of a segment can be a label: it is all of it, a colon ends it, or it does not go on as prose."""
+    last = segment.words[length - 1].text
+    if len(segment.words) == length or last.endswith((":", ".:")):
+        return True
+    return segment.words[0].text[0].isupper() and len(segment.words) <= length + MOST_AFTER_LABEL
 
 
 LabelMap = dict[str, list[LabelPlace]]
@@ -74,7 +84,7 @@ def map_labels(rows: Rows, fields: tuple[FieldSpec, ...]) -> LabelMap:
     """Return the places of each field's labels; a segment goes to the fields whose label matches it best."""
     found: LabelMap = {}
     for segment in rows.segments:
-        matches = {f.name: place for f in fields if (place := match_label(segment, f.labels)) is not None}
+        matches = {f.name: place for f in fields if (place := match_label(segment, wordings_of(f))) is not None}
         best = max(((p.likeness, p.length) for p in matches.values()), default=None)
         for name, place in matches.items():
             if (place.likeness, place.length) == best:
@@ -82,9 +92,10 @@ def map_labels(rows: Rows, fields: tuple[FieldSpec, ...]) -> LabelMap:
     return found
 
 
-def find_heads(labels: LabelMap) -> Heads:
-    """Return the first words of all labels on the page: where a label begins, no value does."""
-    return frozenset(place.segment.words[0] for places in labels.values() for place in places)
+def find_heads(rows: Rows, labels: LabelMap) -> Heads:
+    """Return the first words of all labels on the page, of fields and of the trade: where a label begins, no value does."""
+    own = {place.segment.words[0] for places in labels.values() for place in places}
+    return frozenset(own | {s.words[0] for s in rows.segments if make_plain(s.text) in ALL_PHRASES})
 
 
 def _certainty(words: tuple[Word, ...]) -> float:
@@ -128,7 +139,7 @@ def parse_words(words: tuple[Word, ...], rule: Rule) -> tuple[str, str, tuple[Wo
 def propose_candidates(rows: Rows, spec: FieldSpec, rule: Rule, labels: LabelMap) -> list[Candidate]:
     """Return candidates for a field, best first: one for each label found, and those its pattern finds anywhere."""
     found: list[Candidate] = []
-    heads = find_heads(labels)
+    heads = find_heads(rows, labels)
     for place in labels.get(spec.name, []):
         for segment, weight in _value_words(rows, place, heads):
             parsed = parse_words(segment.words, rule)
@@ -187,7 +198,7 @@ def weigh_places(
 
 def propose_unparsed(rows: Rows, spec: FieldSpec, labels: LabelMap) -> Candidate | None:
     """Return what stands at the field's label though it is no value of its kind, so that its place can be shown."""
-    heads = find_heads(labels)
+    heads = find_heads(rows, labels)
     for place in labels.get(spec.name, []):
         for segment, weight in _value_words(rows, place, heads):
             words = segment.words[:MOST_TOKENS]
@@ -207,7 +218,7 @@ def _anywhere(rows: Rows, rule: Rule) -> Iterator[Candidate]:
 
 def propose_list(rows: Rows, spec: FieldSpec, rule: Rule, labels: LabelMap) -> list[Candidate]:
     """Return all items of a field that takes several values: the first beside its label, the others below that one."""
-    heads = find_heads(labels)
+    heads = find_heads(rows, labels)
     for place in labels.get(spec.name, []):
         for segment, weight in _value_words(rows, place, heads):
             found = [segment]
