@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
@@ -19,6 +20,13 @@ Heads = frozenset[Word]
 LABEL_BAR = 84.0
 MOST_TOKENS = 6
 MOST_LABEL_WORDS, MOST_AFTER_LABEL = 5, 8
+PROSE_WORDS, PROSE_WEIGHT = 7, 0.8
+FIGURES = (Kind.MONEY, Kind.DECIMAL, Kind.WHOLE)
+SENTENCE_WORDS = frozenset(
+    ("and", "is", "are", "was", "were", "be", "begins", "ends", "of", "on", "to", "from", "with", "which", "that", "who", "by",
+     "for", "as", "at", "in", "until")
+)  # fmt: skip
+_RATE = re.compile(r"\(?(\d{1,2}([.,]\d{1,2})?\s?)?%\)?:?")
 UNPARSED = 0.25
 PLACE_LINES, AWAY = 3.0, 0.85
 
@@ -102,29 +110,62 @@ def _certainty(words: tuple[Word, ...]) -> float:
     return min((w.confidence for w in words), default=0.0)
 
 
-def _value_words(rows: Rows, place: LabelPlace, heads: Heads) -> Iterator[tuple[Segment, float]]:
-    """Yield segments where the label's value may stand, with how much the place counts; never another label."""
-    rest = place.segment.words[place.length :]
+def _value_words(rows: Rows, place: LabelPlace, heads: Heads, rule: Rule) -> Iterator[tuple[Segment, float]]:
+    """Yield segments where the label's value may stand, with how much the place counts; never another label.
+
+    A rate after the label of a sum belongs to the label, and what heads a column of figures has no one value below it.
+    """
+    rest = _without_rate(place.segment.words[place.length :], rule)
     row = rows.rows[place.segment.row]
     beside = None
+    in_prose = _is_prose(place.segment)
     if rest:
+        rest = _without_sentence(rest) if in_prose else rest
         beside = Segment(rest, place.segment.row, place.segment.column)
     elif place.segment.column + 1 < len(row) and row[place.segment.column + 1].words[0] not in heads:
         beside = row[place.segment.column + 1]
     if beside is not None:
-        yield beside, 0.99
+        yield beside, PROSE_WEIGHT if rest and in_prose else 0.99
     left, _, _, bottom = place.box
     for below in rows.rows[place.segment.row + 1 : place.segment.row + 3]:
         for segment in below:
-            is_under = abs(segment.box[0] - left) < 1.5 * rows.height
-            if is_under and 0 < segment.box[1] - bottom < 2.6 * rows.height and segment.words[0] not in heads:
+            is_near = 0 < segment.box[1] - bottom < 2.6 * rows.height
+            is_under = is_near and abs(segment.box[0] - left) < 1.5 * rows.height
+            if is_under and segment.words[0] not in heads and not _goes_on_below(rows, segment, rule):
                 yield segment, 0.97 if beside is None else 0.5
+
+
+def _is_prose(segment: Segment) -> bool:
+    """Whether a segment is part of a sentence: long, and mostly of words in small letters."""
+    small = sum(w.text.isalpha() and w.text.islower() for w in segment.words)
+    return len(segment.words) >= PROSE_WORDS and small > len(segment.words) / 2
+
+
+def _without_rate(words: tuple[Word, ...], rule: Rule) -> tuple[Word, ...]:
+    if rule.kind in FIGURES:
+        for count in (2, 1):
+            if len(words) >= count and _RATE.fullmatch(" ".join(w.text for w in words[:count])):
+                return words[count:]
+    return words
+
+
+def _goes_on_below(rows: Rows, segment: Segment, rule: Rule) -> bool:
+    """Whether another figure follows right below one, as in the column of a table."""
+    if rule.kind not in FIGURES or segment.row + 1 >= len(rows.rows):
+        return False
+    left, _, right, bottom = segment.box
+    return any(
+        min(abs(s.box[0] - left), abs(s.box[2] - right)) < rows.height
+        and s.box[1] - bottom < 2.6 * rows.height
+        and parse_words(s.words, rule) is not None
+        for s in rows.rows[segment.row + 1]
+    )
 
 
 def parse_words(words: tuple[Word, ...], rule: Rule) -> tuple[str, str, tuple[Word, ...]] | None:
     """Return (as read, normalised, words) for the longest run from the first word on that is a value of the rule."""
     if rule.kind in (Kind.TEXT, Kind.REGISTER) and not rule.pattern and not rule.check:
-        said = " ".join(w.text for w in words).strip(" :;")
+        said = " ".join(w.text for w in words).strip(" :;,")
         return (said, said, words) if said else None
     for count in range(min(len(words), MOST_TOKENS), 0, -1):
         said = " ".join(w.text for w in words[:count]).strip(" :;,")
@@ -136,12 +177,23 @@ def parse_words(words: tuple[Word, ...], rule: Rule) -> tuple[str, str, tuple[Wo
     return None
 
 
+def _without_sentence(words: tuple[Word, ...]) -> tuple[Word, ...]:
+    """Return the words up to where a sentence goes on: a name or a code in prose ends before its small words."""
+    if not words or not (words[0].text[0].isupper() or words[0].text[0].isdigit()):
+        return words
+    for at, word in enumerate(words[1:], 1):
+        goes_on = word.text in SENTENCE_WORDS and (at + 1 == len(words) or words[at + 1].text[:1].islower())
+        if goes_on or (words[at - 1].text.endswith((",", ";", ".")) and word.text.islower()):
+            return words[:at]
+    return words
+
+
 def propose_candidates(rows: Rows, spec: FieldSpec, rule: Rule, labels: LabelMap) -> list[Candidate]:
     """Return candidates for a field, best first: one for each label found, and those its pattern finds anywhere."""
     found: list[Candidate] = []
     heads = find_heads(rows, labels)
     for place in labels.get(spec.name, []):
-        for segment, weight in _value_words(rows, place, heads):
+        for segment, weight in _value_words(rows, place, heads, rule):
             parsed = parse_words(segment.words, rule)
             if parsed is None:
                 continue
@@ -171,6 +223,7 @@ def candidates_in_zone(
         if not top <= y <= bottom:
             continue
         inside = tuple(w for w in segment.words if left <= w.box[0] and (w.box[0] + w.box[2]) / 2 <= right)
+        inside = _without_sentence(inside) if _is_prose(segment) else inside
         parsed = parse_words(inside, rule) if inside and x <= right else None
         if parsed is not None:
             found.append(Candidate(parsed[0], parsed[1], parsed[2], score * _certainty(parsed[2])))
@@ -196,11 +249,11 @@ def weigh_places(
     return sorted([*weighed, *more], key=lambda c: -c.score)
 
 
-def propose_unparsed(rows: Rows, spec: FieldSpec, labels: LabelMap) -> Candidate | None:
+def propose_unparsed(rows: Rows, spec: FieldSpec, rule: Rule, labels: LabelMap) -> Candidate | None:
     """Return what stands at the field's label though it is no value of its kind, so that its place can be shown."""
     heads = find_heads(rows, labels)
     for place in labels.get(spec.name, []):
-        for segment, weight in _value_words(rows, place, heads):
+        for segment, weight in _value_words(rows, place, heads, rule):
             words = segment.words[:MOST_TOKENS]
             said = " ".join(w.text for w in words)
             return Candidate(said, said, words, UNPARSED * weight * _certainty(words))
@@ -220,7 +273,7 @@ def propose_list(rows: Rows, spec: FieldSpec, rule: Rule, labels: LabelMap) -> l
     """Return all items of a field that takes several values: the first beside its label, the others below that one."""
     heads = find_heads(rows, labels)
     for place in labels.get(spec.name, []):
-        for segment, weight in _value_words(rows, place, heads):
+        for segment, weight in _value_words(rows, place, heads, rule):
             found = [segment]
             for below in rows.rows[segment.row + 1 :]:
                 next_one = next((s for s in below if abs(s.box[0] - segment.box[0]) < rows.height), None)

@@ -29,6 +29,7 @@ from keybundle.core.setup.model import DocumentType, FieldSpec
 NEAR_BAR = 0.82
 # A field without a zone that no filed document of the layout has taught is trusted less; what agrees makes up for it.
 NEW_LAYOUT = 0.9
+LAST_PAGE, UNTOLD_ORDER = 0.95, 0.8
 FILE_SCORE, ZONE_SCORE, AGREED_SCORE = 0.7, 0.9, 0.97
 Values = dict[str, FieldValue]
 
@@ -56,8 +57,8 @@ def propose_values(
 ) -> Values:  # fmt: skip
     """Return a value for each field found on the pages, or filled from a register; each with its score.
 
-    The first page goes first; a later page is asked only for what is still missing. What no page tells may stand in
-    the file's name.
+    The first page goes first; a later page is asked for what is still missing, and for sums, which the last page tells
+    best. What no page tells may stand in the file's name.
     """
     hints = hints or Hints()
     values: Values = {}
@@ -66,14 +67,17 @@ def propose_values(
         rows = build_rows(page.text)
         labels = map_labels(rows, fields)
         for spec in fields:
-            if spec.name not in values:
+            before = values.get(spec.name)
+            if before is None or (spec.kind is Kind.MONEY and not spec.several):
                 taught = hints.taught.get(spec.name)
                 place = taught if taught is not None and taught.page == number else None
                 rule = _ordered_rule(make_rule(spec), taught, rows)
                 value = _propose_field(rows, page, spec, labels, books, rule, place)
                 if value is not None:
                     trusted = value if taught or spec.zone else replace(value, confidence=value.confidence * NEW_LAYOUT)
-                    values[spec.name] = _note_order(trusted, rule, taught)
+                    trusted = _note_order(trusted, rule, taught, rows)
+                    if before is None or trusted.confidence >= LAST_PAGE * before.confidence:
+                        values[spec.name] = trusted
     for spec in fields:
         for told in _told_by_file(spec, make_rule(spec), hints):
             values[spec.name] = _with_file(values.get(spec.name), told)
@@ -94,23 +98,36 @@ def _ordered_rule(rule: Rule, taught: Taught | None, rows: Rows) -> Rule:
     if rule.kind is not Kind.DATE:
         return rule
     told = taught.date_order if taught else ""
-    orders = {told} if told else {o for w in _words_of(rows) if (o := tell_order(w))}
+    orders = {told} if told else _orders_on(rows)
     return replace(rule, day_first="day first" in orders) if len(orders) == 1 else rule
+
+
+def _orders_on(rows: Rows) -> set[str]:
+    """Return the orders of day and month that dates of a page can have in one way only."""
+    return {o for w in _words_of(rows) if (o := tell_order(w))}
 
 
 def _words_of(rows: Rows) -> list[str]:
     return [w.text.strip(".,;:()") for s in rows.segments for w in s.words]
 
 
-def _note_order(value: FieldValue, rule: Rule, taught: Taught | None) -> FieldValue:
-    """Tell that a date could be read in two ways, and which one was taken why; offer the other one."""
+def _note_order(value: FieldValue, rule: Rule, taught: Taught | None, rows: Rows) -> FieldValue:
+    """Tell that a date could be read in two ways, and which one was taken why; offer the other one.
+
+    Where neither the sender's papers nor another date of the page tell the order, the value is trusted less.
+    """
     if rule.kind is not Kind.DATE or not is_ambiguous(value.as_read):
         return value
     other = parse_date(value.as_read, day_first=not rule.day_first)
     order = "day first" if rule.day_first else "month first"
-    why = f"this sender writes {order}" if taught is not None and taught.date_order else f"it is read {order} here"
+    by_sender = taught is not None and bool(taught.date_order)
+    by_page = len(_orders_on(rows)) == 1
+    why = f"this sender writes {order}" if by_sender else f"it is read {order} here"
     said = f"“{value.as_read}” could be {value.text} or {other}; {why}."
-    return replace(value, note=said, alternatives=(str(other), *value.alternatives))
+    trust = 1.0 if by_sender or by_page else UNTOLD_ORDER
+    return replace(
+        value, note=said, alternatives=(str(other), *value.alternatives), confidence=value.confidence * trust
+    )
 
 
 def _told_by_file(spec: FieldSpec, rule: Rule, hints: Hints) -> Iterator[FieldValue]:
@@ -165,7 +182,7 @@ def _propose_field(
     if book is not None and spec.kind is Kind.REGISTER:
         return _from_register(rows, page, spec, book, candidates)
     if not candidates:
-        unparsed = propose_unparsed(rows, spec, labels)
+        unparsed = propose_unparsed(rows, spec, rule, labels)
         return _as_value(page, [unparsed], [unparsed.value]) if unparsed is not None else None
     if book is not None and spec.column:
         candidates = _known_first(candidates, book, spec.column)

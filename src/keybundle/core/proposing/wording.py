@@ -44,50 +44,118 @@ def _concept(kinds: str, phrases: str) -> Concept:
 
 CODE, MONEY, DAY, NAME, COUNT = "text, register", "money, decimal", "date", "text, register", "whole number, decimal"
 CONCEPTS = (
-    _concept(DAY, "date, dated, issued, issued on, issue date, date of issue, date issued, document date, bill date, invoice date, "
-                  "tax date, date and tax point, order date, delivery date, date of delivery, shipped on, dispatched, "
-                  "despatch date, letter date, written on, date of letter, receipt date, report date, date of report, "
-                  "statement date, inspection date, date of inspection, examined on, visit date, date of visit, signed on"),
-    _concept(DAY, "due, due date, due on, due by, date due, payable by, payable until, pay by, please pay by, please pay before, "
-                  "pay before, payment due, payment due date, payment by, payment date, to be paid by, payable on, maturity"),
-    _concept(DAY, "start, starts, start date, starts on, begin, begins, begins on, beginning, commencement, commencement date, "
-                  "commences on, valid from, from date, effective, effective date, effective from, in force from"),
-    _concept(DAY, "end, ends, end date, ends on, ending, expiry, expires, expires on, expiry date, date of expiry, valid until, "
-                  "valid to, valid till, until, terminates on, termination date, last day"),
-    _concept(CODE, "number, no, nr, reference, ref, reference no, reference number, our reference, our ref, document no, "
-                   "document number, bill no, bill number, invoice, invoice no, invoice number, invoice nr, voucher no, "
-                   "voucher number, receipt no, receipt number, note no, note number, delivery note no, delivery no, case no, "
-                   "case number, file no, file number, contract no, contract number, agreement no, agreement number, report no, "
-                   "report number, statement no, certificate no, certificate number, form no, serial no, serial number"),
-    _concept(CODE, "order, order no, order nr, order number, order ref, order reference, your order, your order no, your ref, "
-                   "your reference, purchase order, purchase order no, purchase order number, purchase reference, po, po no, "
-                   "po number, customer order no, customer reference, customer ref, ordered under"),
-    _concept(MONEY, "net, net amount, net total, net sum, subtotal, sub total, amount before tax, total before tax, "
-                    "total excl tax, total excluding tax, total excl vat, total excluding vat, total net, goods total, taxable amount"),
-    _concept(MONEY, "tax, vat, vat amount, tax amount, sales tax, total tax, total vat, value added tax, gst, mwst, mwst vat, tva, iva, "
-                    "moms, plus tax, plus vat, add vat"),
-    _concept(MONEY, "total, total amount, total due, total to pay, grand total, amount, amount due, amount payable, balance, balance due, "
-                    "to pay, to be paid, please pay, sum, sum due, gross, gross amount, gross total, total gross, invoice total, "
-                    "bill total, total incl tax, total including tax, total incl vat, total including vat, payable"),
-    _concept(MONEY, "rent, monthly rent, rent per month, rent a month, rate, monthly rate, fee, yearly fee, annual fee, monthly fee, "
-                    "monthly amount, monthly payment, charge, monthly charge, yearly amount, annual amount, premium"),
-    _concept(CODE, "iban, account, account no, account number, bank account, bank account no, pay to account, payable to account, "
-                   "transfer to, konto, credit account"),
-    _concept(NAME, "supplier, supplier name, vendor, vendor name, creditor, seller, issued by, issuer, billed by, invoiced by, company, "
-                   "firm, payee, payable to, delivered by, shipper, consignor, contractor"),
-    _concept(NAME, "sender, sent by, from, writer, written by, correspondent, author, signed by"),
-    _concept(NAME, "customer, customer name, client, client name, name, full name, for, account holder, holder, member, "
-                   "member name, patient, patient name, tenant, tenant name, applicant, applicant name, name of applicant, "
-                   "purchaser, buyer, bill to, invoice to, sold to, deliver to, consignee, insured, lessee, licensee, student, pupil"),
-    _concept("text", "subject, re, regarding, concerning, concerns, about, matter, topic"),
-    _concept(CODE, "object, site, premises, location, place, ward, property, address of property, building, room, area, unit"),
-    _concept("decimal", "weight, weight kg, gross weight, gross weight kg, total weight, net weight, weight in kg"),
-    _concept(COUNT, "parcels, no of parcels, number of parcels, pieces, no of pieces, number of pieces, packages, "
-                    "no of packages, number of packages, cartons, boxes, quantity, items, colli"),
-    _concept("choice, text", "grade, result, class, mark, rating, outcome, finding, score, category"),
-    _concept("yes/no, choice", "follow up, follow up needed, repeat, repeat needed, second visit, again, revisit, further visit, recheck, "
-                               "further action"),
-)  # fmt: skip
+    _concept(
+        DAY,
+        "date, dated, issued, issued on, issue date, date of issue, date issued, document date, bill date, "
+        "invoice date, tax date, date and tax point, order date, delivery date, date of delivery, shipped on, "
+        "dispatched, despatch date, letter date, written on, date of letter, receipt date, report date, date "
+        "of report, statement date, inspection date, date of inspection, examined on, visit date, date of "
+        "visit, signed on",
+    ),
+    _concept(
+        DAY,
+        "due, due date, due on, due by, date due, payable by, payable until, pay by, please pay by, please "
+        "pay before, pay before, payment due, payment due date, payment by, payment date, to be paid by, "
+        "payable on, maturity",
+    ),
+    _concept(
+        DAY,
+        "start, starts, start date, starts on, begin, begins, begins on, beginning, commencement, "
+        "commencement date, commences on, valid from, from date, effective, effective date, effective from, "
+        "in force from",
+    ),
+    _concept(
+        DAY,
+        "end, ends, end date, ends on, ending, expiry, expires, expires on, expiry date, date of expiry, "
+        "valid until, valid to, valid till, until, terminates on, termination date, last day",
+    ),
+    _concept(
+        CODE,
+        "number, no, nr, reference, ref, reference no, reference number, our reference, our ref, document no, "
+        "document number, bill no, bill number, invoice, invoice no, invoice number, invoice nr, voucher no, "
+        "voucher number, receipt no, receipt number, note no, note number, delivery note no, delivery no, "
+        "case no, case number, file no, file number, contract no, contract number, agreement no, agreement "
+        "number, report no, report number, statement no, certificate no, certificate number, form no, serial "
+        "no, serial number",
+    ),
+    _concept(
+        CODE,
+        "order, order no, order nr, order number, order ref, order reference, your order, your order no, your "
+        "ref, your reference, purchase order, purchase order no, purchase order number, purchase reference, "
+        "po, po no, po number, customer order no, customer reference, customer ref, ordered under",
+    ),
+    _concept(
+        MONEY,
+        "net, net amount, net total, net sum, subtotal, sub total, amount before tax, total before tax, total "
+        "excl tax, total excluding tax, total excl vat, total excluding vat, total net, goods total, taxable "
+        "amount",
+    ),
+    _concept(
+        MONEY,
+        "tax, vat, vat amount, tax amount, sales tax, total tax, total vat, value added tax, gst, mwst, mwst "
+        "vat, tva, iva, moms, plus tax, plus vat, add vat",
+    ),
+    _concept(
+        MONEY,
+        "total, total amount, total due, total to pay, grand total, amount, amount due, amount payable, "
+        "balance, balance due, to pay, to be paid, please pay, sum, sum due, gross, gross amount, gross "
+        "total, total gross, invoice total, bill total, total incl tax, total including tax, total incl vat, "
+        "total including vat, payable",
+    ),
+    _concept(
+        MONEY,
+        "rent, monthly rent, rent per month, rent a month, rate, monthly rate, fee, yearly fee, annual fee, "
+        "monthly fee, monthly amount, monthly payment, charge, monthly charge, yearly amount, annual amount, "
+        "premium",
+    ),
+    _concept(
+        CODE,
+        "iban, account, account no, account number, bank account, bank account no, pay to account, payable to "
+        "account, transfer to, konto, credit account",
+    ),
+    _concept(
+        NAME,
+        "supplier, supplier name, vendor, vendor name, creditor, seller, issued by, issuer, billed by, "
+        "invoiced by, company, firm, payee, payable to, delivered by, shipper, consignor, contractor",
+    ),
+    _concept(
+        NAME,
+        "sender, sent by, from, writer, written by, correspondent, author, signed by",
+    ),
+    _concept(
+        NAME,
+        "customer, customer name, client, client name, name, full name, for, account holder, holder, member, "
+        "member name, patient, patient name, tenant, tenant name, applicant, applicant name, name of "
+        "applicant, purchaser, buyer, bill to, invoice to, sold to, deliver to, consignee, insured, lessee, "
+        "licensee, student, pupil",
+    ),
+    _concept(
+        "text",
+        "subject, re, regarding, concerning, concerns, about, matter, topic",
+    ),
+    _concept(
+        CODE,
+        "object, site, premises, location, place, ward, property, address of property, building, room, area, unit",
+    ),
+    _concept(
+        "decimal",
+        "weight, weight kg, gross weight, gross weight kg, total weight, net weight, weight in kg",
+    ),
+    _concept(
+        COUNT,
+        "parcels, no of parcels, number of parcels, pieces, no of pieces, number of pieces, packages, no of "
+        "packages, number of packages, cartons, boxes, quantity, items, colli",
+    ),
+    _concept(
+        "choice, text",
+        "grade, result, class, mark, rating, outcome, finding, score, category",
+    ),
+    _concept(
+        "yes/no, choice",
+        "follow up, follow up needed, repeat, repeat needed, second visit, again, revisit, further visit, "
+        "recheck, further action",
+    ),
+)
 ALL_PHRASES = frozenset(p for c in CONCEPTS for p in c.phrases)
 
 
