@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from keybundle.core.base.boxes import Box, centre, union, upright_box
-from keybundle.core.fields.dates import is_ambiguous, parse_date
+from keybundle.core.fields.dates import is_ambiguous, parse_date, tell_order
 from keybundle.core.fields.kinds import Kind, Rule, normalise
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.proposing.rows import Rows, Segment, build_rows
@@ -26,7 +26,7 @@ class Lesson:
     """Where one field's value stood on one confirmed page.
 
     ``label`` are the words that stand before it in its row, or above it; ``zone`` its box in shares of the page;
-    ``date_order`` is ``day first`` or ``month first`` where its date could be read both ways.
+    ``date_order`` is ``day first`` or ``month first`` where its date, in figures, told one of them.
     """
 
     field: str
@@ -112,12 +112,18 @@ def _lesson(field: str, page: int, box: Box, value: FieldValue, rows: Rows, text
     width, height = text.frame.upright_size
     left, top, right, bottom = box
     zone = (round(left / width, 4), round(top / height, 4), round(right / width, 4), round(bottom / height, 4))
-    return Lesson(field, page, find_label(box, rows), zone, _date_order(value.as_read, value.items[0]))
+    said = value.as_read or " ".join(w.text for s in rows.segments for w in s.words if _lies_in(w.box, box))
+    return Lesson(field, page, find_label(box, rows), zone, _date_order(said.strip(" .,;:"), value.items[0]))
+
+
+def _lies_in(word: Box, box: Box) -> bool:
+    x, y = centre(word)
+    return box[0] <= x <= box[2] and box[1] <= y <= box[3]
 
 
 def _date_order(said: str, iso: str) -> str:
     if not is_ambiguous(said):
-        return ""
+        return tell_order(said)
     orders = [name for name, first in (("day first", True), ("month first", False)) if _reads(said, iso, first)]
     return orders[0] if len(orders) == 1 else ""
 

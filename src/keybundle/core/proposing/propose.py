@@ -63,6 +63,8 @@ def propose_values(
     hints = hints or Hints()
     values: Values = {}
     fields = tuple(_taught_labels(spec, hints.taught.get(spec.name)) for spec in kind.fields)
+    by_sender = {t.date_order for t in hints.taught.values() if t.date_order}
+    told_order = by_sender.pop() if len(by_sender) == 1 else ""
     for number, page in enumerate(pages):
         rows = build_rows(page.text)
         labels = map_labels(rows, fields)
@@ -71,11 +73,11 @@ def propose_values(
             if before is None or (spec.kind is Kind.MONEY and not spec.several):
                 taught = hints.taught.get(spec.name)
                 place = taught if taught is not None and taught.page == number else None
-                rule = _ordered_rule(make_rule(spec), taught, rows)
+                rule = _ordered_rule(make_rule(spec), told_order, rows)
                 value = _propose_field(rows, page, spec, labels, books, rule, place)
                 if value is not None:
                     trusted = value if taught or spec.zone else replace(value, confidence=value.confidence * NEW_LAYOUT)
-                    trusted = _note_order(trusted, rule, taught, rows)
+                    trusted = _note_order(trusted, rule, told_order, rows)
                     if before is None or trusted.confidence >= LAST_PAGE * before.confidence:
                         values[spec.name] = trusted
     for spec in fields:
@@ -93,11 +95,10 @@ def _taught_labels(spec: FieldSpec, taught: Taught | None) -> FieldSpec:
     return spec.model_copy(update={"labels": (*spec.labels, taught.label)})
 
 
-def _ordered_rule(rule: Rule, taught: Taught | None, rows: Rows) -> Rule:
+def _ordered_rule(rule: Rule, told: str, rows: Rows) -> Rule:
     """Return the rule with the order of day and month that this sender, else this page, is seen to write."""
     if rule.kind is not Kind.DATE:
         return rule
-    told = taught.date_order if taught else ""
     orders = {told} if told else _orders_on(rows)
     return replace(rule, day_first="day first" in orders) if len(orders) == 1 else rule
 
@@ -111,7 +112,7 @@ def _words_of(rows: Rows) -> list[str]:
     return [w.text.strip(".,;:()") for s in rows.segments for w in s.words]
 
 
-def _note_order(value: FieldValue, rule: Rule, taught: Taught | None, rows: Rows) -> FieldValue:
+def _note_order(value: FieldValue, rule: Rule, told: str, rows: Rows) -> FieldValue:
     """Tell that a date could be read in two ways, and which one was taken why; offer the other one.
 
     Where neither the sender's papers nor another date of the page tell the order, the value is trusted less.
@@ -120,11 +121,10 @@ def _note_order(value: FieldValue, rule: Rule, taught: Taught | None, rows: Rows
         return value
     other = parse_date(value.as_read, day_first=not rule.day_first)
     order = "day first" if rule.day_first else "month first"
-    by_sender = taught is not None and bool(taught.date_order)
     by_page = len(_orders_on(rows)) == 1
-    why = f"this sender writes {order}" if by_sender else f"it is read {order} here"
+    why = f"this sender writes {order}" if told else f"it is read {order} here"
     said = f"“{value.as_read}” could be {value.text} or {other}; {why}."
-    trust = 1.0 if by_sender or by_page else UNTOLD_ORDER
+    trust = 1.0 if told or by_page else UNTOLD_ORDER
     return replace(
         value, note=said, alternatives=(str(other), *value.alternatives), confidence=value.confidence * trust
     )

@@ -1,34 +1,77 @@
-"""Which document type a first page is, by the words that head it."""
+"""Which document type a first page is, by the words that head it and the labels on it."""
 
 from __future__ import annotations
 
+from collections import Counter
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from rapidfuzz import fuzz
 
+from keybundle.core.proposing.candidates import map_labels, propose_candidates
 from keybundle.core.proposing.rows import Rows, build_rows
-from keybundle.core.reading.text import PageText
+from keybundle.core.proposing.wording import title_words
+from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.model import DocumentType
 
 if TYPE_CHECKING:
     from keybundle.core.proposing.memory import Memory
 
-CLEAR_WORDS = 0.85
+CLEAR_WORDS, CLEAR_LEAD = 0.85, 0.1
+SAME_MEANING = 0.84
+FEWEST_LABELS, LABEL_SHARE, MOST_BY_LABELS, BOTH = 1.0, 0.3, 0.75, 0.12
+
+
+@dataclass(frozen=True)
+class _Evidence:
+    """What speaks for a type: how well its titles head the page (0 to 1), and the weight of its labels that have a value."""
+
+    title: float
+    labels: float
+
+    @property
+    def score(self) -> float:
+        """Both together, 0 to 0.99; labels alone are never enough to be sure."""
+        by_labels = min(MOST_BY_LABELS, LABEL_SHARE * self.labels) if self.labels >= FEWEST_LABELS else 0.0
+        if self.title and self.labels >= FEWEST_LABELS:
+            return min(0.99, max(self.title, by_labels) + BOTH)
+        return max(self.title, by_labels)
 
 
 def propose_type(rows: Rows, types: tuple[DocumentType, ...]) -> tuple[str, float] | None:
-    """Return (type name, confidence from 0 to 1), or None when no type's words are on the page.
+    """Return (type name, confidence from 0 to 1), or None when nothing on the page speaks for a type.
 
-    Words that stand alone in their segment and are set large count most; the lead over the next type counts too.
+    Words that stand alone in their segment and are set large count most, titles that mean the same a little less; then
+    which type's labels stand on the page with values of their kind, the more the fewer types have them. The lead over the
+    next type counts too.
     """
-    scores = {t.name: max((_find(rows, w) for w in t.words), default=0.0) for t in types}
-    ranked = sorted(scores.items(), key=lambda item: -item[1])
-    if not ranked or ranked[0][1] <= 0:
+    found = {t.name: _Evidence(_find_title(rows, t), 0.0) for t in types}
+    if max((e.title for e in found.values()), default=0.0) < CLEAR_WORDS:
+        counted = _weigh_labels(rows, types)
+        found = {name: replace(e, labels=counted[name]) for name, e in found.items()}
+    ranked = sorted(((e.score, name) for name, e in found.items()), reverse=True)
+    if not ranked or ranked[0][0] <= 0:
         return None
-    second = ranked[1][1] if len(ranked) > 1 else 0.0
-    name, best = ranked[0]
-    confidence = best * (1.0 if best - second > 0.1 else 0.6)
+    best, name = ranked[0]
+    second = ranked[1][0] if len(ranked) > 1 else 0.0
+    confidence = best * (1.0 if best - second > CLEAR_LEAD else 0.6)
     return name, round(min(confidence, 0.99), 3)
+
+
+def _find_title(rows: Rows, kind: DocumentType) -> float:
+    own = max((_find(rows, w) for w in kind.words), default=0.0)
+    return max(own, max((SAME_MEANING * _find(rows, w) for w in title_words(kind.words)), default=0.0))
+
+
+def _weigh_labels(rows: Rows, types: tuple[DocumentType, ...]) -> dict[str, float]:
+    """Return for each type the weight of its fields that have a label and a value of their kind on the page."""
+    shown: dict[str, list[frozenset[Word]]] = {}
+    for kind in types:
+        labels = map_labels(rows, kind.fields)
+        with_value = (s.name for s in kind.fields if s.name in labels and propose_candidates(rows, s, s.rule(), labels))
+        shown[kind.name] = [frozenset(p.segment.words[0] for p in labels[name]) for name in with_value]
+    shared = Counter(word for places in shown.values() for words in places for word in words)
+    return {name: sum(1 / min(shared[w] for w in words) for words in places) for name, places in shown.items()}
 
 
 def guess_type(memory: Memory, text: PageText, types: tuple[DocumentType, ...]) -> tuple[str, float] | None:

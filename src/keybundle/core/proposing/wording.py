@@ -156,6 +156,25 @@ CONCEPTS = (
         "recheck, further action",
     ),
 )
+TITLES = tuple(
+    frozenset(make_plain(p) for p in phrases.split(", "))
+    for phrases in (
+        "bill, invoice, tax invoice, supplier invoice, sales invoice, vat invoice, payable, account rendered, statement of charges",
+        "delivery note, delivery slip, consignment note, packing slip, packing list, waybill, dispatch note, despatch note",
+        "letter, correspondence, incoming letter, notice",
+        "memo, memorandum, internal memo, internal note, internal, note for the file, file note",
+        "agreement, contract, tenancy agreement, rental agreement, lease, lease agreement, service contract, service agreement, "
+        "licence, license, licence agreement",
+        "receipt, till receipt, sales receipt, cash receipt, expense slip, ticket",
+        "order, purchase order, order form",
+        "quotation, quote, offer, estimate",
+        "report, inspection report, examination, examination report, test report, certificate",
+        "application, application form, registration, request form",
+        "credit note, credit memo",
+        "reminder, payment reminder, dunning letter",
+        "minutes, minutes of meeting",
+    )
+)
 ALL_PHRASES = frozenset(p for c in CONCEPTS for p in c.phrases)
 
 
@@ -171,3 +190,10 @@ def _wordings(name: str, kind: Kind, labels: tuple[str, ...]) -> tuple[Wording, 
 def wordings_of(spec: FieldSpec) -> tuple[Wording, ...]:
     """Return the labels that may stand at a field's value, each once."""
     return _wordings(spec.name, spec.kind, spec.labels)
+
+
+@functools.lru_cache(maxsize=500)
+def title_words(words: tuple[str, ...]) -> frozenset[str]:
+    """Return other titles, plain, that papers of a type may have, by the words that the set-up knows; its own are not among."""
+    own = {make_plain(w) for w in words}
+    return frozenset(t for titles in TITLES if own & titles for t in titles) - own
