@@ -118,7 +118,7 @@ def _value_words(rows: Rows, place: LabelPlace, heads: Heads, rule: Rule) -> Ite
     rest = _without_rate(place.segment.words[place.length :], rule)
     row = rows.rows[place.segment.row]
     beside = None
-    in_prose = _is_prose(place.segment)
+    in_prose = is_prose(place.segment)
     if rest:
         rest = _without_sentence(rest) if in_prose else rest
         beside = Segment(rest, place.segment.row, place.segment.column)
@@ -135,7 +135,7 @@ def _value_words(rows: Rows, place: LabelPlace, heads: Heads, rule: Rule) -> Ite
                 yield segment, 0.97 if beside is None else 0.5
 
 
-def _is_prose(segment: Segment) -> bool:
+def is_prose(segment: Segment) -> bool:
     """Whether a segment is part of a sentence: long, and mostly of words in small letters."""
     small = sum(w.text.isalpha() and w.text.islower() for w in segment.words)
     return len(segment.words) >= PROSE_WORDS and small > len(segment.words) / 2
@@ -168,7 +168,7 @@ def parse_words(words: tuple[Word, ...], rule: Rule) -> tuple[str, str, tuple[Wo
         said = " ".join(w.text for w in words).strip(" :;,")
         return (said, said, words) if said else None
     for count in range(min(len(words), MOST_TOKENS), 0, -1):
-        said = " ".join(w.text for w in words[:count]).strip(" :;,")
+        said = " ".join(w.text for w in words[:count]).strip(" :;,=|").removesuffix(".")
         compact = said.replace(" ", "") if rule.pattern or rule.check else said
         for text in dict.fromkeys((said, compact)):
             value = normalise(text, rule)
@@ -223,7 +223,7 @@ def candidates_in_zone(
         if not top <= y <= bottom:
             continue
         inside = tuple(w for w in segment.words if left <= w.box[0] and (w.box[0] + w.box[2]) / 2 <= right)
-        inside = _without_sentence(inside) if _is_prose(segment) else inside
+        inside = _without_sentence(inside) if is_prose(segment) else inside
         parsed = parse_words(inside, rule) if inside and x <= right else None
         if parsed is not None:
             found.append(Candidate(parsed[0], parsed[1], parsed[2], score * _certainty(parsed[2])))

@@ -21,7 +21,10 @@ from keybundle.core.proposing.candidates import (
 )
 from keybundle.core.proposing.evidence import weigh
 from keybundle.core.proposing.lessons import Taught
+from keybundle.core.proposing.letters import Letter, find_letter
 from keybundle.core.proposing.rows import Rows, build_rows
+from keybundle.core.proposing.sentences import propose_in_sentences
+from keybundle.core.proposing.wording import meanings_of
 from keybundle.core.reading.text import PageText
 from keybundle.core.registers.book import Book
 from keybundle.core.setup.model import DocumentType, FieldSpec
@@ -68,13 +71,14 @@ def propose_values(
     for number, page in enumerate(pages):
         rows = build_rows(page.text)
         labels = map_labels(rows, fields)
+        letter = find_letter(rows, page.text.frame.upright_size[1]) if number == 0 else None
         for spec in fields:
             before = values.get(spec.name)
             if before is None or (spec.kind is Kind.MONEY and not spec.several):
                 taught = hints.taught.get(spec.name)
                 place = taught if taught is not None and taught.page == number else None
                 rule = _ordered_rule(make_rule(spec), told_order, rows)
-                value = _propose_field(rows, page, spec, labels, books, rule, place)
+                value = _propose_field(rows, page, spec, labels, books, rule, place, letter)
                 if value is not None:
                     trusted = value if taught or spec.zone else replace(value, confidence=value.confidence * NEW_LAYOUT)
                     trusted = _note_order(trusted, rule, told_order, rows)
@@ -164,12 +168,12 @@ def _from_name(name: str, rule: Rule) -> tuple[str, str] | None:
 
 def _propose_field(
     rows: Rows, page: ReadPage, spec: FieldSpec, labels: LabelMap, books: Mapping[str, Book], rule: Rule,
-    place: Taught | None,
+    place: Taught | None, letter: Letter | None,
 ) -> FieldValue | None:  # fmt: skip
     if spec.several:
         items = propose_list(rows, spec, rule, labels)
         return _as_value(page, items, [i.value for i in items]) if items else None
-    candidates = propose_candidates(rows, spec, rule, labels)
+    candidates = propose_candidates(rows, spec, rule, labels) or _without_labels(rows, spec, rule, letter)
     size = page.text.frame.upright_size
     if spec.zone is not None:
         zone = (spec.zone.left, spec.zone.top, spec.zone.right, spec.zone.bottom)
@@ -192,6 +196,15 @@ def _propose_field(
     rival = max((c.score for c in candidates[1:] if c.value != best.value), default=0.0)
     factor = 1.0 if rival < 0.9 * best.score else 0.8
     return replace(value, confidence=value.confidence * factor, alternatives=others)
+
+
+def _without_labels(rows: Rows, spec: FieldSpec, rule: Rule, letter: Letter | None) -> list[Candidate]:
+    """Return what letters and sentences say of a field whose labels are nowhere, best first."""
+    found = list(propose_in_sentences(rows, spec, rule))
+    if letter is not None:
+        meant = meanings_of(spec)
+        found += [c for meaning in meant if (c := letter.find("sender" if meaning == "supplier" else meaning, rule))]
+    return sorted(found, key=lambda c: -c.score)
 
 
 def _known_first(candidates: Sequence[Candidate], book: Book, column: str) -> list[Candidate]:

@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING
 from rapidfuzz import fuzz
 
 from keybundle.core.proposing.candidates import map_labels, propose_candidates
+from keybundle.core.proposing.letters import find_letter
 from keybundle.core.proposing.rows import Rows, build_rows
-from keybundle.core.proposing.wording import title_words
+from keybundle.core.proposing.wording import make_plain, title_words
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.model import DocumentType
 
@@ -19,6 +20,7 @@ if TYPE_CHECKING:
 
 CLEAR_WORDS, CLEAR_LEAD = 0.85, 0.1
 SAME_MEANING = 0.84
+BY_GREETING, LETTERS = 0.78, frozenset({"letter", "correspondence"})
 FEWEST_LABELS, LABEL_SHARE, MOST_BY_LABELS, BOTH = 1.0, 0.3, 0.75, 0.12
 
 
@@ -38,14 +40,16 @@ class _Evidence:
         return max(self.title, by_labels)
 
 
-def propose_type(rows: Rows, types: tuple[DocumentType, ...]) -> tuple[str, float] | None:
+def propose_type(rows: Rows, types: tuple[DocumentType, ...], *, is_letter: bool = False) -> tuple[str, float] | None:
     """Return (type name, confidence from 0 to 1), or None when nothing on the page speaks for a type.
 
     Words that stand alone in their segment and are set large count most, titles that mean the same a little less; then
     which type's labels stand on the page with values of their kind, the more the fewer types have them. The lead over the
-    next type counts too.
+    next type counts too. A page that greets somebody and has no title is a letter.
     """
     found = {t.name: _Evidence(_find_title(rows, t), 0.0) for t in types}
+    if is_letter and not any(e.title for e in found.values()):
+        found = {t.name: _Evidence(BY_GREETING if LETTERS & _titles_of(t) else 0.0, 0.0) for t in types}
     if max((e.title for e in found.values()), default=0.0) < CLEAR_WORDS:
         counted = _weigh_labels(rows, types)
         found = {name: replace(e, labels=counted[name]) for name, e in found.items()}
@@ -56,6 +60,11 @@ def propose_type(rows: Rows, types: tuple[DocumentType, ...]) -> tuple[str, floa
     second = ranked[1][0] if len(ranked) > 1 else 0.0
     confidence = best * (1.0 if best - second > CLEAR_LEAD else 0.6)
     return name, round(min(confidence, 0.99), 3)
+
+
+def _titles_of(kind: DocumentType) -> frozenset[str]:
+    own = (kind.name, *kind.words)
+    return title_words(own) | {make_plain(w) for w in own}
 
 
 def _find_title(rows: Rows, kind: DocumentType) -> float:
@@ -80,7 +89,8 @@ def guess_type(memory: Memory, text: PageText, types: tuple[DocumentType, ...]) 
     Words that head the page and say one type clearly go first; else the filed documents it looks like tell, and what
     looks like none of them is unknown.
     """
-    said = propose_type(build_rows(text), types)
+    rows = build_rows(text)
+    said = propose_type(rows, types, is_letter=find_letter(rows, text.frame.upright_size[1]) is not None)
     guess = memory.guess_type(text)
     names = {t.name for t in types}
     if guess is None or guess.type not in names:
