@@ -10,6 +10,7 @@ from rapidfuzz import fuzz
 
 from keybundle.core.base.boxes import Box, centre, union
 from keybundle.core.fields.kinds import Kind, Refusal, Rule, normalise
+from keybundle.core.fields.mend import mend
 from keybundle.core.proposing.lessons import Shares
 from keybundle.core.proposing.rows import Rows, Segment
 from keybundle.core.proposing.wording import ALL_PHRASES, Wording, make_plain, wordings_of
@@ -57,24 +58,25 @@ class LabelPlace:
 
 
 def match_label(segment: Segment, wordings: tuple[Wording, ...]) -> LabelPlace | None:
-    """Return the label that heads a segment best; short labels must match to the letter, longer ones nearly.
-
-    A label of a letter or two, or one word in the midst of a sentence, is none: it begins with a capital or a colon follows.
-    """
+    """Return the label that heads a segment best, the longest one; short ones must match to the letter, others nearly."""
     best: LabelPlace | None = None
-    heads = [make_plain(" ".join(w.text for w in segment.words[:n])) for n in range(1, MOST_LABEL_WORDS + 1)]
-    for wording in wordings:
-        length = wording.words
-        if len(segment.words) < length or length > MOST_LABEL_WORDS or (best and wording.weight < best.likeness):
-            continue
-        said = heads[length - 1]
-        if said != wording.plain and (len(wording.plain) <= 5 or wording.plain[0] != said[:1]):
-            continue
-        likeness = fuzz.ratio(said, wording.plain, score_cutoff=LABEL_BAR)
-        found = (likeness * wording.weight / 100, length)
-        if likeness and (best is None or found > (best.likeness, best.length)) and _stands_out(segment, length):
-            best = LabelPlace(segment, length, found[0])
+    for length in range(1, min(MOST_LABEL_WORDS, len(segment.words)) + 1):
+        said = make_plain(" ".join(w.text for w in segment.words[:length]))
+        words = len(said.split())
+        tight = said.replace(" ", "")
+        likeness = max((_liken(said, w) for w in wordings if w.words == words or w.tight == tight), default=0.0)
+        if likeness and _stands_out(segment, length):
+            best = LabelPlace(segment, length, likeness)
     return best
+
+
+def _liken(said: str, wording: Wording) -> float:
+    """Return how like a label what is printed is, 0 to 1, by what the label counts; 0 where it is another one."""
+    if said == wording.plain or said.replace(" ", "") == wording.tight:
+        return wording.weight
+    if len(wording.plain) <= 5 or wording.plain[0] != said[:1]:
+        return 0.0
+    return float(fuzz.ratio(said, wording.plain, score_cutoff=LABEL_BAR)) * wording.weight / 100
 
 
 def _stands_out(segment: Segment, length: int) -> bool:
@@ -93,9 +95,9 @@ def map_labels(rows: Rows, fields: tuple[FieldSpec, ...]) -> LabelMap:
     found: LabelMap = {}
     for segment in rows.segments:
         matches = {f.name: place for f in fields if (place := match_label(segment, wordings_of(f))) is not None}
-        best = max(((p.likeness, p.length) for p in matches.values()), default=None)
+        best = max(((p.length, p.likeness) for p in matches.values()), default=None)
         for name, place in matches.items():
-            if (place.likeness, place.length) == best:
+            if (place.length, place.likeness) == best:
                 found.setdefault(name, []).append(place)
     return found
 
@@ -174,7 +176,19 @@ def parse_words(words: tuple[Word, ...], rule: Rule) -> tuple[str, str, tuple[Wo
             value = normalise(text, rule)
             if not isinstance(value, Refusal) and value:
                 return said, value, words[:count]
+    if rule.check or rule.pattern:
+        for count in range(min(len(words), MOST_TOKENS), 0, -1):
+            said = " ".join(w.text for w in words[:count]).strip(" :;,")
+            mended = mend(said, rule) if any(c.isdigit() for c in said) else None
+            if mended is not None:
+                return said, mended, words[:count]
     return None
+
+
+def is_mended(as_read: str, value: str, rule: Rule) -> bool:
+    """Whether a value with check digits or a pattern has other letters and figures than were read."""
+    read, meant = ("".join(c for c in text.casefold() if c.isalnum()) for text in (as_read, value))
+    return bool(rule.check or rule.pattern) and read != meant
 
 
 def _without_sentence(words: tuple[Word, ...]) -> tuple[Word, ...]:

@@ -13,6 +13,7 @@ from keybundle.core.proposing.candidates import (
     Candidate,
     LabelMap,
     candidates_in_zone,
+    is_mended,
     map_labels,
     propose_candidates,
     propose_list,
@@ -32,7 +33,7 @@ from keybundle.core.setup.model import DocumentType, FieldSpec
 NEAR_BAR = 0.82
 # A field without a zone that no filed document of the layout has taught is trusted less; what agrees makes up for it.
 NEW_LAYOUT = 0.9
-LAST_PAGE, UNTOLD_ORDER = 0.95, 0.8
+LAST_PAGE, UNTOLD_ORDER, MENDED = 0.95, 0.8, 0.9
 FILE_SCORE, ZONE_SCORE, AGREED_SCORE = 0.7, 0.9, 0.97
 Values = dict[str, FieldValue]
 
@@ -81,7 +82,7 @@ def propose_values(
                 value = _propose_field(rows, page, spec, labels, books, rule, place, letter)
                 if value is not None:
                     trusted = value if taught or spec.zone else replace(value, confidence=value.confidence * NEW_LAYOUT)
-                    trusted = _note_order(trusted, rule, told_order, rows)
+                    trusted = _note_mended(_note_order(trusted, rule, told_order, rows), rule)
                     if before is None or trusted.confidence >= LAST_PAGE * before.confidence:
                         values[spec.name] = trusted
     for spec in fields:
@@ -114,6 +115,14 @@ def _orders_on(rows: Rows) -> set[str]:
 
 def _words_of(rows: Rows) -> list[str]:
     return [w.text.strip(".,;:()") for s in rows.segments for w in s.words]
+
+
+def _note_mended(value: FieldValue, rule: Rule) -> FieldValue:
+    """Tell that a value's check mended what was read, and trust it less."""
+    if not value.items or value.note or not is_mended(value.as_read, value.text, rule):
+        return value
+    said = f"Mended: it was read as “{value.as_read}”, which its check refuses."
+    return replace(value, note=said, confidence=value.confidence * MENDED)
 
 
 def _note_order(value: FieldValue, rule: Rule, told: str, rows: Rows) -> FieldValue:

@@ -13,12 +13,12 @@ from keybundle.core.setup.model import FieldSpec
 
 SENTENCE_SCORE = 0.75
 GLUE = frozenset(("is", "of", "on", "the", "a", "at", "to", "no", "under"))
-MOST_BEFORE = 4
+MOST_BEFORE, SHORTEST_PHRASE, SHORTEST_CODE = 4, 4, 4
 
 
 def propose_in_sentences(rows: Rows, spec: FieldSpec, rule: Rule) -> Iterator[Candidate]:
     """Yield what stands in running text right after words that mean the field; small words between them do not count."""
-    phrases = {tuple(w.plain.split()): w.weight for w in wordings_of(spec)}
+    phrases = {tuple(w.plain.split()): w.weight for w in wordings_of(spec) if len(w.plain) >= SHORTEST_PHRASE}
     said = list(_running_words(rows))
     plain = [make_plain(w.text) for w in said]
     for at in range(1, len(said)):
@@ -58,5 +58,6 @@ def _parse(words: tuple[Word, ...], rule: Rule) -> tuple[str, str, tuple[Word, .
     """Return the value that begins the words; a plain code is one word with a figure in it."""
     if rule.kind is Kind.TEXT and not rule.pattern and not rule.check:
         code = words[0].text.strip(".,;:()")
-        return (code, code, words[:1]) if any(c.isdigit() for c in code) else None
+        is_code = len(code) >= SHORTEST_CODE and any(c.isdigit() for c in code)
+        return (code, code, words[:1]) if is_code else None
     return parse_words(words, rule)

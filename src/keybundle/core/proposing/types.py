@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from keybundle.core.proposing.memory import Memory
 
 CLEAR_WORDS, CLEAR_LEAD = 0.85, 0.1
-SAME_MEANING = 0.84
+SAME_MEANING, STANDS_ALONE = 0.84, 0.5
 BY_GREETING, LETTERS = 0.78, frozenset({"letter", "correspondence"})
 FEWEST_LABELS, LABEL_SHARE, MOST_BY_LABELS, BOTH = 1.0, 0.3, 0.75, 0.12
 
@@ -48,7 +48,7 @@ def propose_type(rows: Rows, types: tuple[DocumentType, ...], *, is_letter: bool
     next type counts too. A page that greets somebody and has no title is a letter.
     """
     found = {t.name: _Evidence(_find_title(rows, t), 0.0) for t in types}
-    if is_letter and not any(e.title for e in found.values()):
+    if is_letter and max((e.title for e in found.values()), default=0.0) < STANDS_ALONE:
         found = {t.name: _Evidence(BY_GREETING if LETTERS & _titles_of(t) else 0.0, 0.0) for t in types}
     if max((e.title for e in found.values()), default=0.0) < CLEAR_WORDS:
         counted = _weigh_labels(rows, types)

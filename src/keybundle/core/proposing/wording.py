@@ -18,11 +18,12 @@ NAME_WEIGHT, TRADE_WEIGHT = 0.99, 0.9
 
 @dataclass(frozen=True)
 class Wording:
-    """A label as it may be printed, plain, with how much it counts (1 for the set-up's own)."""
+    """A label as it may be printed, plain, with how much it counts (1 for the set-up's own); ``tight`` without blanks."""
 
     plain: str
     words: int
     weight: float
+    tight: str
 
 
 @dataclass(frozen=True)
@@ -208,7 +209,7 @@ def _wordings(name: str, kind: Kind, labels: tuple[str, ...]) -> tuple[Wording, 
     own.setdefault(make_plain(name), NAME_WEIGHT)
     meant = [c for c in CONCEPTS if kind in c.kinds and not c.phrases.isdisjoint(own)]
     trade = {p: TRADE_WEIGHT for c in meant for p in c.phrases}
-    return tuple(Wording(p, len(p.split()), w) for p, w in {**trade, **own}.items() if p)
+    return tuple(Wording(p, len(p.split()), w, p.replace(" ", "")) for p, w in {**trade, **own}.items() if p)
 
 
 def wordings_of(spec: FieldSpec) -> tuple[Wording, ...]:
