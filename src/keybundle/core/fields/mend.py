@@ -32,6 +32,8 @@ def mend(text: str, rule: Rule) -> str | None:
 
     Only what a check confirms is mended: a rule with neither mends nothing.
     """
+    if _value(text, rule):
+        return None
     body = "".join(text.upper().split()).strip("=|.,;:'\"-")
     tries = _account_forms(body) if rule.check else _swapped(text.strip("=|.,;:'\"")) if rule.pattern else ()
     found = {value for t in tries if t != text and (value := _value(t, rule))}

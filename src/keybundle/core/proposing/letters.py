@@ -12,7 +12,7 @@ from keybundle.core.proposing.rows import Rows, Segment
 from keybundle.core.reading.text import Word
 
 LETTER_SCORE = 0.75
-ABOVE_ROWS, SIGNED_ROWS, HEAD_SHARE, LARGE, LONGEST_NAME = 3, 5, 0.2, 1.25, 8
+ABOVE_ROWS, SIGNED_ROWS, HEAD_SHARE, TALL_SHARE, LARGE, LONGEST_NAME = 3, 5, 0.2, 0.8, 1.15, 8
 _SALUTATION = re.compile(r"(dear|gentlemen|ladies and gentlemen|to whom it may concern)\b", re.I)
 _CLOSING = re.compile(
     r"(yours (faithfully|sincerely|truly)|(kind|best|warm) (regards|wishes)|with (kind|best)|sincerely)\b", re.I
@@ -56,7 +56,9 @@ class Letter:
     def _senders(self, rule: Rule) -> Iterator[Candidate]:
         """Yield the large line of the letterhead, else who signed."""
         head = [s for row in self.rows.rows for s in row if s.box[3] < HEAD_SHARE * self.height_px]
-        large = [s for s in head if s.box[3] - s.box[1] > LARGE * self.rows.height and len(s.words) <= LONGEST_NAME]
+        heights = sorted(s.box[3] - s.box[1] for s in self.rows.segments)
+        tall = heights[int(TALL_SHARE * len(heights))]  # of a line of the body with strokes above and below
+        large = [s for s in head if s.box[3] - s.box[1] > LARGE * tall and len(s.words) <= LONGEST_NAME]
         if large:
             yield from _line(max(large, key=lambda s: s.box[3] - s.box[1]), rule)
         if self.closing is not None:
