@@ -28,7 +28,7 @@ SENTENCE_WORDS = frozenset(
      "for", "as", "at", "in", "until")
 )  # fmt: skip
 _RATE = re.compile(r"\(?(\d{1,2}([.,]\d{1,2})?\s?)?%\)?:?")
-UNPARSED = 0.25
+UNPARSED, CHECKED = 0.25, 0.97
 PLACE_LINES, AWAY = 3.0, 0.85
 
 
@@ -108,8 +108,10 @@ def find_heads(rows: Rows, labels: LabelMap) -> Heads:
     return frozenset(own | {s.words[0] for s in rows.segments if make_plain(s.text) in ALL_PHRASES})
 
 
-def _certainty(words: tuple[Word, ...]) -> float:
-    return min((w.confidence for w in words), default=0.0)
+def _certainty(words: tuple[Word, ...], rule: Rule | None = None) -> float:
+    """Return how sure the reading is of words; right check digits say more than it does."""
+    certain = min((w.confidence for w in words), default=0.0)
+    return max(certain, CHECKED) if rule is not None and rule.check else certain
 
 
 def _value_words(rows: Rows, place: LabelPlace, heads: Heads, rule: Rule) -> Iterator[tuple[Segment, float]]:
@@ -213,7 +215,7 @@ def propose_candidates(rows: Rows, spec: FieldSpec, rule: Rule, labels: LabelMap
                 continue
             as_read, value, words = parsed
             whole = 1.0 if len(words) == len(segment.words) or rule.kind is not Kind.TEXT or rule.pattern else 0.9
-            found.append(Candidate(as_read, value, words, place.likeness * weight * whole * _certainty(words)))
+            found.append(Candidate(as_read, value, words, place.likeness * weight * whole * _certainty(words, rule)))
     if rule.pattern or rule.check:
         found += list(_anywhere(rows, rule))
     return sorted(found, key=lambda c: -c.score)
@@ -279,8 +281,8 @@ def _anywhere(rows: Rows, rule: Rule) -> Iterator[Candidate]:
         for i in range(len(segment.words)):
             parsed = parse_words(segment.words[i : i + MOST_TOKENS], rule)
             if parsed is not None:
-                weight = 0.97 if rule.check == "IBAN" else 0.85
-                yield Candidate(parsed[0], parsed[1], parsed[2], weight * _certainty(parsed[2]))
+                weight = 0.93 if rule.check == "IBAN" else 0.85
+                yield Candidate(parsed[0], parsed[1], parsed[2], weight * _certainty(parsed[2], rule))
 
 
 def propose_list(rows: Rows, spec: FieldSpec, rule: Rule, labels: LabelMap) -> list[Candidate]:

@@ -30,10 +30,10 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.registers.book import Book
 from keybundle.core.setup.model import DocumentType, FieldSpec
 
-NEAR_BAR = 0.82
+NEAR_BAR, CLEAR_ENTRY = 0.82, 0.93
 # A field without a zone that no filed document of the layout has taught is trusted less; what agrees makes up for it.
 NEW_LAYOUT = 0.9
-LAST_PAGE, UNTOLD_ORDER, MENDED = 0.95, 0.8, 0.9
+LAST_PAGE, UNTOLD_ORDER, MENDED = 0.95, 0.8, 0.8
 FILE_SCORE, ZONE_SCORE, AGREED_SCORE = 0.7, 0.9, 0.97
 Values = dict[str, FieldValue]
 
@@ -243,7 +243,8 @@ def _from_register(
         near = book.nearest(candidate.value, column, bar=NEAR_BAR)
         if near is not None:
             trust = 1.0 if near.likeness == 1 else near.likeness * (0.98 if near.lead > 0.08 else 0.75)
-            certainty = max(candidate.score, 0.93 * near.likeness) if near.likeness == 1 else candidate.score
+            is_clear = near.likeness >= CLEAR_ENTRY and near.lead > 0.08
+            certainty = max(candidate.score, 0.93 * near.likeness) if is_clear else candidate.score
             options.append((candidate, near.value, certainty * trust))
     if not options:
         for segment in rows.segments:
