@@ -2,15 +2,25 @@
 
 from __future__ import annotations
 
+import subprocess
+import tempfile
 import unittest
 from collections import Counter
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
+from pathlib import Path
 
+import numpy as np
 from bench.world.country import COUNTRIES, say_amount
+from bench.world.digital import write_pdf
 from bench.world.families import FAMILIES, JUDGED_ONLY, family
 from bench.world.organisation import make_organisation
-from bench.world.papers import Job, paper
+from bench.world.papers import Job, draw, organisation, paper
+from bench.world.setup import is_right, make_rule, make_types
+from bench.world.sides import DIRT, make_side
+
+from keybundle.core.fields.kinds import normalise
 
 
 class Papers(unittest.TestCase):
@@ -41,6 +51,44 @@ class Papers(unittest.TestCase):
                     self.assertEqual(date.fromisoformat(value.stored).isoformat(), value.stored)
                 if value.part in ("net", "tax", "total", "rent"):
                     self.assertEqual(Decimal(value.stored).as_tuple().exponent, -2)
+
+    def test_a_senders_form_is_laid_out_alike_and_says_something_else(self) -> None:
+        for name in ("label left", "grid", "letter without labels", "filled form"):
+            one, two = (draw(Job(4, name, n, sender=3, more=2)) for n in (1, 2))
+            self.assertEqual([len(one), len(two)], [3, 3], "its own page and two more")
+            heads = [{(r.text, round(r.x_mm), round(r.y_mm)) for r in sheets[0].runs} for sheets in (one, two)]
+            self.assertGreater(len(heads[0] & heads[1]), 4, f"{name}: what is printed on every sheet")
+            self.assertTrue(heads[0] - heads[1], f"{name}: what is filled in")
+
+    def test_a_paper_of_a_program_holds_its_words_as_text(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder, "paper.pdf")
+            sheets = draw(Job(4, "prose agreement", 1))
+            write_pdf(sheets, path)
+            # Source: poppler's pdftotext.
+            said = subprocess.run(
+                ["pdftotext", "-layout", path, "-"], capture_output=True, text=True, check=True
+            ).stdout
+            self.assertEqual(Counter(said.split()), Counter(w.text for s in sheets for w in s.words))
+
+    def test_sides_are_the_same_for_the_same_seed_and_their_mark_shows(self) -> None:
+        one, again = (make_side(2, 1, marked=True) for _ in range(2))
+        self.assertTrue(np.array_equal(one.picture.pixels, again.picture.pixels))
+        dirty = {make_side(2, n, marked=False).dirt for n in range(len(DIRT))}
+        self.assertEqual(dirty, set(DIRT))
+
+    def test_the_set_up_of_an_organisation_accepts_what_its_papers_say(self) -> None:
+        of = organisation(4)
+        types = {t.name: t for t in make_types(of)}
+        for number, name in enumerate(f.name for f in FAMILIES):
+            said = paper(Job(4, name, number))
+            type_name, fields = of.types[said.kind]
+            for value in said.values:
+                spec = types[type_name].field(fields[value.part])
+                assert spec is not None
+                rule = replace(make_rule(of, spec), decimal_mark=said.sender.country.decimal,
+                               day_first=said.sender.country.order != "mdy")  # fmt: skip
+                self.assertTrue(is_right(value, (str(normalise(value.shown, rule)),)), f"{value.part} {value.shown}")
 
     def test_amounts_are_written_as_each_country_does(self) -> None:
         # Source: the ways to write an amount that Unicode's CLDR has for en-GB, de-DE, fr-FR, de-CH, en-US and sv-SE,

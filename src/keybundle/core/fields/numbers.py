@@ -8,7 +8,7 @@ from decimal import Decimal, InvalidOperation
 # Codes: ISO 4217; signs and words: Unicode CLDR 44. A sign that several currencies share stands for the commonest one.
 _WORDS = {
     "EUR": ("eur", "euro", "euros", "€"), "GBP": ("gbp", "pound", "pounds", "£"), "CHF": ("chf", "sfr"),
-    "USD": ("usd", "dollar", "dollars", "us$", "$"), "SEK": ("sek",), "NOK": ("nok",), "DKK": ("dkk",),
+    "USD": ("usd", "dollar", "dollars", "us$", "$"), "SEK": ("sek", "kronor", "kr"), "NOK": ("nok",), "DKK": ("dkk",),
     "PLN": ("pln", "zł"), "CZK": ("czk", "kč"), "HUF": ("huf",), "JPY": ("jpy", "¥"), "CAD": ("cad", "ca$"),
     "AUD": ("aud", "a$"),
 }  # fmt: skip
@@ -26,9 +26,11 @@ def parse_number(text: str, *, decimal_mark: str = ".") -> Decimal | None:
     """Return the number in ``text``, or None when it is none.
 
     Spaces, apostrophes and the other mark group thousands. A lone mark is read as the decimal mark unless exactly
-    three digits follow it and it is not the locale's ``decimal_mark``.
+    three digits follow it and it is not the locale's ``decimal_mark``. A minus may stand behind, as in accounts.
     """
     body = text.strip().replace("\u2212", "-")
+    if body.endswith("-") and not body.startswith(("-", "+")):
+        body = "-" + body[:-1].rstrip()
     if not _BODY.match(body):
         return None
     body = re.sub(r"[\s'\u00a0\u202f]", "", body)
