@@ -21,7 +21,8 @@ if TYPE_CHECKING:
 CLEAR_WORDS, CLEAR_LEAD = 0.85, 0.1
 SAME_MEANING, STANDS_ALONE = 0.84, 0.5
 BY_GREETING, LETTERS = 0.78, frozenset({"letter", "correspondence"})
-FEWEST_LABELS, LABEL_SHARE, MOST_BY_LABELS, BOTH = 1.0, 0.3, 0.75, 0.12
+FEWEST_FIELDS, FIELD_SHARE, FEWEST_LABELS = 4, 0.5, 1.0
+LABEL_SHARE, MOST_BY_LABELS, BOTH = 0.3, 0.75, 0.12
 
 
 @dataclass(frozen=True)
@@ -35,9 +36,7 @@ class _Evidence:
     def score(self) -> float:
         """Both together, 0 to 0.99; labels alone are never enough to be sure."""
         by_labels = min(MOST_BY_LABELS, LABEL_SHARE * self.labels) if self.labels >= FEWEST_LABELS else 0.0
-        if self.title and self.labels >= FEWEST_LABELS:
-            return min(0.99, max(self.title, by_labels) + BOTH)
-        return max(self.title, by_labels)
+        return min(0.99, self.title + BOTH) if self.title and by_labels else max(self.title, by_labels)
 
 
 def propose_type(rows: Rows, types: tuple[DocumentType, ...], *, is_letter: bool = False) -> tuple[str, float] | None:
@@ -73,14 +72,20 @@ def _find_title(rows: Rows, kind: DocumentType) -> float:
 
 
 def _weigh_labels(rows: Rows, types: tuple[DocumentType, ...]) -> dict[str, float]:
-    """Return for each type the weight of its fields that have a label and a value of their kind on the page."""
+    """Return for each type the weight of its fields that have a label and a value of their kind on the page.
+
+    A type of which fewer than half stand there, or fewer than four, weighs nothing: papers of types that nobody set up
+    have a number and a date as well.
+    """
     shown: dict[str, list[frozenset[Word]]] = {}
     for kind in types:
         labels = map_labels(rows, kind.fields)
         with_value = (s.name for s in kind.fields if s.name in labels and propose_candidates(rows, s, s.rule(), labels))
         shown[kind.name] = [frozenset(p.segment.words[0] for p in labels[name]) for name in with_value]
     shared = Counter(word for places in shown.values() for words in places for word in words)
-    return {name: sum(1 / min(shared[w] for w in words) for words in places) for name, places in shown.items()}
+    weighed = {name: sum(1 / min(shared[w] for w in words) for words in places) for name, places in shown.items()}
+    enough = {k.name: len(shown[k.name]) >= max(FEWEST_FIELDS, FIELD_SHARE * len(k.fields)) for k in types}
+    return {name: weight if enough[name] else 0.0 for name, weight in weighed.items()}
 
 
 def guess_type(memory: Memory, text: PageText, types: tuple[DocumentType, ...]) -> tuple[str, float] | None:
