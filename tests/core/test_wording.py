@@ -74,6 +74,9 @@ class Labels(unittest.TestCase):
         kind = make_type(Number=Kind.TEXT)
         said = page([(20, 60, "no longer accepted; payment is made by transfer to the account that is named below")])
         self.assertEqual(texts(propose(kind, said)), {})
+        self.assertEqual(
+            texts(propose(kind, page([(20, 60, "number K-22")]))), {"Number": "K-22"}, "small letters may be one"
+        )
 
     def test_a_rate_belongs_to_its_label(self) -> None:
         for words in ([(20, 60, "VAT 20 %"), (90, 60, "£1,466.18")], [(20, 60, "VAT 20%: £1,466.18")],

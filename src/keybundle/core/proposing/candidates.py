@@ -20,7 +20,7 @@ from keybundle.core.setup.model import FieldSpec
 Heads = frozenset[Word]
 LABEL_BAR = 84.0
 MOST_TOKENS = 6
-MOST_LABEL_WORDS, MOST_AFTER_LABEL = 5, 8
+MOST_LABEL_WORDS, MOST_AFTER_LABEL, FEW_AFTER_LABEL = 5, 8, 3
 PROSE_WORDS, PROSE_WEIGHT = 7, 0.8
 FIGURES = (Kind.MONEY, Kind.DECIMAL, Kind.WHOLE)
 SENTENCE_WORDS = frozenset(
@@ -84,7 +84,8 @@ def _stands_out(segment: Segment, length: int) -> bool:
     last = segment.words[length - 1].text
     if len(segment.words) == length or last.endswith((":", ".:")):
         return True
-    return segment.words[0].text[0].isupper() and len(segment.words) <= length + MOST_AFTER_LABEL
+    most = MOST_AFTER_LABEL if segment.words[0].text[0].isupper() else FEW_AFTER_LABEL
+    return len(segment.words) <= length + most
 
 
 LabelMap = dict[str, list[LabelPlace]]
