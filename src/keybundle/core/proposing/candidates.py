@@ -20,7 +20,7 @@ from keybundle.core.setup.model import FieldSpec
 Heads = frozenset[Word]
 LABEL_BAR = 84.0
 MOST_TOKENS = 6
-MOST_LABEL_WORDS, MOST_AFTER_LABEL, FEW_AFTER_LABEL = 5, 8, 3
+MOST_LABEL_WORDS, MOST_AFTER_LABEL, FEW_AFTER_LABEL, SMALL_LETTERS = 5, 8, 3, 0.8
 PROSE_WORDS, PROSE_WEIGHT = 7, 0.8
 FIGURES = (Kind.MONEY, Kind.DECIMAL, Kind.WHOLE)
 SENTENCE_WORDS = frozenset(
@@ -65,7 +65,8 @@ def match_label(segment: Segment, wordings: tuple[Wording, ...]) -> LabelPlace |
         words = len(said.split())
         tight = said.replace(" ", "")
         likeness = max((_liken(said, w) for w in wordings if w.words == words or w.tight == tight), default=0.0)
-        if likeness and _stands_out(segment, length):
+        likeness *= _stands_out(segment, length) if likeness else 0.0
+        if likeness:
             best = LabelPlace(segment, length, likeness)
     return best
 
@@ -79,13 +80,14 @@ def _liken(said: str, wording: Wording) -> float:
     return float(fuzz.ratio(said, wording.plain, score_cutoff=LABEL_BAR)) * wording.weight / 100
 
 
-def _stands_out(segment: Segment, length: int) -> bool:
-    """Whether the head of a segment can be a label: it is all of it, a colon ends it, or it does not go on as prose."""
+def _stands_out(segment: Segment, length: int) -> float:
+    """Return how far the head of a segment can be a label, 0 to 1: it is all of it, a colon ends it, or no prose follows."""
     last = segment.words[length - 1].text
-    if len(segment.words) == length or last.endswith((":", ".:")):
-        return True
-    most = MOST_AFTER_LABEL if segment.words[0].text[0].isupper() else FEW_AFTER_LABEL
-    return len(segment.words) <= length + most
+    if len(segment.words) == length or last.endswith(":"):
+        return 1.0
+    if segment.words[0].text[0].isupper():
+        return float(len(segment.words) <= length + MOST_AFTER_LABEL)
+    return SMALL_LETTERS if len(segment.words) <= length + FEW_AFTER_LABEL else 0.0
 
 
 LabelMap = dict[str, list[LabelPlace]]
