@@ -5,6 +5,7 @@ from __future__ import annotations
 import unittest
 from collections.abc import Sequence
 from typing import Any
+from unittest import mock
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -91,6 +92,13 @@ class Labels(unittest.TestCase):
         carried = page([*table, (20, 90, "Total"), (150, 90, "42.00")])
         last = page([(20, 40, "Total"), (150, 40, "99.00")])
         self.assertEqual(texts(propose(kind, carried, last)), {"Total": "99.00"})
+
+    def test_pages_between_are_not_looked_at_where_nothing_is_missing(self) -> None:
+        kind = make_type(Number=Kind.TEXT, Total=Kind.MONEY)
+        first = page([(20, 60, "Number"), (80, 60, "K-2231"), (20, 90, "Total"), (150, 90, "42.00")])
+        with mock.patch("keybundle.core.proposing.propose.build_rows", wraps=build_rows) as built:
+            self.assertEqual(propose(kind, *[first] * 40)["Number"].text, "K-2231")
+            self.assertEqual(built.call_count, 2, "the first page, and the last one for its sum")
 
     def test_a_date_that_reads_both_ways_is_sure_only_where_something_tells_its_order(self) -> None:
         kind = make_type(Date={"kind": Kind.DATE, "zone": {"left": 0.3, "top": 0.15, "right": 0.7, "bottom": 0.3}},

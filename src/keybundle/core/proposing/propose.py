@@ -70,21 +70,24 @@ def propose_values(
     by_sender = {t.date_order for t in hints.taught.values() if t.date_order}
     told_order = by_sender.pop() if len(by_sender) == 1 else ""
     for number, page in enumerate(pages):
+        is_last = number == len(pages) - 1
+        asked = [f for f in fields if f.name not in values or (is_last and f.kind is Kind.MONEY and not f.several)]
+        if not asked:
+            continue
         rows = build_rows(page.text)
         labels = map_labels(rows, fields)
         letter = find_letter(rows, page.text.frame.upright_size[1]) if number == 0 else None
-        for spec in fields:
-            before = values.get(spec.name)
-            if before is None or (spec.kind is Kind.MONEY and not spec.several):
-                taught = hints.taught.get(spec.name)
-                place = taught if taught is not None and taught.page == number else None
-                rule = _ordered_rule(make_rule(spec), told_order, rows)
-                value = _propose_field(rows, page, spec, labels, books, rule, place, letter)
-                if value is not None:
-                    trusted = value if taught or spec.zone else replace(value, confidence=value.confidence * NEW_LAYOUT)
-                    trusted = _note_mended(_note_order(trusted, rule, told_order, rows), rule)
-                    if before is None or trusted.confidence >= LAST_PAGE * before.confidence:
-                        values[spec.name] = trusted
+        for spec in asked:
+            taught, before = hints.taught.get(spec.name), values.get(spec.name)
+            place = taught if taught is not None and taught.page == number else None
+            rule = _ordered_rule(make_rule(spec), told_order, rows)
+            value = _propose_field(rows, page, spec, labels, books, rule, place, letter)
+            if value is None:
+                continue
+            trusted = value if taught or spec.zone else replace(value, confidence=value.confidence * NEW_LAYOUT)
+            trusted = _note_mended(_note_order(trusted, rule, told_order, rows), rule)
+            if before is None or trusted.confidence >= LAST_PAGE * before.confidence:
+                values[spec.name] = trusted
     for spec in fields:
         for told in _told_by_file(spec, make_rule(spec), hints):
             values[spec.name] = _with_file(values.get(spec.name), told)
