@@ -71,6 +71,11 @@ class Labels(unittest.TestCase):
                      (20, 67, "C35048"), (70, 67, "5 Aug 2025"), (120, 67, "34")])  # fmt: skip
         self.assertEqual(texts(propose(kind, said)), {"Reference": "C35048", "Pieces": "34"})
 
+    def test_the_no_of_a_form_is_an_answer(self) -> None:
+        kind = make_type(Follow_up=Kind.YES_NO, Number=Kind.TEXT)
+        said = page([(20, 60, "Follow-up"), (80, 60, "no"), (20, 70, "No."), (80, 70, "K-22")])
+        self.assertEqual(texts(propose(kind, said)), {"Follow up": "no", "Number": "K-22"})
+
     def test_a_word_of_a_sentence_is_no_label(self) -> None:
         kind = make_type(Number=Kind.TEXT)
         said = page([(20, 60, "no longer accepted; payment is made by transfer to the account that is named below")])

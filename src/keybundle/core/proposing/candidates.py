@@ -21,7 +21,7 @@ Heads = frozenset[Word]
 LABEL_BAR = 84.0
 MOST_TOKENS = 6
 MOST_LABEL_WORDS, MOST_AFTER_LABEL, FEW_AFTER_LABEL, SMALL_LETTERS = 5, 8, 3, 0.8
-PROSE_WORDS, PROSE_WEIGHT = 7, 0.8
+PROSE_WORDS, PROSE_WEIGHT, SHORT_ANSWER = 7, 0.8, 3
 FIGURES = (Kind.MONEY, Kind.DECIMAL, Kind.WHOLE)
 SENTENCE_WORDS = frozenset(
     ("and", "is", "are", "was", "were", "be", "begins", "ends", "of", "on", "to", "from", "with", "which", "that", "who", "by",
@@ -83,8 +83,10 @@ def _liken(said: str, wording: Wording) -> float:
 def _stands_out(segment: Segment, length: int) -> float:
     """Return how far the head of a segment can be a label, 0 to 1: it is all of it, a colon ends it, or no prose follows."""
     last = segment.words[length - 1].text
-    if len(segment.words) == length or last.endswith(":"):
+    if last.endswith(":"):
         return 1.0
+    if len(segment.words) == length:
+        return float(_is_no_answer(segment.text) or not segment.text.islower())
     if segment.words[0].text[0].isupper():
         return float(len(segment.words) <= length + MOST_AFTER_LABEL)
     return SMALL_LETTERS if len(segment.words) <= length + FEW_AFTER_LABEL else 0.0
@@ -108,7 +110,13 @@ def map_labels(rows: Rows, fields: tuple[FieldSpec, ...]) -> LabelMap:
 def find_heads(rows: Rows, labels: LabelMap) -> Heads:
     """Return the first words of all labels on the page, of fields and of the trade: where a label begins, no value does."""
     own = {place.segment.words[0] for places in labels.values() for place in places}
-    return frozenset(own | {s.words[0] for s in rows.segments if make_plain(s.text) in ALL_PHRASES})
+    trade = {s.words[0] for s in rows.segments if make_plain(s.text) in ALL_PHRASES and _is_no_answer(s.text)}
+    return frozenset(own | trade)
+
+
+def _is_no_answer(text: str) -> bool:
+    """Whether a text is no short answer, as the “no” of a form is; “No.” is a label."""
+    return len(text) > SHORT_ANSWER or text.endswith((".", ":"))
 
 
 def _certainty(words: tuple[Word, ...], rule: Rule | None = None) -> float:
