@@ -250,10 +250,12 @@ def candidates_in_zone(
         if not top <= y <= bottom:
             continue
         inside = tuple(w for w in segment.words if left <= w.box[0] and (w.box[0] + w.box[2]) / 2 <= right)
-        inside = _without_sentence(inside) if is_prose(segment) else inside
+        in_prose = is_prose(segment)
+        inside = _without_sentence(inside) if in_prose else inside
         parsed = parse_words(inside, rule) if inside and x <= right else None
         if parsed is not None:
-            found.append(Candidate(parsed[0], parsed[1], parsed[2], score * _certainty(parsed[2])))
+            weight = PROSE_WEIGHT if in_prose else 1.0  # a sentence moves with its words, and its values with it
+            found.append(Candidate(parsed[0], parsed[1], parsed[2], score * weight * _certainty(parsed[2])))
     return found
 
 
