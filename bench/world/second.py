@@ -8,10 +8,10 @@ from dataclasses import dataclass
 from multiprocessing import get_context
 
 from bench.world.families import FAMILIES
-from bench.world.organisation import AMOUNTS, DATES
 from bench.world.papers import DPI, Job, draw, paper, scans
 from bench.world.reading import MODES
 from bench.world.seeds import take_fresh_seed
+from bench.world.setup import kind_of
 from bench.yardstick import WORKERS
 from keybundle.core.base.boxes import Box
 from keybundle.core.imaging.clean import Steps
@@ -20,7 +20,6 @@ from keybundle.core.reading.engine import get_engine, read_page
 from keybundle.core.reading.second import get_line_reader, read_lines
 from keybundle.demo.paper import PlacedWord
 
-CODES = {"number", "order", "account", "parcels", "weight"}
 A_FAMILY = 8
 
 
@@ -33,10 +32,6 @@ class Twice:
     first: str
     second: str
     seconds: float
-
-
-def _kind(part: str) -> str:
-    return "date" if part in DATES else "amount" if part in AMOUNTS else "code" if part in CODES else "words"
 
 
 def find_value(shown: str, words: Sequence[PlacedWord]) -> Box | None:
@@ -70,7 +65,7 @@ def read_twice(job: Job) -> list[Twice]:
         inside = [w.text for w in text.words if _lies_in(w.box, box)]
         start = time.perf_counter()
         (again,) = read_lines(picture, made.frame, [box], get_line_reader())
-        found.append(Twice(_kind(value.part), value.shown, " ".join(inside), again.text, time.perf_counter() - start))
+        found.append(Twice(kind_of(value.part), value.shown, " ".join(inside), again.text, time.perf_counter() - start))
     return found
 
 

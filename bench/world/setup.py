@@ -10,12 +10,18 @@ from keybundle.core.registers.book import Book
 from keybundle.core.setup.model import DocumentType, FieldSpec
 
 REGISTER = "Senders"
+CODES = {"number", "order", "account", "parcels", "weight"}
 KNOWN_SENDERS, KNOWN_LABELS = 0.85, 0.7
 PLAIN = {
     "weight": {"kind": Kind.DECIMAL}, "parcels": {"kind": Kind.WHOLE}, "again": {"kind": Kind.YES_NO},
     "grade": {"kind": Kind.CHOICE, "choices": ("A", "B", "C", "D")}, "account": {"check": "IBAN"},
     "party": {"kind": Kind.REGISTER, "register": REGISTER, "column": "Name"},
 }  # fmt: skip
+
+
+def kind_of(part: str) -> str:
+    """Return the kind of value that a figure is told by: ``date``, ``amount``, ``code`` or ``words``."""
+    return "date" if part in DATES else "amount" if part in AMOUNTS else "code" if part in CODES else "words"
 
 
 def make_types(of: Organisation) -> tuple[DocumentType, ...]:

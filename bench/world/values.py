@@ -9,12 +9,11 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from bench.world.families import FAMILIES, JUDGED_ONLY
-from bench.world.organisation import AMOUNTS, DATES
 from bench.world.papers import Job, organisation, paper
 from bench.world.reading import MODES
 from bench.world.readings import read_jobs
 from bench.world.seeds import take_fresh_seed
-from bench.world.setup import REGISTER, is_right, make_book, make_rule, make_types
+from bench.world.setup import REGISTER, is_right, kind_of, make_book, make_rule, make_types
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.proposing.calibration import upper_share
 from keybundle.core.proposing.examples import Example
@@ -29,7 +28,6 @@ from keybundle.core.setup.model import DocumentType
 
 ORGANISATIONS, FORMS, ASKED = 12, 25, 2
 SURE_TYPE, BAR = 0.8, 0.8
-CODES = {"number", "order", "account", "parcels", "weight"}
 
 
 @dataclass(frozen=True)
@@ -98,13 +96,9 @@ class House:
         names, told = self.of.types[paper(job).kind][1], []
         for value in paper(job).values:
             found = values.get(names[value.part], FieldValue())
-            told.append(Told(job.family, _kind(value.part), is_right(value, found.items), found.sure))
+            told.append(Told(job.family, kind_of(value.part), is_right(value, found.items), found.sure))
         right = said is not None and said[0] == kind.name
         return Answer(job.family, right, said is not None and said[1] >= SURE_TYPE, tuple(told), spent)
-
-
-def _kind(part: str) -> str:
-    return "date" if part in DATES else "amount" if part in AMOUNTS else "code" if part in CODES else "words"
 
 
 def forms_of(seed: int, count: int = FORMS) -> list[Job]:

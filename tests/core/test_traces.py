@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import unittest
+from unittest import mock
 
 import cv2
 import numpy as np
 import scipy.optimize
 from bench.world.sides import DIRT, MARKS, make_side
 
+from keybundle.core.imaging.blank import measure_content_mm2
 from keybundle.core.imaging.judge import judge
 from keybundle.core.imaging.paper import Darkness
 from keybundle.core.imaging.picture import Picture
@@ -65,6 +67,16 @@ class Traces(unittest.TestCase):
         for number in range(0, 3 * len(MARKS), 3):
             side = make_side(1, number, marked=True)
             self.assertFalse(judge(side.picture).is_blank, f"{side.mark} with {side.dirt}, {side.mode}")
+
+    def test_a_faint_page_full_of_print_is_told_without_measuring_every_letter(self) -> None:
+        page = np.full((2339, 1654), 250, np.uint8)
+        for y in range(200, 2100, 60):
+            cv2.putText(
+                page, "a b c d e f g h i k l m", (200, y), cv2.FONT_HERSHEY_SIMPLEX, 1.6, (160,), 2, cv2.LINE_AA
+            )
+        with mock.patch("keybundle.core.imaging.blank.measure_strokes") as measured:
+            self.assertGreater(measure_content_mm2(page, 200.0), 60)
+        measured.assert_not_called()
 
     def test_dust_on_what_shines_through_is_no_content_and_a_faint_stroke_in_bits_is(self) -> None:
         veil = np.full((2339, 1654), 250, np.uint8)
