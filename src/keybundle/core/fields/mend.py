@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import itertools
+import re
 
-from keybundle.core.fields.kinds import Refusal, Rule, normalise
+from keybundle.core.fields.kinds import Kind, Refusal, Rule, normalise
 
 TO_FIGURE = str.maketrans(
     {"O": "0", "Q": "0", "D": "0", "I": "1", "L": "1", "S": "5", "B": "8", "Z": "2", "G": "6", "T": "7"}
@@ -25,6 +26,8 @@ PAIRS = {
     "G": "6",
 }
 MOST_DOUBTFUL = 5
+EDGES = "=|.,;:'\"-\u2013\u2014\u2022_ "
+_MARKS = re.compile(r"[.,:;]{2,}|(?<=\d)[,:;](?=\d)")
 
 
 def mend(text: str, rule: Rule) -> str | None:
@@ -34,8 +37,10 @@ def mend(text: str, rule: Rule) -> str | None:
     """
     if _value(text, rule):
         return None
-    body = "".join(text.upper().split()).strip("=|.,;:'\"-")
-    tries = _account_forms(body) if rule.check else _swapped(text.strip("=|.,;:'\"")) if rule.pattern else ()
+    if rule.kind is Kind.DATE:
+        return _value(_MARKS.sub(".", text.strip(EDGES)), rule) or None
+    body = "".join(text.upper().split()).strip(EDGES)
+    tries = _account_forms(body) if rule.check else _swapped(text.strip(EDGES)) if rule.pattern else ()
     found = {value for t in tries if t != text and (value := _value(t, rule))}
     return found.pop() if len(found) == 1 else None
 

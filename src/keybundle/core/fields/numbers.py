@@ -15,17 +15,19 @@ _WORDS = {
 _CODES = {word: code for code, words in _WORDS.items() for word in words}
 _CURRENCY = re.compile(
     "|".join(
-        rf"\b{re.escape(w)}\b" if w.isalpha() else re.escape(w) for w in sorted(_CODES, key=lambda w: (-len(w), w))
+        rf"(?<![^\W\d_]){re.escape(w)}(?![^\W\d_])" if w.isalpha() else re.escape(w)
+        for w in sorted(_CODES, key=lambda w: (-len(w), w))
     ),
     re.IGNORECASE,
 )
+_GROUP_SPACE = re.compile(r"(?<=\d)[\s'](?=\d{3}(?!\d))|\s+(?=[.,])|(?<=[.,])\s+")
 _BODY = re.compile(r"^[-+]?\d[\d.,'\u00a0\u202f ]*$")
 
 
 def parse_number(text: str, *, decimal_mark: str = ".") -> Decimal | None:
     """Return the number in ``text``, or None when it is none.
 
-    Spaces, apostrophes and the other mark group thousands. A lone mark is read as the decimal mark unless exactly
+    Spaces, apostrophes and the other mark group thousands; a space between other figures parts two numbers. A lone mark is read as the decimal mark unless exactly
     three digits follow it and it is not the locale's ``decimal_mark``. A minus may stand behind, as in accounts.
     """
     body = text.strip().replace("\u2212", "-")
@@ -33,7 +35,9 @@ def parse_number(text: str, *, decimal_mark: str = ".") -> Decimal | None:
         body = "-" + body[:-1].rstrip()
     if not _BODY.match(body):
         return None
-    body = re.sub(r"[\s'\u00a0\u202f]", "", body)
+    body = _GROUP_SPACE.sub("", body)
+    if not re.fullmatch(r"[-+]?[\d.,]+", body):
+        return None
     last = max(body.rfind("."), body.rfind(","))
     if last >= 0:
         mark = body[last]

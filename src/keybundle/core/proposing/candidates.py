@@ -27,6 +27,8 @@ SENTENCE_WORDS = frozenset(
     ("and", "is", "are", "was", "were", "be", "begins", "ends", "of", "on", "to", "from", "with", "which", "that", "who", "by",
      "for", "as", "at", "in", "until")
 )  # fmt: skip
+AROUND = " :;,\u2013\u2014\u2022_="
+_LEADERS = re.compile(r"\.{2,}|\u2026")
 _RATE = re.compile(r"\(?(\d{1,2}([.,]\d{1,2})?\s?)?%\)?:?")
 UNPARSED, CHECKED = 0.25, 0.97
 PLACE_LINES, AWAY = 3.0, 0.85
@@ -179,8 +181,8 @@ def _goes_on_below(rows: Rows, segment: Segment, rule: Rule) -> bool:
 
 def parse_words(words: tuple[Word, ...], rule: Rule) -> tuple[str, str, tuple[Word, ...]] | None:
     """Return (as read, normalised, words) for the longest run from the first word on that is a value of the rule."""
-    if rule.kind in (Kind.TEXT, Kind.REGISTER) and not rule.pattern and not rule.check:
-        said = " ".join(w.text for w in words).strip(" :;,")
+    if is_plain(rule):
+        said = _LEADERS.sub(" ", " ".join(w.text for w in words)).strip(AROUND)
         return (said, said, words) if said else None
     for count in range(min(len(words), MOST_TOKENS), 0, -1):
         said = " ".join(w.text for w in words[:count]).strip(" :;,=|").removesuffix(".")
@@ -189,7 +191,7 @@ def parse_words(words: tuple[Word, ...], rule: Rule) -> tuple[str, str, tuple[Wo
             value = normalise(text, rule)
             if not isinstance(value, Refusal) and value:
                 return said, value, words[:count]
-    if rule.check or rule.pattern:
+    if rule.check or rule.pattern or rule.kind is Kind.DATE:
         for count in range(min(len(words), MOST_TOKENS), 0, -1):
             said = " ".join(w.text for w in words[:count]).strip(" :;,")
             mended = mend(said, rule) if any(c.isdigit() for c in said) else None
@@ -198,10 +200,15 @@ def parse_words(words: tuple[Word, ...], rule: Rule) -> tuple[str, str, tuple[Wo
     return None
 
 
+def is_plain(rule: Rule) -> bool:
+    """Whether any text is a value: nothing tells a right one from a wrong one."""
+    return rule.kind in (Kind.TEXT, Kind.REGISTER) and not rule.pattern and not rule.check
+
+
 def is_mended(as_read: str, value: str, rule: Rule) -> bool:
-    """Whether a value with check digits or a pattern has other letters and figures than were read."""
-    read, meant = ("".join(c for c in text.casefold() if c.isalnum()) for text in (as_read, value))
-    return bool(rule.check or rule.pattern) and read != meant
+    """Whether a value has other letters, figures or marks than were read, because what was read is none of its kind."""
+    forms = (as_read, as_read.replace(" ", "") if rule.pattern or rule.check else as_read)
+    return not is_plain(rule) and all(isinstance(normalise(text, rule), Refusal) for text in forms)
 
 
 def _without_sentence(words: tuple[Word, ...]) -> tuple[Word, ...]:
@@ -239,9 +246,12 @@ def _area(zone: Shares, size: tuple[int, int], left: float, up: float, right: fl
 
 
 def candidates_in_zone(
-    rows: Rows, rule: Rule, zone: Shares, size: tuple[int, int], score: float, *, tall: float = 0.6
+    rows: Rows, rule: Rule, zone: Shares, size: tuple[int, int], score: float, *, tall: float = 0.6, heads: Heads = frozenset()
 ) -> list[Candidate]:
-    """Return what stands in a zone (shares of a page of that size), widened by ``tall`` of a line; whole rows of it."""
+    """Return what stands in a zone (shares of a page of that size), widened by ``tall`` of a line; whole rows of it.
+
+    What begins a label, by ``heads``, is no value.
+    """
     grow = tall * rows.height
     left, top, right, bottom = _area(zone, size, 2 * grow, grow, 4 * grow)
     found = []
@@ -252,7 +262,7 @@ def candidates_in_zone(
         inside = tuple(w for w in segment.words if left <= w.box[0] and (w.box[0] + w.box[2]) / 2 <= right)
         in_prose = is_prose(segment)
         inside = _without_sentence(inside) if in_prose else inside
-        parsed = parse_words(inside, rule) if inside and x <= right else None
+        parsed = parse_words(inside, rule) if inside and x <= right and inside[0] not in heads else None
         if parsed is not None:
             weight = PROSE_WEIGHT if in_prose else 1.0  # a sentence moves with its words, and its values with it
             found.append(Candidate(parsed[0], parsed[1], parsed[2], score * weight * _certainty(parsed[2])))
@@ -260,8 +270,9 @@ def candidates_in_zone(
 
 
 def weigh_places(
-    candidates: list[Candidate], rows: Rows, rule: Rule, zone: Shares, agree: int, size: tuple[int, int]
-) -> list[Candidate]:
+    candidates: list[Candidate], rows: Rows, rule: Rule, zone: Shares, agree: int, size: tuple[int, int],
+    heads: Heads = frozenset(),
+) -> list[Candidate]:  # fmt: skip
     """Return the candidates weighed by where like documents have the value, and what stands there besides them."""
     grow = PLACE_LINES * rows.height
     left, top, right, bottom = _area(zone, size, 3 * grow, grow, 3 * grow)
@@ -274,7 +285,7 @@ def weigh_places(
         weighed.append(replace(c, score=min(0.99, c.score * 1.04) if is_there else c.score * AWAY))
     score = min(0.9, 0.6 + 0.1 * agree)
     known = {c.value for c in weighed}
-    more = [c for c in candidates_in_zone(rows, rule, zone, size, score) if c.value not in known]
+    more = [c for c in candidates_in_zone(rows, rule, zone, size, score, heads=heads) if c.value not in known]
     return sorted([*weighed, *more], key=lambda c: -c.score)
 
 

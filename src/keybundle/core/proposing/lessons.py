@@ -12,12 +12,14 @@ from keybundle.core.fields.dates import is_ambiguous, parse_date, tell_order
 from keybundle.core.fields.kinds import Kind, Rule, normalise
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.proposing.rows import Rows, Segment, build_rows
+from keybundle.core.proposing.shapes import same_shape, same_value
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.model import DocumentType, FieldSpec
 
 LONGEST_LABEL = 5
 MOST_WORDS = 9
 SAME_PLACE = 0.03
+TELLING_WORD = 4
 Shares = tuple[float, float, float, float]
 
 
@@ -26,7 +28,8 @@ class Lesson:
     """Where one field's value stood on one confirmed page.
 
     ``label`` are the words that stand before it in its row, or above it; ``zone`` its box in shares of the page;
-    ``date_order`` is ``day first`` or ``month first`` where its date, in figures, told one of them.
+    ``date_order`` is ``day first`` or ``month first`` where its date, in figures, told one of them; ``value`` is what was
+    confirmed.
     """
 
     field: str
@@ -34,6 +37,7 @@ class Lesson:
     label: str
     zone: Shares
     date_order: str = ""
+    value: str = ""
 
     def to_json(self) -> dict[str, Any]:
         """Return plain data."""
@@ -113,7 +117,7 @@ def _lesson(field: str, page: int, box: Box, value: FieldValue, rows: Rows, text
     left, top, right, bottom = box
     zone = (round(left / width, 4), round(top / height, 4), round(right / width, 4), round(bottom / height, 4))
     said = value.as_read or " ".join(w.text for s in rows.segments for w in s.words if _lies_in(w.box, box))
-    return Lesson(field, page, find_label(box, rows), zone, _date_order(said.strip(" .,;:"), value.items[0]))
+    return Lesson(field, page, find_label(box, rows), zone, _date_order(said.strip(" .,;:"), value.items[0]), value.items[0])
 
 
 def _lies_in(word: Box, box: Box) -> bool:
@@ -170,7 +174,7 @@ class Taught:
     """What several documents of one layout teach about a field, agreed on by ``agree`` of them.
 
     ``label`` is what they have in common, empty for none; ``zone`` holds all their places, in shares of the page, and
-    is None where these lie apart.
+    is None where these lie apart. ``value`` is what all of them say, ``shape`` how their codes are built; empty for none.
     """
 
     field: str
@@ -179,6 +183,8 @@ class Taught:
     zone: Shares | None
     agree: int
     date_order: str
+    value: str = ""
+    shape: str = ""
 
 
 def agree_on(lessons: Sequence[Lesson]) -> dict[str, Taught]:
@@ -190,13 +196,25 @@ def agree_on(lessons: Sequence[Lesson]) -> dict[str, Taught]:
     for name, own in by_field.items():
         page = Counter(x.page for x in own).most_common(1)[0][0]
         own = [x for x in own if x.page == page]
-        label, times = Counter(x.label for x in own).most_common(1)[0]
+        label, times = _shared_label([x.label for x in own])
         zones = list(zip(*(x.zone for x in own), strict=True))
         spread = max(max(zones[1]) - min(zones[1]), max(zones[0]) - min(zones[0]))
         zone = (min(zones[0]), min(zones[1]), max(zones[2]), max(zones[3])) if spread < SAME_PLACE else None
         orders = {x.date_order for x in own if x.date_order}
         shared = label if times >= 2 or len(own) == 1 else ""
-        found[name] = Taught(
-            name, page, shared, zone, times if shared else len(own), orders.pop() if len(orders) == 1 else ""
-        )
+        order, values = orders.pop() if len(orders) == 1 else "", [x.value for x in own if x.value]
+        agree = times if shared else len(own)
+        found[name] = Taught(name, page, shared, zone, agree, order, same_value(values), same_shape(values))
     return found
+
+
+def _shared_label(labels: Sequence[str]) -> tuple[str, int]:
+    """Return the label that most of several have, and how many; in sentences the last words that all have in common."""
+    label, times = Counter(labels).most_common(1)[0]
+    ends: list[str] = []
+    for words in zip(*(reversed(x.split()) for x in labels), strict=False):
+        if len(set(words)) > 1:
+            break
+        ends.insert(0, words[0])
+    tells = any(len(w) >= TELLING_WORD for w in ends)
+    return (" ".join(ends), len(labels)) if times < len(labels) and tells else (label, times)

@@ -13,7 +13,9 @@ from keybundle.core.proposing.candidates import (
     Candidate,
     LabelMap,
     candidates_in_zone,
+    find_heads,
     is_mended,
+    is_plain,
     map_labels,
     propose_candidates,
     propose_list,
@@ -21,6 +23,7 @@ from keybundle.core.proposing.candidates import (
     weigh_places,
 )
 from keybundle.core.proposing.evidence import weigh
+from keybundle.core.proposing.habits import hold_against
 from keybundle.core.proposing.lessons import Taught
 from keybundle.core.proposing.letters import Letter, find_letter
 from keybundle.core.proposing.rows import Rows, build_rows
@@ -180,7 +183,7 @@ def _from_name(name: str, rule: Rule) -> tuple[str, str] | None:
 
 def _propose_field(
     rows: Rows, page: ReadPage, spec: FieldSpec, labels: LabelMap, books: Mapping[str, Book], rule: Rule,
-    place: Taught | None, letter: Letter | None,
+    learned: Taught | None, letter: Letter | None,
 ) -> FieldValue | None:  # fmt: skip
     if spec.several:
         items = propose_list(rows, spec, rule, labels)
@@ -192,8 +195,10 @@ def _propose_field(
         candidates = sorted(
             [*candidates, *candidates_in_zone(rows, rule, zone, size, ZONE_SCORE)], key=lambda c: -c.score
         )
-    if place is not None and place.zone is not None:
-        candidates = weigh_places(candidates, rows, rule, place.zone, place.agree, size)
+    if learned is not None and learned.zone is not None:
+        candidates = weigh_places(candidates, rows, rule, learned.zone, learned.agree, size, find_heads(rows, labels))
+    if learned is not None and (learned.value or learned.shape):
+        candidates = hold_against(candidates, rows, learned.value if is_plain(rule) or rule.check else "", learned.shape)
     book = books.get(spec.register_name)
     if book is not None and spec.kind is Kind.REGISTER:
         return _from_register(rows, page, spec, book, candidates)
