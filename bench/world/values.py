@@ -11,10 +11,12 @@ from dataclasses import dataclass
 from bench.world.families import FAMILIES, JUDGED_ONLY
 from bench.world.papers import Job, organisation, paper
 from bench.world.reading import MODES
-from bench.world.readings import read_jobs
+from bench.world.readings import read_again, read_jobs
 from bench.world.seeds import take_fresh_seed
 from bench.world.setup import REGISTER, is_right, kind_of, make_book, make_rule, make_types
+from keybundle.core.fields.kinds import Rule
 from keybundle.core.fields.values import FieldValue, Origin
+from keybundle.core.proposing.again import Ask, Heard, hear_all, list_asks
 from keybundle.core.proposing.calibration import upper_share
 from keybundle.core.proposing.examples import Example
 from keybundle.core.proposing.lessons import learn_fields
@@ -24,7 +26,7 @@ from keybundle.core.proposing.propose import Hints, ReadPage, propose_values
 from keybundle.core.proposing.types import guess_type
 from keybundle.core.reading.text import PageText
 from keybundle.core.registers.book import Book
-from keybundle.core.setup.model import DocumentType
+from keybundle.core.setup.model import DocumentType, FieldSpec
 
 ORGANISATIONS, FORMS, ASKED = 12, 25, 2
 SURE_TYPE, BAR = 0.8, 0.8
@@ -56,6 +58,17 @@ class Answer:
         return self.type_right and self.type_sure and all(f.right and f.sure for f in self.fields)
 
 
+@dataclass(frozen=True)
+class Proposal:
+    """What is proposed for a document: the type (name and confidence), the values of its true type, and the seconds."""
+
+    job: Job
+    kind: DocumentType
+    type: tuple[str, float] | None
+    values: dict[str, FieldValue]
+    seconds: float
+
+
 class House:
     """An organisation at work: its set-up, its register, and what it has confirmed."""
 
@@ -77,7 +90,7 @@ class House:
             kind, names = self.type_of(job), self.of.types[paper(job).kind][1]
             values = {names[v.part]: FieldValue((v.stored,), 1.0, Origin.TYPED, True) for v in paper(job).values}
             lessons = learn_fields(
-                [(str(i), p) for i, p in enumerate(pages)], kind, values, lambda s: make_rule(self.of, s)
+                [(str(i), p) for i, p in enumerate(pages)], kind, values, self.rule
             )
             examples += [
                 Example(number * 20 + i, str(number), kind.name, i, look_at(p), lessons if i == 0 else ())
@@ -85,20 +98,34 @@ class House:
             ]
         self.memory = Memory.of(examples)
 
-    def answer(self, job: Job, pages: list[PageText]) -> Answer:
-        """Say what the product would propose for a document."""
+    def propose(self, job: Job, pages: list[PageText]) -> Proposal:
+        """Say what the product would propose for a document at first."""
         start = time.perf_counter()
         kind, said = self.type_of(job), guess_type(self.memory, pages[0], self.types)
         hints = Hints(self.memory.taught(pages[0], kind.name))
         read = [ReadPage(str(i), p) for i, p in enumerate(pages)]
-        values = propose_values(read, kind, self.books, BAR, lambda s: make_rule(self.of, s), hints)
-        spent = time.perf_counter() - start
-        names, told = self.of.types[paper(job).kind][1], []
+        values = propose_values(read, kind, self.books, BAR, self.rule, hints)
+        return Proposal(job, kind, said, values, time.perf_counter() - start)
+
+    def hear(self, first: Proposal, heard: Sequence[Heard]) -> Answer:
+        """Say what comes of a proposal with what second readers heard where it asked them."""
+        told = {a.field: (a, h) for a, h in zip(self.asks(first), heard, strict=True)}
+        values = hear_all(first.values, told, first.kind, self.books, BAR, self.rule)
+        job, said = first.job, first.type
+        names, fields = self.of.types[paper(job).kind][1], []
         for value in paper(job).values:
             found = values.get(names[value.part], FieldValue())
-            told.append(Told(job.family, kind_of(value.part), is_right(value, found.items), found.sure))
-        right = said is not None and said[0] == kind.name
-        return Answer(job.family, right, said is not None and said[1] >= SURE_TYPE, tuple(told), spent)
+            fields.append(Told(job.family, kind_of(value.part), is_right(value, found.items), found.sure))
+        right = said is not None and said[0] == first.kind.name
+        return Answer(job.family, right, said is not None and said[1] >= SURE_TYPE, tuple(fields), first.seconds)
+
+    def asks(self, first: Proposal) -> list[Ask]:
+        """Return the places that are read a second time."""
+        return list(list_asks(first.values, first.kind, self.rule))
+
+    def rule(self, spec: FieldSpec) -> Rule:
+        """Return the rule of a field here."""
+        return make_rule(self.of, spec)
 
 
 def forms_of(seed: int, count: int = FORMS) -> list[Job]:
@@ -124,7 +151,9 @@ def ask(seed: int, taught: int, asked: int = ASKED) -> list[Answer]:
         jobs = documents_on(forms, 0, taught)
         house.confirm(list(zip(jobs, read_jobs(jobs), strict=True)))
     jobs = documents_on(forms, 50, asked)
-    return [house.answer(job, pages) for job, pages in zip(jobs, read_jobs(jobs), strict=True)]
+    first = [house.propose(job, pages) for job, pages in zip(jobs, read_jobs(jobs), strict=True)]
+    heard = read_again([(p.job, house.asks(p)) for p in first])
+    return [house.hear(p, h) for p, h in zip(first, heard, strict=True)]
 
 
 def _tell(name: str, answers: Sequence[Answer], which: Callable[[Told], bool] = lambda t: True) -> str:

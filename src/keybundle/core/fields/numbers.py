@@ -27,8 +27,9 @@ _BODY = re.compile(r"^[-+]?\d[\d.,'\u00a0\u202f ]*$")
 def parse_number(text: str, *, decimal_mark: str = ".") -> Decimal | None:
     """Return the number in ``text``, or None when it is none.
 
-    Spaces, apostrophes and the other mark group thousands; a space between other figures parts two numbers. A lone mark is read as the decimal mark unless exactly
-    three digits follow it and it is not the locale's ``decimal_mark``. A minus may stand behind, as in accounts.
+    Spaces, apostrophes and the other mark group thousands; a space between other figures parts two numbers. A lone mark is
+    read as the decimal mark unless exactly three digits follow it and it is not the locale's ``decimal_mark``. A minus may
+    stand behind, as in accounts.
     """
     body = text.strip().replace("\u2212", "-")
     if body.endswith("-") and not body.startswith(("-", "+")):

@@ -21,8 +21,8 @@ def find_language_data() -> str:
 
 
 def list_languages() -> list[str]:
-    """Return the languages whose data is installed, by Tesseract's names; raises Passing."""
+    """Return the languages whose data is installed, by Tesseract's names; raises Passing. Data of scripts is none."""
     names = (
         os.path.basename(p).removesuffix(".traineddata") for p in glob.glob(f"{find_language_data()}/*.traineddata")
     )
-    return sorted(n for n in names if n != "osd")
+    return sorted(n for n in names if n.islower() and n != "osd")

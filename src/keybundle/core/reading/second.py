@@ -1,7 +1,8 @@
-"""A second, independent reader for value zones: a small line-recognition network.
+"""Second, independent readers for the places of values, never for pages. Only workers load them, when first needed.
 
-It reads numbers, codes and dates where the first reader slips, runs words of prose together and drops signs of currency:
-a reader of values, never of pages. Only worker processes load it, when they first need it.
+For figures a small line-recognition network: it reads numbers, codes and dates where the first reader slips, runs words of
+prose together, drops signs of currency and knows no accents. For words Tesseract with the data of the whole Latin script,
+which knows the accents that a page's one language does not: too slow for pages, right for names.
 
 The network is the recognition model of the wheel ``rapidocr-onnxruntime`` (a convolutional one with connectionist temporal
 classification: A. Graves et al., Connectionist temporal classification, ICML 2006); nothing else of that wheel is used.
@@ -14,7 +15,7 @@ import importlib.util
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 import cv2
 import numpy as np
@@ -24,9 +25,11 @@ from keybundle.core.base.boxes import Box, Frame
 from keybundle.core.base.errors import Passing
 from keybundle.core.imaging.picture import Picture, Pixels
 from keybundle.core.imaging.render import straighten
+from keybundle.core.reading.engine import TesseractEngine
 
 PACKAGE, MODEL = "rapidocr_onnxruntime", "models/ch_PP-OCRv4_rec_infer.onnx"
-HIGH_PX, WIDEST_PX, NARROWEST_PX = 48, 2000, 24
+SCRIPT = "Latin"
+HIGH_PX, WIDEST_PX, NARROWEST_PX, LINE_DPI = 48, 2000, 24, 300.0
 ABOVE, BESIDE = 0.25, 0.4  # paper around a line, in its heights
 
 
@@ -80,13 +83,39 @@ def decode_path(said: npt.NDArray[np.float32], signs: Sequence[str]) -> LineRead
     return LineRead(text.strip(), float(said[starts, best[starts]].mean()))
 
 
+class WordReader:
+    """Reads pictures of single lines of words in any language of the Latin script."""
+
+    def __init__(self) -> None:
+        self._engine = TesseractEngine(SCRIPT)
+
+    def read(self, grey: Pixels) -> LineRead:
+        """Return what a line says, given as ``(H, W) uint8`` with 0 = ink; its confidence is that of its poorest word."""
+        words = self._engine.read(grey, LINE_DPI, layout="line")
+        return LineRead(" ".join(w.text for w in words), min((w.confidence for w in words), default=0.0))
+
+
+class SecondReader(Protocol):
+    """Reads the picture of a single line."""
+
+    def read(self, grey: Pixels) -> LineRead:
+        """Return what a line says, given as ``(H, W) uint8`` with 0 = ink and little paper around it."""
+        ...
+
+
 @functools.lru_cache(maxsize=1)
 def get_line_reader() -> LineReader:
-    """Return this process's second reader; raises Passing where its model is missing."""
+    """Return this process's second reader for figures; raises Passing where its model is missing."""
     return LineReader()
 
 
-def read_lines(picture: Picture, frame: Frame, boxes: Sequence[Box], reader: LineReader) -> list[LineRead]:
+@functools.lru_cache(maxsize=1)
+def get_word_reader() -> WordReader:
+    """Return this process's second reader for words; raises Passing where its data is missing."""
+    return WordReader()
+
+
+def read_lines(picture: Picture, frame: Frame, boxes: Sequence[Box], reader: SecondReader) -> list[LineRead]:
     """Read lines of a page again, each box in px of the upright picture; an empty or far-off box reads as nothing."""
     upright = straighten(picture, frame)
     found = []

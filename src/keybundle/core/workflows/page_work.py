@@ -21,9 +21,10 @@ from keybundle.core.imaging.render import encode_previews
 from keybundle.core.marks.found import find_marks
 from keybundle.core.marks.model import Wanted
 from keybundle.core.marks.sheets import find_separator
+from keybundle.core.proposing.again import WORDS
 from keybundle.core.reading.born import read_text_layer
 from keybundle.core.reading.engine import get_engine, read_box, read_page
-from keybundle.core.reading.second import get_line_reader, read_lines
+from keybundle.core.reading.second import get_line_reader, get_word_reader, read_lines
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.reading.upright import tell_upright
 from keybundle.core.store.files import FileStore
@@ -144,9 +145,16 @@ def read_area(job: PageJob, box: Box) -> bytes:
     return read_box(_decode(job), job.measured_frame, box, get_engine(job.language)).to_bytes()
 
 
-def read_lines_again(job: PageJob, boxes: Sequence[Box]) -> list[tuple[str, float]]:
-    """Read lines of a page with the second reader; return the text and the confidence of each, for boxes in px upright."""
-    return [(x.text, x.confidence) for x in read_lines(_decode(job), job.measured_frame, boxes, get_line_reader())]
+def read_lines_again(job: PageJob, boxes: Sequence[Box], readers: Sequence[str]) -> list[tuple[str, float]]:
+    """Read lines of a page with second readers, each box (in px upright) with its own, ``figures`` or ``words``.
+
+    Return the text and the confidence of each.
+    """
+    picture, found = _decode(job), []
+    for box, name in zip(boxes, readers, strict=True):
+        reader = get_word_reader() if name == WORDS else get_line_reader()
+        found += read_lines(picture, job.measured_frame, [box], reader)
+    return [(x.text, x.confidence) for x in found]
 
 
 def draw_raw(path: str, name: str, target: str, size_px: int) -> None:

@@ -1,0 +1,155 @@
+"""Values held against a second, independent reading of their place: what both say is trusted, what they dispute is not."""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+
+from rapidfuzz import fuzz
+
+from keybundle.core.base.boxes import Box
+from keybundle.core.fields.dates import is_ambiguous
+from keybundle.core.fields.kinds import Kind, Refusal, Rule, normalise
+from keybundle.core.fields.mend import mend
+from keybundle.core.fields.values import MOST_OFFERED, FieldValue, Origin
+from keybundle.core.proposing.candidates import AROUND, is_plain
+from keybundle.core.proposing.evidence import RuleFor, is_by_hand, weigh
+from keybundle.core.registers.book import Book
+from keybundle.core.setup.model import DocumentType
+
+FIGURES, WORDS = "figures", "words"
+CLEAR = 0.97  # what is as sure as that is not read again
+LEAST_HEARD, LEAST_LIKE = 0.5, 0.6
+CLEAR_WORDS = 0.85
+# What is left of the doubt where both agree, or differ in accents alone; what a disputed value is trusted at most.
+DOUBT_AGREED, DOUBT_ACCENTS = 0.35, 0.5
+DISPUTED, ONLY_SECOND = 0.6, 0.75
+BY_FIGURES = frozenset((Kind.DATE, Kind.MONEY, Kind.DECIMAL, Kind.WHOLE, Kind.CHOICE))
+
+
+@dataclass(frozen=True)
+class Ask:
+    """A value to be read again: its field, its page and box in px of the captured picture, and by which reader."""
+
+    field: str
+    page: str
+    box: Box
+    reader: str
+
+
+@dataclass(frozen=True)
+class Heard:
+    """What a second reader says of a value's place, and how sure it is, 0 to 1."""
+
+    text: str
+    confidence: float
+
+
+def list_asks(values: Mapping[str, FieldValue], kind: DocumentType, make_rule: RuleFor) -> Iterator[Ask]:
+    """Yield the values whose place is worth a second reading: read on a page, by nobody's hand, and not clear already."""
+    for spec in kind.fields:
+        value = values.get(spec.name)
+        if value is None or spec.several or is_by_hand(value) or value.origin is not Origin.PAGE:
+            continue
+        if value.page and value.box and value.items and value.confidence < CLEAR:
+            yield Ask(spec.name, value.page, value.box, _reader_for(value, make_rule(spec)))
+
+
+def _reader_for(value: FieldValue, rule: Rule) -> str:
+    has_figure = any(c.isdigit() for c in value.as_read)
+    return FIGURES if rule.kind in BY_FIGURES or rule.pattern or rule.check or has_figure else WORDS
+
+
+def hear_all(
+    values: Mapping[str, FieldValue], heard: Mapping[str, tuple[Ask, Heard]], kind: DocumentType,
+    books: Mapping[str, Book], bar: float, make_rule: RuleFor,
+) -> dict[str, FieldValue]:  # fmt: skip
+    """Return the values with what was heard of some of them, weighed against each other anew.
+
+    What was heard of a value that stands elsewhere by now, or that a person gave, counts for nothing.
+    """
+    told = dict(values)
+    for name, (ask, said) in heard.items():
+        spec, value = kind.field(name), values.get(name)
+        if spec is None or value is None or is_by_hand(value) or (value.page, value.box) != (ask.page, ask.box):
+            continue
+        told[name] = hear(value, make_rule(spec), said, ask.reader)
+    weighed = weigh(told, kind, books, bar, make_rule)
+    return {
+        name: v if is_by_hand(v) else replace(v, guess=v.text, guess_score=v.confidence) for name, v in weighed.items()
+    }
+
+
+def hear(value: FieldValue, rule: Rule, heard: Heard, reader: str) -> FieldValue:
+    """Return a value with what a second reader says of its place.
+
+    What it confirms is trusted more; where it alone reads a value of the kind, that one is taken, and told; where the two
+    differ, the kind's check decides, and without one the value is unsure and both are offered.
+    """
+    text = " ".join(heard.text.strip(AROUND).split())
+    if heard.confidence < LEAST_HEARD or not text:
+        return value
+    if rule.kind is Kind.REGISTER:
+        agrees = _letters(text) == _letters(value.text)
+        return _trust(value, DOUBT_AGREED) if agrees else value
+    second = _value_of(text, rule)
+    first_counts = bool(value.items) and _value_of(value.text, replace(rule, decimal_mark=".")) is not None
+    if second is None:
+        return value
+    if is_plain(rule):
+        return _hear_plain(value, text, heard, reader)
+    if not first_counts:
+        return _take(value, second, text, ONLY_SECOND * heard.confidence)
+    if second == value.text:
+        is_open = rule.kind is Kind.DATE and is_ambiguous(value.as_read)  # both read it, neither knows which way round
+        return value if is_open else _trust(value, DOUBT_AGREED)
+    return _dispute(value, second)
+
+
+def _hear_plain(value: FieldValue, text: str, heard: Heard, reader: str) -> FieldValue:
+    """Return a value of any text with what was heard: the readers' letters are compared, spaces and signs are not."""
+    if _letters(text) == _letters(value.text):
+        return _trust(value, DOUBT_AGREED)
+    if fuzz.ratio(text, value.text) < 100 * LEAST_LIKE:
+        return value if heard.confidence < CLEAR_WORDS else _dispute(value, text)
+    if reader == WORDS and heard.confidence >= CLEAR_WORDS:
+        if _bare(text) == _bare(value.text):
+            return replace(_trust(value, DOUBT_ACCENTS), items=(text,))
+        return replace(_dispute(value, value.text), items=(text,), alternatives=_offer(value, value.text))
+    return _dispute(value, text)
+
+
+def _value_of(text: str, rule: Rule) -> str | None:
+    forms = (text, text.replace(" ", "")) if rule.pattern or rule.check or rule.kind is Kind.DATE else (text,)
+    for form in forms:
+        value = normalise(form, rule)
+        if value and not isinstance(value, Refusal):
+            return value
+    return mend(text, rule)
+
+
+def _letters(text: str) -> str:
+    return "".join(c for c in text.casefold() if c.isalnum())
+
+
+def _bare(text: str) -> str:
+    """Return the letters of a text without accents."""
+    return "".join(c for c in unicodedata.normalize("NFKD", text.casefold()) if c.isascii() and c.isalnum())
+
+
+def _trust(value: FieldValue, doubt: float) -> FieldValue:
+    return replace(value, confidence=1 - (1 - value.confidence) * doubt)
+
+
+def _offer(value: FieldValue, more: str) -> tuple[str, ...]:
+    return tuple(dict.fromkeys((more, *value.alternatives)))[:MOST_OFFERED]
+
+
+def _dispute(value: FieldValue, second: str) -> FieldValue:
+    return replace(value, confidence=min(value.confidence, DISPUTED), alternatives=_offer(value, second))
+
+
+def _take(value: FieldValue, second: str, text: str, confidence: float) -> FieldValue:
+    said = f"Read twice: first as “{value.as_read}”, which is none of its kind, then as “{text}”."
+    return replace(value, items=(second,), confidence=confidence, note=value.note or said, problem="")
