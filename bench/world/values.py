@@ -6,7 +6,7 @@ import random
 import time
 from collections import defaultdict
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from bench.world.families import FAMILIES, JUDGED_ONLY
 from bench.world.papers import Job, organisation, paper
@@ -14,7 +14,7 @@ from bench.world.reading import MODES
 from bench.world.readings import read_again, read_jobs
 from bench.world.seeds import take_fresh_seed
 from bench.world.setup import REGISTER, is_right, kind_of, make_book, make_rule, make_types
-from keybundle.core.fields.kinds import Rule
+from keybundle.core.fields.kinds import Rule, normalise
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.proposing.again import Ask, Heard, hear_all, list_asks
 from keybundle.core.proposing.calibration import upper_share
@@ -88,7 +88,8 @@ class House:
         examples = []
         for number, (job, pages) in enumerate(documents):
             kind, names = self.type_of(job), self.of.types[paper(job).kind][1]
-            values = {names[v.part]: FieldValue((v.stored,), 1.0, Origin.TYPED, True) for v in paper(job).values}
+            values = {names[v.part]: self._typed(kind, names[v.part], v.stored) for v in paper(job).values}
+            self._enter(paper(job).sender.name)
             lessons = learn_fields(
                 [(str(i), p) for i, p in enumerate(pages)], kind, values, self.rule
             )
@@ -97,6 +98,19 @@ class House:
                 for i, p in enumerate(pages)
             ]
         self.memory = Memory.of(examples)
+
+    def _typed(self, kind: DocumentType, name: str, stored: str) -> FieldValue:
+        """Return a value as the product keeps what was typed."""
+        spec = kind.field(name)
+        text = normalise(stored, replace(self.rule(spec), decimal_mark=".")) if spec else stored
+        return FieldValue((text if isinstance(text, str) else stored,), 1.0, Origin.TYPED, True)
+
+    def _enter(self, name: str) -> None:
+        """Enter a sender whose document is confirmed in the register, where it is not yet: its value is filed only so."""
+        book = self.books[REGISTER]
+        if book.find(name, "Name") is None:
+            entry = {"Number": f"S{len(book.entries) + 1:04d}", "Name": name}
+            self.books[REGISTER] = Book(book.key, [*book.entries, entry])
 
     def propose(self, job: Job, pages: list[PageText]) -> Proposal:
         """Say what the product would propose for a document at first."""

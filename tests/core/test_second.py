@@ -57,7 +57,7 @@ class Values(DataTest):
         pool = Pool(1)
         self.addCleanup(pool.close)
         job = PageJob(path=str(path), name="page.png", frame=frame)
-        ((text, confidence),) = pool.submit(f"{WORK}:read_lines_again", job, [boxes[1]]).result(120)
+        ((text, confidence),) = pool.submit(f"{WORK}:read_lines_again", job, [boxes[1]], ["figures"]).result(120)
         self.assertEqual((text, confidence > 0.9), (values[1], True))
 
     def test_only_a_reading_worker_loads_it(self) -> None:

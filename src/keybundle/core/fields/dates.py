@@ -31,7 +31,7 @@ _NUMERIC = re.compile(r"^(\d{1,2})\s?([./-])\s?(\d{1,2})\s?\2\s?(\d{4}|\d{2})$")
 _DAY_MONTH = re.compile(
     r"^(\d{1,2})(?:st|nd|rd|th|er)?[.\s-]*\s*(?:de\s+)?([^\W\d_]{3,12})[.,\s-]*\s*(?:de\s+)?(\d{4}|\d{2})$"
 )
-_MONTH_DAY = re.compile(r"^([^\W\d_]{3,12})\.?\s*(\d{1,2})(?:st|nd|rd|th)?,?\s+(\d{4})$")
+_MONTH_DAY = re.compile(r"^([^\W\d_]{3,12})\.?\s*(\d{1,2})(?:st|nd|rd|th)?(?:,\s*|\s+)(\d{4})$")
 _WEEKDAY = re.compile(r"^(?:mon|tues?|wed(?:nes)?|thu(?:rs)?|fri|sat(?:ur)?|sun)(?:day)?\.?,?\s+", re.I)
 
 

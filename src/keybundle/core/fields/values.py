@@ -29,7 +29,7 @@ class Origin(StrEnum):
 
 
 ASSUMED = frozenset({Origin.DEFAULT, Origin.FOLDER, Origin.CARRIED, Origin.STARTER})
-MOST_OFFERED = 5
+MOST_OFFERED, LEAST_LEGIBLE = 5, 0.05
 
 
 @dataclass(frozen=True)
@@ -41,7 +41,8 @@ class FieldValue:
     check, ``note`` something worth knowing that fails none; ``confirmed_by`` names the person who confirmed it.
     ``given_by`` names the person who took it from elsewhere by a command (a starter, the document before): no proposal
     replaces it, it stays unsure until confirmed.
-    ``guess`` is what the machine proposed, with its score, whatever a person made of it.
+    ``guess`` is what the machine proposed, with its score, whatever a person made of it; ``legible`` how sure the reading
+    of its words was, which is part of the confidence.
     """
 
     items: tuple[str, ...] = ()
@@ -59,11 +60,17 @@ class FieldValue:
     guess: str = ""
     guess_score: float = 0.0
     note: str = ""
+    legible: float = 1.0
 
     @property
     def is_emptied(self) -> bool:
         """Whether a person emptied the field, so that nothing fills it by itself."""
         return not self.items and bool(self.confirmed_by)
+
+    @property
+    def standing(self) -> float:
+        """How likely the value is right if its words were read right, 0 to 1."""
+        return min(1.0, self.confidence / max(self.legible, LEAST_LEGIBLE))
 
     @property
     def text(self) -> str:

@@ -21,7 +21,7 @@ Heads = frozenset[Word]
 LABEL_BAR = 84.0
 MOST_TOKENS = 6
 MOST_LABEL_WORDS, MOST_AFTER_LABEL, FEW_AFTER_LABEL, SMALL_LETTERS = 5, 8, 3, 0.8
-PROSE_WORDS, PROSE_WEIGHT, SHORT_ANSWER = 7, 0.8, 3
+PROSE_WORDS, SMALL_SHARE, ENDED_SHARE, PROSE_WEIGHT, SHORT_ANSWER = 7, 0.45, 0.3, 0.8, 3
 FIGURES = (Kind.MONEY, Kind.DECIMAL, Kind.WHOLE)
 SENTENCE_WORDS = frozenset(
     ("and", "is", "are", "was", "were", "be", "begins", "ends", "of", "on", "to", "from", "with", "which", "that", "who", "by",
@@ -31,7 +31,7 @@ AROUND = " :;,\u2013\u2014\u2022_="
 _LEADERS = re.compile(r"\.{2,}|\u2026")
 _RATE = re.compile(r"\(?(\d{1,2}([.,]\d{1,2})?\s?)?%\)?:?")
 UNPARSED, CHECKED = 0.25, 0.97
-PLACE_LINES, AWAY = 3.0, 0.85
+PLACE_LINES, AWAY, MOVED = 3.0, 0.85, 0.7
 
 
 @dataclass(frozen=True)
@@ -153,9 +153,10 @@ def _value_words(rows: Rows, place: LabelPlace, heads: Heads, rule: Rule) -> Ite
 
 
 def is_prose(segment: Segment) -> bool:
-    """Whether a segment is part of a sentence: long, and mostly of words in small letters."""
-    small = sum(w.text.isalpha() and w.text.islower() for w in segment.words)
-    return len(segment.words) >= PROSE_WORDS and small > len(segment.words) / 2
+    """Whether a segment is part of a sentence: long, and with many words in small letters; a full stop at its end tells too."""
+    small = sum(w.text.islower() and w.text.strip(".,;:").isalpha() for w in segment.words)
+    share = ENDED_SHARE if segment.text.endswith(".") else SMALL_SHARE
+    return len(segment.words) >= PROSE_WORDS and small > share * len(segment.words)
 
 
 def _without_rate(words: tuple[Word, ...], rule: Rule) -> tuple[Word, ...]:
@@ -273,17 +274,22 @@ def weigh_places(
     candidates: list[Candidate], rows: Rows, rule: Rule, zone: Shares, agree: int, size: tuple[int, int],
     heads: Heads = frozenset(),
 ) -> list[Candidate]:  # fmt: skip
-    """Return the candidates weighed by where like documents have the value, and what stands there besides them."""
+    """Return the candidates weighed by where like documents have the value, and what stands there besides them.
+
+    Of several labels the one at that place counts. Where none of them is there (sums move with the rows above them), the
+    label tells more than the place.
+    """
     grow = PLACE_LINES * rows.height
     left, top, right, bottom = _area(zone, size, 3 * grow, grow, 3 * grow)
-    weighed = []
-    for c in candidates:
-        if not c.words:
-            continue
-        x, y = centre(union([w.box for w in c.words]))
-        is_there = left <= x <= right and top <= y <= bottom
-        weighed.append(replace(c, score=min(0.99, c.score * 1.04) if is_there else c.score * AWAY))
-    score = min(0.9, 0.6 + 0.1 * agree)
+    placed = [c for c in candidates if c.words]
+    centres = [centre(union([w.box for w in c.words])) for c in placed]
+    there = [left <= x <= right and top <= y <= bottom for x, y in centres]
+    away = AWAY if any(there) or not placed else 1.0
+    weighed = [
+        replace(c, score=min(0.99, c.score * 1.04) if is_there else c.score * away)
+        for c, is_there in zip(placed, there, strict=True)
+    ]
+    score = min(0.9, 0.6 + 0.1 * agree) * (MOVED if placed and not any(there) else 1.0)
     known = {c.value for c in weighed}
     more = [c for c in candidates_in_zone(rows, rule, zone, size, score, heads=heads) if c.value not in known]
     return sorted([*weighed, *more], key=lambda c: -c.score)

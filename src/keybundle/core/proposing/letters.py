@@ -63,7 +63,7 @@ class Letter:
             yield from _line(max(large, key=lambda s: s.box[3] - s.box[1]), rule)
         if self.closing is not None:
             for row in self.rows.rows[self.closing + 1 : self.closing + 1 + SIGNED_ROWS]:
-                if len(row) == 1 and 2 <= len(row[0].words) <= LONGEST_NAME:
+                if len(row) == 1 and 2 <= len(row[0].words) <= LONGEST_NAME and row[0].text[:1].isupper():
                     yield from _line(row[0], rule)
                     return
 

@@ -28,6 +28,7 @@ from keybundle.core.proposing.lessons import Taught
 from keybundle.core.proposing.letters import Letter, find_letter
 from keybundle.core.proposing.rows import Rows, build_rows
 from keybundle.core.proposing.sentences import propose_in_sentences
+from keybundle.core.proposing.sums import settle_sums
 from keybundle.core.proposing.wording import meanings_of
 from keybundle.core.reading.text import PageText
 from keybundle.core.registers.book import Book
@@ -69,6 +70,7 @@ def propose_values(
     """
     hints = hints or Hints()
     values: Values = {}
+    rivals: dict[str, list[FieldValue]] = {}
     fields = tuple(_taught_labels(spec, hints.taught.get(spec.name)) for spec in kind.fields)
     by_sender = {t.date_order for t in hints.taught.values() if t.date_order}
     told_order = by_sender.pop() if len(by_sender) == 1 else ""
@@ -84,9 +86,11 @@ def propose_values(
             taught, before = hints.taught.get(spec.name), values.get(spec.name)
             place = taught if taught is not None and taught.page == number else None
             rule = _ordered_rule(make_rule(spec), told_order, rows)
-            value = _propose_field(rows, page, spec, labels, books, rule, place, letter)
-            if value is None:
+            found = _propose_field(rows, page, spec, labels, books, rule, place, letter)
+            if not found:
                 continue
+            value = found[0]
+            rivals.setdefault(spec.name, []).extend(found)
             trusted = value if taught or spec.zone else replace(value, confidence=value.confidence * NEW_LAYOUT)
             trusted = _note_mended(_note_order(trusted, rule, told_order, rows), rule)
             if before is None or trusted.confidence >= LAST_PAGE * before.confidence:
@@ -94,7 +98,7 @@ def propose_values(
     for spec in fields:
         for told in _told_by_file(spec, make_rule(spec), hints):
             values[spec.name] = _with_file(values.get(spec.name), told)
-    weighed = weigh(values, kind, books, bar, make_rule)
+    weighed = weigh(settle_sums(values, rivals, kind), kind, books, bar, make_rule)
     return {name: replace(v, guess=v.text, guess_score=v.confidence) for name, v in weighed.items()}
 
 
@@ -184,10 +188,11 @@ def _from_name(name: str, rule: Rule) -> tuple[str, str] | None:
 def _propose_field(
     rows: Rows, page: ReadPage, spec: FieldSpec, labels: LabelMap, books: Mapping[str, Book], rule: Rule,
     learned: Taught | None, letter: Letter | None,
-) -> FieldValue | None:  # fmt: skip
+) -> list[FieldValue]:  # fmt: skip
+    """Return what may be a field's value on a page, the best first, which alone has others beside it; empty for nothing."""
     if spec.several:
         items = propose_list(rows, spec, rule, labels)
-        return _as_value(page, items, [i.value for i in items]) if items else None
+        return [_as_value(page, items, [i.value for i in items])] if items else []
     candidates = propose_candidates(rows, spec, rule, labels) or _without_labels(rows, spec, rule, letter)
     size = page.text.frame.upright_size
     if spec.zone is not None:
@@ -201,10 +206,11 @@ def _propose_field(
         candidates = hold_against(candidates, rows, learned.value if is_plain(rule) or rule.check else "", learned.shape)
     book = books.get(spec.register_name)
     if book is not None and spec.kind is Kind.REGISTER:
-        return _from_register(rows, page, spec, book, candidates)
+        entry = _from_register(rows, page, spec, book, candidates)
+        return [entry] if entry is not None else []
     if not candidates:
         unparsed = propose_unparsed(rows, spec, rule, labels)
-        return _as_value(page, [unparsed], [unparsed.value]) if unparsed is not None else None
+        return [_as_value(page, [unparsed], [unparsed.value])] if unparsed is not None else []
     if book is not None and spec.column:
         candidates = _known_first(candidates, book, spec.column)
     best = candidates[0]
@@ -212,7 +218,8 @@ def _propose_field(
     value = _as_value(page, [best], [best.value])
     rival = max((c.score for c in candidates[1:] if c.value != best.value), default=0.0)
     factor = 1.0 if rival < 0.9 * best.score else 0.8
-    return replace(value, confidence=value.confidence * factor, alternatives=others)
+    best_value = replace(value, confidence=value.confidence * factor, alternatives=others)
+    return [best_value, *(_as_value(page, [c], [c.value]) for c in candidates[1:])]
 
 
 def _without_labels(rows: Rows, spec: FieldSpec, rule: Rule, letter: Letter | None) -> list[Candidate]:
@@ -238,6 +245,7 @@ def _as_value(page: ReadPage, candidates: Sequence[Candidate], items: Sequence[s
     return FieldValue(
         items=tuple(items), confidence=min(c.score for c in candidates), origin=Origin.PAGE, page=page.page,
         box=page.text.captured_box(words), as_read="; ".join(c.as_read for c in candidates),
+        legible=min((w.confidence for w in words), default=1.0),
     )  # fmt: skip
 
 

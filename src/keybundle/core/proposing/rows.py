@@ -9,7 +9,7 @@ from statistics import median
 from keybundle.core.base.boxes import Box, union
 from keybundle.core.reading.text import PageText, Word
 
-WIDE_GAP_HEIGHTS = 1.3
+WIDE_GAP_HEIGHTS, WIDE_GAP_SPACES, WIDEST_GAP_HEIGHTS = 1.3, 1.7, 2.2
 SCRAPS = "'\u2018\u2019\u201c\u201d\"|[]{}_~"
 
 
@@ -58,7 +58,22 @@ def build_rows(text: PageText) -> Rows:
             rows[-1].append(word)
         else:
             rows.append([word])
-    return Rows(tuple(_cut(sorted(r, key=lambda w: w.box[0]), i, height) for i, r in enumerate(rows)), height)
+    for row in rows:
+        row.sort(key=lambda w: w.box[0])
+    wide = _wide_gap(rows, height) / height
+    return Rows(tuple(_cut(r, i, height, wide) for i, r in enumerate(rows)), height)
+
+
+def _wide_gap(rows: list[list[Word]], height: float) -> float:
+    """Return the gap in px from which on words stand apart: in heights, and in the page's own spaces.
+
+    The spaces of a face whose signs are all of one width are wider than the gaps between others' columns.
+    """
+    gaps = sorted(
+        gap for r in rows for a, b in itertools.pairwise(r) if 0 < (gap := b.box[0] - a.box[2]) < 2 * height
+    )
+    space = gaps[len(gaps) // 2] if gaps else 0.0
+    return max(WIDE_GAP_HEIGHTS * height, min(WIDE_GAP_SPACES * space, WIDEST_GAP_HEIGHTS * height))
 
 
 def _shares_row(word: Word, row: list[Word]) -> bool:
@@ -68,11 +83,11 @@ def _shares_row(word: Word, row: list[Word]) -> bool:
     return overlap > 0.5 * min(bottom - top, word.box[3] - word.box[1])
 
 
-def _cut(words: list[Word], row: int, height: float) -> tuple[Segment, ...]:
+def _cut(words: list[Word], row: int, height: float, wide: float) -> tuple[Segment, ...]:
     segments: list[list[Word]] = [[words[0]]]
     for before, word in itertools.pairwise(words):
         tall = max(height, min(before.box[3] - before.box[1], word.box[3] - word.box[1]))
-        if word.box[0] - before.box[2] > WIDE_GAP_HEIGHTS * tall:
+        if word.box[0] - before.box[2] > wide * tall:
             segments.append([])
         segments[-1].append(word)
     return tuple(Segment(tuple(s), row, i) for i, s in enumerate(segments))

@@ -12,6 +12,7 @@ from __future__ import annotations
 
 import functools
 import importlib.util
+import unicodedata
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -79,7 +80,7 @@ def decode_path(said: npt.NDArray[np.float32], signs: Sequence[str]) -> LineRead
     starts = np.flatnonzero((best > 0) & (best != np.concatenate(([0], best[:-1]))))
     if not len(starts):
         return LineRead("", 0.0)
-    text = "".join(signs[i] for i in best[starts])
+    text = unicodedata.normalize("NFKC", "".join(signs[i] for i in best[starts]))  # it knows figures of full width too
     return LineRead(text.strip(), float(said[starts, best[starts]].mean()))
 
 

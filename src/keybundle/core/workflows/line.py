@@ -22,6 +22,7 @@ from keybundle.core.batches.model import TYPED, Batch, Document, Facts, Page, St
 from keybundle.core.batches.next_steps import Look, Place, Propose, Read, next_steps
 from keybundle.core.intake.halts import Halted, find_halt
 from keybundle.core.jobs.pool import Pool
+from keybundle.core.proposing.again import Heard
 from keybundle.core.reading.text import PageText
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.clockwork import Clockwork
@@ -31,10 +32,12 @@ from keybundle.core.workflows.page_facts import measured
 from keybundle.core.workflows.page_jobs import WORK, page_job, wanted_marks
 from keybundle.core.workflows.placing import decide_by, keep_as_it_is
 from keybundle.core.workflows.readings import keep_reading, lay_typed_anew
+from keybundle.core.workflows.second_look import Place as Spot
+from keybundle.core.workflows.second_look import hear_again, list_unheard, place_of, upright_boxes
 from keybundle.core.workflows.workspace import Workspace
 
 log = logging.getLogger(__name__)
-ON_SCREEN, EXAMINE, ZONES, FIRST_PAGE, OTHER_PAGE = 0, 1, 2, 3, 4
+ON_SCREEN, EXAMINE, ZONES, FIRST_PAGE, AGAIN, OTHER_PAGE = 0, 1, 2, 3, 4, 5
 READ_LIMIT_SECONDS = 180.0
 PACE_PAGES = 12
 TRIES = 4
@@ -42,7 +45,7 @@ TRIES = 4
 
 @dataclass
 class _Running:
-    """What of a batch lies in memory: the routine it began with, what the feeder is asked, and figures."""
+    """What of a batch lies in memory: the routine it began with, what the feeder is asked, what was heard, and figures."""
 
     routine: Routine
     ended: bool = False
@@ -51,6 +54,7 @@ class _Running:
     looking: int = 0
     sheets: int = 0
     current: str | None = None
+    heard: dict[Spot, Heard] = field(default_factory=dict)
     seconds: defaultdict[str, float] = field(default_factory=lambda: defaultdict(float))
 
 
@@ -400,7 +404,9 @@ class Line(Clockwork):
             for _ in range(TRIES):
                 batch = self._ws.batches.load_document(document_id)
                 document = batch.document(document_id)
-                if self._keep_proposal(batch_id, document, index_document(self._ws, batch, document)):
+                found = hear_again(self._ws, batch, index_document(self._ws, batch, document), running.heard)
+                if self._keep_proposal(batch_id, document, found):
+                    self._read_again(batch_id, running, document_id)
                     break
         except AppError as error:
             if isinstance(error, Passing):
@@ -410,6 +416,37 @@ class Line(Clockwork):
             log.exception("nothing could be proposed for a document")
             self._ws.batches.give_up_proposing(document_id, f"Its values could not be proposed. {A_BUG}")
         running.seconds["index"] += time.perf_counter() - start
+
+    def _read_again(self, batch_id: str, running: _Running, document_id: str) -> None:
+        """Let second readers look at the places of the values that are not clear yet."""
+        batch = self._ws.batches.load_document(document_id)
+        pages = {p.id: p for p in batch.pages_of(document_id)}
+        for page_id, asks in list_unheard(self._ws, batch, batch.document(document_id), running.heard).items():
+            page = pages[page_id]
+            spots = [place_of(a, page) for a in asks]
+            self._submit(
+                ("again", batch_id, *spots), batch_id, "read_lines_again", page_job(self._ws.place.files, page, running.routine),
+                upright_boxes(page, asks), [a.reader for a in asks], priority=AGAIN, key=page_id,
+                then=lambda f, spots=spots: self._heard(batch_id, running, spots, f),  # type: ignore[misc]
+            )  # fmt: skip
+
+    def _heard(self, batch_id: str, running: _Running, spots: Sequence[Spot], future: Future[Any]) -> None:
+        """Weigh the values with what was heard. Where a reader cannot run, they stay as the first one left them."""
+        try:
+            outcome = outcome_of(future)
+        except Passing as trouble:
+            outcome = str(trouble)
+        if outcome is None or isinstance(outcome, str):
+            log.warning("values were read once only: %s", outcome)
+            return
+        told = {s: Heard(*said) for s, said in zip(spots, outcome, strict=True) if s not in running.heard}
+        running.heard |= told
+        for _ in range(TRIES):
+            batch = self._ws.batches.load_around(spots[0][0])
+            document = next(iter(batch.documents.values())) if batch else None
+            found = hear_again(self._ws, batch, document, told) if batch and document else document
+            if document is None or found is None or found is document or self._keep_proposal(batch_id, document, found):
+                return
 
     def _keep_proposal(self, batch_id: str, document: Document, found: Document) -> bool:
         def command(batch: Batch) -> Batch:
