@@ -23,7 +23,7 @@ from keybundle.core.proposing.lessons import learn_fields
 from keybundle.core.proposing.look import look_at
 from keybundle.core.proposing.memory import Memory
 from keybundle.core.proposing.propose import Hints, ReadPage, propose_values
-from keybundle.core.proposing.types import guess_type
+from keybundle.core.proposing.types import TypeGuess, guess_type
 from keybundle.core.reading.text import PageText
 from keybundle.core.registers.book import Book
 from keybundle.core.setup.model import DocumentType, FieldSpec
@@ -60,11 +60,11 @@ class Answer:
 
 @dataclass(frozen=True)
 class Proposal:
-    """What is proposed for a document: the type (name and confidence), the values of its true type, and the seconds."""
+    """What is proposed for a document: the type, the values of its true type, and the seconds."""
 
     job: Job
     kind: DocumentType
-    type: tuple[str, float] | None
+    type: TypeGuess | None
     values: dict[str, FieldValue]
     seconds: float
 
@@ -130,8 +130,8 @@ class House:
         for value in paper(job).values:
             found = values.get(names[value.part], FieldValue())
             fields.append(Told(job.family, kind_of(value.part), is_right(value, found.items), found.sure))
-        right = said is not None and said[0] == first.kind.name
-        return Answer(job.family, right, said is not None and said[1] >= SURE_TYPE, tuple(fields), first.seconds)
+        right = said is not None and said.name == first.kind.name
+        return Answer(job.family, right, said is not None and said.confidence >= SURE_TYPE, tuple(fields), first.seconds)
 
     def asks(self, first: Proposal) -> list[Ask]:
         """Return the places that are read a second time."""

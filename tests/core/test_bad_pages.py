@@ -85,7 +85,7 @@ class Garbage(unittest.TestCase):
         self.assertEqual(sorted(set(look.ids.tolist())), look.ids.tolist())
         self.assertEqual(look_at(PageText.from_bytes(page.to_bytes())).ids.tolist(), look.ids.tolist())
         guess = guess_type(Memory(), page, SETUP.document_types)
-        self.assertTrue(guess is None or (SETUP.document_type(guess[0]) is not None and 0 < guess[1] < 1))
+        self.assertTrue(guess is None or (SETUP.document_type(guess.name) is not None and 0 < guess.confidence < 1))
 
 
 class Contradictions(unittest.TestCase):

@@ -143,7 +143,7 @@ class Looks(unittest.TestCase):
         for name, k in known:
             _, pages = document(name, fixed_layout(name, k), 60)
             guess = guess_type(memory, pages[0], SETUP.document_types)
-            self.assertEqual(guess[0] if guess else None, name)
+            self.assertEqual(guess.name if guess else None, name)
             told = [bool(memory.tell_first_page(p)) for p in pages]
             self.assertEqual(told, [True] + [False] * (len(pages) - 1), (name, k))
         fewer = tuple(t for t in SETUP.document_types if t.name in names)

@@ -39,7 +39,7 @@ class Proposals(unittest.TestCase):
             )
             text = read_page(from_pil(made.image, 300), made.frame, get_engine("eng"))
             found_type = propose_type(build_rows(text), SETUP.document_types)
-            self.assertEqual(found_type[0] if found_type else None, name)
+            self.assertEqual(found_type.name if found_type else None, name)
             kind = SETUP.document_type(name)
             assert kind is not None
             values = propose_values([ReadPage("p", text)], kind, BOOKS, 0.8, lambda spec: spec.rule())

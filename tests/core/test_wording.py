@@ -19,7 +19,7 @@ from keybundle.core.proposing.lessons import Taught
 from keybundle.core.proposing.memory import Memory
 from keybundle.core.proposing.propose import Hints, ReadPage, propose_values
 from keybundle.core.proposing.rows import build_rows
-from keybundle.core.proposing.types import guess_type, propose_type
+from keybundle.core.proposing.types import TypeGuess, guess_type, propose_type
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.model import DocumentType, FieldSpec
 from keybundle.demo.paper import Sheet
@@ -154,20 +154,21 @@ class Types(unittest.TestCase):
 
     def test_a_title_that_means_the_same(self) -> None:
         said = page([(20, 80, "Thank you for your order")], large=[(20, 30, "Invoice")])
-        self.assertEqual(propose_type(build_rows(said), (self.BILL.model_copy(update={"words": ("Bill",)}), self.NOTE)),
-                         ("Supplier invoice", 0.832))  # fmt: skip
+        found = propose_type(build_rows(said), (self.BILL.model_copy(update={"words": ("Bill",)}), self.NOTE))
+        self.assertEqual(found, TypeGuess("Supplier invoice", 0.832, "“invoice” heads it"))
 
     def test_labels_with_values_tell_a_type_and_are_never_enough_to_be_sure(self) -> None:
         said = page([(20, 60, "Ref."), (80, 60, "K-22"), (20, 70, "Date"), (80, 70, "5 Aug 2025"), (20, 80, "Gross weight"),
                      (80, 80, "120.5"), (20, 90, "Packages"), (80, 90, "4")])  # fmt: skip
         found = propose_type(build_rows(said), self.ALL)
         assert found is not None
-        self.assertEqual((found[0], found[1] < 0.8), ("Consignment note", True))
+        self.assertEqual((found.name, found.confidence < 0.8), ("Consignment note", True))
+        self.assertEqual((found.because, found.rival), ("4 of 4 fields stand on it", ""))
 
     def test_who_greets_somebody_writes_a_letter(self) -> None:
         found = guess_type(Memory(), page(WithoutLabels.LETTER), self.ALL)
         assert found is not None
-        self.assertEqual(found[0], "Letter")
+        self.assertEqual((found.name, found.because), ("Letter", "it greets somebody"))
 
 
 class Mending(unittest.TestCase):

@@ -180,8 +180,9 @@ def set_type(batch: Batch, document_id: str, type_name: str, fields: Collection[
     document = batch.document(document_id)
     by_hand = {k: v for k, v in document.values.items() if v.confirmed_by and k in fields}
     changed = replace(
-        document, type=type_name, type_confidence=1.0, type_origin="typed", proposed=False, values=by_hand
-    )
+        document, type=type_name, type_confidence=1.0, type_origin="typed", proposed=False, values=by_hand,
+        type_because=None, type_rival=document.type if document.type != type_name else document.type_rival,
+    )  # fmt: skip
     return with_changes(batch, documents={document_id: changed})
 
 

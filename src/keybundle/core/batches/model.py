@@ -178,6 +178,7 @@ class Document:
 
     ``claim`` names the filing that has it in hand just now: until that is over it is not changed. ``revision`` counts
     its changes, those of its pages and their texts among them. ``trouble`` says why its values could not be proposed.
+    ``type_because`` says what speaks for a proposed type, ``type_rival`` names the one that would be next.
     """
 
     id: str
@@ -194,6 +195,8 @@ class Document:
     claim: str | None = None
     revision: int = 0
     trouble: str = ""
+    type_because: str | None = None
+    type_rival: str | None = None
 
     @property
     def is_shut(self) -> bool:

@@ -27,19 +27,22 @@ PAIRS = {
 }
 MOST_DOUBTFUL = 5
 EDGES = "=|.,;:'\"-\u2013\u2014\u2022_ "
+_DECIMALS = re.compile(r"(?<=\d)\s?[:;\u00b7](?=\d\d\b)")
 _MARKS = re.compile(r"[.,:;]{2,}|(?<=\d)[,:;](?=\d)")
 
 
 def mend(text: str, rule: Rule) -> str | None:
     """Return the value that a text was meant to be, where the rule's check digits or pattern leave exactly one; else None.
 
-    Only what a check confirms is mended: a rule with neither mends nothing.
+    Only what a check confirms is mended: of rules with neither, marks of dates and decimals that were read as others.
     """
     if _value(text, rule):
         return None
     if rule.kind is Kind.DATE:
         return _value(_MARKS.sub(".", text.strip(EDGES)), rule) or None
-    body = "".join(text.upper().split()).strip(EDGES)
+    if rule.kind is Kind.MONEY:
+        return _value(_DECIMALS.sub(".", text.strip(EDGES)), rule) or None
+    body = "".join(c for c in text.upper() if c.isalnum())
     tries = _account_forms(body) if rule.check else _swapped(text.strip(EDGES)) if rule.pattern else ()
     found = {value for t in tries if t != text and (value := _value(t, rule))}
     return found.pop() if len(found) == 1 else None

@@ -92,8 +92,8 @@ def hear(value: FieldValue, rule: Rule, heard: Heard, reader: str) -> FieldValue
     """
     text = " ".join(heard.text.strip(AROUND).lstrip(".").split())
     text = text if value.text.endswith(".") else text.rstrip(".")
-    if heard.confidence < LEAST_HEARD or not text:
-        return value
+    if heard.confidence < LEAST_HEARD or not text:  # seldom so where the first reader was right
+        return replace(value, confidence=min(value.confidence, DISPUTED)) if is_plain(rule) else value
     if rule.kind is Kind.REGISTER:
         agrees = _letters(text) == _letters(value.text)
         return _trust(value, DOUBT_AGREED) if agrees else value
@@ -120,7 +120,8 @@ def _hear_plain(value: FieldValue, text: str, heard: Heard, reader: str) -> Fiel
     for it. Names that it knows the accents of are nearly always right, codes are for a person to see.
     """
     if _letters(text) == _letters(value.text):
-        return _trust(replace(value, items=(_ODD.sub("", value.text).strip(),)), DOUBT_AGREED)
+        plain = value.text if not _ODD.search(value.text) else text if " " not in value.text else _ODD.sub("", value.text)
+        return _trust(replace(value, items=(plain.strip(),)), DOUBT_AGREED)
     if _bare(text) == _bare(value.text) and heard.confidence >= LEAST_WORDS:
         return replace(_trust(value, DOUBT_ACCENTS), items=(text,))
     if heard.confidence < (CLEAR_WORDS if reader == WORDS else CLEAR_FIGURES):

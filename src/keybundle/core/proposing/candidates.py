@@ -192,7 +192,7 @@ def parse_words(words: tuple[Word, ...], rule: Rule) -> tuple[str, str, tuple[Wo
             value = normalise(text, rule)
             if not isinstance(value, Refusal) and value:
                 return said, value, words[:count]
-    if rule.check or rule.pattern or rule.kind is Kind.DATE:
+    if rule.check or rule.pattern or rule.kind in (Kind.DATE, Kind.MONEY):
         for count in range(min(len(words), MOST_TOKENS), 0, -1):
             said = " ".join(w.text for w in words[:count]).strip(" :;,")
             mended = mend(said, rule) if any(c.isdigit() for c in said) else None

@@ -26,6 +26,7 @@ class Guess:
     type: str
     likeness: float
     rival: float
+    rival_type: str = ""
 
     @property
     def is_known(self) -> bool:
@@ -86,8 +87,8 @@ class Memory:
         if not ranked:
             return None
         best = ranked[0]
-        rival = next((cover for cover, x in ranked if x.type != best[1].type), 0.0)
-        return Guess(best[1].type, best[0], rival)
+        rival, other = next(((cover, x.type) for cover, x in ranked if x.type != best[1].type), (0.0, ""))
+        return Guess(best[1].type, best[0], rival, other)
 
     def tell_first_page(self, text: PageText) -> str:
         """Return the type of the known layout whose first page this page looks like; empty where it looks like none."""

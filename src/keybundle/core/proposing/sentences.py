@@ -19,6 +19,7 @@ SAYINGS = {
     "place": ("concerns", "relates to", "situated at", "located at", "premises at"),
     "rent": ("a sum of", "the sum of", "an amount of", "the amount of", "asum of"),
 }
+PARTICLES = frozenset(("de", "da", "del", "della", "den", "der", "di", "du", "la", "le", "van", "von", "zu"))
 PARTIES = frozenset(("customer", "sender", "supplier"))
 MOST_NAME, FARTHEST_AND = 5, 9
 GLUE = frozenset(("is", "of", "on", "the", "a", "at", "to", "no", "under"))
@@ -76,7 +77,8 @@ def _name(words: Sequence[Word]) -> tuple[str, str, tuple[Word, ...]]:
     """Return the capitalised words and numbers that begin a run; a sign that ends a sentence ends it."""
     taken: list[Word] = []
     for word in words:
-        if not (word.text[:1].isupper() or word.text[:1].isdigit() or word.text == "&"):
+        is_part = word.text in PARTICLES or word.text[:2] in ("d'", "d\u2019")
+        if not (word.text[:1].isupper() or word.text[:1].isdigit() or word.text == "&" or (taken and is_part)):
             break
         taken.append(word)
         if word.text[-1:] in ".,;":

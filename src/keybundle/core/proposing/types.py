@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from rapidfuzz import fuzz
 
@@ -26,11 +26,30 @@ LABEL_SHARE, MOST_BY_LABELS, BOTH = 0.3, 0.75, 0.12
 
 
 @dataclass(frozen=True)
-class _Evidence:
-    """What speaks for a type: how well its titles head the page (0 to 1), and the weight of its labels that have a value."""
+class TypeGuess:
+    """A type as proposed: its name, the confidence from 0 to 1, what speaks for it in words, and the runner-up's name.
 
-    title: float
-    labels: float
+    ``rival`` is empty where nothing speaks for another type.
+    """
+
+    name: str
+    confidence: float
+    because: str = ""
+    rival: str = ""
+
+
+@dataclass(frozen=True)
+class _Evidence:
+    """What speaks for a type: how well a title of it heads the page (0 to 1), and which; its labels that have a value.
+
+    ``labels`` is their weight, ``shown`` and ``of`` tell how many fields of how many have one.
+    """
+
+    title: float = 0.0
+    words: str = ""
+    labels: float = 0.0
+    shown: int = 0
+    of: int = 0
 
     @property
     def score(self) -> float:
@@ -38,27 +57,34 @@ class _Evidence:
         by_labels = min(MOST_BY_LABELS, LABEL_SHARE * self.labels) if self.labels >= FEWEST_LABELS else 0.0
         return min(0.99, self.title + BOTH) if self.title and by_labels else max(self.title, by_labels)
 
+    @property
+    def because(self) -> str:
+        """What speaks for the type, in words."""
+        parts = [f"“{self.words}” heads it"] if self.words else []
+        parts += [f"{self.shown} of {self.of} fields stand on it"] if self.labels else []
+        return ", ".join(parts) or "it greets somebody"
 
-def propose_type(rows: Rows, types: tuple[DocumentType, ...], *, is_letter: bool = False) -> tuple[str, float] | None:
-    """Return (type name, confidence from 0 to 1), or None when nothing on the page speaks for a type.
+
+def propose_type(rows: Rows, types: tuple[DocumentType, ...], *, is_letter: bool = False) -> TypeGuess | None:
+    """Return the type of a page by its words alone, or None when nothing on it speaks for a type.
 
     Words that stand alone in their segment and are set large count most, titles that mean the same a little less; then
     which type's labels stand on the page with values of their kind, the more the fewer types have them. The lead over the
     next type counts too. A page that greets somebody and has no title is a letter.
     """
-    found = {t.name: _Evidence(_find_title(rows, t), 0.0) for t in types}
+    found = {t.name: _find_title(rows, t) for t in types}
     if is_letter and max((e.title for e in found.values()), default=0.0) < STANDS_ALONE:
-        found = {t.name: _Evidence(BY_GREETING if LETTERS & _titles_of(t) else 0.0, 0.0) for t in types}
+        found = {t.name: _Evidence(BY_GREETING if LETTERS & _titles_of(t) else 0.0) for t in types}
     if max((e.title for e in found.values()), default=0.0) < CLEAR_WORDS:
         counted = _weigh_labels(rows, types)
-        found = {name: replace(e, labels=counted[name]) for name, e in found.items()}
+        found = {name: replace(e, **counted[name]) for name, e in found.items()}
     ranked = sorted(((e.score, name) for name, e in found.items()), reverse=True)
     if not ranked or ranked[0][0] <= 0:
         return None
     best, name = ranked[0]
-    second = ranked[1][0] if len(ranked) > 1 else 0.0
+    second, rival = ranked[1] if len(ranked) > 1 else (0.0, "")
     confidence = best * (1.0 if best - second > CLEAR_LEAD else 0.6)
-    return name, round(min(confidence, 0.99), 3)
+    return TypeGuess(name, round(min(confidence, 0.99), 3), found[name].because, rival if second > 0 else "")
 
 
 def _titles_of(kind: DocumentType) -> frozenset[str]:
@@ -66,13 +92,15 @@ def _titles_of(kind: DocumentType) -> frozenset[str]:
     return title_words(own) | {make_plain(w) for w in own}
 
 
-def _find_title(rows: Rows, kind: DocumentType) -> float:
-    own = max((_find(rows, w) for w in kind.words), default=0.0)
-    return max(own, max((SAME_MEANING * _find(rows, w) for w in title_words(kind.words)), default=0.0))
+def _find_title(rows: Rows, kind: DocumentType) -> _Evidence:
+    own = [(_find(rows, w), w) for w in kind.words]
+    meant = [(SAME_MEANING * _find(rows, w), w) for w in title_words(kind.words)]
+    score, words = max((*own, *meant), default=(0.0, ""))
+    return _Evidence(score, words if score else "")
 
 
-def _weigh_labels(rows: Rows, types: tuple[DocumentType, ...]) -> dict[str, float]:
-    """Return for each type the weight of its fields that have a label and a value of their kind on the page.
+def _weigh_labels(rows: Rows, types: tuple[DocumentType, ...]) -> dict[str, dict[str, Any]]:
+    """Return for each type the weight of its fields that have a label and a value of their kind on the page; how many.
 
     A type of which fewer than half stand there, or fewer than four, weighs nothing: papers of types that nobody set up
     have a number and a date as well.
@@ -85,11 +113,14 @@ def _weigh_labels(rows: Rows, types: tuple[DocumentType, ...]) -> dict[str, floa
     shared = Counter(word for places in shown.values() for words in places for word in words)
     weighed = {name: sum(1 / min(shared[w] for w in words) for words in places) for name, places in shown.items()}
     enough = {k.name: len(shown[k.name]) >= max(FEWEST_FIELDS, FIELD_SHARE * len(k.fields)) for k in types}
-    return {name: weight if enough[name] else 0.0 for name, weight in weighed.items()}
+    return {
+        k.name: {"labels": weighed[k.name] if enough[k.name] else 0.0, "shown": len(shown[k.name]), "of": len(k.fields)}
+        for k in types
+    }
 
 
-def guess_type(memory: Memory, text: PageText, types: tuple[DocumentType, ...]) -> tuple[str, float] | None:
-    """Return (type name, confidence from 0 to 1) of a first page; None where it is of no type that is known.
+def guess_type(memory: Memory, text: PageText, types: tuple[DocumentType, ...]) -> TypeGuess | None:
+    """Return the type of a first page; None where it is of no type that is known.
 
     Words that head the page and say one type clearly go first; else the filed documents it looks like tell, and what
     looks like none of them is unknown.
@@ -100,13 +131,16 @@ def guess_type(memory: Memory, text: PageText, types: tuple[DocumentType, ...]) 
     names = {t.name for t in types}
     if guess is None or guess.type not in names:
         return said
-    if said is not None and said[0] == guess.type:
-        return said[0], max(said[1], round(min(0.99, 0.5 + guess.likeness / 2), 3))
-    if said is not None and said[1] >= CLEAR_WORDS:
-        return said
+    alike = "it looks like filed ones"
+    if said is not None and said.name == guess.type:
+        confidence = max(said.confidence, round(min(0.99, 0.5 + guess.likeness / 2), 3))
+        return replace(said, confidence=confidence, because=f"{said.because}, {alike}", rival=said.rival or guess.rival_type)
+    if said is not None and said.confidence >= CLEAR_WORDS:
+        return replace(said, rival=guess.type)
     if guess.is_known:
-        return guess.type, round(min(0.98, 0.3 + 0.72 * guess.likeness), 3)
-    return said if said is not None and said[1] > 0.6 else None
+        rival = said.name if said is not None else guess.rival_type
+        return TypeGuess(guess.type, round(min(0.98, 0.3 + 0.72 * guess.likeness), 3), alike, rival)
+    return replace(said, rival=guess.type) if said is not None and said.confidence > 0.6 else None
 
 
 def _find(rows: Rows, phrase: str) -> float:

@@ -128,6 +128,8 @@ batch_document = Table(
     Column("claim", String),
     Column("revision", Integer, nullable=False),
     Column("trouble", Text, nullable=False),
+    Column("type_because", String),
+    Column("type_rival", String),
 )
 Index("document_by_batch", batch_document.c.batch_id)
 Index("document_claimed", batch_document.c.claim, sqlite_where=batch_document.c.claim.is_not(None))

@@ -13,7 +13,7 @@ from keybundle.core.fields.kinds import Refusal, normalise
 from keybundle.core.fields.values import MOST_OFFERED, FieldValue, Origin
 from keybundle.core.proposing.evidence import is_by_hand
 from keybundle.core.proposing.propose import Hints, ReadPage, propose_values
-from keybundle.core.proposing.types import guess_type
+from keybundle.core.proposing.types import TypeGuess, guess_type
 from keybundle.core.reading.text import PageText
 from keybundle.core.separation.rules import barcode_values
 from keybundle.core.setup.model import DocumentType
@@ -24,6 +24,7 @@ from keybundle.core.workflows.type_rules import told_type
 from keybundle.core.workflows.workspace import Workspace
 
 BARCODE_CONFIDENCE = 0.98
+BY_ROUTINE, BY_RULE = "its routine says so", "a rule of the type says so"
 
 
 def index_document(workspace: Workspace, batch: Batch, document: Document) -> Document:
@@ -35,12 +36,16 @@ def index_document(workspace: Workspace, batch: Batch, document: Document) -> Do
     routine = setup.routine(batch.routine)
     proposed = document
     if document.type is None or document.type_origin == "page":
-        fixed = (routine.document_type, 0.99) if routine and routine.document_type else None
+        fixed = TypeGuess(routine.document_type, 0.99, BY_ROUTINE) if routine and routine.document_type else None
         first_text = read[0].text if read else None
-        told = fixed or told_type(batch.pages_of(document.id)[0], first_text, setup.document_types)
+        by_rule = None if fixed else told_type(batch.pages_of(document.id)[0], first_text, setup.document_types)
+        told = fixed or (TypeGuess(*by_rule, BY_RULE) if by_rule else None)
         found = told or (guess_type(workspace.memory(), read[0].text, setup.document_types) if read else None)
         if found is not None:
-            proposed = replace(document, type=found[0], type_confidence=found[1], type_origin="page")
+            proposed = replace(
+                document, type=found.name, type_confidence=found.confidence, type_origin="page",
+                type_because=found.because or None, type_rival=found.rival or None,
+            )  # fmt: skip
     kind = setup.document_type(proposed.type)
     if kind is not None:
         taught = workspace.memory().taught(read[0].text, kind.name) if read else {}
@@ -65,7 +70,8 @@ def take_proposal(now: Document, proposed: Document) -> Document:
     by_hand = _keep_by_hand(now, proposed.values)
     return replace(
         now, type=proposed.type, type_confidence=proposed.type_confidence, type_origin=proposed.type_origin,
-        values={**proposed.values, **by_hand}, proposed=proposed.proposed,
+        values={**proposed.values, **by_hand}, proposed=proposed.proposed, type_because=proposed.type_because,
+        type_rival=proposed.type_rival,
     )  # fmt: skip
 
 

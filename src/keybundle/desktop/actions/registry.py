@@ -188,6 +188,13 @@ COMMANDS: tuple[Command, ...] = (
         "bench",
     ),
     Command(
+        "bench.other type",
+        "Other type",
+        "Give the document the type that would be next; again: the one before",
+        "Alt+T",
+        "bench",
+    ),
+    Command(
         "bench.folder", "Choose folder", "Choose the folder by hand; its values go into their fields", "Ctrl+J", "bench"
     ),
     Command(

@@ -108,6 +108,12 @@ class BenchPresenter(Desk):
         if self.state.slip is not None and (document != self.state.document or type_name != self.state.slip.type):
             self.change(lambda: slip.choose_type(s.workspace, s.line, self.batch_id, document, type_name, s.who))
 
+    def take_other_type(self) -> None:
+        """Give the document the type that would be next; the one that it had can be taken back by the same key."""
+        shown = self.state.slip
+        if shown is not None and shown.type_rival and not shown.is_locked:
+            self.choose_type(shown.document, shown.type_rival)
+
     def complete(self, document: str, name: str, typed: str) -> None:
         """Ask for a field's type-ahead list."""
         ws, kind = self._s.workspace, self.state.slip.type if self.state.slip else ""

@@ -62,7 +62,10 @@ class SlipRow:
 
 @dataclass(frozen=True)
 class SlipState:
-    """The slip of the current document; ``is_locked`` where nothing can be typed: filed, being filed, or not one's right."""
+    """The slip of the current document; ``is_locked`` where nothing can be typed: filed, being filed, or not one's right.
+
+    ``type_because`` says what speaks for a type that was proposed, ``type_rival`` names the one that a key takes instead.
+    """
 
     document: str
     type: str
@@ -78,6 +81,8 @@ class SlipState:
     tags: str = ""
     same: tuple[tuple[str, str], ...] = ()
     is_locked: bool = False
+    type_because: str = ""
+    type_rival: str = ""
 
 
 @dataclass(frozen=True)

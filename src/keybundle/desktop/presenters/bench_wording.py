@@ -114,8 +114,15 @@ def make_slip(data: BenchData, document: Document, setup: Setup, calibration: Ca
         document.id, document.type or "", tuple(t.name for t in setup.document_types), say_state(document), rows,
         tuple(zip(facts.levels, facts.path, strict=True)), facts.why_not, document.state is State.READY and not document.claim,
         document.filed_id is not None, document.parked or "", data.received, ", ".join(document.tags), facts.same,
-        document.filed_id is not None or document.claim is not None,
+        document.filed_id is not None or document.claim is not None, document.type_because or "",
+        _rival(document, setup),
     )  # fmt: skip
+
+
+def _rival(document: Document, setup: Setup) -> str:
+    """Return the type that can be taken instead by a key; empty for none, and where it is no more."""
+    name = document.type_rival or ""
+    return name if name != document.type and setup.document_type(name) is not None else ""
 
 
 def with_drafts(shown: SlipState | None, find: Callable[[str | None, str], Draft | None]) -> SlipState | None:

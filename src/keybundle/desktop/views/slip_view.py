@@ -22,7 +22,7 @@ from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import SIGN, icon_pixmap
 from keybundle.desktop.views.calm import Button, Choice, Line
 from keybundle.desktop.views.slip_field import SlipField
-from keybundle.desktop.views.told import Told
+from keybundle.desktop.views.told import Elided, Told
 
 Snippet = Callable[[str, Box], QPixmap]
 
@@ -39,6 +39,7 @@ class SlipView(QWidget):
     field_asked = Signal(str, str, str)
     field_confirmed = Signal(str, str, str)
     type_chosen = Signal(str, str)
+    other_type_asked = Signal()
     file_asked = Signal()
     aside_asked = Signal()
     take_back_asked = Signal(str)
@@ -64,6 +65,16 @@ class SlipView(QWidget):
         head.addWidget(self.type, 1)
         head.addWidget(self.sign)
         head.addWidget(self.state_label)
+        self.because = Elided()
+        self.because.setProperty("role", "quiet")
+        self.rival = Button()
+        self.rival.setProperty("role", "link")
+        self.rival.clicked.connect(self.other_type_asked.emit)
+        told = QHBoxLayout()
+        told.setContentsMargins(176, 0, 12, 4)
+        told.setSpacing(8)
+        told.addWidget(self.because, 1)
+        told.addWidget(self.rival)
         self.received = Told()
         self.received.setProperty("role", "quiet")
         self.tags = Line()
@@ -96,6 +107,7 @@ class SlipView(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addLayout(head)
+        layout.addLayout(told)
         layout.addLayout(below)
         layout.addWidget(self.same)
         layout.addWidget(scroll, 1)
@@ -150,6 +162,10 @@ class SlipView(QWidget):
             self.type.addItems(list(state.types))
         self.type.setCurrentIndex(state.types.index(state.type) if state.type in state.types else -1)
         self.type.setPlaceholderText("Choose a type")
+        self.because.setText(f"Proposed: {state.type_because}" if state.type_because else "")
+        self.because.setVisible(bool(state.type_because))
+        self.rival.setText(f"{state.type_rival} instead   Alt+T")
+        self.rival.setVisible(bool(state.type_rival) and not state.is_locked)
         self.received.setText(f"Received {state.received}")
         if self.tags.text() != state.tags:
             self.tags.setText(state.tags)
