@@ -68,7 +68,11 @@ class Numbers(unittest.TestCase):
         # Source: ISO 4217 codes and CLDR currency patterns of en and de.
         for text in ("EUR 1,218.38", "1.218,38 EUR", "€1,218.38", "1218.38"):
             self.assertEqual(parse_money(text), Decimal("1218.38"), text)
-        self.assertEqual(parse_money("11 375,98 kr"), Decimal("11375.98"))
+        for text in ("11 375,98 kr", "11 375,98kr", "SEK11 375,98"):
+            self.assertEqual(parse_money(text), Decimal("11375.98"), text)
+        self.assertEqual(
+            [parse_money(x) for x in ("560.5 5", "5 6", "3 kron")], [None, None, None], "two numbers are not one"
+        )
         for text in ("1,466.18-", "-1,466.18", "\u22121.466,18 €", "EUR 1.466,18-"):
             self.assertEqual(parse_money(text), Decimal("-1466.18"), text)
         for text in ("12.345.6", "1.2345", "net", "1,23,45.00", "--5", "-5-"):

@@ -27,12 +27,12 @@ from keybundle.demo.paper import Sheet
 Line = tuple[float, float, str]
 
 
-def page(lines: Sequence[Line], size_pt: float = 10, large: Sequence[Line] = ()) -> PageText:
+def page(lines: Sequence[Line], size_pt: float = 10, large: Sequence[Line] = (), face: str = "plain") -> PageText:
     """Return the page that has these lines (x and baseline in mm), read without a slip."""
     sheet = Sheet(300)
     for size, group in ((size_pt, lines), (18, large)):
         for x, y, text in group:
-            sheet.put(text, x, y, "plain", size)
+            sheet.put(text, x, y, face, size)
     words = tuple(Word(w.text, w.box, 0.97, 0, 0) for w in sheet.words)
     return PageText(words, Frame(*sheet.image.size))
 
