@@ -92,9 +92,7 @@ class House:
             kind, names = self.type_of(job), self.of.types[paper(job).kind][1]
             values = {names[v.part]: self._typed(kind, names[v.part], v.stored) for v in paper(job).values}
             self._enter(paper(job).sender.name)
-            lessons = learn_fields(
-                [(str(i), p) for i, p in enumerate(pages)], kind, values, self.rule
-            )
+            lessons = learn_fields([(str(i), p) for i, p in enumerate(pages)], kind, values, self.rule)
             examples += [
                 Example(number * 20 + i, str(number), kind.name, i, look_at(p), lessons if i == 0 else ())
                 for i, p in enumerate(pages)
@@ -135,7 +133,9 @@ class House:
             keys = (0 if found.sure else 1) if is_so else len(value.stored) + 1
             fields.append(Told(job.family, kind_of(value.part), is_so, found.sure, keys))
         right = said is not None and said.name == first.kind.name
-        return Answer(job.family, right, said is not None and said.confidence >= SURE_TYPE, tuple(fields), first.seconds)
+        return Answer(
+            job.family, right, said is not None and said.confidence >= SURE_TYPE, tuple(fields), first.seconds
+        )
 
     def asks(self, first: Proposal) -> list[Ask]:
         """Return the places that are read a second time."""

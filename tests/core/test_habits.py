@@ -78,7 +78,9 @@ class Habits(unittest.TestCase):
             "Number"
         ]
         self.assertEqual((told.label, told.zone, told.shape, told.value), ("and begins on", None, "A-9", ""))
-        self.assertEqual(agree_on([lesson("sum of", "1"), lesson("price of", "2")])["Number"].label, "", "small words tell none")
+        self.assertEqual(
+            agree_on([lesson("sum of", "1"), lesson("price of", "2")])["Number"].label, "", "small words tell none"
+        )
 
     def test_what_is_nearly_the_usual_value_is_it_and_what_is_not_counts_less(self) -> None:
         words = build_rows(page([(20, 50, "Hébrard Foundry")])).segments[0].words

@@ -62,6 +62,24 @@ class Slips(DesktopTest):
     def becomes(self, bench: BenchView, name: str, text: str) -> None:
         self.until(lambda: self.row(bench, name).text == text, 15, f"{name} to be {text}")
 
+    def test_a_type_says_what_speaks_for_it_and_the_other_one_is_a_key_away(self) -> None:
+        _, bench = self.begin()
+        stored = self.desktop.workspace.batches.load(bench.presenter.batch_id).documents
+        document, was = next((d.id, d.type) for d in stored.values() if d.type_because and d.type != "Letter")
+        bench.presenter.go_to_document(document)
+        shown = lambda: bench.presenter.state.slip  # noqa: E731
+        self.until(lambda: shown() is not None and shown().document == document)
+        self.assertRegex(bench.slip.because.text(), "^Proposed: “.+” heads it")
+        bench.slip.type.textActivated.emit("Letter")
+        self.until(lambda: shown() and shown().type == "Letter" and shown().type_rival == was, 15)
+        self.assertEqual((bench.slip.because.isVisible(), bench.slip.rival.isVisible()), (False, True))
+        for home, name in ((bench.strip, was), (bench.slip.fields["Subject"].value, "Letter")):
+            home.setFocus()
+            self.key(home, Qt.Key.Key_T, ALT)
+            self.until(lambda name=name: shown() and shown().type == name and bool(shown().rows), 15, name)
+            self.assertEqual(shown().document, document)
+            self.until(lambda: "Subject" in bench.slip.fields or shown().type != "Letter", 15)
+
     def test_registers_folders_starters_and_numbers_by_keys(self) -> None:
         window, bench = self.begin()
         self.go(bench, "Mooring agreement")

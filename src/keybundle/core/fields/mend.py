@@ -42,7 +42,11 @@ def mend(text: str, rule: Rule) -> str | None:
         return _value(_MARKS.sub(".", text.strip(EDGES)), rule) or None
     if rule.kind is Kind.MONEY:
         return _value(_DECIMALS.sub(".", text.strip(EDGES)), rule) or None
-    body = "".join(c for c in text.upper() if c.isalnum())
+    body = (
+        "".join(c for c in text.upper() if c.isalnum())
+        if text.isupper()
+        else "".join(text.upper().split()).strip(EDGES)
+    )
     tries = _account_forms(body) if rule.check else _swapped(text.strip(EDGES)) if rule.pattern else ()
     found = {value for t in tries if t != text and (value := _value(t, rule))}
     return found.pop() if len(found) == 1 else None

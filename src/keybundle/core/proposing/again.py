@@ -14,7 +14,7 @@ from keybundle.core.fields.dates import is_ambiguous
 from keybundle.core.fields.kinds import Kind, Refusal, Rule, normalise
 from keybundle.core.fields.mend import mend
 from keybundle.core.fields.values import MOST_OFFERED, FieldValue, Origin
-from keybundle.core.proposing.candidates import AROUND, is_plain
+from keybundle.core.proposing.candidates import AROUND, LEADERS, is_plain
 from keybundle.core.proposing.evidence import RuleFor, is_by_hand, weigh
 from keybundle.core.registers.book import Book
 from keybundle.core.setup.model import DocumentType
@@ -25,7 +25,7 @@ LEAST_HEARD, LEAST_WORDS, CLEAR_WORDS, SURE_WORDS, CLEAR_FIGURES = 0.5, 0.7, 0.8
 ALIKE, MOST_LETTERS = 0.75, 4
 # What is left of the doubt where both agree, differ in accents alone, or nearly; what a disputed value is trusted at most.
 DOUBT_AGREED, DOUBT_ACCENTS, DOUBT_NEAR = 0.35, 0.45, 0.7
-_ODD = re.compile(r"[£$€¥°~^*|<>{}=]")
+_ODD = re.compile(r"[£$€¥°~^*|<>{}=\u2013\u2014]|(?<=[^\W\d_])\.(?=\d)")
 DISPUTED, ONLY_SECOND = 0.6, 0.75
 BY_FIGURES = frozenset((Kind.DATE, Kind.MONEY, Kind.DECIMAL, Kind.WHOLE, Kind.CHOICE))
 
@@ -90,7 +90,7 @@ def hear(value: FieldValue, rule: Rule, heard: Heard, reader: str) -> FieldValue
     What it confirms is trusted more; where it alone reads a value of the kind, that one is taken, and told; where the two
     differ, the kind's check decides, and without one the value is unsure and both are offered.
     """
-    text = " ".join(heard.text.strip(AROUND).lstrip(".").split())
+    text = " ".join(LEADERS.sub(" ", heard.text).strip(AROUND).lstrip(".").split())
     text = text if value.text.endswith(".") else text.rstrip(".")
     if heard.confidence < LEAST_HEARD or not text:  # seldom so where the first reader was right
         return replace(value, confidence=min(value.confidence, DISPUTED)) if is_plain(rule) else value
@@ -120,7 +120,9 @@ def _hear_plain(value: FieldValue, text: str, heard: Heard, reader: str) -> Fiel
     for it. Names that it knows the accents of are nearly always right, codes are for a person to see.
     """
     if _letters(text) == _letters(value.text):
-        plain = value.text if not _ODD.search(value.text) else text if " " not in value.text else _ODD.sub("", value.text)
+        plain = (
+            value.text if not _ODD.search(value.text) else text if " " not in value.text else _ODD.sub("", value.text)
+        )
         return _trust(replace(value, items=(plain.strip(),)), DOUBT_AGREED)
     if _bare(text) == _bare(value.text) and heard.confidence >= LEAST_WORDS:
         return replace(_trust(value, DOUBT_ACCENTS), items=(text,))

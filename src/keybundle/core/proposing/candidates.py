@@ -21,6 +21,7 @@ Heads = frozenset[Word]
 LABEL_BAR = 84.0
 MOST_TOKENS = 6
 MOST_LABEL_WORDS, MOST_AFTER_LABEL, FEW_AFTER_LABEL, SMALL_LETTERS = 5, 8, 3, 0.8
+LONGEST_SHORT = 4  # of an abbreviation with its full stop
 PROSE_WORDS, SMALL_SHARE, ENDED_SHARE, PROSE_WEIGHT, SHORT_ANSWER = 7, 0.45, 0.3, 0.8, 3
 FIGURES = (Kind.MONEY, Kind.DECIMAL, Kind.WHOLE)
 SENTENCE_WORDS = frozenset(
@@ -28,7 +29,7 @@ SENTENCE_WORDS = frozenset(
      "for", "as", "at", "in", "until")
 )  # fmt: skip
 AROUND = " :;,\u2013\u2014\u2022_="
-_LEADERS = re.compile(r"\.{2,}|\u2026")
+LEADERS = re.compile(r"\.{2,}|\u2026")
 _RATE = re.compile(r"\(?(\d{1,2}([.,]\d{1,2})?\s?)?%\)?:?")
 UNPARSED, CHECKED = 0.25, 0.97
 PLACE_LINES, AWAY, MOVED = 3.0, 0.85, 0.7
@@ -91,7 +92,8 @@ def _stands_out(segment: Segment, length: int) -> float:
         return float(_is_no_answer(segment.text) or not segment.text.islower())
     if segment.words[0].text[0].isupper():
         return float(len(segment.words) <= length + MOST_AFTER_LABEL)
-    return SMALL_LETTERS if len(segment.words) <= length + FEW_AFTER_LABEL else 0.0
+    goes_on = segment.words[length].text.islower()  # as a sentence does
+    return SMALL_LETTERS if len(segment.words) <= length + FEW_AFTER_LABEL and not goes_on else 0.0
 
 
 LabelMap = dict[str, list[LabelPlace]]
@@ -183,7 +185,9 @@ def _goes_on_below(rows: Rows, segment: Segment, rule: Rule) -> bool:
 def parse_words(words: tuple[Word, ...], rule: Rule) -> tuple[str, str, tuple[Word, ...]] | None:
     """Return (as read, normalised, words) for the longest run from the first word on that is a value of the rule."""
     if is_plain(rule):
-        said = _LEADERS.sub(" ", " ".join(w.text for w in words)).strip(AROUND)
+        while len(words) > 1 and words[-1].text in SENTENCE_WORDS:
+            words = words[:-1]
+        said = LEADERS.sub(" ", " ".join(w.text for w in words)).strip(AROUND)
         return (said, said, words) if said else None
     for count in range(min(len(words), MOST_TOKENS), 0, -1):
         said = " ".join(w.text for w in words[:count]).strip(" :;,=|").removesuffix(".")
@@ -214,9 +218,13 @@ def is_mended(as_read: str, value: str, rule: Rule) -> bool:
 
 def _without_sentence(words: tuple[Word, ...]) -> tuple[Word, ...]:
     """Return the words up to where a sentence goes on: a name or a code in prose ends before its small words."""
+    while len(words) > 1 and words[0].text in SENTENCE_WORDS:
+        words = words[1:]
     if not words or not (words[0].text[0].isupper() or words[0].text[0].isdigit()):
         return words
     for at, word in enumerate(words[1:], 1):
+        if words[at - 1].text.endswith(".") and len(words[at - 1].text) > LONGEST_SHORT and word.text[:1].isupper():
+            return words[:at]
         goes_on = word.text in SENTENCE_WORDS and (at + 1 == len(words) or words[at + 1].text[:1].islower())
         if goes_on or (words[at - 1].text.endswith((",", ";", ".")) and word.text.islower()):
             return words[:at]
@@ -247,7 +255,14 @@ def _area(zone: Shares, size: tuple[int, int], left: float, up: float, right: fl
 
 
 def candidates_in_zone(
-    rows: Rows, rule: Rule, zone: Shares, size: tuple[int, int], score: float, *, tall: float = 0.6, heads: Heads = frozenset()
+    rows: Rows,
+    rule: Rule,
+    zone: Shares,
+    size: tuple[int, int],
+    score: float,
+    *,
+    tall: float = 0.6,
+    heads: Heads = frozenset(),
 ) -> list[Candidate]:
     """Return what stands in a zone (shares of a page of that size), widened by ``tall`` of a line; whole rows of it.
 

@@ -117,7 +117,9 @@ def _lesson(field: str, page: int, box: Box, value: FieldValue, rows: Rows, text
     left, top, right, bottom = box
     zone = (round(left / width, 4), round(top / height, 4), round(right / width, 4), round(bottom / height, 4))
     said = value.as_read or " ".join(w.text for s in rows.segments for w in s.words if _lies_in(w.box, box))
-    return Lesson(field, page, find_label(box, rows), zone, _date_order(said.strip(" .,;:"), value.items[0]), value.items[0])
+    return Lesson(
+        field, page, find_label(box, rows), zone, _date_order(said.strip(" .,;:"), value.items[0]), value.items[0]
+    )
 
 
 def _lies_in(word: Box, box: Box) -> bool:

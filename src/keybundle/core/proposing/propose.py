@@ -38,6 +38,7 @@ NEAR_BAR, CLEAR_ENTRY = 0.82, 0.93
 # A field without a zone that no filed document of the layout has taught is trusted less; what agrees makes up for it.
 NEW_LAYOUT = 0.9
 LAST_PAGE, UNTOLD_ORDER, MENDED = 0.95, 0.8, 0.8
+FIRST_YEAR, LAST_YEAR, FAR_YEAR = 1900, 2099, 0.3
 FILE_SCORE, ZONE_SCORE, AGREED_SCORE = 0.7, 0.9, 0.97
 Values = dict[str, FieldValue]
 
@@ -92,6 +93,7 @@ def propose_values(
             value = found[0]
             rivals.setdefault(spec.name, []).extend(found)
             trusted = value if taught or spec.zone else replace(value, confidence=value.confidence * NEW_LAYOUT)
+            trusted = _doubt_year(trusted, rule)
             trusted = _note_mended(_note_order(trusted, rule, told_order, rows), rule)
             if before is None or trusted.confidence >= LAST_PAGE * before.confidence:
                 values[spec.name] = trusted
@@ -133,6 +135,14 @@ def _note_mended(value: FieldValue, rule: Rule) -> FieldValue:
         return value
     said = f"Mended: it was read as “{value.as_read}”, which its check refuses."
     return replace(value, note=said, confidence=value.confidence * MENDED)
+
+
+def _doubt_year(value: FieldValue, rule: Rule) -> FieldValue:
+    """Trust a date less that lies a life away: a figure of its year was misread."""
+    is_near = (
+        rule.kind is not Kind.DATE or not value.text[:4].isdigit() or FIRST_YEAR <= int(value.text[:4]) <= LAST_YEAR
+    )
+    return value if is_near else replace(value, confidence=value.confidence * FAR_YEAR)
 
 
 def _note_order(value: FieldValue, rule: Rule, told: str, rows: Rows) -> FieldValue:
@@ -203,7 +213,9 @@ def _propose_field(
     if learned is not None and learned.zone is not None:
         candidates = weigh_places(candidates, rows, rule, learned.zone, learned.agree, size, find_heads(rows, labels))
     if learned is not None and (learned.value or learned.shape):
-        candidates = hold_against(candidates, rows, learned.value if is_plain(rule) or rule.check else "", learned.shape)
+        candidates = hold_against(
+            candidates, rows, learned.value if is_plain(rule) or rule.check else "", learned.shape
+        )
     book = books.get(spec.register_name)
     if book is not None and spec.kind is Kind.REGISTER:
         entry = _from_register(rows, page, spec, book, candidates)

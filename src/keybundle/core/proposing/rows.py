@@ -69,9 +69,7 @@ def _wide_gap(rows: list[list[Word]], height: float) -> float:
 
     The spaces of a face whose signs are all of one width are wider than the gaps between others' columns.
     """
-    gaps = sorted(
-        gap for r in rows for a, b in itertools.pairwise(r) if 0 < (gap := b.box[0] - a.box[2]) < 2 * height
-    )
+    gaps = sorted(gap for r in rows for a, b in itertools.pairwise(r) if 0 < (gap := b.box[0] - a.box[2]) < 2 * height)
     space = gaps[len(gaps) // 2] if gaps else 0.0
     return max(WIDE_GAP_HEIGHTS * height, min(WIDE_GAP_SPACES * space, WIDEST_GAP_HEIGHTS * height))
 

@@ -13,7 +13,7 @@ from keybundle.core.proposing.wording import TRADE_WEIGHT, make_plain, meanings_
 from keybundle.core.reading.text import Word
 from keybundle.core.setup.model import FieldSpec
 
-SENTENCE_SCORE, ONLY_ONE_SCORE = 0.75, 0.45
+SENTENCE_SCORE, ONLY_ONE_SCORE, NAME_SCORE, OTHER_PARTY = 0.75, 0.45, 0.45, 0.35
 # What sentences of agreements say before a value, by what the field means.
 SAYINGS = {
     "place": ("concerns", "relates to", "situated at", "located at", "premises at"),
@@ -46,7 +46,8 @@ def propose_in_sentences(rows: Rows, spec: FieldSpec, rule: Rule) -> Iterator[Ca
         weight = max((_ends_with(before, phrase) * w for phrase, w in phrases.items()), default=0.0)
         parsed = _parse(tuple(said[at : at + MOST_TOKENS]), rule) if weight else None
         if parsed is not None:
-            yield _candidate(*parsed, SENTENCE_SCORE * weight)
+            is_name = is_plain(rule) and not any(c.isdigit() for c in parsed[1])
+            yield _candidate(*parsed, (NAME_SCORE if is_name and weight < 1 else SENTENCE_SCORE) * weight)
     if is_plain(rule) and meant & PARTIES:
         yield from (_candidate(*name, score) for name, score in _parties(said))
     if rule.kind is Kind.MONEY:
@@ -69,8 +70,8 @@ def _parties(said: list[Word]) -> Iterator[tuple[tuple[str, str, tuple[Word, ...
             continue
         joint = next((i for i in range(at + 2, min(at + FARTHEST_AND, len(said) - 1)) if said[i].text == "and"), None)
         if joint is not None and said[at + 1].text[:1].isupper() and _begins_name(said, joint + 1):
-            yield _name(said[joint + 1 : joint + 1 + MOST_NAME]), SENTENCE_SCORE
-            yield _name(said[at + 1 : joint]), ONLY_ONE_SCORE
+            yield _name(said[joint + 1 : joint + 1 + MOST_NAME]), NAME_SCORE
+            yield _name(said[at + 1 : joint]), OTHER_PARTY
 
 
 def _name(words: Sequence[Word]) -> tuple[str, str, tuple[Word, ...]]:
@@ -92,7 +93,11 @@ def _only_one(said: list[Word], rule: Rule) -> Iterator[Candidate]:
     found, at = [], 0
     while at < len(said):
         token = said[at].text
-        parsed = parse_words(tuple(said[at : at + MOST_TOKENS]), rule) if AMOUNT.search(token) or find_currency(token) else None
+        parsed = (
+            parse_words(tuple(said[at : at + MOST_TOKENS]), rule)
+            if AMOUNT.search(token) or find_currency(token)
+            else None
+        )
         if parsed is not None:
             found.append(parsed)
         at += len(parsed[2]) if parsed is not None else 1

@@ -134,7 +134,9 @@ def guess_type(memory: Memory, text: PageText, types: tuple[DocumentType, ...]) 
     alike = "it looks like filed ones"
     if said is not None and said.name == guess.type:
         confidence = max(said.confidence, round(min(0.99, 0.5 + guess.likeness / 2), 3))
-        return replace(said, confidence=confidence, because=f"{said.because}, {alike}", rival=said.rival or guess.rival_type)
+        return replace(
+            said, confidence=confidence, because=f"{said.because}, {alike}", rival=said.rival or guess.rival_type
+        )
     if said is not None and said.confidence >= CLEAR_WORDS:
         return replace(said, rival=guess.type)
     if guess.is_known:
