@@ -15,6 +15,7 @@ from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.proposing.again import FIGURES, WORDS, Heard, hear, list_asks
 from keybundle.core.setup.model import DocumentType, FieldSpec
 from keybundle.core.workflows import slip
+from keybundle.core.workflows.line import Line
 from tests.core.test_course import Course
 from tests.standin import answer, text_of
 
@@ -126,8 +127,26 @@ class LookingAgain(Course):
         self.assertEqual((heard.text, heard.alternatives), ("Åne Mørk", ("Ane Mork",)))
         asked = self.again
         self.line.revise(batch_id)
+        self.line.resume()
         self.settle_down()
         self.assertEqual((self.examiner(batch_id), self.again), (heard, asked), "nothing is read or weighed twice")
+
+    def test_stopped_with_the_reading_it_is_taken_up_with_it_and_after_a_restart(self) -> None:
+        self.pool.hold = {"read_lines_again"}
+        batch_id = self.scan(1)
+        self.line.stop_reading(batch_id)
+        self.settle_down()
+        self.assertTrue(all(h.future.cancelled() for h in self.pool.held))
+        self.assertEqual(self.examiner(batch_id).text, "Ane Mork")
+        self.line.read_on(batch_id)
+        self.settle_down()
+        self.line.close()
+        self.pool.let_all_go()
+        self.assertEqual(self.examiner(batch_id).text, "Ane Mork", "the work ended before the answer came")
+        self.line = Line(self.ws, self.pool)  # type: ignore[arg-type]
+        self.line.resume()
+        self.settle_down()
+        self.assertEqual(self.examiner(batch_id).text, "Åne Mørk")
 
     def test_a_value_typed_meanwhile_stays(self) -> None:
         self.pool.hold = {"read_lines_again"}

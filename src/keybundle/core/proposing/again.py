@@ -49,10 +49,10 @@ class Heard:
 
 
 def list_asks(values: Mapping[str, FieldValue], kind: DocumentType, make_rule: RuleFor) -> Iterator[Ask]:
-    """Yield the values whose place is worth a second reading: read on a page, by nobody's hand, and not clear already."""
+    """Yield the values whose place is worth a second reading: read once, on a page, by nobody's hand, and not clear."""
     for spec in kind.fields:
         value = values.get(spec.name)
-        if value is None or spec.several or is_by_hand(value) or value.origin is not Origin.PAGE:
+        if value is None or spec.several or value.read_twice or is_by_hand(value) or value.origin is not Origin.PAGE:
             continue
         if value.page and value.box and value.items and value.confidence < CLEAR:
             yield Ask(spec.name, value.page, value.box, _reader_for(value, make_rule(spec)))
@@ -77,7 +77,8 @@ def hear_all(
         spec, value = kind.field(name), values.get(name)
         if spec is None or value is None or is_by_hand(value) or (value.page, value.box) != (ask.page, ask.box):
             continue
-        told[name] = hear(value, make_rule(spec), said, ask.reader)
+        if not value.read_twice:
+            told[name] = replace(hear(value, make_rule(spec), said, ask.reader), read_twice=True)
     weighed = weigh(told, kind, books, bar, make_rule)
     return {
         name: v if is_by_hand(v) else replace(v, guess=v.text, guess_score=v.confidence) for name, v in weighed.items()

@@ -263,6 +263,7 @@ class Line(Clockwork):
         self._ensure_running(batch_id)
         self._end_or_settle(batch_id)
         self._look_over(batch_id)
+        self._read_all_again(batch_id)
 
     def _end_or_settle(self, batch_id: str) -> None:
         if self._ws.batches.work(batch_id, ()).is_capturing:
@@ -361,13 +362,14 @@ class Line(Clockwork):
     def _stop_reading(self, batch_id: str) -> None:
         self._stopped |= {batch_id}
         for flight, future in list(self._flying.items()):
-            if flight[:2] == ("read", batch_id) and future.cancel():
+            if flight[0] in ("read", "again") and flight[1] == batch_id and future.cancel():
                 self._flying.pop(flight, None)
         self._tell(batch_id)
 
     def _read_on(self, batch_id: str) -> None:
         self._stopped -= {batch_id}
         self._look_over(batch_id)
+        self._read_all_again(batch_id)
 
     # -- proposing ---------------------------------------------------------------------------------------------
 
@@ -419,6 +421,8 @@ class Line(Clockwork):
 
     def _read_again(self, batch_id: str, running: _Running, document_id: str) -> None:
         """Let second readers look at the places of the values that are not clear yet."""
+        if batch_id in self._stopped:
+            return
         batch = self._ws.batches.load_document(document_id)
         pages = {p.id: p for p in batch.pages_of(document_id)}
         for page_id, asks in list_unheard(self._ws, batch, batch.document(document_id), running.heard).items():
@@ -430,14 +434,22 @@ class Line(Clockwork):
                 then=lambda f, spots=spots: self._heard(batch_id, running, spots, f),  # type: ignore[misc]
             )  # fmt: skip
 
+    def _read_all_again(self, batch_id: str) -> None:
+        """Take up the second look at the documents of a batch where it was stopped, or where the work ended before it."""
+        running = self._ensure_running(batch_id)
+        for document in self._ws.batches.load(batch_id).documents.values():
+            if document.proposed and not document.is_shut:
+                self._read_again(batch_id, running, document.id)
+
     def _heard(self, batch_id: str, running: _Running, spots: Sequence[Spot], future: Future[Any]) -> None:
         """Weigh the values with what was heard. Where a reader cannot run, they stay as the first one left them."""
         try:
             outcome = outcome_of(future)
         except Passing as trouble:
             outcome = str(trouble)
-        if outcome is None or isinstance(outcome, str):
+        if isinstance(outcome, str):
             log.warning("values were read once only: %s", outcome)
+        if outcome is None or isinstance(outcome, str):
             return
         told = {s: Heard(*said) for s, said in zip(spots, outcome, strict=True) if s not in running.heard}
         running.heard |= told
