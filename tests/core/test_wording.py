@@ -155,7 +155,7 @@ class Types(unittest.TestCase):
     def test_a_title_that_means_the_same(self) -> None:
         said = page([(20, 80, "Thank you for your order")], large=[(20, 30, "Invoice")])
         found = propose_type(build_rows(said), (self.BILL.model_copy(update={"words": ("Bill",)}), self.NOTE))
-        self.assertEqual(found, TypeGuess("Supplier invoice", 0.832, "“invoice” heads it"))
+        self.assertEqual(found, TypeGuess("Supplier invoice", 0.832, "title “invoice”"))
 
     def test_labels_with_values_tell_a_type_and_are_never_enough_to_be_sure(self) -> None:
         said = page([(20, 60, "Ref."), (80, 60, "K-22"), (20, 70, "Date"), (80, 70, "5 Aug 2025"), (20, 80, "Gross weight"),
@@ -163,12 +163,12 @@ class Types(unittest.TestCase):
         found = propose_type(build_rows(said), self.ALL)
         assert found is not None
         self.assertEqual((found.name, found.confidence < 0.8), ("Consignment note", True))
-        self.assertEqual((found.because, found.rival), ("4 of 4 fields stand on it", ""))
+        self.assertEqual((found.because, found.rival), ("4 of 4 fields", ""))
 
     def test_who_greets_somebody_writes_a_letter(self) -> None:
         found = guess_type(Memory(), page(WithoutLabels.LETTER), self.ALL)
         assert found is not None
-        self.assertEqual((found.name, found.because), ("Letter", "it greets somebody"))
+        self.assertEqual((found.name, found.because), ("Letter", "its greeting"))
 
 
 class Mending(unittest.TestCase):

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from unittest import mock
 
 from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
 from PySide6.QtTest import QAbstractItemModelTester, QTest
 from PySide6.QtWidgets import QFileDialog
 
+from keybundle.core.batches.model import Batch, State
 from keybundle.desktop.models.slips import FIXED
 from keybundle.desktop.presenters.bench_state import SlipRow, SlipTable, TableCell, TableRow
 from keybundle.desktop.presenters.bench_wording import narrow_table
@@ -69,7 +71,7 @@ class Slips(DesktopTest):
         bench.presenter.go_to_document(document)
         shown = lambda: bench.presenter.state.slip  # noqa: E731
         self.until(lambda: shown() is not None and shown().document == document)
-        self.assertRegex(bench.slip.because.text(), "^Proposed: “.+” heads it")
+        self.assertRegex(bench.slip.because.text(), "^Proposed by title “.+”")
         bench.slip.type.textActivated.emit("Letter")
         self.until(lambda: shown() and shown().type == "Letter" and shown().type_rival == was, 15)
         self.assertEqual((bench.slip.because.isVisible(), bench.slip.rival.isVisible()), (False, True))
@@ -79,6 +81,33 @@ class Slips(DesktopTest):
             self.until(lambda name=name: shown() and shown().type == name and bool(shown().rows), 15, name)
             self.assertEqual(shown().document, document)
             self.until(lambda: "Subject" in bench.slip.fields or shown().type != "Letter", 15)
+
+    def test_an_unsure_type_keeps_a_document_from_the_cabinet_until_enter_confirms_it(self) -> None:
+        _, bench = self.begin()
+        batches, batch_id = self.desktop.workspace.batches, bench.presenter.batch_id
+        ready = next(
+            d
+            for d in batches.load(batch_id).in_order()
+            if d.state is State.READY and d.type_origin == "page" and not d.filed_id
+        )
+
+        def doubt(batch: Batch) -> Batch:
+            return replace(batch, documents={ready.id: replace(batch.document(ready.id), type_confidence=0.6)})
+
+        self.assertTrue(batches.propose(ready.id, ready.revision, doubt))
+        self.assertIs(batches.load(batch_id).document(ready.id).state, State.TO_CHECK)
+        bench.presenter.refresh()
+        bench.presenter.go_to_document(ready.id)
+        slip = bench.slip
+        self.until(lambda: slip.document == ready.id and slip.because.text().startswith("Unsure, by"), 15)
+        self.assertEqual((slip.file.isEnabled(), "type is still unsure" in slip.why.text()), (False, True))
+        bench.presenter.go_to_unsure()
+        self.until(slip.type.hasFocus, 10)
+        self.key(slip.type, Qt.Key.Key_Return)
+        self.until(slip.file.isEnabled, 15)
+        confirmed = batches.load(batch_id).document(ready.id)
+        self.assertEqual((confirmed.type, confirmed.type_origin, confirmed.state), (ready.type, "typed", State.READY))
+        self.assertEqual(confirmed.values, ready.values)
 
     def test_registers_folders_starters_and_numbers_by_keys(self) -> None:
         window, bench = self.begin()

@@ -186,6 +186,14 @@ def set_type(batch: Batch, document_id: str, type_name: str, fields: Collection[
     return with_changes(batch, documents={document_id: changed})
 
 
+def confirm_type(batch: Batch, document_id: str) -> Batch:
+    """Let a proposed type stand as if it was chosen by hand; its values stay."""
+    guard(batch, document_id)
+    document = batch.document(document_id)
+    changed = replace(document, type_confidence=1.0, type_origin="typed")
+    return with_changes(batch, documents={document_id: changed})
+
+
 def set_values(batch: Batch, document_id: str, values: dict[str, FieldValue | None]) -> Batch:
     """Give a document values; None takes one away (a value that a person empties stays, empty and confirmed)."""
     guard(batch, document_id)

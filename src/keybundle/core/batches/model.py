@@ -172,6 +172,9 @@ def stage_of(page: Page) -> Stage:
     return Stage.READ if page.is_read else Stage.PLACED
 
 
+SURE_TYPE = 0.8
+
+
 @dataclass(frozen=True)
 class Document:
     """A document of a batch; ``filed_id`` names it in the repository once filed.
@@ -197,6 +200,12 @@ class Document:
     trouble: str = ""
     type_because: str | None = None
     type_rival: str | None = None
+
+    @property
+    def has_sure_type(self) -> bool:
+        """Whether its type needs no look: nothing proposed it by little, or a person saw it when confirming a value."""
+        is_clear = self.type_origin != "page" or (self.type_confidence or 0.0) >= SURE_TYPE
+        return is_clear or any(v.confirmed_by for v in self.values.values())
 
     @property
     def is_shut(self) -> bool:

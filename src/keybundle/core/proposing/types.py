@@ -60,9 +60,10 @@ class _Evidence:
     @property
     def because(self) -> str:
         """What speaks for the type, in words."""
-        parts = [f"“{self.words}” heads it"] if self.words else []
-        parts += [f"{self.shown} of {self.of} fields stand on it"] if self.labels else []
-        return ", ".join(parts) or "it greets somebody"
+        parts = [f"title “{self.words}”"] if self.words and self.title >= STANDS_ALONE else []
+        parts += [f"{self.shown} of {self.of} fields"] if self.labels else []
+        parts += [f"the words “{self.words}”"] if self.words and not parts else []
+        return ", ".join(parts) or "its greeting"
 
 
 def propose_type(rows: Rows, types: tuple[DocumentType, ...], *, is_letter: bool = False) -> TypeGuess | None:
@@ -131,7 +132,7 @@ def guess_type(memory: Memory, text: PageText, types: tuple[DocumentType, ...]) 
     names = {t.name for t in types}
     if guess is None or guess.type not in names:
         return said
-    alike = "it looks like filed ones"
+    alike = "filed ones like it"
     if said is not None and said.name == guess.type:
         confidence = max(said.confidence, round(min(0.99, 0.5 + guess.likeness / 2), 3))
         return replace(

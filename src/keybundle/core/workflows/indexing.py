@@ -24,7 +24,7 @@ from keybundle.core.workflows.type_rules import told_type
 from keybundle.core.workflows.workspace import Workspace
 
 BARCODE_CONFIDENCE = 0.98
-BY_ROUTINE, BY_RULE = "its routine says so", "a rule of the type says so"
+BY_ROUTINE, BY_RULE = "its routine", "a rule"
 
 
 def index_document(workspace: Workspace, batch: Batch, document: Document) -> Document:

@@ -28,7 +28,7 @@ def judge_state(document: Document, pages: list[Page], kind: DocumentType | None
     if compute_destination(kind, setup, document.values).missing:
         return State.TO_CHECK
     known = [v for name, v in document.values.items() if kind.field(name)]
-    return State.READY if all(v.sure for v in known) else State.TO_CHECK
+    return State.READY if document.has_sure_type and all(v.sure for v in known) else State.TO_CHECK
 
 
 def settle(batch: Batch, setup: Setup, books: Callable[[], Mapping[str, Book]], bar: float, rule: RuleFor) -> Batch:

@@ -129,6 +129,17 @@ def choose_type(workspace: Workspace, line: Line, batch_id: str, document_id: st
     )  # fmt: skip
 
 
+def confirm_type(workspace: Workspace, line: Line, batch_id: str, document_id: str, who: str) -> Changes:
+    """Confirm the type that was proposed for a document."""
+
+    def command(batch: Batch) -> Batch:
+        if not batch.document(document_id).type:
+            raise InputProblem("There is no type to confirm; choose one.")
+        return commands.confirm_type(batch, document_id)
+
+    return run_command(workspace, line, batch_id, who, "confirm the type", command)
+
+
 def set_aside(workspace: Workspace, line: Line, batch_id: str, document_id: str, reason: str, who: str) -> Changes:
     """Set a document aside with a reason."""
     return run_command(

@@ -26,4 +26,10 @@ def why_not(workspace: Workspace, document: Document, pages: Sequence[Page] = ()
     if missing:
         return f"{', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing."
     unsure = [name for name, v in document.values.items() if not v.sure and kind.field(name)]
-    return f"{', '.join(unsure)} {'is' if len(unsure) == 1 else 'are'} still unsure." if unsure else ""
+    if unsure:
+        return f"{', '.join(unsure)} {'is' if len(unsure) == 1 else 'are'} still unsure."
+    return (
+        ""
+        if document.has_sure_type
+        else "Its type is still unsure; press Enter at it to confirm it, or choose another."
+    )

@@ -105,8 +105,17 @@ class BenchPresenter(Desk):
     def choose_type(self, document: str, type_name: str) -> None:
         """Give a document a type."""
         s = self._s
-        if self.state.slip is not None and (document != self.state.document or type_name != self.state.slip.type):
+        shown = self.state.slip
+        if shown is not None and document == shown.document and type_name == shown.type:
+            self.confirm_type(document)
+        elif shown is not None:
             self.change(lambda: slip.choose_type(s.workspace, s.line, self.batch_id, document, type_name, s.who))
+
+    def confirm_type(self, document: str) -> None:
+        """Confirm the type that was proposed for a document and is unsure."""
+        s, shown = self._s, self.state.slip
+        if shown is not None and shown.document == document and shown.type_unsure:
+            self.change(lambda: slip.confirm_type(s.workspace, s.line, self.batch_id, document, s.who))
 
     def take_other_type(self) -> None:
         """Give the document the type that would be next; the one that it had can be taken back by the same key."""

@@ -83,6 +83,7 @@ class SlipState:
     is_locked: bool = False
     type_because: str = ""
     type_rival: str = ""
+    type_unsure: bool = False
 
 
 @dataclass(frozen=True)

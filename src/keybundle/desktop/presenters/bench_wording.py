@@ -115,7 +115,7 @@ def make_slip(data: BenchData, document: Document, setup: Setup, calibration: Ca
         tuple(zip(facts.levels, facts.path, strict=True)), facts.why_not, document.state is State.READY and not document.claim,
         document.filed_id is not None, document.parked or "", data.received, ", ".join(document.tags), facts.same,
         document.filed_id is not None or document.claim is not None, document.type_because or "",
-        _rival(document, setup),
+        _rival(document, setup), bool(document.type) and not document.has_sure_type,
     )  # fmt: skip
 
 

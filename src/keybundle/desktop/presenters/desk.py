@@ -398,7 +398,8 @@ class Desk(QObject):
         if unsure:
             self.focus_requested.emit(unsure[0])
             return
-        if self.state.slip is not None and self.state.slip.can_file and after is not None:
+        slip = self.state.slip
+        if slip is not None and (slip.type_unsure or (slip.can_file and after is not None)):
             self.focus_requested.emit("")
             return
         order = list(self.state.documents)
@@ -407,7 +408,8 @@ class Desk(QObject):
             if document.state == State.TO_CHECK.value:
                 self.go_to_document(document.id)
                 rows = self.state.slip.rows if self.state.slip else ()
-                first = next((r.name for r in rows if r.unsure), rows[0].name if rows else "")
+                of_type = "" if self.state.slip and self.state.slip.type_unsure else rows[0].name if rows else ""
+                first = next((r.name for r in rows if r.unsure), of_type)
                 self.focus_requested.emit(first)
                 return
         self.focus_requested.emit("")

@@ -159,6 +159,7 @@ class BenchView(QWidget):
         self.slip.field_asked.connect(p.complete)
         self.slip.field_confirmed.connect(p.confirm)
         self.slip.type_chosen.connect(p.choose_type)
+        self.slip.type_confirmed.connect(p.confirm_type)
         self.slip.other_type_asked.connect(p.take_other_type)
         self.slip.file_asked.connect(p.filing.file_current)
         self.slip.filed_opened.connect(self.filed_opened)

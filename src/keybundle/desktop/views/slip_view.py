@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from html import escape
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QPixmap
+from PySide6.QtGui import QKeyEvent, QPixmap
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -24,7 +24,20 @@ from keybundle.desktop.views.calm import Button, Choice, Line
 from keybundle.desktop.views.slip_field import SlipField
 from keybundle.desktop.views.told import Elided, Told
 
+MODIFIED = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.ShiftModifier
 Snippet = Callable[[str, Box], QPixmap]
+
+
+class TypeChoice(Choice):
+    """The box of types: Enter confirms the one that stands there."""
+
+    confirmed = Signal()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not event.modifiers() & MODIFIED:
+            self.confirmed.emit()
+        else:
+            super().keyPressEvent(event)
 
 
 class SlipView(QWidget):
@@ -39,6 +52,7 @@ class SlipView(QWidget):
     field_asked = Signal(str, str, str)
     field_confirmed = Signal(str, str, str)
     type_chosen = Signal(str, str)
+    type_confirmed = Signal(str)
     other_type_asked = Signal()
     file_asked = Signal()
     aside_asked = Signal()
@@ -51,7 +65,8 @@ class SlipView(QWidget):
         self._snippet: Snippet = lambda page, box: QPixmap()
         self.fields: dict[str, SlipField] = {}
         self.setAccessibleName("Slip")
-        self.type = Choice()
+        self.type = TypeChoice()
+        self.type.confirmed.connect(lambda: self.type_confirmed.emit(self.document))
         self.type.setAccessibleName("Document type")
         self.type.textActivated.connect(lambda name: self.type_chosen.emit(self.document, name))
         self.sign = Told()
@@ -162,7 +177,9 @@ class SlipView(QWidget):
             self.type.addItems(list(state.types))
         self.type.setCurrentIndex(state.types.index(state.type) if state.type in state.types else -1)
         self.type.setPlaceholderText("Choose a type")
-        self.because.setText(f"Proposed: {state.type_because}" if state.type_because else "")
+        told = f"{'Unsure, by' if state.type_unsure else 'Proposed by'} {state.type_because}"
+        self.because.setText(told if state.type_because else "")
+        self.because.setStyleSheet(f"color: {c.BRASS};" if state.type_unsure else "")
         self.because.setVisible(bool(state.type_because))
         self.rival.setText(f"{state.type_rival} instead   Alt+T")
         self.rival.setVisible(bool(state.type_rival) and not state.is_locked)
@@ -265,7 +282,7 @@ class SlipView(QWidget):
             self._scroll.ensureWidgetVisible(field, 0, 40)
         elif self.file.isVisible() and self.file.isEnabled():
             self.file.setFocus(Qt.FocusReason.ShortcutFocusReason)
-        elif self._state is not None and not self._state.type:
+        elif self._state is not None and (self._state.type_unsure or not self._state.type):
             self.type.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
     def focused_field(self) -> str | None:
