@@ -148,7 +148,7 @@ class ZonesFirst(DataTest):
         self.addCleanup(line.close)
         import_files(ws, line, shared_pool(), find_routine(ws, "Files"), [picture], who)
         self.assertTrue(line.wait(60))
-        self.assertEqual(pool.asked, ["examine", "read_zones", "read"])
+        self.assertEqual(pool.asked, ["examine", "read_zones", "read", "read_lines_again"])
         early, is_read = seen[0]
         self.assertFalse(is_read, "the page itself still waits for its reading")
         self.assertEqual(early.text if early else "", value.text)
