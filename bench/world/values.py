@@ -14,6 +14,7 @@ from bench.world.reading import MODES
 from bench.world.readings import read_again, read_jobs
 from bench.world.seeds import take_fresh_seed
 from bench.world.setup import REGISTER, is_right, kind_of, make_book, make_rule, make_types
+from keybundle.core.batches.model import SURE_TYPE
 from keybundle.core.fields.kinds import Rule, normalise
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.proposing.again import Ask, Heard, hear_all, list_asks
@@ -29,7 +30,7 @@ from keybundle.core.registers.book import Book
 from keybundle.core.setup.model import DocumentType, FieldSpec
 
 ORGANISATIONS, FORMS, ASKED = 12, 25, 2
-SURE_TYPE, BAR = 0.8, 0.8
+BAR = 0.8
 CURVE = (0, 1, 2, 3)
 
 

@@ -95,6 +95,10 @@ class Hearing(unittest.TestCase):
         }  # fmt: skip
         found = [(a.field, a.reader) for a in list_asks(values, kind, FieldSpec.rule)]
         self.assertEqual(found, [("a", FIGURES), ("b", WORDS)])
+        others = {"a": value("Мария Лугова"), "b": value("Νίκη 12"), "c": value("Ødegård, Åsa")}
+        self.assertEqual(
+            [a.field for a in list_asks(others, kind, FieldSpec.rule)], ["c"], "no lookalikes of other scripts"
+        )
 
 
 class LookingAgain(Course):

@@ -20,6 +20,7 @@ from keybundle.core.registers.book import Book
 from keybundle.core.setup.model import DocumentType
 
 FIGURES, WORDS = "figures", "words"
+LATIN = ("LATIN", "FEMININE ORDINAL", "MASCULINE ORDINAL", "MICRO SIGN")
 CLEAR = 0.97  # what is as sure as that is not read again
 LEAST_HEARD, LEAST_WORDS, CLEAR_WORDS, SURE_WORDS, CLEAR_FIGURES = 0.5, 0.7, 0.8, 0.9, 0.95
 ALIKE, MOST_LETTERS = 0.75, 4
@@ -49,13 +50,20 @@ class Heard:
 
 
 def list_asks(values: Mapping[str, FieldValue], kind: DocumentType, make_rule: RuleFor) -> Iterator[Ask]:
-    """Yield the values whose place is worth a second reading: read once, on a page, by nobody's hand, and not clear."""
+    """Yield the values whose place is worth a second reading: read once, on a page, by nobody's hand, and not clear.
+
+    Second readers know the Latin script alone: of another one they would make lookalikes.
+    """
     for spec in kind.fields:
         value = values.get(spec.name)
         if value is None or spec.several or value.read_twice or is_by_hand(value) or value.origin is not Origin.PAGE:
             continue
-        if value.page and value.box and value.items and value.confidence < CLEAR:
+        if value.page and value.box and value.items and value.confidence < CLEAR and _is_latin(value.as_read):
             yield Ask(spec.name, value.page, value.box, _reader_for(value, make_rule(spec)))
+
+
+def _is_latin(text: str) -> bool:
+    return all(not c.isalpha() or unicodedata.name(c, "").startswith(LATIN) for c in text)
 
 
 def _reader_for(value: FieldValue, rule: Rule) -> str:
@@ -121,10 +129,7 @@ def _hear_plain(value: FieldValue, text: str, heard: Heard, reader: str) -> Fiel
     for it. Names that it knows the accents of are nearly always right, codes are for a person to see.
     """
     if _letters(text) == _letters(value.text):
-        plain = (
-            value.text if not _ODD.search(value.text) else text if " " not in value.text else _ODD.sub("", value.text)
-        )
-        return _trust(replace(value, items=(plain.strip(),)), DOUBT_AGREED)
+        return _trust(replace(value, items=(_without_odd(value.text, text),)), DOUBT_AGREED)
     if _bare(text) == _bare(value.text) and heard.confidence >= LEAST_WORDS:
         return replace(_trust(value, DOUBT_ACCENTS), items=(text,))
     if heard.confidence < (CLEAR_WORDS if reader == WORDS else CLEAR_FIGURES):
@@ -132,6 +137,13 @@ def _hear_plain(value: FieldValue, text: str, heard: Heard, reader: str) -> Fiel
     is_near = reader == WORDS and heard.confidence >= SURE_WORDS and fuzz.ratio(text, value.text) >= 100 * ALIKE
     second = replace(value, items=(text,), alternatives=_offer(value, value.text), legible=heard.confidence)
     return _trust(second, DOUBT_NEAR) if is_near else replace(second, confidence=min(DISPUTED, value.standing))
+
+
+def _without_odd(first: str, second: str) -> str:
+    """Return a reading without signs that no code has; what has no spaces is taken as the second reader has it."""
+    if not _ODD.search(first):
+        return first
+    return _ODD.sub("", first).strip() if " " in first else second
 
 
 def _value_of(text: str, rule: Rule) -> str | None:

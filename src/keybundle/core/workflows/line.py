@@ -32,8 +32,7 @@ from keybundle.core.workflows.page_facts import measured
 from keybundle.core.workflows.page_jobs import WORK, page_job, wanted_marks
 from keybundle.core.workflows.placing import decide_by, keep_as_it_is
 from keybundle.core.workflows.readings import keep_reading, lay_typed_anew
-from keybundle.core.workflows.second_look import Place as Spot
-from keybundle.core.workflows.second_look import hear_again, list_unheard, place_of, upright_boxes
+from keybundle.core.workflows.second_look import Spot, hear_again, list_unheard, spot_of, upright_boxes
 from keybundle.core.workflows.workspace import Workspace
 
 log = logging.getLogger(__name__)
@@ -427,7 +426,7 @@ class Line(Clockwork):
         pages = {p.id: p for p in batch.pages_of(document_id)}
         for page_id, asks in list_unheard(self._ws, batch, batch.document(document_id), running.heard).items():
             page = pages[page_id]
-            spots = [place_of(a, page) for a in asks]
+            spots = [spot_of(a, page) for a in asks]
             self._submit(
                 ("again", batch_id, *spots), batch_id, "read_lines_again", page_job(self._ws.place.files, page, running.routine),
                 upright_boxes(page, asks), [a.reader for a in asks], priority=AGAIN, key=page_id,

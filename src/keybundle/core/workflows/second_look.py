@@ -12,11 +12,11 @@ from keybundle.core.proposing.again import Ask, Heard, hear_all, list_asks
 from keybundle.core.workflows.workspace import Workspace
 
 AS_WRITTEN = 1.0  # the quality of a page whose text came with its file: there is nothing to read again
-Place = tuple[str, int, Box, str]
-Known = Mapping[Place, Heard]
+Spot = tuple[str, int, Box, str]
+Known = Mapping[Spot, Heard]
 
 
-def place_of(ask: Ask, page: Page) -> Place:
+def spot_of(ask: Ask, page: Page) -> Spot:
     """Return what a second reading depends on: the page as it is turned, the box and the reader."""
     return ask.page, page.frame.rotation, ask.box, ask.reader
 
@@ -25,7 +25,7 @@ def list_unheard(workspace: Workspace, batch: Batch, document: Document, known: 
     """Return what is worth a second reading and was not read again yet, by page."""
     found: defaultdict[str, list[Ask]] = defaultdict(list)
     for ask, page in _asks(workspace, batch, document):
-        if place_of(ask, page) not in known:
+        if spot_of(ask, page) not in known:
             found[ask.page].append(ask)
     return dict(found)
 
@@ -34,9 +34,9 @@ def hear_again(workspace: Workspace, batch: Batch, document: Document, known: Kn
     """Return the document with what second readers said of its values' places, as far as it is known."""
     kind = workspace.setup.document_type(document.type)
     heard = {
-        ask.field: (ask, known[place])
+        ask.field: (ask, known[spot])
         for ask, page in _asks(workspace, batch, document)
-        if (place := place_of(ask, page)) in known
+        if (spot := spot_of(ask, page)) in known
     }
     if kind is None or not heard:
         return document
