@@ -42,7 +42,8 @@ class FieldValue:
     ``given_by`` names the person who took it from elsewhere by a command (a starter, the document before): no proposal
     replaces it, it stays unsure until confirmed.
     ``guess`` is what the machine proposed, with its score, whatever a person made of it; ``legible`` how sure the reading
-    of its words was, which is part of the confidence; ``read_twice`` whether a second reader was heard about it.
+    of its words was, which is part of the confidence; ``read_twice`` whether a second reader was heard about it; ``score``
+    what the rules alone make of it, of which the confidence is made.
     """
 
     items: tuple[str, ...] = ()
@@ -62,6 +63,7 @@ class FieldValue:
     note: str = ""
     legible: float = 1.0
     read_twice: bool = False
+    score: float = 0.0
 
     @property
     def is_emptied(self) -> bool:
