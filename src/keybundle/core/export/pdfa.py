@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from importlib.resources import files
 from pathlib import Path
+from typing import BinaryIO
 from xml.sax.saxutils import escape
 
 import img2pdf
@@ -184,7 +185,7 @@ _XMP = """<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?>
 </rdf:RDF></x:xmpmeta><?xpacket end="w"?>"""
 
 
-def _add_metadata(pdf: Pdf, title: str, made_at: str) -> None:
+def add_metadata(pdf: Pdf, title: str, made_at: str) -> None:
     """Say the same in the XMP packet and in the document information, as ISO 19005-1 6.7.3 asks."""
     moment = datetime.fromisoformat(made_at).astimezone(UTC).replace(microsecond=0)
     said = _XMP.format(title=escape(title), tool=PRODUCER, at=moment.isoformat())
@@ -210,6 +211,15 @@ def build_pdf(pages: Sequence[SourcePage], title: str, made_at: str) -> bytes:
         raise EnvironmentProblem(
             f"An original of “{title}” could not be read; nothing was filed. Try again."
         ) from error
+    add_intent(pdf)
+    add_metadata(pdf, title, made_at)
+    out = io.BytesIO()
+    save_pdf(pdf, out)
+    return out.getvalue()
+
+
+def add_intent(pdf: Pdf) -> None:
+    """Say which colours are meant: sRGB, by its profile."""
     profile = pdf.make_stream(files("pikepdf").joinpath("pdfa", "data", "sRGB.icc").read_bytes())
     profile.N = 3
     profile.Alternate = Name.DeviceRGB
@@ -218,10 +228,11 @@ def build_pdf(pages: Sequence[SourcePage], title: str, made_at: str) -> bytes:
         Info=pikepdf.String("sRGB IEC61966-2.1"), DestOutputProfile=profile,
     )  # fmt: skip
     pdf.Root.OutputIntents = Array([pdf.make_indirect(intent)])
-    _add_metadata(pdf, title, made_at)
-    out = io.BytesIO()
+
+
+def save_pdf(pdf: Pdf, out: BinaryIO) -> None:
+    """Write a PDF as ISO 19005-1 asks: version 1.4, no object streams; the same pages give the same bytes."""
     pdf.save(
         out, min_version="1.4", force_version="1.4", object_stream_mode=pikepdf.ObjectStreamMode.disable,
         deterministic_id=True, fix_metadata_version=False,
     )  # fmt: skip
-    return out.getvalue()

@@ -258,6 +258,7 @@ audit = Table(
     Column("detail", Text, nullable=False),
     Column("hash", String, nullable=False),
 )
+Index("audit_by_subject", audit.c.subject, audit.c.seq)
 filing_record = Table(
     "filing_record",
     metadata,

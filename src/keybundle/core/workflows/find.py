@@ -25,6 +25,7 @@ from keybundle.core.workflows.workspace import Workspace
 
 MARK_START, MARK_END = index.MARK_START, index.MARK_END
 NUMBERS = (Kind.MONEY, Kind.DECIMAL, Kind.WHOLE)
+EVERY = 10_000_000
 PART_OF_DATE = re.compile(r"^\d{4}(-\d{2}(-\d{2})?)?$")
 
 
@@ -140,6 +141,13 @@ def find(workspace: Workspace, line: str, *, limit: int = 200) -> Found:
         _counts(h.cabinet for h in found), tuple(sorted(Counter(h.filed_at[:7] for h in found if h.filed_at).items())),
         _counts(tag for h in found for tag in h.tags), len(hits) >= limit,
     )  # fmt: skip
+
+
+def find_filed_ids(workspace: Workspace, line: str) -> list[str]:
+    """Return every filed document that answers a query line, however many, the best first."""
+    query = understand(workspace, line)
+    with workspace.place.database.read() as c:
+        return [h.ref for h in index.search(c, query, waiting=(), limit=EVERY) if h.is_filed]
 
 
 def _find_open(workspace: Workspace, c: Connection, query: Query) -> dict[str, str]:

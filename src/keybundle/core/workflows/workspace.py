@@ -223,6 +223,14 @@ def may_work(person: Person) -> None:
         )
 
 
+def may_send(person: Person) -> None:
+    """Raise InputProblem when a person may not let documents leave."""
+    if person.role == "reader":
+        raise InputProblem(
+            f"{person.name} may look at documents, not send them. Ask an administrator for another role."
+        )
+
+
 def may_do_work(workspace: Workspace, who: str) -> bool:
     """Whether a person may do more than look."""
     return workspace.person(who).role != "reader"

@@ -1,0 +1,65 @@
+"""``keybundle export``: write filed documents into a folder."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from keybundle.cli.common import opened, terminal_progress, working_pool
+from keybundle.core.export.forms import FORMS, PDFA
+from keybundle.core.export.naming import USUAL
+from keybundle.core.workflows.cabinets import load_rows
+from keybundle.core.workflows.find import find_filed_ids
+from keybundle.core.workflows.sending import Sent, Wish, send_to_folder
+from keybundle.core.workflows.workspace import Workspace
+
+
+def add_command(commands: Any) -> None:
+    """Declare the command."""
+    parser = commands.add_parser("export", help="write filed documents into a folder")
+    parser.add_argument("what", nargs="+", metavar="QUERY|ID", help="a query as for find, or ids of documents")
+    parser.add_argument("--to", type=Path, required=True, metavar="DIR")
+    parser.add_argument(
+        "--as", dest="form", default=PDFA, metavar="FORM", help=", ".join(f.key for f in FORMS) + f" (default {PDFA})"
+    )
+    parser.add_argument(
+        "--names", default=USUAL, metavar="PATTERN", help="such as '{Supplier} {filed}' (default {caption})"
+    )
+    parser.add_argument("--together", action="store_true", help="all documents in one file")
+    parser.add_argument("--folders", action="store_true", help="in folders as in their cabinets")
+    parser.add_argument("--person", metavar="PERSON", help="send as this person (else the first administrator)")
+    parser.set_defaults(run=run)
+
+
+def run(given: argparse.Namespace) -> int:
+    """Write the documents and say what came of it."""
+    with opened(given.data, changes=True) as workspace, working_pool() as pool:
+        who = workspace.person(given.person).name
+        ids = choose(workspace, given.what)
+        if not ids:
+            print("keybundle: No filed document answers that; nothing was written.", file=sys.stderr)
+            return 1
+        wish = Wish(given.form, given.together, given.names, given.folders)
+        sent = send_to_folder(workspace, pool, who, ids, wish, given.to, progress=terminal_progress())
+        return tell(sent)
+
+
+def choose(workspace: Workspace, what: Sequence[str]) -> list[str]:
+    """Return the documents that are meant: those of these ids, or those that answer the query."""
+    known = load_rows(workspace, list(what))
+    return list(what) if len(known) == len(set(what)) else find_filed_ids(workspace, " ".join(what))
+
+
+def tell(sent: Sent) -> int:
+    """Print what was written, and on stderr what was not; return the exit status."""
+    for caption, why in sent.refused:
+        print(f"keybundle: {caption}: {why}", file=sys.stderr)
+    pages = sum(d.pages for d in sent.documents)
+    print(f"{len(sent.documents)} documents ({pages} pages) in {len(sent.files)} files written.")
+    if sent.stopped:
+        print(f"keybundle: {sent.stopped}", file=sys.stderr)
+        return 3
+    return 1 if sent.refused else 0

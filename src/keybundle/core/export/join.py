@@ -1,0 +1,31 @@
+"""Several PDF/A-1b files of ours as one that is PDF/A-1b again."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import pikepdf
+from pikepdf import Pdf
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.export.pdfa import add_intent, add_metadata, save_pdf
+
+
+def join_pdfs(paths: Sequence[Path], title: str, made_at: str, target: Path) -> None:
+    """Write the pages of files in their order, a bookmark for each file's first page; raises InputProblem, OSError."""
+    with Pdf.new() as pdf:
+        starts = []
+        for path in paths:
+            try:
+                with Pdf.open(path) as single:
+                    starts.append((str(single.docinfo.get("/Title", "")), len(pdf.pages)))
+                    pdf.pages.extend(single.pages)
+            except pikepdf.PdfError as error:
+                raise InputProblem("A stored PDF is damaged and cannot be joined; have the store checked.") from error
+        with pdf.open_outline() as outline:
+            outline.root.extend(pikepdf.OutlineItem(name, at) for name, at in starts)
+        add_intent(pdf)
+        add_metadata(pdf, title, made_at)
+        with target.open("wb") as out:
+            save_pdf(pdf, out)

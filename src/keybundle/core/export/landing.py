@@ -1,0 +1,116 @@
+"""Files that arrive in a folder whole or not at all, and over no other.
+
+A file is written under a name of its own beside its place, and gets its name by a link, which no file system lets fall on
+another one. Where links are unknown (FAT) it is renamed after a look: then somebody who writes the same name in that very
+moment loses.
+"""
+
+from __future__ import annotations
+
+import errno
+import hashlib
+import os
+import secrets
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from keybundle.core.base.errors import EnvironmentProblem, InputProblem, explain_os_error
+from keybundle.core.base.files import PART
+from keybundle.core.export.naming import unlike
+
+BLOCK = 1 << 20
+NO_LINKS = (errno.EPERM, errno.ENOTSUP, errno.EOPNOTSUPP, errno.EMLINK)
+
+
+@dataclass
+class Landing:
+    """A folder that files are written to; ``taken`` are the names that are given away in each of its folders."""
+
+    root: Path
+    taken: dict[Path, set[str]] = field(default_factory=dict)
+
+    def folder(self, *parts: str) -> Path:
+        """Return a folder below the root, made where it is missing; raises EnvironmentProblem."""
+        folder = self.root.joinpath(*parts)
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except (FileExistsError, NotADirectoryError) as error:
+            raise EnvironmentProblem(f"“{folder}” is a file, not a folder. Choose another place.") from error
+        except OSError as error:
+            raise explain_os_error(error, f"“{folder}”") from error
+        return folder
+
+    def part(self, folder: Path) -> Path:
+        """Return a name to write a file under until it is whole."""
+        return folder / f"{PART}{secrets.token_hex(8)}"
+
+    def copy(self, source: Path, folder: Path) -> tuple[Path, str]:
+        """Copy a stored file and return its part and the SHA-256 of what was copied.
+
+        Raises InputProblem where the stored file cannot be read, EnvironmentProblem where the copy cannot be written.
+        """
+        part, digest = self.part(folder), hashlib.sha256()
+        try:
+            with part.open("wb") as out:
+                for block in _stored_blocks(source):
+                    digest.update(block)
+                    out.write(block)
+        except OSError as error:
+            part.unlink(missing_ok=True)
+            raise explain_os_error(error, f"a file in “{folder}”") from error
+        except InputProblem:
+            part.unlink(missing_ok=True)
+            raise
+        return part, digest.hexdigest()
+
+    def write(self, data: bytes, folder: Path) -> Path:
+        """Write bytes and return their part; raises EnvironmentProblem."""
+        part = self.part(folder)
+        try:
+            part.write_bytes(data)
+        except OSError as error:
+            part.unlink(missing_ok=True)
+            raise explain_os_error(error, f"a file in “{folder}”") from error
+        return part
+
+    def plan(self, folder: Path, wanted: str) -> Path:
+        """Return the place that a file will get: the wanted name, or that with a number where it is taken."""
+        taken = self.taken.setdefault(folder, set())
+        while (target := folder / unlike(wanted, taken)).exists():
+            pass
+        return target
+
+    def name(self, part: Path, target: Path) -> Path:
+        """Give a whole file its planned name; another one where somebody else took that since. Raises EnvironmentProblem."""
+        while True:
+            try:
+                _link(part, target)
+            except FileExistsError:
+                target = self.plan(part.parent, target.name)
+                continue
+            except OSError as error:
+                raise explain_os_error(error, f"“{target.name}”") from error
+            return target
+
+
+def _stored_blocks(source: Path) -> Iterator[bytes]:
+    try:
+        with source.open("rb") as file:
+            while block := file.read(BLOCK):
+                yield block
+    except OSError as error:
+        raise InputProblem("A stored file of it is missing or cannot be read. Have the store checked.") from error
+
+
+def _link(part: Path, target: Path) -> None:
+    try:
+        os.link(part, target)
+    except OSError as error:
+        if error.errno not in NO_LINKS:
+            raise
+        if target.exists():
+            raise FileExistsError(target) from error
+        os.replace(part, target)
+        return
+    part.unlink()
