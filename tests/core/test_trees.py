@@ -6,11 +6,11 @@ import unittest
 from dataclasses import replace
 
 import numpy as np
+from bench.world.train import Row as Judged
+from bench.world.train import as_arrays, bar_for, fit
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bench.world.train import as_arrays, bar_for, fit
-from bench.world.train import Row as Judged
 from keybundle.core.fields.kinds import Kind, Rule
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.proposing.trust import FEATURES, SURE, Trees, Verdict, describe, get_trees, judge
