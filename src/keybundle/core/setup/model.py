@@ -129,6 +129,22 @@ class StorageArea(Part):
     path: str
 
 
+class MailServer(Part):
+    """Where messages with documents are handed in (SMTP); without a host the user's own mail program sends them.
+
+    ``subject`` and ``text`` are patterns such as ``{caption}``, filled from the first document; ``largest_mb`` is the
+    size of a message that is still sent.
+    """
+
+    host: str = ""
+    port: int = 25
+    security: Literal["none", "starttls", "tls"] = "none"
+    sender: str = ""
+    subject: str = "{caption}"
+    text: str = ""
+    largest_mb: int = 20
+
+
 class Setup(Part):
     """The whole set-up of a repository."""
 
@@ -142,6 +158,7 @@ class Setup(Part):
     registers: tuple[Register, ...] = ()
     routines: tuple[Routine, ...] = ()
     people: tuple[Person, ...] = ()
+    mail: MailServer = MailServer()
     patch_codes: dict[str, str] = PATCH_PATTERNS
 
     @model_validator(mode="after")

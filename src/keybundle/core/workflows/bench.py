@@ -209,7 +209,8 @@ def preview(
     return path
 
 
-def filed_preview(workspace: Workspace, pool: Pool, document_id: str, position: int, page: FiledPage) -> Path:
-    """Return the screen picture of a filed page."""
-    key = f"{document_id}-{position}"
-    return preview(workspace, pool, key, page.picture, page.frame)
+def filed_preview(
+    workspace: Workspace, pool: Pool, document_id: str, position: int, page: FiledPage, kind: str = "screen"
+) -> Path:
+    """Return a picture of a filed page: ``thumbnail``, ``screen`` or ``full``."""
+    return preview(workspace, pool, f"{document_id}-{position}", page.picture, page.frame, kind)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from keybundle.core.base.boxes import Box
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import ColumnEntry, FiledDocument
 from keybundle.core.search.query import Query
@@ -74,6 +75,13 @@ def load_document(workspace: Workspace, document_id: str) -> FiledDocument:
 def marked_words(document: FiledDocument, position: int, query: Query) -> list[tuple[int, int, int, int]]:
     """Return the boxes, in px of the upright page, of the words on one page that answer a query."""
     return words_on(PageText.from_bytes(document.pages[position].text), query)
+
+
+def list_marks(document: FiledDocument, query: Query) -> tuple[tuple[int, Box], ...]:
+    """Return (page from 0, box in px of the upright page) of every word of a document that answers a query."""
+    if not (query.words or query.phrases):
+        return ()
+    return tuple((i, box) for i in range(len(document.pages)) for box in marked_words(document, i, query))
 
 
 def document_fields(workspace: Workspace, cabinet: str) -> list[str]:

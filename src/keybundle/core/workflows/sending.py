@@ -12,7 +12,7 @@ from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from keybundle.core.base.errors import A_BUG, AppError, EnvironmentProblem, InputProblem
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
@@ -33,7 +33,7 @@ from keybundle.core.workflows.defaults import local_day
 from keybundle.core.workflows.page_jobs import PageJob, picture_job
 from keybundle.core.workflows.workspace import Workspace, may_send
 
-CHUNK = 24
+CHUNK, MOST_BOUND = 24, 500
 SEND_WORK = "keybundle.core.workflows.send_work"
 SEND_PRIORITY = 2
 STOPPED = "Stopped; what is there already is whole."
@@ -144,6 +144,35 @@ def last_wish(workspace: Workspace, document_id: str) -> tuple[Wish, dict[str, A
         return None
     told = json.loads(found)
     return Wish(told["form"], told["together"], told["names"], told["folders"]), told
+
+
+@dataclass(frozen=True)
+class Described:
+    """What would go out: documents and pages, and the name of the first file."""
+
+    documents: int
+    pages: int
+    example: str
+    first: str
+
+
+def describe(workspace: Workspace, ids: Sequence[str], wish: Wish) -> Described:
+    """Return what a sending would be; raises InputProblem where the wish is none, or no document is there."""
+    check_wish(workspace, wish)
+    v = t.version_page.c
+    with workspace.place.database.read() as c:
+        pages = sum(
+            c.execute(select(func.count()).where(v.document_id.in_(ids[i : i + MOST_BOUND]))).scalar_one()
+            for i in range(0, len(ids), MOST_BOUND)
+        )
+    first, form = workspace.repository.load(ids[0]), wish.told
+    stem = fill_name(wish.names, texts_of(workspace, first, 1))
+    if wish.together and len(ids) > 1:
+        stem = f"{len(ids)} documents {local_day(workspace, workspace.clock.stamp())}"
+    suffix = form.suffix
+    if form.key == forms.RECEIVED and (files := received_files(first)):
+        suffix = suffix_of(files[0][1], _head(workspace, files[0][0]))
+    return Described(len(ids), pages, safe_name(stem, suffix), first.id)
 
 
 def make_files(

@@ -8,12 +8,14 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QWidget
 
-from keybundle.desktop.actions.registry import COMMANDS, Handlers
+from keybundle.desktop.actions.registry import COMMANDS, Handlers, find_command
 
 # A key that is held goes on only where that moves or zooms.
 REPEATS = frozenset({
     "strip.next", "strip.previous", "strip.next document", "strip.previous document", "strip.reach next",
     "strip.reach previous", "bench.next document", "bench.previous document", "bench.zoom in", "bench.zoom out",
+    "viewer.next", "viewer.previous", "viewer.down", "viewer.up", "viewer.zoom in", "viewer.zoom out", "cabinets.next page",
+    "cabinets.previous page", "find.next page", "find.previous page",
 })  # fmt: skip
 
 
@@ -22,13 +24,17 @@ def bind_place(home: QWidget, place: str, handlers: Handlers, *, but: Collection
 
     ``but`` names commands whose key the widgets there handle themselves.
     """
-    for command in COMMANDS:
-        if command.place == place and command.id not in but:
-            for told in keys_of(command.shortcut):
-                key = QShortcut(QKeySequence(told), home)
-                key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-                key.setAutoRepeat(command.id in REPEATS)
-                key.activated.connect(lambda i=command.id: handlers.trigger(i))
+    bind_commands(home, [c.id for c in COMMANDS if c.place == place and c.id not in but], handlers)
+
+
+def bind_commands(home: QWidget, command_ids: Collection[str], handlers: Handlers) -> None:
+    """Let the keys of some commands run their handlers while the focus is in ``home``."""
+    for command_id in command_ids:
+        for told in keys_of(find_command(command_id).shortcut):
+            key = QShortcut(QKeySequence(told), home)
+            key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            key.setAutoRepeat(command_id in REPEATS)
+            key.activated.connect(lambda i=command_id: handlers.trigger(i))
 
 
 def keys_of(shortcut: str) -> list[str]:

@@ -7,14 +7,12 @@ from dataclasses import dataclass, replace
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
-from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledDocument
-from keybundle.core.search.query import Query
-from keybundle.core.workflows import bench, cabinets, tags
+from keybundle.core.workflows import cabinets, tags
 from keybundle.core.workflows.cabinets import CabinetRow, Column
-from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
+from keybundle.desktop.presenters.viewer import ViewerPresenter
 
 TAGS_LANE = "tags"
 
@@ -45,57 +43,6 @@ class CabinetsState:
     tags: tuple[str, ...] = ()
 
 
-class DocumentPages(QObject):
-    """The pages of one filed document, one at a time, with the words of a query marked."""
-
-    page_changed = Signal(object)
-
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
-        super().__init__(parent)
-        self._s = session
-        self.document: FiledDocument | None = None
-        self.position = 0
-        self._query = Query()
-
-    def show_document(self, document_id: str, query: Query | None = None) -> None:
-        """Load a document and show its first page, or the first one that answers the query."""
-        ws, asked = self._s.workspace, query or Query()
-
-        def load() -> tuple[FiledDocument, int]:
-            document = cabinets.load_document(ws, document_id)
-            marked = (i for i in range(len(document.pages)) if cabinets.marked_words(document, i, asked))
-            return document, next(marked, 0)
-
-        def done(found: tuple[FiledDocument, int]) -> None:
-            self.document, self.position = found
-            self._query = asked
-            self._show()
-
-        self._s.runner.query(load, done, key="filed document", owner=self)
-
-    def step(self, offset: int) -> None:
-        """Turn to the next or previous page."""
-        if self.document is not None:
-            self.position = max(0, min(len(self.document.pages) - 1, self.position + offset))
-            self._show()
-
-    def _show(self) -> None:
-        document, position, query = self.document, self.position, self._query
-        if document is None or not document.pages:
-            return
-        ws, pool, page = self._s.workspace, self._s.pool, document.pages[position]
-
-        def load() -> PageShown:
-            path = bench.filed_preview(ws, pool, document.id, position, page)
-            width, height = page.frame.upright_size
-            marks = tuple(cabinets.marked_words(document, position, query))
-            told = f"Page {position + 1} of {len(document.pages)}"
-            words = PageText.from_bytes(page.text).words
-            return PageShown(page.page_id, str(path), width, height, words, None, marks, told)
-
-        self._s.runner.query(load, self.page_changed.emit, key="filed page", owner=self)
-
-
 class CabinetsPresenter(QObject):
     """State and verbs of the cabinets place."""
 
@@ -107,7 +54,8 @@ class CabinetsPresenter(QObject):
         super().__init__(parent)
         self._s = session
         self.state = CabinetsState()
-        self.pages = DocumentPages(session, self)
+        self.pages = ViewerPresenter(session, self)
+        self.pages.failed.connect(self.failed)
         self._chosen: dict[str, str] = {}
         self._typed: dict[str, str] = {}
         self._order: list[str] = []

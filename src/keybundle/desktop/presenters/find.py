@@ -9,11 +9,12 @@ from dataclasses import dataclass
 from PySide6.QtCore import QDate, QLocale, QObject, Qt, Signal
 
 from keybundle.core.base.changes import Changes
+from keybundle.core.search.query import Query
 from keybundle.core.workflows import find
 from keybundle.core.workflows.find import Found, FoundDocument
-from keybundle.desktop.presenters.cabinets import DocumentPages
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
+from keybundle.desktop.presenters.viewer import ViewerPresenter
 
 MOST_BARS = 12
 
@@ -59,13 +60,21 @@ class FindPresenter(QObject):
 
     changed = Signal(object)
     names_changed = Signal(object)
+    said = Signal(str)
+    failed = Signal(str)
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._s = session
         self.state = FindState()
-        self.pages = DocumentPages(session, self)
+        self.pages = ViewerPresenter(session, self)
+        self.pages.failed.connect(self.failed)
         session.bus.changed.connect(self._on_changes)
+
+    @property
+    def may_work(self) -> bool:
+        """Whether who is at work here may change anything."""
+        return self._s.may_work
 
     def _on_changes(self, changes: Changes) -> None:
         if changes.setup:
@@ -106,8 +115,12 @@ class FindPresenter(QObject):
 
     def open(self, document_id: str) -> None:
         """Show a filed hit's page with the words marked."""
-        query = find.understand(self._s.workspace, self.state.line)
-        self.pages.show_document(document_id, query)
+        self.pages.show_document(document_id, self.query)
+
+    @property
+    def query(self) -> Query:
+        """The query that was answered last."""
+        return find.understand(self._s.workspace, self.state.line)
 
 
 def make_bars(months: Sequence[tuple[str, int]]) -> tuple[TimeBar, ...]:

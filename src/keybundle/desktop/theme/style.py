@@ -39,6 +39,7 @@ QLabel[role="quiet"] {{ color: {c.QUIET}; }}
 QLabel[role="head"] {{ font-size: 20px; font-weight: 600; }}
 QLabel[role="section"] {{ font-size: 13px; font-weight: 600; color: {c.QUIET}; }}
 QLabel[role="figure"] {{ font-size: 24px; font-weight: 600; }}
+QLabel[role="page"] {{ background: {c.CARD}; border: 1px solid {c.HAIRLINE}; }}
 QLabel[role="problem"] {{ color: {c.MADDER}; }}
 QLabel[role="value"], QLineEdit[role="value"] {{ font-family: "{VALUES}"; }}
 QFrame#bar {{ background: {c.CARD}; border-bottom: 1px solid {c.HAIRLINE}; }}

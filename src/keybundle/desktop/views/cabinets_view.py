@@ -17,14 +17,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from keybundle.desktop.actions.binding import bind_place
+from keybundle.desktop.actions.binding import bind_commands, bind_place
 from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.models.documents import DocumentsModel
 from keybundle.desktop.presenters.cabinets import CabinetsPresenter, CabinetsState, ColumnState
 from keybundle.desktop.views.calm import Button, Line
 from keybundle.desktop.views.drops import FileDrop
-from keybundle.desktop.views.page_view import PageView
+from keybundle.desktop.views.large import Large
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.views.viewer_view import PagePane
 
 
 class ColumnView(QWidget):
@@ -88,6 +89,8 @@ class CabinetsView(QWidget):
 
     files_dropped = Signal(object, object)
     scan_asked = Signal(object)
+    opened = Signal(str, int)
+    sending = Signal(object, bool)
 
     def __init__(self, presenter: CabinetsPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -127,10 +130,9 @@ class CabinetsView(QWidget):
         self.tags.editingFinished.connect(self._keep_tags)
         self.tags_of = Told("Tags   Ctrl+T")
         self.tags_of.setBuddy(self.tags)
-        self.page = PageView()
-        self.page.empty_text = "Choose a document to see its pages"
-        self.page.turned_page.connect(presenter.pages.step)
-        presenter.pages.page_changed.connect(self.page.render_page)
+        self.pane = PagePane(presenter.pages, "Choose a document to see its pages")
+        self.page = self.pane.page
+        self.table.doubleClicked.connect(lambda index: self._open_row(index.row()))
         presenter.changed.connect(self.render_state)
         self._build()
         self._register()
@@ -161,19 +163,22 @@ class CabinetsView(QWidget):
         middle.setChildrenCollapsible(False)
         outer = QSplitter(Qt.Orientation.Horizontal)
         outer.addWidget(middle)
-        outer.addWidget(self.page)
+        outer.addWidget(self.pane)
         outer.setSizes([640, 400])
         outer.setHandleWidth(10)
         outer.setStyleSheet("QSplitter::handle { background: transparent; }")
-        left = QVBoxLayout()
+        self._left = QWidget()
+        left = QVBoxLayout(self._left)
+        left.setContentsMargins(0, 0, 0, 0)
         head = Told("Cabinets")
         head.setProperty("role", "section")
         left.addWidget(head)
         left.addWidget(self.cabinets, 1)
+        self.large = Large(outer, [640, 400], [340, 900])
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 14, 16, 10)
         layout.setSpacing(12)
-        layout.addLayout(left)
+        layout.addWidget(self._left)
         layout.addWidget(outer, 1)
 
     def _register(self) -> None:
@@ -184,7 +189,35 @@ class CabinetsView(QWidget):
         on("cabinets.scan", lambda: self.scan_asked.emit(p.values_at()))
         on("cabinets.filter", self._focus_filter)
         on("cabinets.tags", self.tags.setFocus)
-        bind_place(self, "cabinets", self.handlers)
+        on("cabinets.next page", lambda: p.pages.step(1))
+        on("cabinets.previous page", lambda: p.pages.step(-1))
+        on("cabinets.open", lambda: self._open_row(self.table.currentIndex().row()))
+        on("cabinets.send", self._send)
+        on("cabinets.send again", lambda: self._send(again=True))
+        on("cabinets.large", self._toggle_large)
+        bind_place(self, "cabinets", self.handlers, but=("cabinets.open", "cabinets.large"))
+        bind_commands(self.table, ("cabinets.open", "cabinets.large"), self.handlers)
+        self.pane.add_command(self.handlers, "cabinets.large")
+        self.pane.add_command(self.handlers, "cabinets.open")
+        self.pane.add_command(self.handlers, "cabinets.send")
+
+    def _open_row(self, row: int) -> None:
+        document_id = self.model.id_at(row)
+        if document_id is not None:
+            self.opened.emit(document_id, self.presenter.pages.state.position)
+
+    def _send(self, *, again: bool = False) -> None:
+        chosen = self.presenter.state.chosen or tuple(filter(None, [self.presenter.pages.state.document]))
+        if chosen:
+            self.sending.emit(chosen, again)
+        else:
+            self.presenter.said.emit("Choose documents in the table to send them.")
+
+    def _toggle_large(self) -> None:
+        """Give the page nearly all the room, and let it go again; the table keeps the keyboard."""
+        is_large = self.large.toggle()
+        self._left.setHidden(is_large)
+        self._upper.setHidden(is_large or not self._columns)
 
     def _focus_filter(self) -> None:
         focused = next((v for v in self._columns.values() if v.list.hasFocus()), None)
@@ -257,7 +290,7 @@ class CabinetsView(QWidget):
 
     def _render_columns(self, state: CabinetsState) -> None:
         order = [col.field for col in state.columns]
-        self._upper.setVisible(bool(order))
+        self._upper.setVisible(bool(order) and not self.large.is_on)
         if list(self._columns) != order:
             if any(view.isAncestorOf(self.focusWidget() or self) for view in self._columns.values()):
                 self.table.setFocus()

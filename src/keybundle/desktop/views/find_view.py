@@ -20,15 +20,16 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from keybundle.desktop.actions.binding import bind_place
+from keybundle.desktop.actions.binding import bind_commands, bind_place
 from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.presenters.find import FindPresenter, FindState, HitRow
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font
 from keybundle.desktop.views.bar import TimeChart
 from keybundle.desktop.views.calm import Button
-from keybundle.desktop.views.page_view import PageView
+from keybundle.desktop.views.large import Large
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.views.viewer_view import PagePane
 from keybundle.desktop.views.work_view import Index, empty_layout, section
 
 HIT_HEIGHT = 76
@@ -78,12 +79,14 @@ class FindView(QWidget):
     """The find place."""
 
     batch_opened = Signal(str)
+    opened = Signal(str)
+    sending = Signal(object, bool)
 
     def __init__(self, presenter: FindPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("place")
         self.presenter = presenter
-        self.handlers = Handlers()
+        self.handlers = Handlers(presenter.may_work, presenter.failed.emit)
         self.line = QLineEdit()
         self.line.setPlaceholderText("Words, Bill number = R-2041, Total > 500, Bill date = 2026-01/2026-03")
         self.line.setAccessibleName("Search line")
@@ -101,12 +104,11 @@ class FindView(QWidget):
         self.hits = QListWidget()
         self.hits.setItemDelegate(HitDelegate(self.hits))
         self.hits.setAccessibleName("Hits")
+        self.hits.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
         self.hits.itemActivated.connect(self._open)
-        self.hits.currentItemChanged.connect(lambda item: self._open(item, quietly=True))
-        self.page = PageView()
-        self.page.empty_text = "The page of a hit opens here, with the words marked"
-        self.page.turned_page.connect(presenter.pages.step)
-        presenter.pages.page_changed.connect(self.page.render_page)
+        self.hits.currentItemChanged.connect(lambda item: self._show(item))
+        self.pane = PagePane(presenter.pages, "The page of a hit opens here, with the words marked")
+        self.page = self.pane.page
         self.chart = TimeChart()
         self.chart.time_chosen.connect(self._set_time)
         self._build()
@@ -119,7 +121,7 @@ class FindView(QWidget):
     def _build(self) -> None:
         self._counts = QVBoxLayout()
         self._counts.setSpacing(2)
-        side = QWidget()
+        side = self._side = QWidget()
         side.setFixedWidth(210)
         side_layout = QVBoxLayout(side)
         side_layout.setContentsMargins(0, 0, 0, 0)
@@ -130,8 +132,9 @@ class FindView(QWidget):
         side_layout.addStretch(1)
         split = QSplitter(Qt.Orientation.Horizontal)
         split.addWidget(self.hits)
-        split.addWidget(self.page)
+        split.addWidget(self.pane)
         split.setSizes([520, 440])
+        self.large = Large(split, [520, 440], [340, 900])
         split.setChildrenCollapsible(False)
         below = QHBoxLayout()
         below.setSpacing(14)
@@ -151,7 +154,27 @@ class FindView(QWidget):
         on = self.handlers.on
         on("find.clear", self._clear)
         on("find.open", lambda: self._open(self.hits.currentItem()))
-        bind_place(self, "find", self.handlers, but=("find.open",))
+        pages = self.presenter.pages
+        on("find.next page", lambda: pages.step(1))
+        on("find.previous page", lambda: pages.step(-1))
+        on("find.next place", lambda: pages.next_mark(1))
+        on("find.previous place", lambda: pages.next_mark(-1))
+        on("find.send", self._send)
+        on("find.send again", lambda: self._send(again=True))
+        on("find.large", lambda: self._side.setHidden(self.large.toggle()))
+        of_hits = ("find.large", "find.next page", "find.previous page", "find.next place", "find.previous place")
+        bind_place(self, "find", self.handlers, but=("find.open", *of_hits))
+        bind_commands(self.hits, of_hits, self.handlers)
+        for command_id in ("find.next place", "find.open", "find.send"):
+            self.pane.add_command(self.handlers, command_id, text="Open" if command_id == "find.open" else "")
+
+    def _send(self, *, again: bool = False) -> None:
+        chosen = [i.data(Qt.ItemDataRole.UserRole) for i in self.hits.selectedItems()]
+        ids = tuple(hit.id for hit in chosen if hit.is_filed)
+        if ids:
+            self.sending.emit(ids, again)
+        else:
+            self.presenter.said.emit("Choose filed hits to send them; work that waits is sent once it is filed.")
 
     def _clear(self) -> None:
         self.line.clear()
@@ -167,14 +190,17 @@ class FindView(QWidget):
         self.line.setText(" ".join(FILED_IN.sub("", self.line.text()).split()))
         self._add(condition)
 
-    def _open(self, item: QListWidgetItem | None, *, quietly: bool = False) -> None:
+    def _open(self, item: QListWidgetItem | None) -> None:
         hit: HitRow | None = item.data(Qt.ItemDataRole.UserRole) if item is not None else None
-        if hit is None:
-            return
-        if hit.is_filed:
-            self.presenter.open(hit.id)
-        elif not quietly:
+        if hit is not None and hit.is_filed:
+            self.opened.emit(hit.id)
+        elif hit is not None:
             self.batch_opened.emit(hit.batch)
+
+    def _show(self, item: QListWidgetItem | None) -> None:
+        hit: HitRow | None = item.data(Qt.ItemDataRole.UserRole) if item is not None else None
+        if hit is not None and hit.is_filed:
+            self.presenter.open(hit.id)
 
     def render_state(self, state: FindState) -> None:
         """Show a state."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
@@ -23,11 +24,11 @@ from keybundle.core.reading.text import Word
 from keybundle.desktop.presenters.bench_state import UNSURE_WORD, PageShown
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font
+from keybundle.desktop.views.page_geometry import Geometry
 
 ZOOM_STEP = 1.25
-WHOLE = 0.0
-WIDEST_PX = 900.0
 STILL_PX = 5
+WHEEL_SHARE, KEY_SHARE = 0.16, 0.12
 
 
 class PageView(QWidget):
@@ -43,8 +44,7 @@ class PageView(QWidget):
         super().__init__(parent)
         self._shown: PageShown | None = None
         self._pixmap = QPixmap()
-        self._zoom = 1.0
-        self._centre = QPointF(0.5, 0.0)
+        self._geometry = Geometry()
         self._hover: int | None = None
         self._anchor: int | None = None
         self._lift: tuple[int, int] | None = None
@@ -71,35 +71,62 @@ class PageView(QWidget):
             self._pixmap = QPixmap()
         elif before is None or before.picture != shown.picture or before.is_full is not shown.is_full:
             self._pixmap = QPixmap.fromImage(shown.image) if shown.image is not None else QPixmap(shown.picture)
+        if shown is not None:
+            self._geometry = replace(self._geometry, page=(shown.width, shown.height))
         if shown is not None and (before is None or (before.page, before.picture) != (shown.page, shown.picture)):
             self._hover = self._anchor = self._lift = None
-            self._centre = QPointF(0.5, 0.0)
+            self._geometry = replace(self._geometry, centre=(0.5, 0.0))
         is_new = before is None or shown is None or (before.picture, before.frame) != (shown.picture, shown.frame)
-        if shown is not None and shown.frame is not None and is_new and not self._is_in_sight(shown.frame):
-            self._centre = QPointF(
-                (shown.frame[0] + shown.frame[2]) / 2 / shown.width,
-                (shown.frame[1] + shown.frame[3]) / 2 / shown.height,
-            )
+        if shown is not None and shown.frame is not None and is_new and not self.geometry_now.is_in_sight(shown.frame):
+            self._geometry = self.geometry_now.on(shown.frame)
         self.update()
+
+    @property
+    def geometry_now(self) -> Geometry:
+        """Where the page lies on this surface now."""
+        return replace(self._geometry, surface=(float(self.width()), float(self.height())))
 
     def zoom(self, factor: float) -> None:
         """Show larger or smaller; 0 changes between the page's width and the whole page."""
-        if factor == 0:
-            self._zoom = 1.0 if self._zoom == WHOLE else WHOLE
-        else:
-            self._zoom = max(0.5, min(6.0, (self._zoom or 0.6) * factor))
+        self._geometry = self.geometry_now.zoomed(factor)
         frame = self._shown.frame if self._shown else None
-        if factor > 1 and self._shown is not None and frame is not None:
-            self._centre = QPointF(
-                (frame[0] + frame[2]) / 2 / self._shown.width, (frame[1] + frame[3]) / 2 / self._shown.height
-            )
+        if factor > 1 and frame is not None:
+            self._geometry = self._geometry.on(frame)
         self._ask_sharper()
         self.update()
 
+    def set_zoom(self, zoom: float) -> None:
+        """Show the page at a zoom: ``WHOLE``, or a factor of its width."""
+        self._geometry = replace(self._geometry, zoom=zoom)
+        self._ask_sharper()
+        self.update()
+
+    def turn(self, quarters: int) -> None:
+        """Turn the page clockwise for looking; nothing that is kept changes."""
+        self._geometry = replace(self._geometry, turn=(self._geometry.turn + 90 * quarters) % 360, centre=(0.5, 0.0))
+        self._ask_sharper()
+        self.update()
+
+    def move_on(self, down: int) -> None:
+        """Move on by a part of the surface, down or (negative) up; at the page's end the next page is asked for."""
+        here = self.geometry_now
+        if here.at_end(down > 0):
+            self.turned_page.emit(1 if down > 0 else -1)
+            return
+        self._geometry = here.moved(0, -down * KEY_SHARE * self.height())
+        self.update()
+
+    def show_box(self, box: Box) -> None:
+        """Bring a box of the page into sight, if it is not."""
+        if not self.geometry_now.is_in_sight(box):
+            self._geometry = self.geometry_now.on(box)
+            self.update()
+
     def _ask_sharper(self) -> None:
         """Ask for a finer picture where the screen shows more px than the picture has."""
-        ratio = self.devicePixelRatioF()
-        if not self._pixmap.isNull() and self._target().width() * ratio > 1.1 * self._pixmap.width():
+        ratio, target = self.devicePixelRatioF(), self._target()
+        shown, has = max(target.width(), target.height()), max(self._pixmap.width(), self._pixmap.height())
+        if not self._pixmap.isNull() and shown * ratio > 1.1 * has:
             self.sharper_wanted.emit()
 
     def begin_lift(self) -> None:
@@ -111,33 +138,11 @@ class PageView(QWidget):
     # -- geometry ------------------------------------------------------------------------------------------------
 
     def _target(self) -> QRectF:
-        if self._shown is None:
-            return QRectF()
-        area = QRectF(self.rect()).adjusted(12, 12, -12, -12)
-        whole = min(area.width() / self._shown.width, area.height() / self._shown.height)
-        fit = whole if self._zoom == WHOLE else min(area.width(), WIDEST_PX) / self._shown.width * self._zoom
-        width, height = self._shown.width * fit, self._shown.height * fit
-        left = area.center().x() - self._centre.x() * width if width > area.width() else area.center().x() - width / 2
-        top = (
-            area.center().y() - self._centre.y() * height if height > area.height() else area.center().y() - height / 2
-        )
-        if width > area.width():
-            left = min(area.left(), max(area.right() - width, left))
-        if height > area.height():
-            top = min(area.top(), max(area.bottom() - height, top))
-        return QRectF(left, top, width, height)
+        return QRectF(*self.geometry_now.target) if self._shown is not None else QRectF()
 
     def rect_of(self, box: Box) -> QRectF:
         """Return where a box of the upright page lies in the widget."""
-        target = self._target()
-        if self._shown is None:
-            return QRectF()
-        s = target.width() / self._shown.width
-        left, top, right, bottom = box
-        return QRectF(target.left() + left * s, target.top() + top * s, (right - left) * s, (bottom - top) * s)
-
-    def _is_in_sight(self, box: Box) -> bool:
-        return QRectF(self.rect()).adjusted(8, 8, -8, -8).contains(self.rect_of(box))
+        return QRectF(*self.geometry_now.rect_of(box)) if self._shown is not None else QRectF()
 
     def _word_at(self, point: QPointF) -> int | None:
         for i, word in enumerate(self._words()):
@@ -156,9 +161,9 @@ class PageView(QWidget):
             self.update()
             return
         if self._drag is not None and event.buttons() & Qt.MouseButton.LeftButton:
-            target, moved = self._target(), event.position() - self._drag
+            moved = event.position() - self._drag
             self._drag = event.position()
-            self._centre -= QPointF(moved.x() / target.width(), moved.y() / target.height())
+            self._geometry = self.geometry_now.moved(moved.x(), moved.y())
             self.update()
             return
         found = self._word_at(event.position())
@@ -179,8 +184,9 @@ class PageView(QWidget):
         pressed, self._drag, self._pressed = self._pressed, None, None
         band, self._band = self._band, None
         if band is not None:
-            box = self._box_of(band.normalized())
-            if box is not None:
+            area = band.normalized()
+            box = self.geometry_now.box_at((area.left(), area.top(), area.width(), area.height()))
+            if box is not None and self._shown is not None:
                 self.area_framed.emit(box)
             self.update()
         elif pressed is not None and (event.position() - pressed).manhattanLength() < STILL_PX:
@@ -201,23 +207,12 @@ class PageView(QWidget):
             self._is_lifting, self._lift, self._typed = False, None, ""
             self.update()
 
-    def _box_of(self, area: QRectF) -> Box | None:
-        """Return an area of the widget as a box of the upright page; None for one too small to mean anything."""
-        target, shown = self._target(), self._shown
-        area = area.intersected(target)
-        if shown is None or area.width() < 4 or area.height() < 4:
-            return None
-        s = shown.width / target.width()
-        left, top = (area.left() - target.left()) * s, (area.top() - target.top()) * s
-        return round(left), round(top), round(left + area.width() * s), round(top + area.height() * s)
-
     def wheelEvent(self, event: QWheelEvent) -> None:
         up = event.angleDelta().y() > 0
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.zoom(ZOOM_STEP if up else 1 / ZOOM_STEP)
-        elif self._target().height() > self.height():
-            y = self._centre.y() + (-0.08 if up else 0.08)
-            self._centre = QPointF(self._centre.x(), min(1.0, max(0.0, y)))
+        elif self.geometry_now.is_higher:
+            self._geometry = self.geometry_now.moved(0, (1 if up else -1) * WHEEL_SHARE * self.height())
             self.update()
         else:
             self.turned_page.emit(-1 if up else 1)
@@ -276,7 +271,7 @@ class PageView(QWidget):
             return
         target = self._target()
         painter.fillRect(target.translated(2, 3), QColor(c.HAIRLINE))
-        painter.drawPixmap(target, self._pixmap, QRectF(self._pixmap.rect()))
+        self._paint_picture(painter, target)
         for box in self._shown.marks:
             painter.fillRect(self.rect_of(box).adjusted(-2, -2, 2, 2), _wash(c.BRASS, 90))
         self._paint_words(painter)
@@ -289,6 +284,18 @@ class PageView(QWidget):
             painter.setBrush(_wash(c.SLATE, 40))
             painter.drawRect(self._band.normalized())
         self._paint_notes(painter)
+
+    def _paint_picture(self, painter: QPainter, target: QRectF) -> None:
+        turn = self._geometry.turn
+        if not turn:
+            painter.drawPixmap(target, self._pixmap, QRectF(self._pixmap.rect()))
+            return
+        width, height = (target.height(), target.width()) if turn in (90, 270) else (target.width(), target.height())
+        painter.save()
+        painter.translate(target.center())
+        painter.rotate(turn)
+        painter.drawPixmap(QRectF(-width / 2, -height / 2, width, height), self._pixmap, QRectF(self._pixmap.rect()))
+        painter.restore()
 
     def _paint_words(self, painter: QPainter) -> None:
         for i, word in enumerate(self._words()):

@@ -13,6 +13,15 @@ if TYPE_CHECKING:
     from keybundle.desktop.views.cabinets_view import CabinetsView
     from keybundle.desktop.views.find_view import FindView
     from keybundle.desktop.views.prepare_view import PrepareView
+    from keybundle.desktop.views.viewer_view import Viewer
+
+
+def make_viewer(session: Session, parent: QObject) -> Viewer:
+    """Return a viewer."""
+    from keybundle.desktop.presenters.viewer import ViewerPresenter
+    from keybundle.desktop.views.viewer_view import Viewer
+
+    return Viewer(ViewerPresenter(session, parent), session.may_work)
 
 
 def make_bench(session: Session, batch_id: str, parent: QObject) -> BenchView:

@@ -27,7 +27,7 @@ class TextView(QWidget):
     typed = Signal(str, str)
     done = Signal(str)
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, parent: QWidget | None = None, *, may_type: bool = True) -> None:
         super().__init__(parent)
         self._page = ""
         self.told = Told()
@@ -44,6 +44,7 @@ class TextView(QWidget):
         self.text.textChanged.connect(self._on_changed)
         self.type = Button("Type the words")
         self.type.clicked.connect(self._toggle)
+        self.type.setVisible(may_type)
         row = QHBoxLayout()
         row.addWidget(self.line, 1)
         row.addWidget(self.type)

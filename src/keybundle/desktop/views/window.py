@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keybundle.core.search.query import Query
 from keybundle.desktop.actions.registry import Handlers, find_command
 from keybundle.desktop.presenters.prepare import bring_register, load_parts
 from keybundle.desktop.presenters.records import load_record_page
@@ -39,10 +40,12 @@ from keybundle.desktop.views.told import Elided, Told
 from keybundle.desktop.views.work_view import WorkView
 
 if TYPE_CHECKING:
+    from keybundle.desktop.presenters.sending import SendingPresenter
     from keybundle.desktop.views.bench_view import BenchView
     from keybundle.desktop.views.cabinets_view import CabinetsView
     from keybundle.desktop.views.find_view import FindView
     from keybundle.desktop.views.prepare_view import PrepareView
+    from keybundle.desktop.views.viewer_window import ViewerWindow
 
 MESSAGE_MS = 12_000
 KEPT_MESSAGES = 200
@@ -60,6 +63,7 @@ class MainWindow(QMainWindow):
         self.handlers = Handlers(session.may_work, self.warn)
         self._messages: deque[str] = deque(maxlen=KEPT_MESSAGES)
         self.benches: dict[str, BenchView] = {}
+        self.viewers: list[ViewerWindow] = []
         self.work = WorkView(WorkPresenter(session, self))
         self.stack = QStackedWidget()
         self.stack.addWidget(self.work)
@@ -231,6 +235,8 @@ class MainWindow(QMainWindow):
         view.presenter.changed.connect(lambda _: self._show_undo())
         view.files_dropped.connect(self._take_files)
         view.scan_asked.connect(self._prepare_scan)
+        view.opened.connect(self.open_viewer)
+        view.sending.connect(lambda ids, again: self.open_sending(ids, self.edge, again=again))
         self.stack.addWidget(view)
         return view
 
@@ -238,7 +244,10 @@ class MainWindow(QMainWindow):
     def finder(self) -> FindView:
         """The find place, made when it is first asked for."""
         view = places.make_find(self.session, self)
+        self._listen(view.presenter)
         view.batch_opened.connect(self.open_batch)
+        view.opened.connect(lambda i: self.open_viewer(i, 0, view.presenter.query))
+        view.sending.connect(lambda ids, again: self.open_sending(ids, self.edge, again=again))
         self.stack.addWidget(view)
         return view
 
@@ -394,8 +403,51 @@ class MainWindow(QMainWindow):
         session.runner.query(lambda: load_record_page(session, record_id), show, owner=self)
 
     def _open_filed(self, document_id: str) -> None:
-        self.go_cabinets()
-        self.cabinets.show_document(document_id)
+        self.open_viewer(document_id)
+
+    def open_viewer(self, document_id: str, position: int = 0, query: Query | None = None) -> None:
+        """Show a filed document in a window of its own; one that shows it already comes to the front."""
+        there = next((w for w in self.viewers if w.viewer.presenter.state.document == document_id), None)
+        if there is None:
+            from keybundle.desktop.views.viewer_window import ViewerWindow
+
+            viewer = places.make_viewer(self.session, self)
+            there = ViewerWindow(viewer, self._settings, len(self.viewers))
+            there.closed.connect(self._viewer_closed)
+            viewer.sending.connect(lambda ids, again, w=there: self.open_sending(ids, w.edge, again=again))
+            self.viewers.append(there)
+            there.show()
+            viewer.page.setFocus()
+        there.viewer.presenter.show_document(document_id, query, position)
+        there.activateWindow()
+        there.raise_()
+
+    @cached_property
+    def sending(self) -> SendingPresenter:
+        """What is sent from any place or viewer, made when it is first asked for."""
+        from keybundle.desktop.presenters.sending import SendingPresenter
+
+        presenter = SendingPresenter(self.session, self)
+        self._listen(presenter)
+        presenter.left_out.connect(self._offer_left_out)
+        return presenter
+
+    def open_sending(self, ids: tuple[str, ...], edge: SheetEdge, *, again: bool = False) -> None:
+        """Ask how documents are to be sent, at the edge of the place or viewer where that was asked for."""
+        from keybundle.desktop.views.send_sheet import SendSheet
+
+        edge.open(SendSheet(self.sending))
+        self.sending.begin(ids, again=again)
+
+    def _offer_left_out(self, told: str, sentences: tuple[str, ...]) -> None:
+        head = "These were left out; all others were sent."
+        self.offer(told, "See which", lambda: self.edge.open(ListSheet("Not sent", head, sentences)))
+
+    def _viewer_closed(self, window: ViewerWindow) -> None:
+        if window in self.viewers:
+            self.viewers.remove(window)
+            window.viewer.presenter.deleteLater()
+            window.deleteLater()
 
     def show_keys(self) -> None:
         """Show all keys and search commands."""
@@ -405,6 +457,8 @@ class MainWindow(QMainWindow):
         dialog.line.setFocus()
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        for viewer in tuple(self.viewers):
+            viewer.close()
         for bench in self.benches.values():
             bench.presenter.flush()
         self._settings.setValue("geometry", self.saveGeometry())

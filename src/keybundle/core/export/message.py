@@ -1,0 +1,99 @@
+"""A message with documents (RFC 5322, RFC 2045 to 2049), and handing it in at a mail server (RFC 5321)."""
+
+from __future__ import annotations
+
+import mimetypes
+import re
+import smtplib
+import ssl
+from collections.abc import Sequence
+from dataclasses import dataclass
+from email.message import EmailMessage
+from email.utils import formatdate, make_msgid, parseaddr
+from pathlib import Path
+
+from keybundle.core.base.errors import EnvironmentProblem, InputProblem
+from keybundle.core.setup.model import MailServer
+
+SECONDS = 30.0
+SIZE_EXCEEDED = 552
+_ADDRESS = re.compile(r"^[^@\s<>,;]+@[^@\s<>,;]+$")
+
+
+@dataclass(frozen=True)
+class Letter:
+    """To whom, about what, and the words that go with the documents."""
+
+    to: tuple[str, ...]
+    subject: str
+    text: str
+
+
+def read_addresses(line: str) -> tuple[str, ...]:
+    """Return the addresses of a line, told apart by commas or semicolons; raises InputProblem that names a wrong one."""
+    found = tuple(part.strip() for part in re.split(r"[,;\n]", line) if part.strip())
+    for told in found:
+        if not _ADDRESS.match(parseaddr(told)[1]):
+            raise InputProblem(f"“{told}” is no e-mail address. Write it like name@place.example; nothing was sent.")
+    return found
+
+
+def make_message(letter: Letter, sender: str, files: Sequence[Path], *, is_draft: bool) -> EmailMessage:
+    """Return a message with files; ``is_draft`` says that the user's program opens it ready to send."""
+    message = EmailMessage()
+    message["Subject"] = " ".join(letter.subject.split())
+    if sender:
+        message["From"] = sender
+    if letter.to:
+        message["To"] = ", ".join(letter.to)
+    message["Date"] = formatdate(localtime=True)
+    if is_draft:
+        message["X-Unsent"] = "1"
+    else:
+        message["Message-ID"] = make_msgid(domain=parseaddr(sender)[1].partition("@")[2] or "localhost")
+    message.set_content(f"{letter.text.rstrip()}\n")
+    for path in files:
+        kind, coding = mimetypes.guess_type(path.name)
+        main, _, sub = (kind if kind and not coding else "application/octet-stream").partition("/")
+        message.add_attachment(path.read_bytes(), maintype=main, subtype=sub, filename=path.name)
+    return message
+
+
+def hand_in(message: EmailMessage, server: MailServer, to: Sequence[str], seconds: float = SECONDS) -> dict[str, str]:
+    """Hand a message in and return the addresses that the server refused, each with its reason.
+
+    Raises InputProblem where the server refuses the whole message, EnvironmentProblem where it cannot be reached.
+    """
+    name, plain = f"{server.host}:{server.port}", [parseaddr(a)[1] for a in to]
+    try:
+        with _connect(server, seconds) as client:
+            refused = client.send_message(message, from_addr=parseaddr(server.sender)[1], to_addrs=plain)
+    except smtplib.SMTPRecipientsRefused as error:
+        return {a: _say(*r) for a, r in error.recipients.items()}
+    except smtplib.SMTPResponseException as error:
+        told = _say(error.smtp_code, error.smtp_error)
+        if error.smtp_code == SIZE_EXCEEDED:
+            raise InputProblem(
+                f"The message is larger than {name} takes. Send fewer documents, or as smaller files."
+            ) from error
+        raise InputProblem(f"{name} did not take the message: {told}. Nothing was sent.") from error
+    except (OSError, smtplib.SMTPException) as error:
+        raise EnvironmentProblem(
+            f"The mail server {name} cannot be reached or does not answer ({type(error).__name__}). Nothing was sent; "
+            "try it again, or send into a folder."
+        ) from error
+    return {a: _say(*r) for a, r in refused.items()}
+
+
+def _connect(server: MailServer, seconds: float) -> smtplib.SMTP:
+    if server.security == "tls":
+        return smtplib.SMTP_SSL(server.host, server.port, timeout=seconds, context=ssl.create_default_context())
+    client = smtplib.SMTP(server.host, server.port, timeout=seconds)
+    if server.security == "starttls":
+        client.starttls(context=ssl.create_default_context())
+    return client
+
+
+def _say(code: int, told: bytes | str) -> str:
+    text = told.decode(errors="replace") if isinstance(told, bytes) else told
+    return f"{text.strip()} ({code})"

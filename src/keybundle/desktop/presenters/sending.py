@@ -1,0 +1,233 @@
+"""Sending documents: what, as, with and to; the last choices of each person; what came of it in one sentence."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, QUrl, Signal
+from PySide6.QtGui import QDesktopServices
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.progress import CancelToken, Progress
+from keybundle.core.export import forms
+from keybundle.core.export.landing import Landing
+from keybundle.core.export.message import Letter
+from keybundle.core.workflows import bench, sending
+from keybundle.core.workflows.mailing import Mailed, mail_documents, usual_letter
+from keybundle.core.workflows.sending import Described, Sent, Wish, last_wish, send_to_folder
+from keybundle.core.workflows.workspace import may_send
+from keybundle.desktop.presenters.doing import Doing
+from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.texts import count
+
+FOLDER, MAIL, PRINTER = "folder", "mail", "print"
+
+
+@dataclass(frozen=True)
+class Choices:
+    """All that a sending sheet asks, as kept for a person: the wish, the way, and where to on each way."""
+
+    wish: Wish = field(default_factory=Wish)
+    way: str = FOLDER
+    folder: str = ""
+    to: str = ""
+    subject: str = ""
+    text: str = ""
+    printer: str = ""
+    into: str = ""
+    copies: int = 1
+    both_sides: bool = False
+
+
+@dataclass(frozen=True)
+class SendState:
+    """What the sheet shows: the documents, what would go out, a small picture, how far a sending is."""
+
+    ids: tuple[str, ...] = ()
+    told: str = ""
+    example: str = ""
+    problem: str = ""
+    picture: str = ""
+    doing: str = ""
+    by_server: str = ""
+
+
+class SendingPresenter(QObject):
+    """State and verbs of sending; one for each window, a sending goes on when its sheet is closed."""
+
+    changed = Signal(object)
+    chosen = Signal(object)
+    ended = Signal(bool)
+    said = Signal(str)
+    failed = Signal(str)
+    left_out = Signal(str, object)
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._s = session
+        self.state = SendState()
+        self.doing = Doing(session.runner, self)
+        self.doing.changed.connect(lambda: self._put(doing=self.doing.told))
+
+    def _put(self, **changed: Any) -> None:
+        self.state = replace(self.state, **changed)
+        self.changed.emit(self.state)
+
+    def begin(self, ids: Sequence[str], *, again: bool = False) -> None:
+        """Take documents to send, with the choices made last; ``again``: with those of this document's last sending."""
+        s = self._s
+        mail = s.workspace.setup.mail
+        by_server = f"{mail.host}, from {mail.sender}" if mail.host else ""
+        self.state = SendState(tuple(ids), count(len(ids), "document"), by_server=by_server, doing=self.doing.told)
+        self.changed.emit(self.state)
+
+        def load() -> tuple[Choices, Letter, str]:
+            kept = _choices_of(s.workspace.setting(_setting(s.who)))
+            before = last_wish(s.workspace, ids[0]) if again else None
+            if before is not None:
+                kept = _as_before(kept, *before)
+            document = s.workspace.repository.load(ids[0])
+            picture = (
+                str(bench.filed_preview(s.workspace, s.pool, ids[0], 0, document.pages[0])) if document.pages else ""
+            )
+            return kept, usual_letter(s.workspace, ids[0]), picture
+
+        def done(found: tuple[Choices, Letter, str]) -> None:
+            choices, letter, picture = found
+            self._put(picture=picture)
+            self.chosen.emit(replace(choices, subject=letter.subject, text=choices.text or letter.text))
+
+        s.runner.query(load, done, key="sending", owner=self, on_error=self.failed.emit)
+
+    def look(self, wish: Wish) -> None:
+        """Say what would go out."""
+        s, ids = self._s, self.state.ids
+
+        def done(found: Described) -> None:
+            told = f"{count(found.documents, 'document')}, {count(found.pages, 'page')}"
+            self._put(told=told, example=found.example, problem="")
+
+        s.runner.query(
+            lambda: sending.describe(s.workspace, ids, wish), done, key="describe", owner=self,
+            on_error=lambda said: self._put(example="", problem=said),
+        )  # fmt: skip
+
+    def send(self, choices: Choices) -> None:
+        """Send, and keep the choices for the next time."""
+        s, ids = self._s, self.state.ids
+        kept = asdict(replace(choices, subject=""))
+        s.runner.change(lambda: s.workspace.put_setting(_setting(s.who), kept), owner=self, lane="settings")
+        work = {FOLDER: self._into_folder, MAIL: self._by_mail, PRINTER: self._onto_paper}[choices.way]
+        work(ids, choices)
+
+    def stop(self) -> None:
+        """Stop; what is there by then is whole."""
+        self.doing.stop()
+
+    def _failed(self, told: str) -> None:
+        self.failed.emit(told)
+        self.ended.emit(False)
+
+    def _into_folder(self, ids: Sequence[str], choices: Choices) -> None:
+        s, target = self._s, Path(choices.folder).expanduser()
+
+        def work(progress: Progress, cancel: CancelToken) -> Sent:
+            if not choices.folder.strip():
+                raise InputProblem("No folder is named to write into; choose one. Nothing was sent.")
+            return send_to_folder(
+                s.workspace, s.pool, s.who, ids, choices.wish, target, progress=progress, cancel=cancel
+            )
+
+        def done(sent: Sent) -> None:
+            self._tell(sent, f"written into {target}: {count(len(sent.files), 'file')}")
+
+        self.doing.begin("Sending", work, done, self._failed)
+
+    def _tell(self, sent: Sent, what: str) -> None:
+        pages = sum(d.pages for d in sent.documents)
+        told = (
+            f"{count(len(sent.documents), 'document')} ({count(pages, 'page')}) {what}"
+            if sent.documents
+            else "Nothing was sent"
+        )
+        if sent.stopped:
+            self.failed.emit(f"{told}. {sent.stopped}")
+        elif sent.refused:
+            out = f"{told}; {len(sent.refused)} left out"
+            self.left_out.emit(out, tuple(f"{name}: {why}" for name, why in sent.refused))
+        else:
+            self.said.emit(told)
+        self.ended.emit(not sent.stopped and bool(sent.documents))
+
+    def _by_mail(self, ids: Sequence[str], choices: Choices) -> None:
+        s = self._s
+        letter = Letter((choices.to,) if choices.to.strip() else (), choices.subject, choices.text)
+
+        def work(progress: Progress, cancel: CancelToken) -> Mailed:
+            return mail_documents(
+                s.workspace, s.pool, s.who, ids, choices.wish, letter, progress=progress, cancel=cancel
+            )
+
+        def done(mailed: Mailed) -> None:
+            if mailed.draft is not None:
+                opened = QDesktopServices.openUrl(QUrl.fromLocalFile(str(mailed.draft)))
+                told = "stands open in your mail program" if opened else f"lie in a message: {mailed.draft}"
+                self._tell(mailed.sent, told)
+                if not opened:
+                    self.failed.emit(f"No mail program opens messages here. The message is kept: {mailed.draft}")
+                return
+            self._tell(mailed.sent, f"sent to {choices.to}" if not mailed.refused else "sent, not to everybody")
+            if mailed.refused:
+                told = "; ".join(f"{a}: {why}" for a, why in mailed.refused.items())
+                self.failed.emit(f"The mail server refused {told}")
+
+        self.doing.begin("Sending", work, done, self._failed)
+
+    def _onto_paper(self, ids: Sequence[str], choices: Choices) -> None:
+        from keybundle.desktop.presenters.printing import INTO_PDF, PrintWish, print_pictures
+
+        s, into_pdf = self._s, choices.printer in ("", INTO_PDF)
+        printer = INTO_PDF if into_pdf else choices.printer
+        wish = PrintWish(printer, choices.copies, choices.both_sides, choices.into if into_pdf else "")
+
+        def work(progress: Progress, cancel: CancelToken) -> tuple[Sent, int]:
+            may_send(s.workspace.person(s.who))
+            folder = Path(tempfile.mkdtemp(prefix="printing-", dir=s.workspace.place.cache))
+            try:
+                sent = sending.make_files(
+                    s.workspace, s.pool, ids, Wish(forms.PNG), Landing(folder), progress=progress, cancel=cancel
+                )
+                dpis = [p.dpi for d in sent.documents for p in s.workspace.repository.load(d.id).pages]
+                told = {"how": PRINTER, "to": wish.target or wish.printer, **asdict(Wish(forms.PNG))}
+                if sent.files and not cancel.cancelled:
+                    sending.note_sent(s.workspace, s.who, sent.documents, told)
+                    return sent, print_pictures(sent.files, dpis, wish, progress, cancel)
+                return sent, 0
+            finally:
+                shutil.rmtree(folder, ignore_errors=True)
+
+        def done(found: tuple[Sent, int]) -> None:
+            sent, pages = found
+            self._tell(sent, f"printed: {count(pages, 'page')} on {wish.target or wish.printer}")
+
+        self.doing.begin("Printing", work, done, self._failed)
+
+
+def _setting(who: str) -> str:
+    return f"sending of {who}"
+
+
+def _choices_of(kept: dict[str, Any] | None) -> Choices:
+    return Choices(**{**kept, "wish": Wish(**kept["wish"])}) if kept else Choices()
+
+
+def _as_before(kept: Choices, wish: Wish, told: dict[str, Any]) -> Choices:
+    """Return the choices of a document's last sending."""
+    way = told["how"] if told["how"] in (FOLDER, MAIL, PRINTER) else FOLDER
+    where = {FOLDER: "folder", MAIL: "to", PRINTER: "printer"}[way]
+    return replace(kept, wish=wish, way=way, **{where: told["to"]})

@@ -1,0 +1,304 @@
+"""A filed document being looked at: its pages one at a time, the words of a query on them, its values and its story."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage
+
+from keybundle.core.base.boxes import Box
+from keybundle.core.base.changes import Changes
+from keybundle.core.reading.text import PageText
+from keybundle.core.repository.model import FiledDocument
+from keybundle.core.search.query import Query
+from keybundle.core.workflows import bench, cabinets
+from keybundle.core.workflows.story import load_story
+from keybundle.desktop.presenters.bench_state import PageShown
+from keybundle.desktop.presenters.picture_cache import Fetched, Key
+from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.story_wording import StoryLine, word_story
+from keybundle.desktop.presenters.texts import count
+
+SOON = 12  # so many pages are searched before the first one is shown; what is longer is searched behind it
+AHEAD = (1, -1, 2)
+
+
+@dataclass(frozen=True)
+class ValueLine:
+    """A value as the viewer tells it: its field, its text, where it came from, who confirmed it and when."""
+
+    field: str
+    text: str
+    origin: str
+    told: str
+
+
+@dataclass(frozen=True)
+class ViewerState:
+    """All that the viewer shows besides the page itself; ``marks`` says where the words of a query stand."""
+
+    document: str = ""
+    caption: str = ""
+    place: str = ""
+    pages: int = 0
+    position: int = 0
+    values: tuple[ValueLine, ...] = ()
+    tags: tuple[str, ...] = ()
+    story: tuple[StoryLine, ...] = ()
+    marks: str = ""
+    has_marks: bool = False
+
+
+@dataclass(frozen=True)
+class _Opened:
+    document: FiledDocument
+    marks: tuple[tuple[int, Box], ...] | None
+    story: tuple[StoryLine, ...]
+
+
+class ViewerPresenter(QObject):
+    """State and verbs of one viewer. Pages lie in the session's cache; the neighbours are fetched ahead."""
+
+    changed = Signal(object)
+    page_changed = Signal(object)
+    thumbnail_made = Signal(int, str)
+    said = Signal(str)
+    failed = Signal(str)
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._s = session
+        self.state = ViewerState()
+        self.shown: PageShown | None = None
+        self.text: PageText | None = None
+        self.document: FiledDocument | None = None
+        self._query = Query()
+        self._marks: tuple[tuple[int, Box], ...] = ()
+        self._mark = -1
+        self._has_moved = False
+        self._thumbnails: dict[int, str] = {}
+        session.bus.changed.connect(self._on_changes)
+
+    def _on_changes(self, changes: Changes) -> None:
+        if changes.repository and self.document is not None:
+            self._reload(self.document.id)
+
+    # -- the document ----------------------------------------------------------------------------------------------
+
+    def show_document(self, document_id: str, query: Query | None = None, position: int = 0) -> None:
+        """Show a document: its first page that answers the query, else the one at ``position``."""
+        asked, session = query or Query(), self._s
+
+        def load() -> _Opened:
+            document = cabinets.load_document(session.workspace, document_id)
+            is_short = len(document.pages) <= SOON
+            marks = cabinets.list_marks(document, asked) if is_short else None
+            return _Opened(document, marks, self._load_story(document_id))
+
+        def done(found: _Opened) -> None:
+            self._opened(found, asked, position)
+
+        session.runner.query(load, done, key="filed document", owner=self, on_error=self._gone)
+
+    def _load_story(self, document_id: str) -> tuple[StoryLine, ...]:
+        return word_story(load_story(self._s.workspace, document_id), self._s.say_time)
+
+    def _opened(self, found: _Opened, query: Query, position: int) -> None:
+        self.document, self._query = found.document, query
+        self._thumbnails, self._marks, self._mark, self._has_moved = {}, (), -1, False
+        self.state = replace(self._describe(found), position=max(0, min(position, len(found.document.pages) - 1)))
+        if found.marks is None:
+            self._find_marks()
+        else:
+            self._take_marks(found.marks)
+        self._show()
+
+    def _gone(self, told: str) -> None:
+        self.document, self.shown, self.text = None, None, None
+        self.state = ViewerState()
+        self.changed.emit(self.state)
+        self.page_changed.emit(None)
+        self.failed.emit(told)
+
+    def _reload(self, document_id: str) -> None:
+        """Show what changed of the document that is shown, at the page where it stands."""
+        session = self._s
+
+        def load() -> _Opened:
+            return _Opened(cabinets.load_document(session.workspace, document_id), None, self._load_story(document_id))
+
+        def done(found: _Opened) -> None:
+            if self.document is not None and self.document.id == document_id:
+                before, self.document = self.state, found.document
+                fresh = self._describe(found)
+                position = min(before.position, max(0, fresh.pages - 1))
+                self.state = replace(fresh, position=position, marks=before.marks, has_marks=before.has_marks)
+                self.changed.emit(self.state)
+
+        session.runner.query(load, done, key="filed document again", owner=self, on_error=self._gone)
+
+    def _describe(self, found: _Opened) -> ViewerState:
+        d = found.document
+        say = self._s.say_time
+        values = tuple(
+            ValueLine(
+                name, v.text, v.origin.value if name in d.values else "folder",
+                f"confirmed by {v.confirmed_by}, {say(v.confirmed_at)}" if v.confirmed_by and v.confirmed_at else "",
+            )
+            for name, v in d.values.items()
+        )  # fmt: skip
+        place = " / ".join((d.cabinet, *(value for _, value in d.folder)))
+        return ViewerState(d.id, d.caption, place, len(d.pages), 0, values, d.tags, found.story)
+
+    # -- its pages ---------------------------------------------------------------------------------------------------
+
+    def step(self, offset: int) -> None:
+        """Turn to another page, so many on or back."""
+        self.go_to(self.state.position + offset)
+
+    def go_to(self, position: int) -> None:
+        """Turn to a page by its place, from 0; beyond the ends to the last or the first one."""
+        if self.document is None or not self.document.pages:
+            return
+        self._has_moved = True
+        bounded = max(0, min(len(self.document.pages) - 1, position))
+        if bounded != self.state.position:
+            self._mark = -1
+            self._turn_to(bounded)
+
+    def _turn_to(self, position: int) -> None:
+        self.state = replace(self.state, position=position)
+        self._show()
+
+    def _show(self) -> None:
+        self.changed.emit(self.state)
+        if self.document is None or not self.document.pages:
+            self.page_changed.emit(None)
+            return
+        here = self.state.position
+        kept = self._s.pictures.find(self._key(here))
+        if kept is not None:
+            self._show_page(here, kept)
+        else:
+            self._fetch(here, then_show=True)
+        for offset in AHEAD:
+            other = here + offset
+            if 0 <= other < len(self.document.pages) and self._s.pictures.find(self._key(other)) is None:
+                self._fetch(other, then_show=False)
+
+    def _key(self, position: int) -> Key:
+        document = self.document
+        assert document is not None
+        return f"{document.id}-{position}", document.pages[position].frame.rotation, None, "filed", None
+
+    def _fetch(self, position: int, *, then_show: bool) -> None:
+        document, key, s = self.document, self._key(position), self._s
+        assert document is not None
+        page = document.pages[position]
+
+        def load() -> Fetched:
+            path = str(bench.filed_preview(s.workspace, s.pool, document.id, position, page))
+            return Fetched(path, QImage(path), PageText.from_bytes(page.text))
+
+        def done(found: Fetched) -> None:
+            s.pictures.keep(key, found)
+            if then_show and self.document is document and self.state.position == position:
+                self._show_page(position, found)
+
+        def failed(told: str) -> None:
+            if then_show and self.document is document and self.state.position == position:
+                self.shown, self.text = PageShown(page.page_id, "", 1, 1, (), told=told), None
+                self.page_changed.emit(self.shown)
+
+        name = "page" if then_show else f"ahead {position % 4}"
+        s.runner.query(load, done, key=name, owner=self, on_error=failed, kind="page" if then_show else "pages ahead")
+
+    def _show_page(self, position: int, found: Fetched) -> None:
+        assert self.document is not None
+        width, height = self.document.pages[position].frame.upright_size
+        own = [box for at, box in self._marks if at == position]
+        frame = self._marks[self._mark][1] if self._mark >= 0 and self._marks[self._mark][0] == position else None
+        self.text = found.text
+        words = found.text.words if found.text else ()
+        before, is_same = self.shown, self.shown is not None and self.shown.picture == found.path
+        sharp = is_same and before is not None and before.is_full
+        image = before.image if sharp and before is not None else found.image
+        self.shown = PageShown(
+            self.document.pages[position].page_id, found.path, width, height, words, frame, tuple(own), "", image, sharp
+        )
+        self.page_changed.emit(self.shown)
+
+    def sharpen(self) -> None:
+        """Fetch the shown page in full resolution."""
+        document, position, s = self.document, self.state.position, self._s
+        if document is None or self.shown is None or self.shown.is_full or not self.shown.picture:
+            return
+        page, shown = document.pages[position], self.shown
+
+        def load() -> QImage:
+            return QImage(str(bench.filed_preview(s.workspace, s.pool, document.id, position, page, "full")))
+
+        def done(image: QImage) -> None:
+            if self.shown is not None and self.shown.picture == shown.picture:
+                self.shown = replace(self.shown, image=image, is_full=True)
+                self.page_changed.emit(self.shown)
+
+        s.runner.query(load, done, key="full", owner=self, kind="page")
+
+    def thumbnail(self, position: int) -> str:
+        """Return the small picture of a page; empty until it is made, which ``thumbnail_made`` tells."""
+        if position in self._thumbnails or self.document is None:
+            return self._thumbnails.get(position, "")
+        self._thumbnails[position] = ""
+        document, s = self.document, self._s
+        page = document.pages[position]
+
+        def done(path: str) -> None:
+            if self.document is document:
+                self._thumbnails[position] = path
+                self.thumbnail_made.emit(position, path)
+
+        s.runner.query(
+            lambda: str(bench.filed_preview(s.workspace, s.pool, document.id, position, page, "thumbnail")), done,
+            owner=self, kind="pages ahead", on_error=lambda told: None,
+        )  # fmt: skip
+        return ""
+
+    # -- the words of a query ------------------------------------------------------------------------------------------
+
+    def _find_marks(self) -> None:
+        document, query = self.document, self._query
+        if document is None or not (query.words or query.phrases):
+            return
+
+        def done(found: Sequence[tuple[int, Box]]) -> None:
+            if self.document is document:
+                self._take_marks(tuple(found))
+                self._show()
+
+        self._s.runner.query(lambda: cabinets.list_marks(document, query), done, key="marks", owner=self)
+
+    def _take_marks(self, marks: tuple[tuple[int, Box], ...]) -> None:
+        self._marks = marks
+        pages = {at for at, _ in marks}
+        told = f"{count(len(marks), 'place')} on {count(len(pages), 'page')}" if marks else ""
+        position = marks[0][0] if marks and not self._has_moved else self.state.position
+        self.state = replace(self.state, marks=told, has_marks=bool(marks), position=position)
+
+    def next_mark(self, offset: int) -> None:
+        """Go to the next or the previous place that answers the query, on whichever page, round the end."""
+        if not self._marks:
+            return
+        here = self.state.position
+        if self._mark < 0:
+            after = [i for i, (at, _) in enumerate(self._marks) if at >= here]
+            before = [i for i, (at, _) in enumerate(self._marks) if at <= here]
+            self._mark = (after[0] if after else 0) if offset > 0 else (before[-1] if before else len(self._marks) - 1)
+        else:
+            self._mark = (self._mark + offset) % len(self._marks)
+        self._has_moved = True
+        told = f"{self._mark + 1} of {count(len(self._marks), 'place')}"
+        self.state = replace(self.state, position=self._marks[self._mark][0], marks=told)
+        self._show()

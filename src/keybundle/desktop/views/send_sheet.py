@@ -1,0 +1,284 @@
+"""Sending in four lines: what, as, with, to. Beside them the first page as it goes out."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import QStandardPaths, Qt
+from PySide6.QtGui import QKeySequence, QPixmap, QShortcut
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keybundle.core.export.forms import FORMS
+from keybundle.desktop.presenters.sending import FOLDER, MAIL, PRINTER, Choices, SendingPresenter, SendState
+from keybundle.desktop.views.calm import Button, Choice, Number
+from keybundle.desktop.views.side_sheet import WIDE_PX, Sheet
+from keybundle.desktop.views.told import Elided, Told
+
+PICTURE_PX = 150
+WAYS = ((FOLDER, "Folder"), (MAIL, "E-mail"), (PRINTER, "Printer"))
+
+
+class SendSheet(Sheet):
+    """Asks what a sending needs; Ctrl+Enter sends. It goes when all is sent, and stays where something is in the way."""
+
+    def __init__(self, presenter: SendingPresenter) -> None:
+        super().__init__("Send", width_px=WIDE_PX)
+        self.presenter = presenter
+        self._is_filling = True
+        self._choices, self.way = Choices(), FOLDER
+        self.what, self.example = Told(), Elided()
+        self.what.setStyleSheet("font-weight: 600;")
+        self.example.setProperty("role", "value")
+        self.problem = Told()
+        self.problem.setProperty("role", "problem")
+        self.problem.setWordWrap(True)
+        self.form = Choice()
+        self.form.setAccessibleName("As")
+        for form in FORMS:
+            self.form.addItem(form.title, form.key)
+        self.together = QCheckBox("All in one file")
+        self.names = QLineEdit()
+        self.names.setAccessibleName("Names of the files")
+        self.names.setToolTip(
+            "Fields in braces, and {caption}, {type}, {cabinet}, {number}, {filed}, {counter}, {source}"
+        )
+        self.folders = QCheckBox("In folders as in the cabinet")
+        self.picture = QLabel()
+        self.picture.setFixedSize(PICTURE_PX, int(PICTURE_PX * 1.42))
+        self.picture.setProperty("role", "page")
+        self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.picture.setAccessibleName("The first page that goes out")
+        self._ways: dict[str, Button] = {}
+        self.to = QVBoxLayout()
+        self.parts: dict[str, QWidget] = {}
+        self._build_ways()
+        self.doing = Told()
+        self.doing.setProperty("role", "quiet")
+        self.stop = Button("Stop")
+        self.stop.clicked.connect(presenter.stop)
+        self.send = Button("Send   Ctrl+Enter")
+        self.send.setProperty("role", "main")
+        self.send.clicked.connect(self._send)
+        self._build()
+        for key in ("Ctrl+Return", "Ctrl+Enter"):
+            short = QShortcut(QKeySequence(key), self)
+            short.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            short.activated.connect(self._send)
+        for signal in (
+            self.form.currentIndexChanged,
+            self.together.toggled,
+            self.folders.toggled,
+            self.names.textEdited,
+        ):
+            signal.connect(lambda *_: self._look())
+        presenter.changed.connect(self.render_state)
+        presenter.chosen.connect(self.render_choices)
+        presenter.ended.connect(self._on_ended)
+
+    def _build_ways(self) -> None:
+        self.folder = QLineEdit()
+        self.folder.setAccessibleName("Folder")
+        self.folder.setPlaceholderText("Folder to write into")
+        choose = Button("Choose...")
+        choose.clicked.connect(self._choose_folder)
+        self.parts[FOLDER] = _row(self.folder, choose)
+        self.address, self.subject, self.text = QLineEdit(), QLineEdit(), QPlainTextEdit()
+        self.address.setPlaceholderText("name@place.example, and more after a comma")
+        self.address.setAccessibleName("Addresses")
+        self.subject.setAccessibleName("Subject")
+        self.subject.setPlaceholderText("Subject")
+        self.text.setAccessibleName("Words that go along")
+        self.text.setPlaceholderText("Words that go along")
+        self.text.setTabChangesFocus(True)
+        self.text.setMaximumHeight(110)
+        self.by = Told()
+        self.by.setProperty("role", "quiet")
+        self.by.setWordWrap(True)
+        mail = QWidget()
+        layout = QVBoxLayout(mail)
+        layout.setContentsMargins(0, 0, 0, 0)
+        for part in (self.address, self.subject, self.text, self.by):
+            layout.addWidget(part)
+        self.parts[MAIL] = mail
+        self.printer = Choice()
+        self.printer.setAccessibleName("Printer")
+        self.copies = Number()
+        self.copies.setRange(1, 99)
+        self.copies.setSuffix(" copies")
+        self.copies.setAccessibleName("Copies")
+        self.both_sides = QCheckBox("Both sides")
+        self.into = QLineEdit()
+        self.into.setPlaceholderText("PDF file to print into")
+        self.into.setAccessibleName("PDF file to print into")
+        choose_file = Button("Choose...")
+        choose_file.clicked.connect(self._choose_file)
+        self._into = _row(self.into, choose_file)
+        self.printer.currentIndexChanged.connect(lambda _: self._show_printer())
+        paper = QWidget()
+        layout = QVBoxLayout(paper)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(_row(self.printer, self.copies, self.both_sides))
+        layout.addWidget(self._into)
+        self.parts[PRINTER] = paper
+        for way in self.parts.values():
+            self.to.addWidget(way)
+
+    def _build(self) -> None:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(12)
+        grid.setVerticalSpacing(10)
+        grid.setColumnStretch(1, 1)
+        ways = QHBoxLayout()
+        for way, title in WAYS:
+            button = Button(title)
+            button.setCheckable(True)
+            button.setProperty("role", "place")
+            button.clicked.connect(lambda _=False, w=way: self.choose_way(w))
+            self._ways[way] = button
+            ways.addWidget(button)
+        ways.addStretch(1)
+        named = QVBoxLayout()
+        named.addWidget(self.names)
+        named.addWidget(self.example)
+        named.addWidget(self.folders)
+        formed = QVBoxLayout()
+        formed.addWidget(self.form)
+        formed.addWidget(self.together)
+        lines: tuple[tuple[str, QWidget | QVBoxLayout | QHBoxLayout], ...] = (
+            ("What", self.what), ("As", formed), ("With", named), ("To", ways), ("", self.to),
+        )  # fmt: skip
+        for i, (name, part) in enumerate(lines):
+            head = Told(name)
+            head.setProperty("role", "section")
+            grid.addWidget(head, i, 0, Qt.AlignmentFlag.AlignTop)
+            if isinstance(part, QWidget):
+                grid.addWidget(part, i, 1, Qt.AlignmentFlag.AlignTop)
+            else:
+                grid.addLayout(part, i, 1)
+        upper = QHBoxLayout()
+        upper.addLayout(grid, 1)
+        upper.addWidget(self.picture, 0, Qt.AlignmentFlag.AlignTop)
+        self.body.addLayout(upper)
+        self.body.addWidget(self.problem)
+        self.body.addStretch(1)
+        foot = QHBoxLayout()
+        foot.addWidget(self.doing, 1)
+        foot.addWidget(self.stop)
+        foot.addWidget(self.send)
+        self.body.addLayout(foot)
+        self.stop.hide()
+
+    def first(self) -> QWidget:
+        return self.send
+
+    def choose_way(self, way: str) -> None:
+        """Send into a folder, by mail, or to a printer."""
+        self.way = way
+        for other, button in self._ways.items():
+            button.setChecked(other == way)
+            self.parts[other].setVisible(other == way)
+        for part in (self.form, self.together, self.names, self.folders):
+            part.setEnabled(way != PRINTER)
+        self.folders.setVisible(way == FOLDER)
+        if way == PRINTER and not self.printer.count():
+            from keybundle.desktop.presenters.printing import printers
+
+            self.printer.addItems(printers())
+            self.printer.setCurrentText(self._choices.printer)
+        self._show_printer()
+
+    def _show_printer(self) -> None:
+        is_last = self.printer.currentIndex() == self.printer.count() - 1
+        self._into.setVisible(is_last)
+        self.copies.setEnabled(not is_last)
+        self.both_sides.setEnabled(not is_last)
+
+    def render_choices(self, choices: Choices) -> None:
+        """Show what was chosen last."""
+        self._is_filling, self._choices = True, choices
+        self.form.setCurrentIndex(max(0, self.form.findData(choices.wish.form)))
+        self.together.setChecked(choices.wish.together)
+        self.names.setText(choices.wish.names)
+        self.folders.setChecked(choices.wish.folders)
+        self.folder.setText(choices.folder)
+        self.address.setText(choices.to)
+        self.subject.setText(choices.subject)
+        self.text.setPlainText(choices.text)
+        self.into.setText(choices.into)
+        self.copies.setValue(choices.copies)
+        self.both_sides.setChecked(choices.both_sides)
+        self.choose_way(choices.way)
+        self._is_filling = False
+        self._look()
+        if not any(line.text() for line in (self.folder, self.address, self.into)):
+            self.folder.setText(QStandardPaths.writableLocation(QStandardPaths.StandardLocation.DocumentsLocation))
+        {FOLDER: self.folder, MAIL: self.address, PRINTER: self.printer}[self.way].setFocus()
+
+    def render_state(self, state: SendState) -> None:
+        """Show what would go out, and how far it is."""
+        self.what.setText(state.told)
+        self.example.setText(f"such as  {state.example}" if state.example else "")
+        self.problem.setText(state.problem)
+        self.doing.setText(state.doing)
+        self.stop.setVisible(bool(state.doing))
+        self.send.setEnabled(bool(state.ids) and not state.problem and not state.doing)
+        self.by.setText(
+            f"Handed in at {state.by_server}" if state.by_server else "Opens in your own mail program, ready to send"
+        )
+        if state.picture:
+            size, keep = self.picture.contentsRect().size(), Qt.AspectRatioMode.KeepAspectRatio
+            smooth = Qt.TransformationMode.SmoothTransformation
+            self.picture.setPixmap(QPixmap(state.picture).scaled(size, keep, smooth))
+
+    def _look(self) -> None:
+        if not self._is_filling:
+            self.presenter.look(self.choices().wish)
+
+    def choices(self) -> Choices:
+        """Return what is chosen."""
+        wish = replace(
+            self._choices.wish, form=str(self.form.currentData()), together=self.together.isChecked(),
+            names=self.names.text(), folders=self.folders.isChecked() and self.way == FOLDER,
+        )  # fmt: skip
+        return Choices(
+            wish, self.way, self.folder.text(), self.address.text(), self.subject.text(), self.text.toPlainText(),
+            self.printer.currentText() or self._choices.printer, self.into.text(), self.copies.value(),
+            self.both_sides.isChecked(),
+        )  # fmt: skip
+
+    def _send(self) -> None:
+        if self.send.isEnabled():
+            self.presenter.send(self.choices())
+
+    def _on_ended(self, is_good: bool) -> None:
+        if is_good:
+            self.end()
+
+    def _choose_folder(self) -> None:
+        chosen = QFileDialog.getExistingDirectory(self, "Folder to write into", self.folder.text())
+        if chosen:
+            self.folder.setText(chosen)
+
+    def _choose_file(self) -> None:
+        chosen, _ = QFileDialog.getSaveFileName(self, "PDF file to print into", self.into.text(), "PDF (*.pdf)")
+        if chosen:
+            self.into.setText(chosen)
+
+
+def _row(*parts: QWidget) -> QWidget:
+    row = QWidget()
+    layout = QHBoxLayout(row)
+    layout.setContentsMargins(0, 0, 0, 0)
+    for i, part in enumerate(parts):
+        layout.addWidget(part, 1 if i == 0 else 0)
+    return row

@@ -1,0 +1,257 @@
+"""A filed document large: its pages, and at the side, one at a time, its values, its text and its story.
+
+``PagePane`` is the page with a slim bar, as it stands beside lists; ``Viewer`` adds the strip of pages and the side.
+"""
+
+from __future__ import annotations
+
+import functools
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QHeaderView,
+    QInputDialog,
+    QListWidget,
+    QListWidgetItem,
+    QStackedWidget,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keybundle.desktop.actions.binding import bind_place
+from keybundle.desktop.actions.registry import Handlers, find_command
+from keybundle.desktop.presenters.viewer import ViewerPresenter, ViewerState
+from keybundle.desktop.theme import colours as c
+from keybundle.desktop.theme.style import ORIGIN_SIGN, icon, value_font
+from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.page_geometry import WHOLE
+from keybundle.desktop.views.page_rail import PageRail
+from keybundle.desktop.views.page_view import ZOOM_STEP, PageView
+from keybundle.desktop.views.text_view import TextView
+from keybundle.desktop.views.told import Elided, Told
+
+SIDE_PX = 330
+SIDES = ("values", "text", "story")
+
+
+class PagePane(QWidget):
+    """One page and a slim bar that says which, and where the words of a search stand."""
+
+    def __init__(self, presenter: ViewerPresenter, empty: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.presenter = presenter
+        self.page = PageView()
+        self.page.empty_text = empty
+        self.page.turned_page.connect(presenter.step)
+        self.page.sharper_wanted.connect(presenter.sharpen)
+        self.told, self.marks = Told(), Told()
+        self.told.setProperty("role", "quiet")
+        self.marks.setProperty("role", "quiet")
+        self.bar = QHBoxLayout()
+        self.bar.setContentsMargins(0, 4, 0, 0)
+        self.bar.setSpacing(6)
+        self.bar.addWidget(self.told)
+        self.bar.addWidget(self.marks)
+        self.bar.addStretch(1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.page, 1)
+        layout.addLayout(self.bar)
+        presenter.page_changed.connect(self.page.render_page)
+        presenter.changed.connect(self.render_state)
+
+    def add_command(self, handlers: Handlers, command_id: str, *, text: str = "") -> None:
+        """Put a command at the right of the bar, with its key on it."""
+        command = find_command(command_id)
+        button = Button(f"{text or command.title}   {command.shortcut.replace('Return', 'Enter')}")
+        button.setToolTip(command.words)
+        button.setProperty("role", "link")
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        button.clicked.connect(lambda: handlers.trigger(command_id))
+        self.bar.addWidget(button)
+        if command_id.endswith("next place"):
+            self.presenter.changed.connect(lambda state: button.setVisible(state.has_marks))
+            button.hide()
+
+    def render_state(self, state: ViewerState) -> None:
+        """Say which page it is."""
+        self.told.setText(f"Page {state.position + 1} of {state.pages}" if state.pages else "")
+        self.marks.setText(f"·  {state.marks}" if state.marks else "")
+
+
+class Viewer(QWidget):
+    """The whole viewer. ``left`` asks to be closed, ``sending`` to send what is shown."""
+
+    left = Signal()
+    sending = Signal(object, bool)
+
+    def __init__(self, presenter: ViewerPresenter, may_work: bool, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("place")
+        self.presenter = presenter
+        self.handlers = Handlers(may_work, presenter.failed.emit)
+        self.caption, self.place = Elided(), Elided()
+        self.caption.setProperty("role", "head")
+        self.place.setProperty("role", "quiet")
+        self.rail = PageRail(presenter.thumbnail)
+        self.rail.page_chosen.connect(presenter.go_to)
+        presenter.thumbnail_made.connect(lambda position, _: self.rail.pages.tell_made(position))
+        self.pane = PagePane(presenter, "Loading the document...")
+        self.page = self.pane.page
+        self.page.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self._document = ""
+        self._build()
+        self._register()
+        presenter.changed.connect(self.render_state)
+        presenter.page_changed.connect(self._render_text)
+
+    def _build(self) -> None:
+        self.values = QTableWidget(0, 3)
+        self.values.horizontalHeader().hide()
+        self.values.verticalHeader().hide()
+        self.values.setShowGrid(False)
+        self.values.setWordWrap(True)
+        self.values.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.values.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
+        self.values.setAccessibleName("Values")
+        self.values.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        self.values.horizontalHeader().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        self.values.horizontalHeader().setSectionResizeMode(2, QHeaderView.ResizeMode.Fixed)
+        self.values.setColumnWidth(2, 34)
+        self.text = TextView(may_type=False)
+        self.story = QListWidget()
+        self.story.setWordWrap(True)
+        self.story.setAccessibleName("Story of the document")
+        self.side = QStackedWidget()
+        self.side.setFixedWidth(SIDE_PX)
+        self._sides: dict[str, Button] = {}
+        heads = QHBoxLayout()
+        heads.setSpacing(0)
+        for name, widget in zip(SIDES, (self.values, self.text, self.story), strict=True):
+            self.side.addWidget(widget)
+            command = find_command(f"viewer.{name}")
+            button = Button(f"{command.title}   {command.shortcut}")
+            button.setProperty("role", "place")
+            button.setCheckable(True)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(lambda _=False, n=name: self.show_side(n))
+            self._sides[name] = button
+            heads.addWidget(button)
+        heads.addStretch(1)
+        right = QVBoxLayout()
+        right.setSpacing(4)
+        right.addLayout(heads)
+        right.addWidget(self.side, 1)
+        head = QHBoxLayout()
+        titles = QVBoxLayout()
+        titles.setSpacing(0)
+        titles.addWidget(self.caption)
+        titles.addWidget(self.place)
+        head.addLayout(titles, 1)
+        send = Button("Send   Ctrl+E")
+        send.setProperty("role", "main")
+        send.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        send.clicked.connect(lambda: self.handlers.trigger("viewer.send"))
+        send.setEnabled(self.handlers.may_run("viewer.send"))
+        head.addWidget(send)
+        below = QHBoxLayout()
+        below.setSpacing(12)
+        below.addWidget(self.rail)
+        below.addWidget(self.pane, 1)
+        below.addLayout(right)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 12, 16, 10)
+        layout.setSpacing(8)
+        layout.addLayout(head)
+        layout.addLayout(below, 1)
+        self.show_side("values")
+
+    def _register(self) -> None:
+        p, on = self.presenter, self.handlers.on
+        on("viewer.next", lambda: p.step(1))
+        on("viewer.previous", lambda: p.step(-1))
+        on("viewer.first", lambda: p.go_to(0))
+        on("viewer.last", lambda: p.go_to(p.state.pages))
+        on("viewer.down", lambda: self.page.move_on(1))
+        on("viewer.up", lambda: self.page.move_on(-1))
+        on("viewer.go to", self._ask_page)
+        on("viewer.zoom in", lambda: self.page.zoom(ZOOM_STEP))
+        on("viewer.zoom out", lambda: self.page.zoom(1 / ZOOM_STEP))
+        on("viewer.fit", lambda: self.page.zoom(0))
+        on("viewer.turn", lambda: self.page.turn(1))
+        on("viewer.turn back", lambda: self.page.turn(-1))
+        on("viewer.next place", lambda: p.next_mark(1))
+        on("viewer.previous place", lambda: p.next_mark(-1))
+        for name in SIDES:
+            on(f"viewer.{name}", functools.partial(self.show_side, name))
+        on("viewer.copy text", self._copy_text)
+        on("viewer.send", lambda: self.sending.emit((p.state.document,), False))
+        on("viewer.send again", lambda: self.sending.emit((p.state.document,), True))
+        on("viewer.close", self.left.emit)
+        bind_place(self, "viewer", self.handlers)
+        for command_id in ("viewer.next place", "viewer.zoom out", "viewer.zoom in", "viewer.fit", "viewer.turn"):
+            self.pane.add_command(self.handlers, command_id)
+
+    def show_side(self, name: str) -> None:
+        """Show the values, the text or the story at the side."""
+        self.side.setCurrentIndex(SIDES.index(name))
+        for other, button in self._sides.items():
+            button.setChecked(other == name)
+
+    def show_whole(self) -> None:
+        """Begin with the whole page in sight."""
+        self.page.set_zoom(WHOLE)
+
+    def _ask_page(self) -> None:
+        pages = self.presenter.state.pages
+        here, told = self.presenter.state.position + 1, f"Page, 1 to {pages}:"
+        number, chosen = QInputDialog.getInt(self, "Go to page", told, here, 1, max(1, pages))
+        if chosen:
+            self.presenter.go_to(number - 1)
+
+    def _copy_text(self) -> None:
+        text = self.presenter.text
+        if text is not None:
+            QGuiApplication.clipboard().setText(text.plain)
+            self.presenter.said.emit("The text of the page is copied")
+
+    def _render_text(self, _: object) -> None:
+        if self.presenter.shown is not None:
+            self.text.render_text(self.presenter.shown, self.presenter.text)
+
+    def render_state(self, state: ViewerState) -> None:
+        """Show a state."""
+        self.caption.setText(state.caption)
+        self.place.setText(state.place + (f"   ·   {', '.join(state.tags)}" if state.tags else ""))
+        if state.document != self._document:
+            self._document = state.document
+            self.rail.pages.render_count(state.pages)
+        self.rail.render_pages(state.pages, state.position)
+        self.rail.setVisible(state.pages > 1)
+        self._render_values(state)
+        self.story.clear()
+        for line in state.story:
+            self.story.addItem(QListWidgetItem(f"{line.when}, {line.who}\n{line.what}"))
+
+    def _render_values(self, state: ViewerState) -> None:
+        self.values.setRowCount(len(state.values))
+        for i, line in enumerate(state.values):
+            name = QTableWidgetItem(line.field)
+            value = QTableWidgetItem(line.text)
+            value.setFont(value_font(14))
+            told = "; ".join(x for x in (line.origin, line.told) if x)
+            value.setToolTip(told)
+            sign = QTableWidgetItem(
+                icon("seal-check" if line.told else ORIGIN_SIGN.get(line.origin, "file-text"), c.QUIET), ""
+            )
+            sign.setToolTip(told)
+            sign.setData(Qt.ItemDataRole.AccessibleTextRole, told)
+            self.values.setItem(i, 2, sign)
+            self.values.setItem(i, 0, name)
+            self.values.setItem(i, 1, value)
+        self.values.resizeRowsToContents()

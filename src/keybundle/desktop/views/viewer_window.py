@@ -1,0 +1,50 @@
+"""A viewer in a window of its own: several stand side by side, each where it was left last."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, QSettings, Signal
+from PySide6.QtGui import QCloseEvent
+from PySide6.QtWidgets import QMainWindow
+
+from keybundle.desktop.presenters.viewer import ViewerState
+from keybundle.desktop.views.side_sheet import SheetEdge
+from keybundle.desktop.views.told import Elided
+from keybundle.desktop.views.viewer_view import Viewer
+
+PLACE = "viewer geometry"
+STEP_PX = 28
+
+
+class ViewerWindow(QMainWindow):
+    """``closed`` is told once, with the window itself."""
+
+    closed = Signal(object)
+
+    def __init__(self, viewer: Viewer, settings: QSettings, beside: int) -> None:
+        super().__init__()
+        self.viewer = viewer
+        self._settings = settings
+        self.setCentralWidget(viewer)
+        self.edge = SheetEdge(viewer, viewer)
+        self.message = Elided()
+        self.statusBar().addWidget(self.message, 1)
+        self.statusBar().setSizeGripEnabled(False)
+        self.setMinimumSize(860, 560)
+        self.resize(1180, 860)
+        kept = settings.value(PLACE)
+        if kept is not None:
+            self.restoreGeometry(kept)
+        if beside:
+            self.move(self.pos() + QPoint(STEP_PX, STEP_PX) * (beside % 8))
+        viewer.left.connect(self.close)
+        viewer.presenter.changed.connect(self._name)
+        viewer.presenter.said.connect(self.message.setText)
+        viewer.presenter.failed.connect(self.message.setText)
+
+    def _name(self, state: ViewerState) -> None:
+        self.setWindowTitle(f"{state.caption or 'Document'}: Key Bundle")
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self._settings.setValue(PLACE, self.saveGeometry())
+        self.closed.emit(self)
+        super().closeEvent(event)
