@@ -149,6 +149,7 @@ class Desktop(QObject):
         """End everything in order; what was in work is taken up at the next start."""
         self._stack.close()
         if self.window is not None:
+            self.window.close_viewers()
             self.window.deleteLater()
         self.root.deleteLater()
 

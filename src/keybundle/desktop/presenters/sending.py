@@ -100,7 +100,8 @@ class SendingPresenter(QObject):
         def done(found: tuple[Choices, Letter, str]) -> None:
             choices, letter, picture = found
             self._put(picture=picture)
-            self.chosen.emit(replace(choices, subject=letter.subject, text=choices.text or letter.text))
+            more = f" and {count(len(ids) - 1, 'more', 'more')}" if len(ids) > 1 else ""
+            self.chosen.emit(replace(choices, subject=letter.subject + more, text=choices.text or letter.text))
 
         s.runner.query(load, done, key="sending", owner=self, on_error=self.failed.emit)
 

@@ -82,8 +82,8 @@ class ViewerPresenter(QObject):
         session.bus.changed.connect(self._on_changes)
 
     def _on_changes(self, changes: Changes) -> None:
-        if changes.repository and self.document is not None:
-            self._reload(self.document.id)
+        if changes.repository:
+            self.refresh()
 
     # -- the document ----------------------------------------------------------------------------------------------
 
@@ -121,6 +121,11 @@ class ViewerPresenter(QObject):
         self.changed.emit(self.state)
         self.page_changed.emit(None)
         self.failed.emit(told)
+
+    def refresh(self) -> None:
+        """Show what happened to the document meanwhile."""
+        if self.document is not None:
+            self._reload(self.document.id)
 
     def _reload(self, document_id: str) -> None:
         """Show what changed of the document that is shown, at the page where it stands."""

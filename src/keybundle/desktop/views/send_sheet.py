@@ -231,6 +231,8 @@ class SendSheet(Sheet):
         self.problem.setText(state.problem)
         self.doing.setText(state.doing)
         self.stop.setVisible(bool(state.doing))
+        if state.doing and self.send.hasFocus():
+            self.stop.setFocus()
         self.send.setEnabled(bool(state.ids) and not state.problem and not state.doing)
         self.by.setText(
             f"Handed in at {state.by_server}" if state.by_server else "Opens in your own mail program, ready to send"

@@ -32,6 +32,7 @@ class TextView(QWidget):
         self._page = ""
         self.told = Told()
         self.told.setProperty("role", "quiet")
+        self.told.setWordWrap(True)
         self.line = QLineEdit()
         self.line.setPlaceholderText("Search this page; Enter goes on")
         self.line.setAccessibleName("Search this page")

@@ -126,6 +126,7 @@ class Viewer(QWidget):
         self.text = TextView(may_type=False)
         self.story = QListWidget()
         self.story.setWordWrap(True)
+        self.story.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.story.setAccessibleName("Story of the document")
         self.side = QStackedWidget()
         self.side.setFixedWidth(SIDE_PX)

@@ -430,6 +430,7 @@ class MainWindow(QMainWindow):
         presenter = SendingPresenter(self.session, self)
         self._listen(presenter)
         presenter.left_out.connect(self._offer_left_out)
+        presenter.ended.connect(self._refresh_viewers)
         return presenter
 
     def open_sending(self, ids: tuple[str, ...], edge: SheetEdge, *, again: bool = False) -> None:
@@ -443,11 +444,20 @@ class MainWindow(QMainWindow):
         head = "These were left out; all others were sent."
         self.offer(told, "See which", lambda: self.edge.open(ListSheet("Not sent", head, sentences)))
 
+    def _refresh_viewers(self) -> None:
+        for window in self.viewers:
+            window.viewer.presenter.refresh()
+
     def _viewer_closed(self, window: ViewerWindow) -> None:
         if window in self.viewers:
             self.viewers.remove(window)
             window.viewer.presenter.deleteLater()
             window.deleteLater()
+
+    def close_viewers(self) -> None:
+        """Close all viewers: they live and end with this window."""
+        for viewer in tuple(self.viewers):
+            viewer.close()
 
     def show_keys(self) -> None:
         """Show all keys and search commands."""
@@ -457,8 +467,7 @@ class MainWindow(QMainWindow):
         dialog.line.setFocus()
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        for viewer in tuple(self.viewers):
-            viewer.close()
+        self.close_viewers()
         for bench in self.benches.values():
             bench.presenter.flush()
         self._settings.setValue("geometry", self.saveGeometry())
