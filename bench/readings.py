@@ -12,7 +12,7 @@ from keybundle.core import reading
 from keybundle.demo import layouts
 
 CORE = Path(str(reading.__file__)).parent.parent
-OTHERS = frozenset(("second.py", "languages.py"))  # no page is read by them
+OTHERS = frozenset(("second.py", "languages.py", "mail_server.py"))  # no page is drawn or read by them
 ROOMS = (Path(str(layouts.__file__)).parent, *(CORE / room for room in ("imaging", "reading", "base")))
 
 
