@@ -39,13 +39,13 @@ class Fitting(unittest.TestCase):
         np.testing.assert_allclose(as_arrays(model).apply(other), model.predict_proba(other)[:, 1], rtol=1e-12)
 
     def test_the_same_rows_give_the_same_trees(self) -> None:
-        rows = [Judged(tuple(r), bool(r[0] > 0.5), False, 1, "bill", 0, 0) for r in self.ROWS]
+        rows = [Judged(tuple(r), bool(r[0] > 0.5), False, 1, "bill", 0) for r in self.ROWS]
         one, two = fit(rows), fit(rows)
         self.assertTrue(all(np.array_equal(getattr(one, n), getattr(two, n)) for n in ("split", "leaf", "left")))
 
     def test_the_bar_lets_no_more_wrong_ones_by_than_it_was_asked(self) -> None:
         blank = (0.0,) * len(FEATURES)
-        rows = [Judged(blank, i % 10 != 9 or i < 50, False, 1, "bill", 0, 0) for i in range(100)]
+        rows = [Judged(blank, i % 10 != 9 or i < 50, False, 1, "bill", 0) for i in range(100)]
         told = np.linspace(1, 0, 100)
         bar = bar_for(told, rows, 0.02)
         sure = [r for t, r in zip(told, rows, strict=True) if t >= bar]

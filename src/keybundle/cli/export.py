@@ -13,6 +13,7 @@ from keybundle.core.export.forms import FORMS, PDFA
 from keybundle.core.export.naming import USUAL
 from keybundle.core.workflows.cabinets import load_rows
 from keybundle.core.workflows.find import find_filed_ids
+from keybundle.core.workflows.packages import write_package
 from keybundle.core.workflows.sending import Sent, Wish, send_to_folder
 from keybundle.core.workflows.workspace import Workspace
 
@@ -30,6 +31,9 @@ def add_command(commands: Any) -> None:
     )
     parser.add_argument("--together", action="store_true", help="all documents in one file")
     parser.add_argument("--folders", action="store_true", help="in folders as in their cabinets")
+    parser.add_argument(
+        "--package", action="store_true", help="as one hand-over package, with all that is needed to check it"
+    )
     parser.add_argument("--person", metavar="PERSON", help="send as this person (else the first administrator)")
     parser.set_defaults(run=run)
 
@@ -42,6 +46,8 @@ def run(given: argparse.Namespace) -> int:
         if not ids:
             print("keybundle: No filed document answers that; nothing was written.", file=sys.stderr)
             return 1
+        if given.package:
+            return tell(write_package(workspace, pool, who, ids, given.to, progress=terminal_progress()))
         wish = Wish(given.form, given.together, given.names, given.folders)
         sent = send_to_folder(workspace, pool, who, ids, wish, given.to, progress=terminal_progress())
         return tell(sent)

@@ -22,6 +22,7 @@ class Form:
 
 
 PDFA, RECEIVED, TEXT, HOCR, ALTO, CSV, JSON = "pdfa", "received", "text", "hocr", "alto", "csv", "json"
+PACKAGE = "package"
 TIFF, PNG, JPEG = "tiff", "png", "jpeg"
 PICTURES = (TIFF, PNG, JPEG)
 FORMS = (
@@ -36,11 +37,12 @@ FORMS = (
     Form(CSV, "Values: CSV", ".csv"),
     Form(JSON, "Values: JSON", ".json"),
 )
+AS_PACKAGE = Form(PACKAGE, "Hand-over package", "")
 
 
 def find_form(key: str) -> Form:
     """Return a form by its key; raises InputProblem that names those there are."""
-    found = next((f for f in FORMS if f.key == key.casefold()), None)
+    found = next((f for f in (*FORMS, AS_PACKAGE) if f.key == key.casefold()), None)
     if found is None:
         raise InputProblem(f"“{key}” is no form to send documents in; there are {', '.join(f.key for f in FORMS)}.")
     return found

@@ -153,14 +153,14 @@ def plan_import(workspace: Workspace, routine: Routine, inputs: Sequence[Path]) 
 def import_files(
     workspace: Workspace, line: Line, pool: Pool, routine: Routine, inputs: Sequence[Path], who: str, *,
     into: str | None = None, given: Mapping[str, str] | None = None, levels: Mapping[int, str] | None = None,
-    progress: Progress = silent, cancel: CancelToken | None = None,
+    each: Mapping[Path, Mapping[str, str]] | None = None, progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Captured:  # fmt: skip
     """Bring files in as one batch, or (``into``) as more pages of an open one.
 
     Under a two-sided routine for files the pages of each file are fronts and backs in turn, and two of them are one sheet.
-    ``given`` are values that all pages bring along, by field; ``levels`` maps levels of folders to fields (see
-    ``map_path``). A file that cannot be used is refused with its reason; the others go on. Raises EnvironmentProblem
-    when the store cannot take more; what was stored before is kept and goes on.
+    ``given`` are values that all pages bring along, by field, ``each`` those of one file; ``levels`` maps levels of folders
+    to fields (see ``map_path``). A file that cannot be used is refused with its reason; the others go on. Raises
+    EnvironmentProblem when the store cannot take more; what was stored before is kept and goes on.
     """
     may_work(workspace.person(who))
     cancel = cancel or CancelToken()
@@ -188,7 +188,7 @@ def import_files(
                 result.batch = workspace.batches.create(routine.name, origin, who, two_sided=two_sided)
                 line.begin(result.batch, routine)
             arrival = workspace.clock.new_id()
-            if values := {**(given or {}), **map_path(file.tree, levels or {})}:
+            if values := {**(given or {}), **map_path(file.tree, levels or {}), **(each or {}).get(file.path, {})}:
                 workspace.batches.give(result.batch, {arrival: values})
             for index in range(pages):
                 is_back = two_sided and index % 2 == 1

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from keybundle.core.base.errors import explain_os_error
 from keybundle.core.export.forms import TIFF
 from keybundle.core.export.join import join_pdfs
+from keybundle.core.export.package import check_bag, close_bag
 from keybundle.core.export.pdfa import SourcePage
 from keybundle.core.export.pictures import save_page, save_tiff
 from keybundle.core.reading.text import PageText
@@ -33,3 +34,16 @@ def join(paths: Sequence[str], title: str, made_at: str, part: str) -> None:
         join_pdfs([Path(p) for p in paths], title, made_at, Path(part))
     except OSError as error:
         raise explain_os_error(error, f"“{Path(part).parent}”") from error
+
+
+def close_package(folder: str, info: Mapping[str, str]) -> None:
+    """Make a folder of documents a package. Raises EnvironmentProblem."""
+    try:
+        close_bag(Path(folder), info)
+    except OSError as error:
+        raise explain_os_error(error, "the package") from error
+
+
+def check_package(folder: str) -> None:
+    """Check that a package is what was handed over. Raises InputProblem."""
+    check_bag(Path(folder))

@@ -167,11 +167,13 @@ def describe(workspace: Workspace, ids: Sequence[str], wish: Wish) -> Described:
         )
     first, form = workspace.repository.load(ids[0]), wish.told
     stem = fill_name(wish.names, texts_of(workspace, first, 1))
-    if wish.together and len(ids) > 1:
+    if form.key == forms.PACKAGE:
+        stem = f"{workspace.setup.repository} {local_day(workspace, workspace.clock.stamp())}"
+    elif wish.together and len(ids) > 1:
         stem = f"{len(ids)} documents {local_day(workspace, workspace.clock.stamp())}"
     suffix = form.suffix
     if form.key == forms.RECEIVED and (files := received_files(first)):
-        suffix = suffix_of(files[0][1], _head(workspace, files[0][0]))
+        suffix = suffix_of(files[0][1], head_of(workspace, files[0][0]))
     return Described(len(ids), pages, safe_name(stem, suffix), first.id)
 
 
@@ -181,6 +183,8 @@ def make_files(
 ) -> Sent:  # fmt: skip
     """Make the files of documents in a folder, some documents at a time; ``note`` is told of each lot before it has names."""
     cancel, sent = cancel or CancelToken(), Sent()
+    if wish.form == forms.PACKAGE:
+        raise InputProblem("A hand-over package is a folder with many files: write it into a folder. Nothing was sent.")
     if wish.together:
         _send_together(workspace, pool, ids, wish, landing, sent, note, progress, cancel)
         return sent
@@ -251,13 +255,13 @@ def _make(workspace: Workspace, pool: Pool, made: _Made, wish: Wish, landing: La
     folder = landing.folder(*path)
     stem = fill_name(wish.names, texts_of(workspace, document, number))
     if form.key == forms.PDFA:
-        made.parts.append((_copy(workspace, document.pdf_sha, landing, folder), safe_name(stem, form.suffix)))
+        made.parts.append((copy_stored(workspace, document.pdf_sha, landing, folder), safe_name(stem, form.suffix)))
     elif form.key == forms.RECEIVED:
         files = received_files(document)
         for count, (sha, source) in enumerate(files, 1):
-            suffix = suffix_of(source, _head(workspace, sha))
+            suffix = suffix_of(source, head_of(workspace, sha))
             name = safe_name(stem, f" {count}{suffix}" if len(files) > 1 else suffix)
-            made.parts.append((_copy(workspace, sha, landing, folder), name))
+            made.parts.append((copy_stored(workspace, sha, landing, folder), name))
     elif form.key in forms.PICTURES:
         jobs, count = picture_jobs(workspace, document), len(document.pages)
         parts = [landing.part(folder) for _ in (jobs if form.by_page else jobs[:1])]
@@ -281,7 +285,8 @@ def received_files(document: FiledDocument) -> list[tuple[str, str]]:
     return list(found.items())
 
 
-def _head(workspace: Workspace, sha: str) -> bytes:
+def head_of(workspace: Workspace, sha: str) -> bytes:
+    """Return the first bytes of a stored file, by which its kind is told; empty where it cannot be read."""
     try:
         with workspace.place.files.path(sha).open("rb") as file:
             return file.read(16)
@@ -298,7 +303,8 @@ def picture_jobs(workspace: Workspace, document: FiledDocument) -> list[PageJob]
     ]
 
 
-def _copy(workspace: Workspace, sha: str, landing: Landing, folder: Path) -> Path:
+def copy_stored(workspace: Workspace, sha: str, landing: Landing, folder: Path) -> Path:
+    """Copy a stored file and return its part; raises InputProblem where it is gone or not what was filed."""
     part, found = landing.copy(workspace.place.files.path(sha), folder)
     if found != sha:
         part.unlink(missing_ok=True)

@@ -19,6 +19,7 @@ from keybundle.core.export.landing import Landing
 from keybundle.core.export.message import Letter
 from keybundle.core.workflows import bench, sending
 from keybundle.core.workflows.mailing import Mailed, mail_documents, usual_letter
+from keybundle.core.workflows.packages import write_package
 from keybundle.core.workflows.sending import Described, Sent, Wish, last_wish, send_to_folder
 from keybundle.core.workflows.workspace import may_send
 from keybundle.desktop.presenters.doing import Doing
@@ -140,6 +141,8 @@ class SendingPresenter(QObject):
         def work(progress: Progress, cancel: CancelToken) -> Sent:
             if not choices.folder.strip():
                 raise InputProblem("No folder is named to write into; choose one. Nothing was sent.")
+            if choices.wish.form == forms.PACKAGE:
+                return write_package(s.workspace, s.pool, s.who, ids, target, progress=progress, cancel=cancel)
             return send_to_folder(
                 s.workspace, s.pool, s.who, ids, choices.wish, target, progress=progress, cancel=cancel
             )

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from keybundle.core.export.forms import FORMS
+from keybundle.core.export.forms import AS_PACKAGE, FORMS
 from keybundle.core.workflows.story import Happened
 
-TITLES = {f.key: f.title for f in FORMS}
+TITLES = {f.key: f.title for f in (*FORMS, AS_PACKAGE)}
 
 
 @dataclass(frozen=True)

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keybundle.core.export.forms import FORMS
+from keybundle.core.export.forms import AS_PACKAGE, FORMS
 from keybundle.desktop.presenters.sending import FOLDER, MAIL, PRINTER, Choices, SendingPresenter, SendState
 from keybundle.desktop.views.calm import Button, Choice, Number
 from keybundle.desktop.views.side_sheet import WIDE_PX, Sheet
@@ -44,7 +44,7 @@ class SendSheet(Sheet):
         self.problem.setWordWrap(True)
         self.form = Choice()
         self.form.setAccessibleName("As")
-        for form in FORMS:
+        for form in (*FORMS, AS_PACKAGE):
             self.form.addItem(form.title, form.key)
         self.together = QCheckBox("All in one file")
         self.names = QLineEdit()

@@ -1,0 +1,40 @@
+"""``keybundle import-package``: bring in a hand-over package as a batch, checked against its hashes."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+from typing import Any
+
+from keybundle.cli.common import opened, terminal_progress, working_pool
+from keybundle.core.workflows.capture import find_routine
+from keybundle.core.workflows.line import Line
+from keybundle.core.workflows.packages import import_package
+
+
+def add_command(commands: Any) -> None:
+    """Declare the command."""
+    parser = commands.add_parser("import-package", help="bring in a hand-over package as a batch, checked first")
+    parser.add_argument("folder", type=Path, metavar="DIR")
+    parser.add_argument("--routine", required=True, metavar="NAME", help="one that makes a document of each file")
+    parser.add_argument("--person", metavar="PERSON", help="work as this person (else the first administrator)")
+    parser.set_defaults(run=run)
+
+
+def run(given: argparse.Namespace) -> int:
+    """Check the package, take it in, wait for the reading."""
+    with opened(given.data, changes=True) as workspace, working_pool() as pool:
+        who = workspace.person(given.person).name
+        routine = find_routine(workspace, given.routine)
+        line = Line(workspace, pool)
+        try:
+            taken = import_package(workspace, line, pool, routine, given.folder, who, progress=terminal_progress())
+            line.wait()
+        finally:
+            line.close()
+        for refused in taken.refused:
+            print(f"keybundle: {refused.why}", file=sys.stderr)
+        documents = len(workspace.batches.load(taken.batch).in_order()) if taken.batch else 0
+        print(f"{documents} documents of the package wait in a batch, {taken.sides} sides.")
+        return 1 if taken.refused else 0
