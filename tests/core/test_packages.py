@@ -112,7 +112,7 @@ class Packages(DataTest):
             trail = document / "trail.tsv"
             trail.write_text(trail.read_text().replace("Elspra", "Corvik"))
             for name in ("manifest-sha256.txt", "tagmanifest-sha256.txt"):
-                lines = [x.split("  ", 1)[1] for x in (bag / name).read_text().splitlines()]
+                lines = [x.split(maxsplit=1)[1] for x in (bag / name).read_text().splitlines()]
                 made = subprocess.run(["sha256sum", *lines], cwd=bag, capture_output=True, text=True, check=True)
                 (bag / name).write_text(made.stdout)
 

@@ -14,6 +14,7 @@ from keybundle.core.base.errors import EnvironmentProblem, InputProblem
 from keybundle.core.base.files import write_atomic
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.workflows.capture import Captured, damaged_pages, find_routine, import_files, scan_stack
+from keybundle.core.workflows.copies import write_due
 from keybundle.core.workflows.devices import Options, find_scanners
 from keybundle.core.workflows.filing import file_documents
 from keybundle.core.workflows.line import Line
@@ -63,6 +64,8 @@ def run(given: argparse.Namespace) -> int:
                 if given.file:
                     filed = file_documents(workspace, pool, captured.batch, who, progress=terminal_progress())
                     seconds["file"] = filed.seconds
+                    if copies := write_due(workspace, pool, at_once=True):
+                        print(f"keybundle: {copies}", file=sys.stderr)
         finally:
             line.close()
         return _tell(given, workspace, captured, routine.name, seconds, trouble)

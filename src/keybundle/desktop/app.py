@@ -23,6 +23,7 @@ from keybundle.core.base.errors import AppError, OldFormat
 from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.store.place import hold, set_aside
+from keybundle.core.workflows.copies import Copier
 from keybundle.core.workflows.devices import Devices
 from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.opening import door_path
@@ -73,6 +74,8 @@ class Desktop(QObject):
         self._stack.callback(setattr, self.workspace, "on_setup", lambda: None)
         self.line = Line(self.workspace, self.pool, self.bus.tell)
         self._stack.callback(self.line.close)
+        self.copier = Copier(self.workspace, self.pool)
+        self._stack.callback(self.copier.close)
         self.door = Door(door_path(data), self)
         self._stack.callback(self.door.close)
         self.door.files_handed.connect(self._take_files)
@@ -115,7 +118,7 @@ class Desktop(QObject):
     def begin(self, who: str) -> None:
         """Let a person work: make the window and take up what was left."""
         devices = Devices(self.workspace)
-        session = Session(self.workspace, self.pool, self.line, self.runner, self.bus, who, devices)
+        session = Session(self.workspace, self.pool, self.line, self.runner, self.bus, who, devices, copier=self.copier)
         self.window = MainWindow(session, self._settings)
         self.demo_told.connect(self.window.tell_background)
         self._stack.callback(self.window.work.presenter.incoming.stop)

@@ -8,6 +8,7 @@ moment loses.
 from __future__ import annotations
 
 import errno
+import filecmp
 import hashlib
 import os
 import secrets
@@ -25,9 +26,14 @@ NO_LINKS = (errno.EPERM, errno.ENOTSUP, errno.EOPNOTSUPP, errno.EMLINK)
 
 @dataclass
 class Landing:
-    """A folder that files are written to; ``taken`` are the names that are given away in each of its folders."""
+    """A folder that files are written to; ``taken`` are the names that are given away in each of its folders.
+
+    With ``keeps_same`` a file that stands there already under the wanted name with the same bytes is the one that was meant:
+    writing it once more, after something stopped halfway, changes nothing.
+    """
 
     root: Path
+    keeps_same: bool = False
     taken: dict[Path, set[str]] = field(default_factory=dict)
 
     def folder(self, *parts: str) -> Path:
@@ -77,6 +83,9 @@ class Landing:
     def plan(self, folder: Path, wanted: str) -> Path:
         """Return the place that a file will get: the wanted name, or that with a number where it is taken."""
         taken = self.taken.setdefault(folder, set())
+        if self.keeps_same and wanted.casefold() not in taken:
+            taken.add(wanted.casefold())
+            return folder / wanted
         while (target := folder / unlike(wanted, taken)).exists():
             pass
         return target
@@ -84,6 +93,9 @@ class Landing:
     def name(self, part: Path, target: Path) -> Path:
         """Give a whole file its planned name; another one where somebody else took that since. Raises EnvironmentProblem."""
         while True:
+            if self.keeps_same and target.exists() and filecmp.cmp(part, target, shallow=False):
+                part.unlink()
+                return target
             try:
                 _link(part, target)
             except FileExistsError:

@@ -59,7 +59,13 @@ def list_asks(values: Mapping[str, FieldValue], kind: DocumentType, make_rule: R
         value = values.get(spec.name)
         if value is None or spec.several or value.read_twice or is_by_hand(value) or value.origin is not Origin.PAGE:
             continue
-        if value.page and value.box and value.items and value.score < CLEAR and _is_latin(value.as_read):
+        if (
+            value.page
+            and value.box
+            and value.items
+            and (value.score or value.confidence) < CLEAR
+            and _is_latin(value.as_read)
+        ):
             yield Ask(spec.name, value.page, value.box, _reader_for(value, make_rule(spec)))
 
 

@@ -2,7 +2,9 @@
 
 The trees were fitted by ``scripts/train`` on generated organisations alone and are plain arrays (``trust.npz``). They judge
 what the scoring by rules says together with how well the words could be read, what the second reader made of them, and what
-sort of text it is. What was read once keeps the score of the rules, which wait for the second reading. J. H. Friedman, Annals of Statistics 29 (2001): greedy function approximation by gradient boosting.
+sort of text it is. What was read once keeps the score of the rules, which wait for the second reading.
+
+J. H. Friedman, Annals of Statistics 29 (2001): greedy function approximation by gradient boosting.
 """
 
 from __future__ import annotations

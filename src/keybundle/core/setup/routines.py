@@ -183,6 +183,21 @@ class Naming(Part):
         return self
 
 
+SentForm = Literal["pdfa", "received", "tiff", "png", "jpeg", "text", "hocr", "alto", "csv", "json"]
+
+
+class Copies(Part):
+    """A folder that each filed document is written into as well, in a form; ``names`` and ``sub_folders`` are patterns.
+
+    No folder: no copies. ``sub_folders`` is parted by slashes, such as ``{Year}/{Supplier}``.
+    """
+
+    folder: str = ""
+    form: SentForm = "pdfa"
+    names: str = "{caption}"
+    sub_folders: str = ""
+
+
 ScanOption = Literal["feed", "duplex", "resolution_dpi", "mode", "paper"]
 
 
@@ -217,3 +232,4 @@ class Routine(Part):
     document_type: str = ""
     bar: float = Field(default=0.8, ge=0, le=1)
     wrong_one_in: int = Field(default=0, ge=0, le=100_000)
+    copies: Copies = Copies()

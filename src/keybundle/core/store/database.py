@@ -22,7 +22,7 @@ from sqlalchemy.pool import QueuePool
 from keybundle.core.base.errors import AppError, EnvironmentProblem, OldFormat, Passing
 
 BUSY_SECONDS = 10
-HEAD = "0003"
+HEAD = "0004"
 FORMAT = 2
 
 

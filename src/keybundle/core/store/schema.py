@@ -283,6 +283,18 @@ filing_entry = Table(
     Column("path", JSON, nullable=False),
     Column("pages", Integer, nullable=False),
 )
+copy_due = Table(
+    "copy_due",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("document_id", String, ForeignKey("document.id"), nullable=False),
+    Column("who", String, nullable=False),
+    Column("copies", JSON, nullable=False),
+    Column("tries", Integer, nullable=False),
+    Column("next_at", String, nullable=False),
+    Column("trouble", Text, nullable=False),
+)
+Index("copy_due_by_time", copy_due.c.next_at)
 example = Table(
     "example",
     metadata,

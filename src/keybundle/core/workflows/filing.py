@@ -22,6 +22,7 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.setup.routines import Routine
+from keybundle.core.workflows.copies import note_due
 from keybundle.core.workflows.learning import learn, refresh_calibration, unlearn
 from keybundle.core.workflows.page_jobs import PDF_WORK, page_job
 from keybundle.core.workflows.records import FiledEntry, add_entry, end_record
@@ -189,6 +190,7 @@ def _commit(workspace: Workspace, one: _InHand, begun: Filing, sha: str) -> File
         new = compose_document(batch, document, one.kind, one.destination, one.texts, sha)
         filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, new, begun.who)
         learn(c, workspace, document, one.kind, one.texts, was_seen=begun.was_seen)
+        note_due(workspace, c, filed_id, begun.who, batch.routine)
         path = (one.destination.cabinet, *(v for _, v in new.folder))
         entry = FiledEntry(filed_id, new.caption, one.kind.name, path, len(new.pages))
         add_entry(c, begun.claim, workspace.batches.load(batch.id), entry, workspace.clock.stamp(), begun.who)

@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.jobs.pool import Pool
+from keybundle.core.workflows.copies import Copier
 from keybundle.core.workflows.devices import Devices
 from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.workspace import Workspace, may_do_work
@@ -61,6 +62,7 @@ class Session:
     devices: Devices
     hand: Hand = field(default_factory=Hand)
     pictures: PictureCache = field(default_factory=PictureCache)
+    copier: Copier | None = None
 
     @property
     def may_work(self) -> bool:

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from keybundle.core.export.forms import AS_PACKAGE, FORMS
 from keybundle.core.workflows.story import Happened
 
+HOW = {
+    "folder": "Written into", "copy": "Copied at filing into", "mail": "Sent by e-mail to", "drag": "Dragged out to",
+    "print": "Printed on",
+}  # fmt: skip
 TITLES = {f.key: f.title for f in (*FORMS, AS_PACKAGE)}
 
 
@@ -33,6 +38,8 @@ def _say(h: Happened) -> str:
         return f"Tags changed from “{', '.join(d['before']) or 'none'}” to “{', '.join(d['after']) or 'none'}”"
     if h.what == "sent":
         form = TITLES.get(d["form"], d["form"])
-        how = {"folder": "Written into", "mail": "Sent by e-mail to", "drag": "Dragged out to", "print": "Printed on"}
-        return f"{how.get(d['how'], d['how'])} {d['to']} as {form}: {', '.join(d['files'])}"
+        return f"{HOW.get(d['how'], d['how'])} {d['to']} as {form}: {', '.join(d['files'])}"
+    if h.what == "not sent":
+        refused = "; ".join(f"{address}: {why}" for address, why in json.loads(d["to"]).items())
+        return f"Not sent to {refused}"
     return h.what[:1].upper() + h.what[1:]

@@ -156,7 +156,7 @@ class MainWindow(QMainWindow):
             on(f"go.{name}", getattr(self, f"go_{name}"))
         on("help.keys", self.show_keys)
         on("help.messages", self.show_messages)
-        on("line.retry", self.session.line.retry)
+        on("line.retry", self._retry)
         on("edit.undo", self._undo)
         on("edit.redo", self._redo)
         for command_id in self.handlers.run:
@@ -171,6 +171,11 @@ class MainWindow(QMainWindow):
         self._watch.setInterval(500)
         self._watch.timeout.connect(self._tell_line)
         self._watch.start()
+
+    def _retry(self) -> None:
+        self.session.line.retry()
+        if self.session.copier is not None:
+            self.session.copier.retry()
 
     def _show_message(self, text: str) -> None:
         self.message.setText(text)
@@ -192,7 +197,8 @@ class MainWindow(QMainWindow):
             presenter.failed.connect(self.warn)
 
     def _tell_line(self) -> None:
-        told = tell_line(self.session.line)
+        copier = self.session.copier
+        told = (copier.problem if copier is not None else "") or tell_line(self.session.line)
         if self.line_label.text() != told and not self.line_label.property("seeding"):
             self.line_label.setText(told)
 
