@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from bench import indexing, pages, parts
-from bench.world import blank, reading, second, sheets, values
+from bench.world import blank, reading, second, sheets, trees, values
 from bench.yardstick import feeder, kept_originals, time_bare_decode, time_bare_engine, time_bare_window
 
 PARTS = {
@@ -20,6 +20,7 @@ PARTS = {
     "start": parts.measure_start, "slip": parts.measure_slip, "line": parts.measure_line,
     "world": reading.measure_world_reading, "blank": blank.measure_world_blank,
     "sheets": sheets.measure_world_sheets, "second": second.measure_world_second, "world-values": values.measure_world_values,
+    "trees": trees.measure_world_trees,
 }  # fmt: skip
 TARGET = Path(__file__).parent.parent / "docs" / "performance.md"
 

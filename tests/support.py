@@ -52,7 +52,7 @@ def _worlds() -> Path:
     """Where the worlds of these sources lie, for all processes of a test run and for later ones."""
     digest = hashlib.sha256()
     for path in sorted((ROOT / "src" / "keybundle").rglob("*")):
-        if path.suffix in (".py", ".sql", ".npz"):
+        if path.suffix in (".py", ".sql"):
             digest.update(path.read_bytes())
     folder = ROOT / "build" / "worlds"
     folder.mkdir(parents=True, exist_ok=True)

@@ -42,8 +42,7 @@ class FieldValue:
     ``given_by`` names the person who took it from elsewhere by a command (a starter, the document before): no proposal
     replaces it, it stays unsure until confirmed.
     ``guess`` is what the machine proposed, with its score, whatever a person made of it; ``legible`` how sure the reading
-    of its words was, which is part of the confidence; ``read_twice`` whether a second reader was heard about it; ``score``
-    what the rules alone make of it, of which the confidence is made.
+    of its words was, which is part of the confidence; ``read_twice`` whether a second reader was heard about it.
     """
 
     items: tuple[str, ...] = ()
@@ -63,7 +62,6 @@ class FieldValue:
     note: str = ""
     legible: float = 1.0
     read_twice: bool = False
-    score: float = 0.0
 
     @property
     def is_emptied(self) -> bool:

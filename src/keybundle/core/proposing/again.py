@@ -16,7 +16,6 @@ from keybundle.core.fields.mend import mend
 from keybundle.core.fields.values import MOST_OFFERED, FieldValue, Origin
 from keybundle.core.proposing.candidates import AROUND, LEADERS, is_plain
 from keybundle.core.proposing.evidence import RuleFor, is_by_hand, weigh
-from keybundle.core.proposing.trust import judge, keep_scores, tell
 from keybundle.core.registers.book import Book
 from keybundle.core.setup.model import DocumentType
 
@@ -59,13 +58,7 @@ def list_asks(values: Mapping[str, FieldValue], kind: DocumentType, make_rule: R
         value = values.get(spec.name)
         if value is None or spec.several or value.read_twice or is_by_hand(value) or value.origin is not Origin.PAGE:
             continue
-        if (
-            value.page
-            and value.box
-            and value.items
-            and (value.score or value.confidence) < CLEAR
-            and _is_latin(value.as_read)
-        ):
+        if value.page and value.box and value.items and value.confidence < CLEAR and _is_latin(value.as_read):
             yield Ask(spec.name, value.page, value.box, _reader_for(value, make_rule(spec)))
 
 
@@ -87,18 +80,14 @@ def hear_all(
 
     What was heard of a value that stands elsewhere by now, or that a person gave, counts for nothing.
     """
-    told, verdicts = dict(values), {}
+    told = dict(values)
     for name, (ask, said) in heard.items():
         spec, value = kind.field(name), values.get(name)
         if spec is None or value is None or is_by_hand(value) or (value.page, value.box) != (ask.page, ask.box):
             continue
         if not value.read_twice:
-            scored = replace(value, confidence=value.score or value.confidence)
-            told[name] = replace(hear(scored, make_rule(spec), said, ask.reader), read_twice=True)
-            verdicts[name] = tell(scored, told[name])
-    scored_all = weigh(told, kind, books, bar, make_rule)
-    told |= keep_scores({name: scored_all[name] for name in verdicts})
-    weighed = weigh(judge(told, kind, make_rule, verdicts), kind, books, bar, make_rule)
+            told[name] = replace(hear(value, make_rule(spec), said, ask.reader), read_twice=True)
+    weighed = weigh(told, kind, books, bar, make_rule)
     return {
         name: v if is_by_hand(v) else replace(v, guess=v.text, guess_score=v.confidence) for name, v in weighed.items()
     }

@@ -29,7 +29,6 @@ from keybundle.core.proposing.letters import Letter, find_letter
 from keybundle.core.proposing.rows import Rows, build_rows
 from keybundle.core.proposing.sentences import propose_in_sentences
 from keybundle.core.proposing.sums import settle_sums
-from keybundle.core.proposing.trust import keep_scores
 from keybundle.core.proposing.wording import meanings_of
 from keybundle.core.reading.text import PageText
 from keybundle.core.registers.book import Book
@@ -101,8 +100,8 @@ def propose_values(
     for spec in fields:
         for told in _told_by_file(spec, make_rule(spec), hints):
             values[spec.name] = _with_file(values.get(spec.name), told)
-    scored = keep_scores(weigh(settle_sums(values, rivals, kind), kind, books, bar, make_rule))
-    return {name: replace(v, guess=v.text, guess_score=v.confidence) for name, v in scored.items()}
+    weighed = weigh(settle_sums(values, rivals, kind), kind, books, bar, make_rule)
+    return {name: replace(v, guess=v.text, guess_score=v.confidence) for name, v in weighed.items()}
 
 
 def _taught_labels(spec: FieldSpec, taught: Taught | None) -> FieldSpec:
