@@ -13,6 +13,7 @@ from pathlib import Path
 from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QDrag
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 
@@ -286,3 +287,39 @@ class Looking(DesktopTest):
             self.assertLess(abs(width - expected[0]) + abs(height - expected[1]), 12)
         self.assertEqual(self.story(document), ["filed", "sent"])
         self.assertEqual([p for p in Path(self.desktop.workspace.place.cache).glob("printing-*")], [])
+
+    def test_two_windows_each_with_its_own_places_and_keys(self) -> None:
+        self.press(Qt.Key.Key_N, CTRL | SHIFT)
+        first, second = self.window.windows
+        self.until(lambda: self.is_in_front(second), 10, "the window beside")
+        self.press(Qt.Key.Key_2, CTRL)
+        self.until(lambda: second.stack.currentWidget() is second.cabinets, 10)
+        self.assertIs(first.stack.currentWidget(), first.work)
+        self.until(lambda: second.cabinets.model.rowCount() > 0, 10)
+        document = second.cabinets.model.id_at(0)
+        first.open_viewer(str(document))
+        self.until(lambda: first.viewers and first.viewers[0].viewer.presenter.shown, 30)
+        second.close()
+        self.spin(0.1)
+        self.assertEqual((self.window.windows, len(first.viewers)), ([first], 1), "the other window's viewer stays")
+
+    def test_dragged_out_as_files_and_told_once_they_were_taken(self) -> None:
+        self.window.go_cabinets()
+        table = self.window.cabinets.table
+        self.until(lambda: self.window.cabinets.model.rowCount() > 2, 10)
+        table.selectRow(0)
+        table.setFocus()
+        self.press(Qt.Key.Key_Down, SHIFT)
+        self.until(lambda: len(self.window.cabinets.presenter.state.chosen) == 2, 10)
+        taken: list[list[bytes]] = []
+
+        def drop(drag: QDrag) -> Qt.DropAction:
+            taken.append([Path(u.toLocalFile()).read_bytes()[:5] for u in drag.mimeData().urls()])
+            return Qt.DropAction.IgnoreAction if len(taken) == 1 else Qt.DropAction.CopyAction
+
+        table.out.run = drop
+        ids = self.window.cabinets.presenter.state.chosen
+        table.startDrag(Qt.DropAction.CopyAction)
+        self.assertEqual((taken, self.story(ids[0])), ([[b"%PDF-"] * 2], ["filed"]), "let go over nothing")
+        table.startDrag(Qt.DropAction.CopyAction)
+        self.until(lambda: [self.story(i) for i in ids] == [["filed", "sent"]] * 2, 10)

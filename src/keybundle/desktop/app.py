@@ -121,7 +121,7 @@ class Desktop(QObject):
         session = Session(self.workspace, self.pool, self.line, self.runner, self.bus, who, devices, copier=self.copier)
         self.window = MainWindow(session, self._settings)
         self.demo_told.connect(self.window.tell_background)
-        self._stack.callback(self.window.work.presenter.incoming.stop)
+        self._stack.callback(self.window.stop_incoming)
         self.window.show()
         self.window.activateWindow()
         self.root.hide()
@@ -152,8 +152,8 @@ class Desktop(QObject):
         """End everything in order; what was in work is taken up at the next start."""
         self._stack.close()
         if self.window is not None:
-            self.window.close_viewers()
-            self.window.deleteLater()
+            for window in tuple(self.window.windows):
+                window.end()
         self.root.deleteLater()
 
 

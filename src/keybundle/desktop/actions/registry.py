@@ -25,6 +25,13 @@ COMMANDS: tuple[Command, ...] = (
     Command("go.cabinets", "Cabinets", "Browse what is filed", "Ctrl+2", "everywhere"),
     Command("go.find", "Find", "Find documents by any word or field", "Ctrl+3", "everywhere"),
     Command("go.prepare", "Prepare", "See cabinets, types, registers, routines and people", "Ctrl+4", "everywhere"),
+    Command(
+        "go.window",
+        "Window beside",
+        "Open another window on the same work, with its own places",
+        "Ctrl+Shift+N",
+        "everywhere",
+    ),
     Command("help.keys", "Keys", "Show all keys and search commands", "F1", "everywhere"),
     Command("help.messages", "Messages", "Read again what was said at the foot", "Ctrl+M", "everywhere"),
     Command(
@@ -285,17 +292,17 @@ _BY_ID = {c.id: c for c in COMMANDS}
 
 # What somebody may run who may look but not work; every other command changes something.
 LOOKS = frozenset({
-    "go.work", "go.cabinets", "go.find", "go.prepare", "help.keys", "help.messages", "line.retry", "work.look", "work.open",
-    "work.later", "strip.next", "strip.previous", "strip.next document", "strip.previous document", "strip.reach next",
-    "strip.reach previous", "strip.select document", "strip.contact sheet", "strip.slip", "bench.changes",
-    "bench.next document", "bench.previous document", "bench.second window", "bench.zoom in", "bench.zoom out",
-    "bench.zoom fit", "bench.table", "bench.text", "bench.poor pages", "bench.aside list", "slip.strip", "cabinets.filter",
-    "cabinets.clear", "cabinets.order", "cabinets.flat", "cabinets.next page", "cabinets.previous page", "cabinets.large",
-    "cabinets.open", "find.open", "find.clear", "find.next page", "find.previous page", "find.next place",
-    "find.previous place", "find.large", "viewer.next", "viewer.previous", "viewer.first", "viewer.last", "viewer.down",
-    "viewer.up", "viewer.go to", "viewer.zoom in", "viewer.zoom out", "viewer.fit", "viewer.turn", "viewer.turn back",
-    "viewer.next place", "viewer.previous place", "viewer.values", "viewer.text", "viewer.story", "viewer.copy text",
-    "viewer.close",
+    "go.work", "go.cabinets", "go.find", "go.prepare", "go.window", "help.keys", "help.messages", "line.retry",
+    "work.look", "work.open", "work.later", "strip.next", "strip.previous", "strip.next document",
+    "strip.previous document", "strip.reach next", "strip.reach previous", "strip.select document", "strip.contact sheet",
+    "strip.slip", "bench.changes", "bench.next document", "bench.previous document", "bench.second window",
+    "bench.zoom in", "bench.zoom out", "bench.zoom fit", "bench.table", "bench.text", "bench.poor pages",
+    "bench.aside list", "slip.strip", "cabinets.filter", "cabinets.clear", "cabinets.order", "cabinets.flat",
+    "cabinets.next page", "cabinets.previous page", "cabinets.large", "cabinets.open", "find.open", "find.clear",
+    "find.next page", "find.previous page", "find.next place", "find.previous place", "find.large", "viewer.next",
+    "viewer.previous", "viewer.first", "viewer.last", "viewer.down", "viewer.up", "viewer.go to", "viewer.zoom in",
+    "viewer.zoom out", "viewer.fit", "viewer.turn", "viewer.turn back", "viewer.next place", "viewer.previous place",
+    "viewer.values", "viewer.text", "viewer.story", "viewer.copy text", "viewer.close",
 })  # fmt: skip
 MAY_LOOK = "You may look here, not work; ask an administrator for another role."
 

@@ -44,6 +44,9 @@ class DocumentsModel(QAbstractTableModel):
     def columnCount(self, parent: Index | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self._heads)
 
+    def flags(self, index: Index) -> Qt.ItemFlag:
+        return super().flags(index) | (Qt.ItemFlag.ItemIsDragEnabled if index.isValid() else Qt.ItemFlag.NoItemFlags)
+
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
             return self._heads[section]

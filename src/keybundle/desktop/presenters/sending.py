@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import tempfile
+import time
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
@@ -20,13 +21,14 @@ from keybundle.core.export.message import Letter
 from keybundle.core.workflows import bench, sending
 from keybundle.core.workflows.mailing import Mailed, mail_documents, usual_letter
 from keybundle.core.workflows.packages import write_package
-from keybundle.core.workflows.sending import Described, Sent, Wish, last_wish, send_to_folder
+from keybundle.core.workflows.sending import Described, Sent, SentDocument, Wish, last_wish, send_to_folder
 from keybundle.core.workflows.workspace import may_send
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
 
-FOLDER, MAIL, PRINTER = "folder", "mail", "print"
+FOLDER, MAIL, PRINTER, DRAG = "folder", "mail", "print", "drag"
+MOST_DRAGGED, DRAGGED, DRAGGED_KEPT_SECONDS = 20, "dragged-", 3600.0
 
 
 @dataclass(frozen=True)
@@ -72,6 +74,7 @@ class SendingPresenter(QObject):
         super().__init__(parent)
         self._s = session
         self.state = SendState()
+        self._dragged: tuple[SentDocument, ...] = ()
         self.doing = Doing(session.runner, self)
         self.doing.changed.connect(lambda: self._put(doing=self.doing.told))
 
@@ -134,6 +137,47 @@ class SendingPresenter(QObject):
     def _failed(self, told: str) -> None:
         self.failed.emit(told)
         self.ended.emit(False)
+
+    def make_drag(self, ids: Sequence[str]) -> list[Path]:
+        """Return the documents as PDF files to be dragged out; they are copies of what is stored, and quickly made."""
+        s = self._s
+        if len(ids) > MOST_DRAGGED:
+            self.failed.emit(
+                f"{len(ids)} documents are too many to drag; at most {MOST_DRAGGED}. Send them instead (Ctrl+E)."
+            )
+            return []
+        try:
+            may_send(s.workspace.person(s.who))
+        except InputProblem as refused:
+            self.failed.emit(str(refused))
+            return []
+        self._clear_dragged()
+        folder = Path(tempfile.mkdtemp(prefix=DRAGGED, dir=s.workspace.place.cache))
+        sent = sending.make_files(s.workspace, s.pool, ids, Wish(), Landing(folder))
+        if sent.refused or sent.stopped:
+            self.failed.emit(sent.stopped or f"{sent.refused[0][0]}: {sent.refused[0][1]}")
+        self._dragged = tuple(sent.documents)
+        return sent.files
+
+    def _clear_dragged(self) -> None:
+        """Let go of what was dragged out long ago: who took it has copied it by now."""
+        old = time.time() - DRAGGED_KEPT_SECONDS
+        for folder in self._s.workspace.place.cache.glob(f"{DRAGGED}*"):
+            if folder.stat().st_mtime < old:
+                shutil.rmtree(folder, ignore_errors=True)
+
+    def note_drag(self) -> None:
+        """Note that the documents that were dragged out last were taken."""
+        s, told, sent = self._s, {"how": DRAG, "to": "another program", **asdict(Wish())}, self._dragged
+
+        def done(_: object) -> None:
+            self.said.emit(f"{count(len(sent), 'document')} dragged out")
+            self.ended.emit(False)
+
+        s.runner.change(
+            lambda: sending.note_sent(s.workspace, s.who, sent, told), done, lane="sending", owner=self,
+            on_error=self.failed.emit,
+        )  # fmt: skip
 
     def _into_folder(self, ids: Sequence[str], choices: Choices) -> None:
         s, target = self._s, Path(choices.folder).expanduser()

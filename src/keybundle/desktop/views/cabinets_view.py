@@ -22,6 +22,7 @@ from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.models.documents import DocumentsModel
 from keybundle.desktop.presenters.cabinets import CabinetsPresenter, CabinetsState, ColumnState
 from keybundle.desktop.views.calm import Button, Line
+from keybundle.desktop.views.drag_out import DragTable
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.large import Large
 from keybundle.desktop.views.told import Told
@@ -106,7 +107,8 @@ class CabinetsView(QWidget):
         self.clear = Button("Clear   Esc")
         self.clear.clicked.connect(presenter.clear)
         self.model = DocumentsModel(presenter.load_rows, self)
-        self.table = QTableView()
+        self.table = DragTable()
+        self.table.out.chosen = lambda: presenter.state.chosen
         self.table.setModel(self.model)
         self.table.setAccessibleName("Documents")
         self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)

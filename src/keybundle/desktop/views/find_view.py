@@ -27,6 +27,7 @@ from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font
 from keybundle.desktop.views.bar import TimeChart
 from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.drag_out import DragList
 from keybundle.desktop.views.large import Large
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.viewer_view import PagePane
@@ -101,7 +102,8 @@ class FindView(QWidget):
         self.said = Told()
         self.told = Told()
         self.told.setProperty("role", "quiet")
-        self.hits = QListWidget()
+        self.hits = DragList()
+        self.hits.out.chosen = self._chosen
         self.hits.setItemDelegate(HitDelegate(self.hits))
         self.hits.setAccessibleName("Hits")
         self.hits.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
@@ -168,9 +170,12 @@ class FindView(QWidget):
         for command_id in ("find.next place", "find.open", "find.send"):
             self.pane.add_command(self.handlers, command_id, text="Open" if command_id == "find.open" else "")
 
-    def _send(self, *, again: bool = False) -> None:
+    def _chosen(self) -> tuple[str, ...]:
         chosen = [i.data(Qt.ItemDataRole.UserRole) for i in self.hits.selectedItems()]
-        ids = tuple(hit.id for hit in chosen if hit.is_filed)
+        return tuple(hit.id for hit in chosen if hit.is_filed)
+
+    def _send(self, *, again: bool = False) -> None:
+        ids = self._chosen()
         if ids:
             self.sending.emit(ids, again)
         else:

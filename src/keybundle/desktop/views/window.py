@@ -8,7 +8,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QSettings, Qt, QTimer
+from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QFileDialog,
@@ -43,20 +43,29 @@ if TYPE_CHECKING:
     from keybundle.desktop.presenters.sending import SendingPresenter
     from keybundle.desktop.views.bench_view import BenchView
     from keybundle.desktop.views.cabinets_view import CabinetsView
+    from keybundle.desktop.views.drag_out import Out
     from keybundle.desktop.views.find_view import FindView
     from keybundle.desktop.views.prepare_view import PrepareView
     from keybundle.desktop.views.viewer_window import ViewerWindow
 
+GEOMETRY = "geometry"
+BESIDE_PX = 40
 MESSAGE_MS = 12_000
 KEPT_MESSAGES = 200
 LINE_PX = 260
 
 
 class MainWindow(QMainWindow):
-    """Arranges the places; knows nothing of what they show."""
+    """Arranges the places; knows nothing of what they show.
 
-    def __init__(self, session: Session, settings: QSettings, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    Several stand side by side, each with its own places, benches and keys; ``windows`` are all of them.
+    """
+
+    def __init__(self, session: Session, settings: QSettings, beside: MainWindow | None = None) -> None:
+        super().__init__()
+        self.windows: list[MainWindow] = beside.windows if beside is not None else []
+        self.windows.append(self)
+        self._kept_as = GEOMETRY if beside is None else f"{GEOMETRY} beside"
         self.setWindowTitle(f"Key Bundle: {session.workspace.setup.repository}")
         self.session = session
         self._settings = settings
@@ -80,7 +89,7 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(body)
         self.setMinimumSize(1100, 700)
         self.resize(1280, 800)
-        geometry = settings.value("geometry")
+        geometry = settings.value(self._kept_as)
         if geometry is not None:
             self.restoreGeometry(geometry)
         self._connect()
@@ -154,6 +163,7 @@ class MainWindow(QMainWindow):
         on = self.handlers.on
         for name in ("work", "cabinets", "find", "prepare"):
             on(f"go.{name}", getattr(self, f"go_{name}"))
+        on("go.window", self.open_beside)
         on("help.keys", self.show_keys)
         on("help.messages", self.show_messages)
         on("line.retry", self._retry)
@@ -242,6 +252,7 @@ class MainWindow(QMainWindow):
         view.files_dropped.connect(self._take_files)
         view.scan_asked.connect(self._prepare_scan)
         view.opened.connect(self.open_viewer)
+        self._let_out(view.table.out)
         view.sending.connect(lambda ids, again: self.open_sending(ids, self.edge, again=again))
         self.stack.addWidget(view)
         return view
@@ -253,6 +264,7 @@ class MainWindow(QMainWindow):
         self._listen(view.presenter)
         view.batch_opened.connect(self.open_batch)
         view.opened.connect(lambda i: self.open_viewer(i, 0, view.presenter.query))
+        self._let_out(view.hits.out)
         view.sending.connect(lambda ids, again: self.open_sending(ids, self.edge, again=again))
         self.stack.addWidget(view)
         return view
@@ -446,6 +458,10 @@ class MainWindow(QMainWindow):
         edge.open(SendSheet(self.sending))
         self.sending.begin(ids, again=again)
 
+    def _let_out(self, out: Out) -> None:
+        out.make = self.sending.make_drag
+        out.went = self.sending.note_drag
+
     def _offer_left_out(self, told: str, sentences: tuple[str, ...]) -> None:
         head = "These were left out; all others were sent."
         self.offer(told, "See which", lambda: self.edge.open(ListSheet("Not sent", head, sentences)))
@@ -459,6 +475,29 @@ class MainWindow(QMainWindow):
             self.viewers.remove(window)
             window.viewer.presenter.deleteLater()
             window.deleteLater()
+
+    def open_beside(self) -> None:
+        """Open another window on the same work: two batches, or a batch and a cabinet, in sight at once."""
+        other = MainWindow(self.session, self._settings, self)
+        other.move(self.pos() + QPoint(BESIDE_PX, BESIDE_PX))
+        other.show()
+        other.activateWindow()
+
+    def stop_incoming(self) -> None:
+        """Stop what comes in, in whichever window it was begun."""
+        for window in self.windows:
+            window.work.presenter.incoming.stop()
+
+    def end(self) -> None:
+        """Let go of this window and its viewers."""
+        self.close_viewers()
+        if self in self.windows:
+            self.windows.remove(self)
+        self.work.presenter.incoming.stop()
+        for bench in self.benches.values():
+            bench.presenter.end()
+        self.hide()
+        self.deleteLater()
 
     def close_viewers(self) -> None:
         """Close all viewers: they live and end with this window."""
@@ -476,5 +515,7 @@ class MainWindow(QMainWindow):
         self.close_viewers()
         for bench in self.benches.values():
             bench.presenter.flush()
-        self._settings.setValue("geometry", self.saveGeometry())
+        self._settings.setValue(self._kept_as, self.saveGeometry())
         super().closeEvent(event)
+        if self._kept_as != GEOMETRY:
+            self.end()
