@@ -6,10 +6,11 @@ import unittest
 from dataclasses import replace
 
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QImage, QWheelEvent
+from PySide6.QtGui import QColor, QImage, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from keybundle.core.imaging.tiles import EDGE_PX, Tiles
 from keybundle.core.reading.text import Word
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.picture_cache import Fetched, PictureCache
@@ -137,3 +138,26 @@ class Page(DesktopTest):
         self.assertEqual(turned, [1, -1], "with the whole page in sight the wheel turns pages")
         empty = PageView()
         self.assertTrue(empty.snippet((0, 0, 9, 9), 20).isNull())
+
+    def test_a_very_large_page_is_drawn_from_the_tiles_in_sight(self) -> None:
+        colour_of = lambda column, row: QColor(40 + 20 * column, 60 + 20 * row, 90)  # noqa: E731
+        tiles = Tiles(str(self.folder / "tiles"), 9000, 6000)
+        for level in range(tiles.levels):
+            for path, box in tiles.within(level, (0, 0, 9000, 6000)):
+                edge = EDGE_PX << level
+                tile = QImage((box[2] - box[0]) >> level, (box[3] - box[1]) >> level, QImage.Format.Format_RGB32)
+                tile.fill(colour_of(box[0] // edge, box[1] // edge) if level == 0 else QColor("black"))
+                path.parent.mkdir(parents=True, exist_ok=True)
+                tile.save(str(path.with_suffix(".png")))
+                path.with_suffix(".png").rename(path)
+        self.view.render_page(PageShown("p2", self.shown.picture, 9000, 6000, (), tiles=tiles, is_full=True))
+        for turn in range(4):
+            self.view.set_zoom(self.view.geometry_now.largest)
+            self.spin(0.05)
+            here, seen = self.view.geometry_now, self.view.grab().toImage()
+            self.assertAlmostEqual(here.scale, 1.0, delta=0.02)
+            for x, y in ((60, 60), (300, 250), (540, 440)):
+                page_x, page_y = here.point_at(x, y)
+                expected, got = colour_of(int(page_x) // EDGE_PX, int(page_y) // EDGE_PX), seen.pixelColor(x, y)
+                self.assertEqual(got.name(), expected.name(), f"turned by {90 * turn} degrees at {x}, {y}")
+            self.view.turn(1)

@@ -11,6 +11,7 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.batches import arranging, commands
 from keybundle.core.batches.model import Balance, Batch, Document, Page, balance
 from keybundle.core.filing.destination import compute_destination, make_caption
+from keybundle.core.imaging.tiles import Tiles, is_large
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledPage
@@ -18,7 +19,7 @@ from keybundle.core.setup.model import DocumentType
 from keybundle.core.workflows.defaults import local_day
 from keybundle.core.workflows.line import ON_SCREEN, Line
 from keybundle.core.workflows.page_jobs import WORK, picture_job
-from keybundle.core.workflows.preview_files import preview_path
+from keybundle.core.workflows.preview_files import preview_path, tiles_folder
 from keybundle.core.workflows.why_not import why_not
 from keybundle.core.workflows.workspace import Workspace, may_work
 
@@ -209,8 +210,25 @@ def preview(
     return path
 
 
+def sharp(workspace: Workspace, pool: Pool, page_id: str, picture: tuple[str, int, bool], frame: Frame) -> Path | Tiles:
+    """Return a page in full resolution: its picture, or of a very large one its tiles, made where they are missing."""
+    if not is_large(frame.width, frame.height):
+        return preview(workspace, pool, page_id, picture, frame, "full")
+    folder = tiles_folder(workspace.place.cache, page_id, frame.rotation)
+    if not folder.exists():
+        job = picture_job(workspace.place.files, page_id, picture, frame)
+        folder.parent.mkdir(parents=True, exist_ok=True)
+        pool.submit(f"{WORK}:draw_tiles", job, str(folder), priority=ON_SCREEN).result()
+    return Tiles(str(folder), *frame.upright_size)
+
+
 def filed_preview(
     workspace: Workspace, pool: Pool, document_id: str, position: int, page: FiledPage, kind: str = "screen"
 ) -> Path:
-    """Return a picture of a filed page: ``thumbnail``, ``screen`` or ``full``."""
+    """Return a small picture of a filed page: ``thumbnail`` or ``screen``."""
     return preview(workspace, pool, f"{document_id}-{position}", page.picture, page.frame, kind)
+
+
+def filed_sharp(workspace: Workspace, pool: Pool, document_id: str, position: int, page: FiledPage) -> Path | Tiles:
+    """Return a filed page in full resolution, as ``sharp`` does."""
+    return sharp(workspace, pool, f"{document_id}-{position}", page.picture, page.frame)

@@ -13,6 +13,7 @@ from keybundle.core.base.files import write_atomic
 from keybundle.core.batches.model import Facts
 from keybundle.core.imaging.clean import Steps
 from keybundle.core.imaging.colour import decide_colour
+from keybundle.core.imaging.cutting import cut_tiles
 from keybundle.core.imaging.judge import judge
 from keybundle.core.imaging.photo import encode_flat, flatten_photograph
 from keybundle.core.imaging.picture import PDF_DPI, Picture, decode, probe
@@ -106,6 +107,11 @@ def draw_previews(job: PageJob, cache: str, full: bool = False) -> None:
     picture = _decode(job)
     wanted = (("full", max(picture.width, picture.height)),) if full else PREVIEWS
     make_previews(picture, job.measured_frame, Path(cache), job.page_id, wanted)
+
+
+def draw_tiles(job: PageJob, folder: str) -> None:
+    """Cut a very large page into tiles, for zooming."""
+    cut_tiles(_decode(job), job.measured_frame, Path(folder))
 
 
 def read(job: PageJob) -> tuple[bytes, float]:

@@ -10,6 +10,11 @@ def preview_path(cache: Path, page_id: str, rotation: int, kind: str) -> Path:
     return Path(preview_file(str(cache), page_id, rotation, kind))
 
 
+def tiles_folder(cache: Path, page_id: str, rotation: int) -> Path:
+    """Return where the tiles of a very large page lie in the cache."""
+    return cache / "tiles" / page_id[-2:] / f"{page_id}-{rotation}"
+
+
 def preview_file(cache: str, page_id: str, rotation: int, kind: str) -> str:
     """Return the same as text: a strip of thousands of pages asks for each."""
     return f"{cache}/previews/{page_id[-2:]}/{page_id}-{rotation}-{kind}.jpg"

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from PySide6.QtGui import QImage
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.imaging.tiles import Tiles
 from keybundle.core.reading.text import Word
 
 UNSURE_WORD = 0.7
@@ -145,7 +146,8 @@ class BenchState:
 class PageShown:
     """The page in the large view: its picture, its size in upright px, its words, what is framed or marked.
 
-    ``image`` is the picture where it was fetched already, ``is_full`` in full resolution.
+    ``image`` is the picture where it was fetched already, ``is_full`` in full resolution; a very large page is so by
+    ``tiles``.
     """
 
     page: str
@@ -158,3 +160,4 @@ class PageShown:
     told: str = ""
     image: QImage | None = None
     is_full: bool = False
+    tiles: Tiles | None = None

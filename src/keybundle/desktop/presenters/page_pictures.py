@@ -15,6 +15,7 @@ from keybundle.core.workflows import bench
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.picture_cache import Fetched, Key
 from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.sharp import Sharp, load_sharp, with_sharp
 
 
 class PagePictures(QObject):
@@ -77,14 +78,12 @@ class PagePictures(QObject):
         if page is None or self.shown is None or self.shown.is_full:
             return
 
-        def load() -> tuple[Key, QImage]:
-            return _key(page), QImage(
-                str(bench.preview(s.workspace, s.pool, page.id, page.picture, page.frame, "full"))
-            )
+        def load() -> tuple[Key, Sharp]:
+            return _key(page), load_sharp(bench.sharp(s.workspace, s.pool, page.id, page.picture, page.frame))
 
-        def done(found: tuple[Key, QImage]) -> None:
+        def done(found: tuple[Key, Sharp]) -> None:
             if self._page is not None and self.shown is not None and found[0] == _key(self._page):
-                self.shown = replace(self.shown, image=found[1], is_full=True)
+                self.shown = with_sharp(self.shown, found[1])
                 self.changed.emit(self.shown)
 
         s.runner.query(load, done, key="full", owner=self, kind="page")
@@ -115,8 +114,18 @@ class PagePictures(QObject):
         before = self.shown
         is_sharp = before is not None and before.is_full and (before.page, before.picture) == (page.id, found.path)
         image = before.image if before is not None and is_sharp else found.image
+        tiles = before.tiles if before is not None and is_sharp else None
         self.shown = PageShown(
-            page.id, found.path, width, height, words, frame=self._frame, told=told, image=image, is_full=is_sharp
+            page.id,
+            found.path,
+            width,
+            height,
+            words,
+            frame=self._frame,
+            told=told,
+            image=image,
+            is_full=is_sharp,
+            tiles=tiles,
         )
         self.changed.emit(self.shown)
 

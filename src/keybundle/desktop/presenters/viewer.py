@@ -18,6 +18,7 @@ from keybundle.core.workflows.story import load_story
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.picture_cache import Fetched, Key
 from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.sharp import Sharp, load_sharp, with_sharp
 from keybundle.desktop.presenters.story_wording import StoryLine, word_story
 from keybundle.desktop.presenters.texts import count
 
@@ -230,8 +231,19 @@ class ViewerPresenter(QObject):
         before, is_same = self.shown, self.shown is not None and self.shown.picture == found.path
         sharp = is_same and before is not None and before.is_full
         image = before.image if sharp and before is not None else found.image
+        tiles = before.tiles if sharp and before is not None else None
         self.shown = PageShown(
-            self.document.pages[position].page_id, found.path, width, height, words, frame, tuple(own), "", image, sharp
+            self.document.pages[position].page_id,
+            found.path,
+            width,
+            height,
+            words,
+            frame,
+            tuple(own),
+            "",
+            image,
+            sharp,
+            tiles,
         )
         self.page_changed.emit(self.shown)
 
@@ -242,15 +254,15 @@ class ViewerPresenter(QObject):
             return
         page, shown = document.pages[position], self.shown
 
-        def load() -> QImage:
-            return QImage(str(bench.filed_preview(s.workspace, s.pool, document.id, position, page, "full")))
-
-        def done(image: QImage) -> None:
+        def done(found: Sharp) -> None:
             if self.shown is not None and self.shown.picture == shown.picture:
-                self.shown = replace(self.shown, image=image, is_full=True)
+                self.shown = with_sharp(self.shown, found)
                 self.page_changed.emit(self.shown)
 
-        s.runner.query(load, done, key="full", owner=self, kind="page")
+        s.runner.query(
+            lambda: load_sharp(bench.filed_sharp(s.workspace, s.pool, document.id, position, page)), done, key="full",
+            owner=self, kind="page",
+        )  # fmt: skip
 
     def thumbnail(self, position: int) -> str:
         """Return the small picture of a page; empty until it is made, which ``thumbnail_made`` tells."""

@@ -61,7 +61,12 @@ class Geometry:
         """Return it larger or smaller; 0 changes between the page's width and the whole page."""
         if factor == 0:
             return replace(self, zoom=WIDTH if self.zoom == WHOLE else WHOLE)
-        return replace(self, zoom=max(SMALLEST, min(LARGEST, (self.zoom or USUAL_STEP_FROM) * factor)))
+        return replace(self, zoom=max(SMALLEST, min(self.largest, (self.zoom or USUAL_STEP_FROM) * factor)))
+
+    @property
+    def largest(self) -> float:
+        """The largest zoom: so much, or of a very large page a px of it for each px of the surface."""
+        return max(LARGEST, self.turned[0] / min(self.area[2], WIDEST_PX))
 
     def moved(self, x_px: float, y_px: float) -> Geometry:
         """Return it with the page drawn along by some px of the surface, as far as it goes beyond that."""
@@ -109,6 +114,14 @@ class Geometry:
             and left + width <= self.surface[0] - edge
             and top + height <= self.surface[1] - edge
         )
+
+    @property
+    def seen(self) -> Box:
+        """The box of the page that lies on the surface."""
+        (x0, y0), (x1, y1) = self.point_at(0, 0), self.point_at(*self.surface)
+        wide, high = self.page
+        left, top, right, bottom = min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)
+        return max(0, int(left)), max(0, int(top)), min(wide, int(right) + 1), min(high, int(bottom) + 1)
 
     @property
     def is_higher(self) -> bool:

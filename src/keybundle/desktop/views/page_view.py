@@ -15,6 +15,7 @@ from PySide6.QtGui import (
     QPaintEvent,
     QPen,
     QPixmap,
+    QPixmapCache,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QWidget
@@ -286,15 +287,25 @@ class PageView(QWidget):
         self._paint_notes(painter)
 
     def _paint_picture(self, painter: QPainter, target: QRectF) -> None:
+        self._draw(painter, target, self._pixmap)
+        tiles, here = self._shown.tiles if self._shown else None, self.geometry_now
+        scale = here.scale * self.devicePixelRatioF()
+        if tiles is None or max(tiles.width, tiles.height) * scale <= max(self._pixmap.width(), self._pixmap.height()):
+            return
+        for path, box in tiles.within(tiles.level_for(scale), here.seen):
+            self._draw(painter, self.rect_of(box), _read_tile(str(path)))
+
+    def _draw(self, painter: QPainter, target: QRectF, pixmap: QPixmap) -> None:
+        """Draw a part of the page to where it lies, turned as the page is."""
         turn = self._geometry.turn
         if not turn:
-            painter.drawPixmap(target, self._pixmap, QRectF(self._pixmap.rect()))
+            painter.drawPixmap(target, pixmap, QRectF(pixmap.rect()))
             return
         width, height = (target.height(), target.width()) if turn in (90, 270) else (target.width(), target.height())
         painter.save()
         painter.translate(target.center())
         painter.rotate(turn)
-        painter.drawPixmap(QRectF(-width / 2, -height / 2, width, height), self._pixmap, QRectF(self._pixmap.rect()))
+        painter.drawPixmap(QRectF(-width / 2, -height / 2, width, height), pixmap, QRectF(pixmap.rect()))
         painter.restore()
 
     def _paint_words(self, painter: QPainter) -> None:
@@ -357,3 +368,12 @@ def _wash(colour: str, alpha: int) -> QColor:
     wash = QColor(colour)
     wash.setAlpha(alpha)
     return wash
+
+
+def _read_tile(path: str) -> QPixmap:
+    """Return a tile, read once as long as it is shown now and then."""
+    pixmap = QPixmap()
+    if not QPixmapCache.find(path, pixmap):
+        pixmap = QPixmap(path)
+        QPixmapCache.insert(path, pixmap)
+    return pixmap
