@@ -189,7 +189,7 @@ class Leaving(DataTest):
         with mock.patch.object(landing, "_stored_blocks", blocks):
             sent = self.send()
         self.assertIn("no space left", sent.stopped)
-        self.assertEqual(len(sent.documents), 5)
+        self.assertIn(len(sent.documents), (5, 6), "two are copied at a time")
         self.assertEqual(sorted(self.out.iterdir()), sorted(sent.files))
         self.assertTrue(all(p.read_bytes().startswith(b"%PDF-") for p in sent.files))
         told = [i for i in self.ids if any(h.what == "sent" for h in load_story(self.ws, i))]

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 from sqlalchemy import Connection, Row, insert, select
@@ -35,12 +35,23 @@ def chain(previous: str, line: str) -> str:
 
 def append(c: Connection, at: str, who: str, what: str, subject: str, detail: dict[str, Any]) -> str:
     """Add a row inside the caller's transaction and return its hash, the new head."""
+    return append_all(c, at, who, what, [(subject, detail)])
+
+
+def append_all(c: Connection, at: str, who: str, what: str, told: Sequence[tuple[str, dict[str, Any]]]) -> str:
+    """Add a row for each (subject, detail) inside the caller's transaction and return the new head."""
     last = c.execute(select(t.audit.c.seq, t.audit.c.hash).order_by(t.audit.c.seq.desc()).limit(1)).first()
-    seq, previous = (last.seq + 1, last.hash) if last else (1, START)
-    said = json.dumps(detail, ensure_ascii=False, sort_keys=True, separators=(",", ":"))
-    head = chain(previous, make_line(seq, at, who, what, subject, said))
-    c.execute(insert(t.audit).values(seq=seq, at=at, who=who, what=what, subject=subject, detail=said, hash=head))
-    return head
+    first, previous = (last.seq + 1, last.hash) if last else (1, START)
+    rows = []
+    for seq, (subject, detail) in enumerate(told, first):
+        said = json.dumps(detail, ensure_ascii=False, sort_keys=True, separators=(",", ":"))
+        previous = chain(previous, make_line(seq, at, who, what, subject, said))
+        rows.append(
+            {"seq": seq, "at": at, "who": who, "what": what, "subject": subject, "detail": said, "hash": previous}
+        )
+    if rows:
+        c.execute(insert(t.audit), rows)
+    return previous
 
 
 def head(c: Connection) -> str:

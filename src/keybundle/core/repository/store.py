@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import astuple
 from decimal import Decimal, InvalidOperation
 from typing import Any
@@ -222,6 +222,22 @@ class Repository:
         with self._db.read() as c:
             return list(c.execute(query.order_by(t.document.c.filed_at.desc(), t.document.c.number.desc())).scalars())
 
+    def count_pages(self, document_ids: Sequence[str]) -> dict[str, int]:
+        """Return how many pages the newest version of each document has."""
+        v, p, found = t.version.c, t.version_page.c, dict[str, int]()
+        newest = select(v.document_id, func.max(v.number).label("number")).group_by(v.document_id).subquery()
+        with self._db.read() as c:
+            for start in range(0, len(document_ids), MOST_BOUND):
+                some = document_ids[start : start + MOST_BOUND]
+                chosen = (
+                    select(p.document_id, func.count())
+                    .join(newest, (newest.c.document_id == p.document_id) & (newest.c.number == p.version))
+                    .where(p.document_id.in_(some), newest.c.document_id.in_(some))
+                    .group_by(p.document_id)
+                )
+                found |= {row[0]: row[1] for row in c.execute(chosen)}
+        return found
+
     def load_many(self, document_ids: Sequence[str]) -> dict[str, FiledDocument]:
         """Return documents without their pages, by id."""
         with self._db.read() as c:
@@ -232,8 +248,11 @@ class Repository:
                 .order_by(t.version.c.number)
             ).all()
             values, tags = _load_values(c, document_ids), _load_tags(c, document_ids)
-            folders = {f: _load_folder(c, f) for f in {r.folder_id for r in rows}}
-            return {r.id: _filed(r, folders[r.folder_id], values.get(r.id, {}), (), tags.get(r.id, ())) for r in rows}
+            folders = _load_folders(c, {r.folder_id for r in rows if r.folder_id is not None})
+            return {
+                r.id: _filed(r, folders.get(r.folder_id, ()), values.get(r.id, {}), (), tags.get(r.id, ()))
+                for r in rows
+            }
 
 
 def _has_value(name: str, value: str) -> Any:
@@ -295,6 +314,26 @@ def _load_folder(c: Connection, folder_id: int | None) -> tuple[tuple[str, str],
         found.append((row.field, row.value))
         folder_id = row.parent_id
     return tuple(reversed(found))
+
+
+def _load_folders(c: Connection, ids: Collection[int]) -> dict[int, tuple[tuple[str, str], ...]]:
+    """Return the (field, value) pairs of folders, the highest level first, by a query for each level."""
+    rows: dict[int, Row[Any]] = {}
+    wanted = list(ids)
+    while wanted:
+        for start in range(0, len(wanted), MOST_BOUND):
+            chosen = select(t.folder).where(t.folder.c.id.in_(wanted[start : start + MOST_BOUND]))
+            rows |= {r.id: r for r in c.execute(chosen)}
+        wanted = [p for p in {r.parent_id for r in rows.values()} if p is not None and p not in rows]
+    found: dict[int, tuple[tuple[str, str], ...]] = {}
+    for folder_id in ids:
+        pairs: list[tuple[str, str]] = []
+        at: int | None = folder_id
+        while at is not None:
+            pairs.append((rows[at].field, rows[at].value))
+            at = rows[at].parent_id
+        found[folder_id] = tuple(reversed(pairs))
+    return found
 
 
 def _load_values(c: Connection, ids: Sequence[str]) -> dict[str, dict[str, FieldValue]]:

@@ -7,12 +7,12 @@ place (full, not to be written) ends the sending, and what is there by then is w
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from concurrent.futures import Future
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 
 from keybundle.core.base.errors import A_BUG, AppError, EnvironmentProblem, InputProblem
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
@@ -33,7 +33,7 @@ from keybundle.core.workflows.defaults import local_day
 from keybundle.core.workflows.page_jobs import PageJob, picture_job
 from keybundle.core.workflows.workspace import Workspace, may_send
 
-CHUNK, MOST_BOUND = 24, 500
+CHUNK, COPYING = 48, 2
 SEND_WORK = "keybundle.core.workflows.send_work"
 SEND_PRIORITY = 2
 STOPPED = "Stopped; what is there already is whole."
@@ -84,6 +84,7 @@ class _Made:
     """A document whose files are made under names of their own: (part, folder, wanted name)."""
 
     document: FiledDocument
+    pages: int
     parts: list[tuple[Path, str]] = field(default_factory=list)
     under_way: list[Future[Any]] = field(default_factory=list)
     why: str = ""
@@ -128,8 +129,8 @@ def note_sent(workspace: Workspace, who: str, sent: Sequence[SentDocument], told
     """Note in the audit trail that documents leave: to whom or where, in which form, as which files."""
     at = workspace.clock.stamp()
     with workspace.place.database.atomic() as c:
-        for document in sent:
-            audit.append(c, at, who, "sent", document.id, {**told, "files": [p.name for p in document.files]})
+        rows = [(d.id, {**told, "files": [p.name for p in d.files]}) for d in sent]
+        audit.append_all(c, at, who, "sent", rows)
 
 
 def last_wish(workspace: Workspace, document_id: str) -> tuple[Wish, dict[str, Any]] | None:
@@ -159,12 +160,7 @@ class Described:
 def describe(workspace: Workspace, ids: Sequence[str], wish: Wish) -> Described:
     """Return what a sending would be; raises InputProblem where the wish is none, or no document is there."""
     check_wish(workspace, wish)
-    v = t.version_page.c
-    with workspace.place.database.read() as c:
-        pages = sum(
-            c.execute(select(func.count()).where(v.document_id.in_(ids[i : i + MOST_BOUND]))).scalar_one()
-            for i in range(0, len(ids), MOST_BOUND)
-        )
+    pages = sum(workspace.repository.count_pages(ids).values())
     first, form = workspace.repository.load(ids[0]), wish.told
     stem = fill_name(wish.names, texts_of(workspace, first, 1))
     if form.key == forms.PACKAGE:
@@ -210,13 +206,20 @@ def make_files(
     return sent
 
 
-def _load(workspace: Workspace, ids: Sequence[str], sent: Sent) -> list[FiledDocument]:
+def _load(workspace: Workspace, ids: Sequence[str], wish: Wish, sent: Sent) -> list[tuple[FiledDocument, int]]:
+    """Return documents with the number of their pages; the pages themselves only where the form or a name needs them."""
+    needs_pages = wish.form not in (forms.PDFA, forms.CSV, forms.JSON) or "{source}" in wish.names
+    rows = workspace.repository.load_many(list(set(ids)))
+    counts = workspace.repository.count_pages(list(rows)) if not needs_pages else {}
     found = []
     for document_id in ids:
-        try:
-            found.append(workspace.repository.load(document_id))
-        except InputProblem as gone:
-            sent.refused.append((document_id, str(gone)))
+        if document_id not in rows:
+            sent.refused.append((document_id, "That document is no longer in the repository."))
+        elif needs_pages:
+            document = workspace.repository.load(document_id)
+            found.append((document, len(document.pages)))
+        else:
+            found.append((rows[document_id], counts.get(document_id, 0)))
     return found
 
 
@@ -224,18 +227,21 @@ def _begin(
     workspace: Workspace, pool: Pool, ids: Sequence[str], wish: Wish, landing: Landing, sent: Sent, before: int
 ) -> list[_Made]:
     """Copy or write what can be at once, and let workers draw the rest."""
-    lot = []
-    for number, document in enumerate(_load(workspace, ids, sent), before + 1):
-        made = _Made(document)
-        lot.append(made)
+    lot = [_Made(document, pages) for document, pages in _load(workspace, ids, wish, sent)]
+
+    def make(made: _Made, number: int) -> None:
         if sent.stopped:
-            continue
+            return
         try:
             _make(workspace, pool, made, wish, landing, number)
         except InputProblem as error:
             made.why = str(error)
         except EnvironmentProblem as error:
             made.why = sent.stopped = str(error)
+
+    # Hashing lets other threads run: two files are checked and copied at a time.
+    with ThreadPoolExecutor(COPYING, thread_name_prefix="sending") as threads:
+        list(threads.map(make, lot, range(before + 1, before + 1 + len(lot))))
     return lot
 
 
@@ -273,7 +279,7 @@ def _make(workspace: Workspace, pool: Pool, made: _Made, wish: Wish, landing: La
                 pool.submit(f"{SEND_WORK}:draw_document", jobs, form.key, told, priority=SEND_PRIORITY)
             )
     else:
-        data = _text_of([document], form.key, stem).encode()
+        data = _text_of([document], [made.pages], form.key, stem).encode()
         made.parts.append((landing.write(data, folder), safe_name(stem, form.suffix)))
 
 
@@ -317,9 +323,8 @@ def sent_pages(pages: Sequence[FiledPage]) -> list[SentPage]:
     return [SentPage(PageText.from_bytes(p.text), p.dpi, p.source) for p in pages]
 
 
-def _text_of(documents: Sequence[FiledDocument], key: str, title: str) -> str:
+def _text_of(documents: Sequence[FiledDocument], counts: Sequence[int], key: str, title: str) -> str:
     if key in (forms.CSV, forms.JSON):
-        counts = [len(d.pages) for d in documents]
         return as_csv(documents, counts) if key == forms.CSV else as_json(documents, counts)
     pages = [page for d in documents for page in sent_pages(d.pages)]
     if key == forms.HOCR:
@@ -343,12 +348,12 @@ def _land(lot: Sequence[_Made], landing: Landing, sent: Sent, note: Note) -> Non
     """Give the files of whole documents their names; who made none is told."""
     good = [one for one in lot if one.parts and not one.why]
     planned = [(one, [landing.plan(part.parent, name) for part, name in one.parts]) for one in good]
-    note([SentDocument(o.document.id, o.document.caption, len(o.document.pages), tuple(names)) for o, names in planned])
+    note([SentDocument(o.document.id, o.document.caption, o.pages, tuple(names)) for o, names in planned])
     for one, names in planned:
         paths = tuple(landing.name(part, target) for (part, _), target in zip(one.parts, names, strict=True))
         one.parts.clear()
         sent.size += sum(p.stat().st_size for p in paths)
-        sent.documents.append(SentDocument(one.document.id, one.document.caption, len(one.document.pages), paths))
+        sent.documents.append(SentDocument(one.document.id, one.document.caption, one.pages, paths))
     sent.refused += [(one.document.caption, one.why) for one in lot if one.why]
 
 
@@ -365,16 +370,18 @@ def _send_together(
     progress: Progress, cancel: CancelToken,
 ) -> None:  # fmt: skip
     """Make one file of all documents; one that cannot be part of it is left out and told."""
-    documents, form = [], wish.told
+    found: list[tuple[FiledDocument, int]] = []
+    form = wish.told
     progress(Step(0, len(ids), "Sending"))
     for number, document_id in enumerate(ids, 1):
-        documents += _good(workspace, _load(workspace, [document_id], sent), form, sent)
+        found += _good(workspace, _load(workspace, [document_id], wish, sent), form, sent)
         progress(Step(number, len(ids) + 1, "Sending"))
         if cancel.cancelled:
             sent.stopped = STOPPED
             return
-    if not documents:
+    if not found:
         return
+    documents, counts = [d for d, _ in found], [n for _, n in found]
     day = local_day(workspace, workspace.clock.stamp())
     alone = fill_name(wish.names, texts_of(workspace, documents[0], 1))
     stem = alone if len(documents) == 1 else f"{len(documents)} documents {day}"
@@ -390,9 +397,9 @@ def _send_together(
             jobs = [job for d in documents for job in picture_jobs(workspace, d)]
             pool.submit(f"{SEND_WORK}:draw_document", jobs, form.key, [str(part)], priority=SEND_PRIORITY).result()
         else:
-            part = landing.write(_text_of(documents, form.key, stem).encode(), folder)
+            part = landing.write(_text_of(documents, counts, form.key, stem).encode(), folder)
         target = landing.plan(folder, safe_name(stem, form.suffix))
-        told = [SentDocument(d.id, d.caption, len(d.pages), (target,)) for d in documents]
+        told = [SentDocument(d.id, d.caption, pages, (target,)) for d, pages in found]
         note(told)
         there = landing.name(part, target)
         sent.size = there.stat().st_size
@@ -405,10 +412,12 @@ def _send_together(
     progress(Step(len(ids) + 1, len(ids) + 1, "Sending"))
 
 
-def _good(workspace: Workspace, found: Sequence[FiledDocument], form: Form, sent: Sent) -> list[FiledDocument]:
+def _good(
+    workspace: Workspace, found: Sequence[tuple[FiledDocument, int]], form: Form, sent: Sent
+) -> list[tuple[FiledDocument, int]]:
     """Return the documents whose stored files are whole; the others are told."""
     good = []
-    for document in found:
+    for document, pages in found:
         shas = {document.pdf_sha} if form.key == forms.PDFA else set()
         if form.key == forms.TIFF:
             shas = {p.picture[0] for p in document.pages}
@@ -416,5 +425,5 @@ def _good(workspace: Workspace, found: Sequence[FiledDocument], form: Form, sent
         if wrong:
             sent.refused.append((document.caption, f"A stored file of it is {wrong}. Have the store checked."))
         else:
-            good.append(document)
+            good.append((document, pages))
     return good
