@@ -112,7 +112,7 @@ def measure_sending() -> list[str]:
     ratio = statistics.median(o / b for o, b in zip(ours, bare, strict=True))
     return [
         f"| {DOCUMENTS:,} documents sent into a folder as PDF/A ({size:.0f} MB), checked and told in the trail "
-        f"| {statistics.median(ours):.2f} s | copying the files: {statistics.median(bare):.2f} s | **{ratio:.2f}** | at most 1.5 |"
+        f"| {statistics.median(ours):.2f} s | copying their files: {statistics.median(bare):.2f} s | **{ratio:.2f}** | 1.5 |"
     ]
 
 

@@ -39,8 +39,8 @@ def main(data: Path) -> None:
 
     def open_viewer() -> tuple[ViewerWindow, float]:
         start = time.perf_counter()
-        window.open_viewer(document)
-        viewer = window.viewers[-1]
+        window.viewers.open(document)
+        viewer = window.viewers.windows[-1]
         until(lambda: viewer.viewer.presenter.shown)
         viewer.viewer.page.repaint()
         return viewer, time.perf_counter() - start
@@ -64,13 +64,13 @@ def main(data: Path) -> None:
     before = memory_mb()
     others = []
     for _ in range(VIEWERS - 1):
-        window.viewers.clear()  # one that shows the document already would only come to the front
+        window.viewers.windows.clear()  # one that shows the document already would only come to the front
         viewer, _ = open_viewer()
         others.append(viewer)
     end = time.perf_counter() + 2
     until(lambda: time.perf_counter() > end)
     print(fresh, again, statistics.quantiles(turns, n=20)[-1], memory_mb() - before)
-    window.viewers[:] = [first, *others]
+    window.viewers.windows[:] = [first, *others]
     desktop.close()
 
 

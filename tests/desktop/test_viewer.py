@@ -97,8 +97,12 @@ class Looking(DesktopTest):
         self.until(lambda: finder.page._shown is not None, 30, "the page of the first hit")
 
     def viewer(self) -> ViewerWindow:
-        self.until(lambda: self.window.viewers and self.window.viewers[-1].viewer.presenter.shown, 30, "the viewer")
-        found = self.window.viewers[-1]
+        self.until(
+            lambda: self.window.viewers.windows and self.window.viewers.windows[-1].viewer.presenter.shown,
+            30,
+            "the viewer",
+        )
+        found = self.window.viewers.windows[-1]
         self.until(lambda: self.is_in_front(found), 10, "the viewer in front")
         found.viewer.page.setFocus()
         return found
@@ -158,11 +162,11 @@ class Looking(DesktopTest):
         self.until(lambda: self.story(p.state.document) == ["filed", "sent", "sent"], 10)
         viewer.page.setFocus()
         self.press(Qt.Key.Key_Escape)
-        self.assertEqual(self.window.viewers, [])
+        self.assertEqual(self.window.viewers.windows, [])
 
     def test_pages_by_keys_with_the_neighbours_there_before(self) -> None:
-        self.window.open_viewer(self.longest())
-        viewer, p = self.viewer().viewer, self.window.viewers[0].viewer.presenter
+        self.window.viewers.open(self.longest())
+        viewer, p = self.viewer().viewer, self.window.viewers.windows[0].viewer.presenter
         pages = p.state.pages
         self.assertGreaterEqual(pages, 3)
         cached: Callable[[int], bool] = lambda i: self.desktop.window.session.pictures.find(p._key(i)) is not None  # type: ignore[union-attr]  # noqa: E731
@@ -230,7 +234,7 @@ class Looking(DesktopTest):
         )
         ws.change_setup(WHO, lambda setup: setup.model_copy(update={"mail": mail}))
         document = self.longest()
-        self.window.open_viewer(document)
+        self.window.viewers.open(document)
         self.viewer()
         self.press(Qt.Key.Key_E, CTRL)
         sheet = self.sheet_to("mail")
@@ -256,7 +260,7 @@ class Looking(DesktopTest):
         ws = self.desktop.workspace
         mail = MailServer(host="127.0.0.1", port=9, sender="archive@larkmere.example")
         ws.change_setup(WHO, lambda setup: setup.model_copy(update={"mail": mail}))
-        self.window.open_viewer(self.longest())
+        self.window.viewers.open(self.longest())
         self.viewer()
         self.press(Qt.Key.Key_E, CTRL)
         sheet = self.sheet_to("mail")
@@ -269,7 +273,7 @@ class Looking(DesktopTest):
     def test_onto_paper_that_has_the_size_of_the_page(self) -> None:
         # Source: page sizes by poppler's pdfinfo; A4 is 210 by 297 mm, 595 by 842 points (ISO 216).
         document = self.longest()
-        self.window.open_viewer(document)
+        self.window.viewers.open(document)
         self.viewer()
         self.press(Qt.Key.Key_E, CTRL)
         sheet = self.sheet_to("print")
@@ -297,11 +301,13 @@ class Looking(DesktopTest):
         self.assertIs(first.stack.currentWidget(), first.work)
         self.until(lambda: second.cabinets.model.rowCount() > 0, 10)
         document = second.cabinets.model.id_at(0)
-        first.open_viewer(str(document))
-        self.until(lambda: first.viewers and first.viewers[0].viewer.presenter.shown, 30)
+        first.viewers.open(str(document))
+        self.until(lambda: first.viewers.windows and first.viewers.windows[0].viewer.presenter.shown, 30)
         second.close()
         self.spin(0.1)
-        self.assertEqual((self.window.windows, len(first.viewers)), ([first], 1), "the other window's viewer stays")
+        self.assertEqual(
+            (self.window.windows, len(first.viewers.windows)), ([first], 1), "the other window's viewer stays"
+        )
 
     def test_dragged_out_as_files_and_told_once_they_were_taken(self) -> None:
         self.window.go_cabinets()

@@ -21,7 +21,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keybundle.core.search.query import Query
 from keybundle.desktop.actions.registry import Handlers, find_command
 from keybundle.desktop.presenters.prepare import bring_register, load_parts
 from keybundle.desktop.presenters.records import load_record_page
@@ -37,16 +36,14 @@ from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.record_dialog import RecordDialog
 from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Elided, Told
+from keybundle.desktop.views.viewers import Viewers
 from keybundle.desktop.views.work_view import WorkView
 
 if TYPE_CHECKING:
-    from keybundle.desktop.presenters.sending import SendingPresenter
     from keybundle.desktop.views.bench_view import BenchView
     from keybundle.desktop.views.cabinets_view import CabinetsView
-    from keybundle.desktop.views.drag_out import Out
     from keybundle.desktop.views.find_view import FindView
     from keybundle.desktop.views.prepare_view import PrepareView
-    from keybundle.desktop.views.viewer_window import ViewerWindow
 
 GEOMETRY = "geometry"
 BESIDE_PX = 40
@@ -72,7 +69,7 @@ class MainWindow(QMainWindow):
         self.handlers = Handlers(session.may_work, self.warn)
         self._messages: deque[str] = deque(maxlen=KEPT_MESSAGES)
         self.benches: dict[str, BenchView] = {}
-        self.viewers: list[ViewerWindow] = []
+        self.viewers = Viewers(session, settings, self)
         self.work = WorkView(WorkPresenter(session, self))
         self.stack = QStackedWidget()
         self.stack.addWidget(self.work)
@@ -154,7 +151,8 @@ class MainWindow(QMainWindow):
         return foot
 
     def _connect(self) -> None:
-        self._listen(self.work.presenter)
+        self._listen(self.work.presenter, self.viewers)
+        self.viewers.left_out.connect(self._offer_left_out)
         self.session.runner.failed.connect(self.warn)
         self.session.bus.failed.connect(self.warn)
         self.session.bus.said.connect(self.say)
@@ -251,9 +249,9 @@ class MainWindow(QMainWindow):
         view.presenter.changed.connect(lambda _: self._show_undo())
         view.files_dropped.connect(self._take_files)
         view.scan_asked.connect(self._prepare_scan)
-        view.opened.connect(self.open_viewer)
-        self._let_out(view.table.out)
-        view.sending.connect(lambda ids, again: self.open_sending(ids, self.edge, again=again))
+        view.opened.connect(self.viewers.open)
+        self.viewers.let_out(view.table.out)
+        view.sending.connect(self.viewers.sends_at(self.edge))
         self.stack.addWidget(view)
         return view
 
@@ -263,9 +261,9 @@ class MainWindow(QMainWindow):
         view = places.make_find(self.session, self)
         self._listen(view.presenter)
         view.batch_opened.connect(self.open_batch)
-        view.opened.connect(lambda i: self.open_viewer(i, 0, view.presenter.query))
-        self._let_out(view.hits.out)
-        view.sending.connect(lambda ids, again: self.open_sending(ids, self.edge, again=again))
+        view.opened.connect(lambda i: self.viewers.open(i, 0, view.presenter.query))
+        self.viewers.let_out(view.hits.out)
+        view.sending.connect(self.viewers.sends_at(self.edge))
         self.stack.addWidget(view)
         return view
 
@@ -333,7 +331,7 @@ class MainWindow(QMainWindow):
             view.presenter.closed.connect(lambda: self._release(batch_id))
             view.presenter.record_made.connect(self._offer_record)
             view.offered.connect(self.offer)
-            view.filed_opened.connect(self._open_filed)
+            view.filed_opened.connect(self.viewers.open)
             self.benches[batch_id] = view
             self.stack.addWidget(view)
         view = self.benches[batch_id]
@@ -415,66 +413,14 @@ class MainWindow(QMainWindow):
             if page:
                 dialog = RecordDialog(page, self)
                 dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-                dialog.document_opened.connect(self._open_filed)
+                dialog.document_opened.connect(self.viewers.open)
                 dialog.show()
 
         session.runner.query(lambda: load_record_page(session, record_id), show, owner=self)
 
-    def _open_filed(self, document_id: str) -> None:
-        self.open_viewer(document_id)
-
-    def open_viewer(self, document_id: str, position: int = 0, query: Query | None = None) -> None:
-        """Show a filed document in a window of its own; one that shows it already comes to the front."""
-        there = next((w for w in self.viewers if w.viewer.presenter.state.document == document_id), None)
-        if there is None:
-            from keybundle.desktop.views.viewer_window import ViewerWindow
-
-            viewer = places.make_viewer(self.session, self)
-            there = ViewerWindow(viewer, self._settings, len(self.viewers))
-            there.closed.connect(self._viewer_closed)
-            viewer.sending.connect(lambda ids, again, w=there: self.open_sending(ids, w.edge, again=again))
-            self.viewers.append(there)
-            there.show()
-            viewer.page.setFocus()
-        there.viewer.presenter.show_document(document_id, query, position)
-        there.activateWindow()
-        there.raise_()
-
-    @cached_property
-    def sending(self) -> SendingPresenter:
-        """What is sent from any place or viewer, made when it is first asked for."""
-        from keybundle.desktop.presenters.sending import SendingPresenter
-
-        presenter = SendingPresenter(self.session, self)
-        self._listen(presenter)
-        presenter.left_out.connect(self._offer_left_out)
-        presenter.ended.connect(self._refresh_viewers)
-        return presenter
-
-    def open_sending(self, ids: tuple[str, ...], edge: SheetEdge, *, again: bool = False) -> None:
-        """Ask how documents are to be sent, at the edge of the place or viewer where that was asked for."""
-        from keybundle.desktop.views.send_sheet import SendSheet
-
-        edge.open(SendSheet(self.sending))
-        self.sending.begin(ids, again=again)
-
-    def _let_out(self, out: Out) -> None:
-        out.make = self.sending.make_drag
-        out.went = self.sending.note_drag
-
     def _offer_left_out(self, told: str, sentences: tuple[str, ...]) -> None:
         head = "These were left out; all others were sent."
         self.offer(told, "See which", lambda: self.edge.open(ListSheet("Not sent", head, sentences)))
-
-    def _refresh_viewers(self) -> None:
-        for window in self.viewers:
-            window.viewer.presenter.refresh()
-
-    def _viewer_closed(self, window: ViewerWindow) -> None:
-        if window in self.viewers:
-            self.viewers.remove(window)
-            window.viewer.presenter.deleteLater()
-            window.deleteLater()
 
     def open_beside(self) -> None:
         """Open another window on the same work: two batches, or a batch and a cabinet, in sight at once."""
@@ -490,7 +436,7 @@ class MainWindow(QMainWindow):
 
     def end(self) -> None:
         """Let go of this window and its viewers."""
-        self.close_viewers()
+        self.viewers.close()
         if self in self.windows:
             self.windows.remove(self)
         self.work.presenter.incoming.stop()
@@ -498,11 +444,6 @@ class MainWindow(QMainWindow):
             bench.presenter.end()
         self.hide()
         self.deleteLater()
-
-    def close_viewers(self) -> None:
-        """Close all viewers: they live and end with this window."""
-        for viewer in tuple(self.viewers):
-            viewer.close()
 
     def show_keys(self) -> None:
         """Show all keys and search commands."""
@@ -512,7 +453,7 @@ class MainWindow(QMainWindow):
         dialog.line.setFocus()
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        self.close_viewers()
+        self.viewers.close()
         for bench in self.benches.values():
             bench.presenter.flush()
         self._settings.setValue(self._kept_as, self.saveGeometry())
