@@ -45,7 +45,8 @@ class TextView(QWidget):
         self.text.textChanged.connect(self._on_changed)
         self.type = Button("Type the words")
         self.type.clicked.connect(self._toggle)
-        self.type.setHidden(not may_type)  # shown it would be a window of its own until it has its place
+        if not may_type:  # to show it here would make it a window of its own
+            self.type.hide()
         row = QHBoxLayout()
         row.addWidget(self.line, 1)
         row.addWidget(self.type)
