@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 from PySide6.QtCore import QUrl, Signal
@@ -9,11 +10,14 @@ from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QTextBrowser, Q
 
 from keybundle.desktop.views.calm import Button
 
+DOCUMENT = re.compile(r"keybundle:document/(\w+)")
+
 
 class RecordDialog(QDialog):
     """Shows a record's page; a link opens the document."""
 
     document_opened = Signal(str)
+    sending = Signal(object, bool)
 
     def __init__(self, page: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -26,10 +30,13 @@ class RecordDialog(QDialog):
         self.text.anchorClicked.connect(self._open)
         save = Button("Save as a page")
         save.clicked.connect(self._save)
+        send = Button("Send its documents")
+        send.clicked.connect(self._send)
         close = Button("Close")
         close.clicked.connect(self.accept)
         buttons = QHBoxLayout()
         buttons.addWidget(save)
+        buttons.addWidget(send)
         buttons.addStretch(1)
         buttons.addWidget(close)
         layout = QVBoxLayout(self)
@@ -39,6 +46,12 @@ class RecordDialog(QDialog):
     def _open(self, url: QUrl) -> None:
         self.document_opened.emit(url.path().rsplit("/", 1)[-1])
         self.accept()
+
+    def _send(self) -> None:
+        ids = tuple(dict.fromkeys(DOCUMENT.findall(self._page)))
+        if ids:
+            self.sending.emit(ids, False)
+            self.accept()
 
     def _save(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Save the filing record", "filing-record.html", "Web page (*.html)")

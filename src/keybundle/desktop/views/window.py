@@ -414,6 +414,7 @@ class MainWindow(QMainWindow):
                 dialog = RecordDialog(page, self)
                 dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
                 dialog.document_opened.connect(self.viewers.open)
+                dialog.sending.connect(self.viewers.sends_at(self.edge))
                 dialog.show()
 
         session.runner.query(lambda: load_record_page(session, record_id), show, owner=self)
