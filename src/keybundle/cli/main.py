@@ -31,7 +31,8 @@ def default_data() -> Path:
 
 COMMANDS = {
     "init-demo": "init_demo", "setup": "setup", "capture": "capture", "find": "find", "verify": "verify",
-    "separator-sheets": "separator_sheets", "open": "open_files", "export": "export", "import-package": "import_package", "mail-stand-in": "mail_stand_in",
+    "separator-sheets": "separator_sheets", "open": "open_files", "export": "export",
+    "import-package": "import_package", "mail-stand-in": "mail_stand_in",
 }  # fmt: skip
 
 
