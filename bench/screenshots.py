@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtWidgets import QApplication, QScrollArea
+from PySide6.QtWidgets import QApplication
 
 from bench.yardstick import feeder, run_cli
 from keybundle.core.base.errors import InputProblem
@@ -24,6 +24,7 @@ from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme.style import apply_theme
 from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.register_sheet import RegisterSheet
+from keybundle.desktop.views.send_sheet import SendSheet
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -74,9 +75,6 @@ def main(target: Path = TARGET) -> None:
     shoot_slips(desktop, bench, target, spin)
     ids = [p.id for p in bench.presenter.state.pages if p.kept]
     bench.presenter.go_to_page(ids[2])
-    bench.presenter.select(ids[4], reach=True)
-    shoot("arranging")
-    bench.presenter.go_to_page(ids[2])
     bench.handlers.trigger("strip.contact sheet")
     shoot("contact-sheet")
     bench.handlers.trigger("strip.contact sheet")
@@ -100,13 +98,10 @@ def main(target: Path = TARGET) -> None:
     window.finder.presenter.search("towpath keeper")
     spin(2)
     shoot("find")
+    shoot_viewer(desktop, target, spin)
     window.go_prepare()
     spin(3)
     shoot("prepare")
-    rules = window.prepare.routines.findChildren(QScrollArea)[0]
-    rules.verticalScrollBar().setValue(640)
-    spin(0.3)
-    shoot("routine-rules")
     names = [window.prepare.list.item(i).text() for i in range(window.prepare.list.count())]
     window.prepare.list.setCurrentRow(names.index("Document types"))
     window.prepare.types.presenter.refresh("Bill")
@@ -116,6 +111,38 @@ def main(target: Path = TARGET) -> None:
     shoot_halt(desktop, target, spin)
     desktop.close()
     shutil.rmtree(data.parent)
+
+
+def shoot_viewer(desktop: Desktop, target: Path, spin: Callable[[float], None]) -> None:
+    """Open a long hit in a window of its own, send it, and take the pictures: page with values, sending, story."""
+    assert desktop.window is not None
+    finder, viewers = desktop.window.finder, desktop.window.viewers
+    hits = [h for h in finder.presenter.state.hits if h.is_filed]
+    pages = {h.id: len(desktop.workspace.repository.load(h.id).pages) for h in hits}
+    viewers.open(max(pages, key=lambda i: pages[i]), 0, finder.presenter.query)
+    spin(2)
+    (shown,) = viewers.windows
+    shown.resize(1280, 800)
+    shown.viewer.handlers.trigger("viewer.next place")
+    spin(1.5)
+    shown.grab().save(str(target / "viewer.png"))
+    shown.viewer.handlers.trigger("viewer.send")
+    spin(1.5)
+    sheet = shown.edge.shown
+    assert isinstance(sheet, SendSheet)
+    sheet.names.setText("{caption} {filed}")
+    sheet.folder.setText("/media/stick/for the auditor")
+    sheet.presenter.look(sheet.choices().wish)
+    spin(1)
+    shown.grab().save(str(target / "send.png"))
+    sheet.choose_way("mail")
+    sheet.address.setText("audit@holme.example")
+    sheet.presenter.send(sheet.choices())
+    spin(2.5)
+    shown.viewer.handlers.trigger("viewer.story")
+    spin(1)
+    shown.grab().save(str(target / "story.png"))
+    viewers.close()
 
 
 def be_cautious(data: Path) -> None:
