@@ -494,11 +494,18 @@ class Keys(AtSpeed):
         self.window.go_cabinets()
         self.press_all("cabinets", self.record(self.window.cabinets.handlers), self.window.cabinets.table)
         self.window.go_find()
-        self.press_all("find", self.record(self.window.finder.handlers), self.window.finder.line, but=("find.open",))
+        found = self.record(self.window.finder.handlers)
+        self.press_all("find", found, self.window.finder.line, but=("find.open",))
+        self.press_all("find hits", found, self.window.finder.hits)
         self.window.go_work()
         work = self.record(self.window.work.handlers)
         self.until(self.window.work.list.hasFocus)
         self.press_all("work", work, self.window.work.list, but=("work.open",))
+        self.window.viewers.open(self.ws.repository.list_ids("Purchasing", {})[0])
+        viewer = self.window.viewers.windows[0].viewer
+        self.until(lambda: viewer.presenter.shown is not None and viewer.page.isVisible(), 20)
+        self.until(lambda: self.is_in_front(self.window.viewers.windows[0]), 10)
+        self.press_all("viewer", self.record(viewer.handlers), viewer.page)
 
     def test_the_focus_can_be_seen(self) -> None:
         self.go("Mooring agreement")

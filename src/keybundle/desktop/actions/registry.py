@@ -250,11 +250,13 @@ COMMANDS: tuple[Command, ...] = (
     Command("cabinets.send", "Send", "Save, mail or print the chosen documents", "Ctrl+E", "cabinets"),
     Command("cabinets.send again", "Send again", "Send the document as it was sent last", "Ctrl+Shift+E", "cabinets"),
     Command("find.open", "Open hit", "Open the hit in a window of its own, with the words marked", "Return", "find"),
-    Command("find.next page", "Next page", "Turn to the next page of the shown hit", ".", "find"),
-    Command("find.previous page", "Previous page", "Turn to the page before", ",", "find"),
-    Command("find.next place", "Next place", "Go to the next place that answers the search", "N", "find"),
-    Command("find.previous place", "Previous place", "Go to the place before", "Shift+N", "find"),
-    Command("find.large", "Large", "Show the page large while going through the hits, and let it go", "Space", "find"),
+    Command("find.next page", "Next page", "Turn to the next page of the shown hit", ".", "find hits"),
+    Command("find.previous page", "Previous page", "Turn to the page before", ",", "find hits"),
+    Command("find.next place", "Next place", "Go to the next place that answers the search", "N", "find hits"),
+    Command("find.previous place", "Previous place", "Go to the place before", "Shift+N", "find hits"),
+    Command(
+        "find.large", "Large", "Show the page large while going through the hits, and let it go", "Space", "find hits"
+    ),
     Command("find.send", "Send", "Save, mail or print the chosen hits", "Ctrl+E", "find"),
     Command("find.send again", "Send again", "Send the hit as it was sent last", "Ctrl+Shift+E", "find"),
     Command("viewer.next", "Next page", "Turn to the next page", "Right", "viewer"),

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from keybundle.desktop.actions.binding import bind_commands, bind_place
+from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.presenters.find import FindPresenter, FindState, HitRow
 from keybundle.desktop.theme import colours as c
@@ -164,9 +164,8 @@ class FindView(QWidget):
         on("find.send", self._send)
         on("find.send again", lambda: self._send(again=True))
         on("find.large", lambda: self._side.setHidden(self.large.toggle()))
-        of_hits = ("find.large", "find.next page", "find.previous page", "find.next place", "find.previous place")
-        bind_place(self, "find", self.handlers, but=("find.open", *of_hits))
-        bind_commands(self.hits, of_hits, self.handlers)
+        bind_place(self, "find", self.handlers, but=("find.open",))
+        bind_place(self.hits, "find hits", self.handlers)
         for command_id in ("find.next place", "find.open", "find.send"):
             self.pane.add_command(self.handlers, command_id, text="Open" if command_id == "find.open" else "")
 

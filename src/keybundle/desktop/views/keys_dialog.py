@@ -20,7 +20,7 @@ from keybundle.desktop.views.told import Told
 
 PLACES = {
     "everywhere": "Everywhere", "work": "Work", "bench": "Bench", "bench strip": "Page strip", "bench slip": "Slip",
-    "bench table": "Table of slips", "cabinets": "Cabinets", "find": "Find", "viewer": "Viewer",
+    "bench table": "Table of slips", "cabinets": "Cabinets", "find": "Find", "find hits": "Hits", "viewer": "Viewer",
 }  # fmt: skip
 
 
