@@ -143,7 +143,7 @@ class Looking(DesktopTest):
         shown = p.shown
         assert shown is not None and shown.frame is not None
         self.assertTrue(all(w.text.casefold().startswith("the") for w in shown.words if w.box == shown.frame))
-        self.press(Qt.Key.Key_T)
+        self.press(Qt.Key.Key_2)
         self.assertIn("the", viewer.text.text.toPlainText().casefold())
         self.press(Qt.Key.Key_E, CTRL)
         sheet = self.sheet_to("folder")
