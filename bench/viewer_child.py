@@ -36,6 +36,7 @@ def main(data: Path) -> None:
     def until(holds: Callable[[], object]) -> None:
         while not holds():
             app.processEvents()
+            time.sleep(0.001)  # as an event loop does that waits
 
     def open_viewer() -> tuple[ViewerWindow, float]:
         start = time.perf_counter()

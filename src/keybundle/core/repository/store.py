@@ -238,8 +238,8 @@ class Repository:
                 found |= {row[0]: row[1] for row in c.execute(chosen)}
         return found
 
-    def load_many(self, document_ids: Sequence[str]) -> dict[str, FiledDocument]:
-        """Return documents without their pages, by id."""
+    def load_many(self, document_ids: Sequence[str], *, with_values: bool = True) -> dict[str, FiledDocument]:
+        """Return documents without their pages, by id; on request without values and tags."""
         with self._db.read() as c:
             rows = c.execute(
                 select(t.document, t.version.c.number.label("version"), t.version.c.pdf_sha)
@@ -247,7 +247,8 @@ class Repository:
                 .where(t.document.c.id.in_(document_ids), t.document.c.removed_at.is_(None))
                 .order_by(t.version.c.number)
             ).all()
-            values, tags = _load_values(c, document_ids), _load_tags(c, document_ids)
+            asked = document_ids if with_values else ()
+            values, tags = _load_values(c, asked), _load_tags(c, asked)
             folders = _load_folders(c, {r.folder_id for r in rows if r.folder_id is not None})
             return {
                 r.id: _filed(r, folders.get(r.folder_id, ()), values.get(r.id, {}), (), tags.get(r.id, ()))

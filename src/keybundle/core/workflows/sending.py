@@ -21,13 +21,14 @@ from keybundle.core.export.alto import make_alto
 from keybundle.core.export.forms import Form, find_form
 from keybundle.core.export.hocr import make_hocr
 from keybundle.core.export.landing import Landing
-from keybundle.core.export.naming import USUAL, fill_name, safe_name, suffix_of, unknown_names
+from keybundle.core.export.naming import BUILT_IN, USUAL, fill_name, safe_name, suffix_of, unknown_names
 from keybundle.core.export.page import SentPage
 from keybundle.core.export.tables import as_csv, as_json
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository import audit
 from keybundle.core.repository.model import FiledDocument, FiledPage
+from keybundle.core.setup.formulas import caption_names
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.defaults import local_day
 from keybundle.core.workflows.page_jobs import PageJob, picture_job
@@ -209,7 +210,8 @@ def make_files(
 def _load(workspace: Workspace, ids: Sequence[str], wish: Wish, sent: Sent) -> list[tuple[FiledDocument, int]]:
     """Return documents with the number of their pages; the pages themselves only where the form or a name needs them."""
     needs_pages = wish.form not in (forms.PDFA, forms.CSV, forms.JSON) or "{source}" in wish.names
-    rows = workspace.repository.load_many(list(set(ids)))
+    needs_values = wish.form in (forms.CSV, forms.JSON) or any(n not in BUILT_IN for n in caption_names(wish.names))
+    rows = workspace.repository.load_many(list(set(ids)), with_values=needs_values)
     counts = workspace.repository.count_pages(list(rows)) if not needs_pages else {}
     found = []
     for document_id in ids:

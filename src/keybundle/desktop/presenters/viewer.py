@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -10,6 +11,7 @@ from PySide6.QtGui import QImage
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.errors import AppError
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.search.query import Query
@@ -57,6 +59,8 @@ class _Opened:
     document: FiledDocument
     marks: tuple[tuple[int, Box], ...] | None
     story: tuple[StoryLine, ...]
+    position: int = 0
+    first: Fetched | None = None
 
 
 class ViewerPresenter(QObject):
@@ -96,20 +100,27 @@ class ViewerPresenter(QObject):
             document = cabinets.load_document(session.workspace, document_id)
             is_short = len(document.pages) <= SOON
             marks = cabinets.list_marks(document, asked) if is_short else None
-            return _Opened(document, marks, self._load_story(document_id))
+            here = marks[0][0] if marks else max(0, min(position, len(document.pages) - 1))
+            # In one go with its page: another way through the threads would cost as much as the page itself.
+            first = None
+            with contextlib.suppress(AppError):  # what is wrong with the page is told in its place
+                first = self._read(document, here) if document.pages else None
+            return _Opened(document, marks, self._load_story(document_id), here, first)
 
         def done(found: _Opened) -> None:
-            self._opened(found, asked, position)
+            self._opened(found, asked)
 
         session.runner.query(load, done, key="filed document", owner=self, on_error=self._gone)
 
     def _load_story(self, document_id: str) -> tuple[StoryLine, ...]:
         return word_story(load_story(self._s.workspace, document_id), self._s.say_time)
 
-    def _opened(self, found: _Opened, query: Query, position: int) -> None:
+    def _opened(self, found: _Opened, query: Query) -> None:
         self.document, self._query = found.document, query
         self._thumbnails, self._marks, self._mark, self._has_moved = {}, (), -1, False
-        self.state = replace(self._describe(found), position=max(0, min(position, len(found.document.pages) - 1)))
+        self.state = replace(self._describe(found), position=found.position)
+        if found.first is not None:
+            self._s.pictures.keep(self._key(found.position), found.first)
         if found.marks is None:
             self._find_marks()
         else:
@@ -204,10 +215,6 @@ class ViewerPresenter(QObject):
         assert document is not None
         page = document.pages[position]
 
-        def load() -> Fetched:
-            path = str(bench.filed_preview(s.workspace, s.pool, document.id, position, page))
-            return Fetched(path, QImage(path), PageText.from_bytes(page.text))
-
         def done(found: Fetched) -> None:
             s.pictures.keep(key, found)
             if then_show and self.document is document and self.state.position == position:
@@ -219,7 +226,16 @@ class ViewerPresenter(QObject):
                 self.page_changed.emit(self.shown)
 
         name = "page" if then_show else f"ahead {position % 4}"
-        s.runner.query(load, done, key=name, owner=self, on_error=failed, kind="page" if then_show else "pages ahead")
+        s.runner.query(
+            lambda: self._read(document, position), done, key=name, owner=self, on_error=failed,
+            kind="page" if then_show else "pages ahead",
+        )  # fmt: skip
+
+    def _read(self, document: FiledDocument, position: int) -> Fetched:
+        """Read a page with its picture, made where it is missing. Called off the interface thread."""
+        s, page = self._s, document.pages[position]
+        path = str(bench.filed_preview(s.workspace, s.pool, document.id, position, page))
+        return Fetched(path, QImage(path), PageText.from_bytes(page.text))
 
     def _show_page(self, position: int, found: Fetched) -> None:
         assert self.document is not None
