@@ -16,6 +16,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QDrag
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
+from shiboken6 import Shiboken
 
 from keybundle.core.setup.model import MailServer
 from keybundle.demo.mail_server import StandInMailServer
@@ -125,6 +126,9 @@ class Looking(DesktopTest):
         sheet.choose_way(way)
         return sheet
 
+    def is_gone(self, sheet: SendSheet) -> bool:
+        return not Shiboken.isValid(sheet) or not sheet.isVisible()
+
     def type_into(self, line: QWidget, text: str) -> None:
         line.setFocus()
         line.selectAll()  # type: ignore[attr-defined]
@@ -145,11 +149,17 @@ class Looking(DesktopTest):
         self.assertTrue(all(w.text.casefold().startswith("the") for w in shown.words if w.box == shown.frame))
         self.press(Qt.Key.Key_2)
         self.assertIn("the", viewer.text.text.toPlainText().casefold())
+        self.press(Qt.Key.Key_L, CTRL)
+        first_word = shown.words[0].text
+        QTest.keyClicks(self.app.focusWidget(), first_word)
+        self.press(Qt.Key.Key_Right)
+        self.press(Qt.Key.Key_Return)
+        self.assertEqual(self.app.clipboard().text(), f"{first_word} {shown.words[1].text}")
         self.press(Qt.Key.Key_E, CTRL)
         sheet = self.sheet_to("folder")
         self.type_into(sheet.folder, str(self.out))
         self.press(Qt.Key.Key_Return, CTRL)
-        self.until(lambda: not sheet.isVisible(), 30, "the sending to end")
+        self.until(lambda: self.is_gone(sheet), 30, "the sending to end")
         (first,) = list(self.out.iterdir())
         self.assertTrue(first.read_bytes().startswith(b"%PDF-"))
         self.until(lambda: any("Written into" in line.what for line in p.state.story), 10, "the story to tell it")
@@ -218,7 +228,7 @@ class Looking(DesktopTest):
         self.until(lambda: sheet.example.text().endswith(".pdf") and "0001" in sheet.example.text(), 10)
         self.type_into(sheet.folder, str(self.out))
         self.press(Qt.Key.Key_Return, CTRL)
-        self.until(lambda: not sheet.isVisible(), 30)
+        self.until(lambda: self.is_gone(sheet), 30)
         self.assertEqual([p.name[:4] for p in sorted(self.out.iterdir())], ["0001", "0002"])
         self.press(Qt.Key.Key_Return)
         self.viewer()
@@ -281,7 +291,7 @@ class Looking(DesktopTest):
         target = self.folder / "printed.pdf"
         self.type_into(sheet.into, str(target))
         self.press(Qt.Key.Key_Return, CTRL)
-        self.until(lambda: not sheet.isVisible() and target.exists(), 60, "the print to end")
+        self.until(lambda: self.is_gone(sheet) and target.exists(), 60, "the print to end")
         said = subprocess.run(["pdfinfo", "-l", "99", target], capture_output=True, text=True, check=True).stdout
         sizes = [tuple(map(float, m)) for m in re.findall(r"size:\s+([\d.]+) x ([\d.]+)", said)]
         pages = self.desktop.workspace.repository.load(document).pages

@@ -153,6 +153,7 @@ COMMANDS: tuple[Command, ...] = (
         "bench",
     ),
     Command("bench.second window", "Page window", "Show the page in a second window too", "Ctrl+Shift+P", "bench"),
+    Command("bench.send", "Send", "Save, mail or print the document once it is filed", "Ctrl+Shift+F", "bench"),
     Command("bench.close", "Close batch", "Close the batch; what is still open is named", "Ctrl+Shift+C", "bench"),
     Command("bench.zoom in", "Zoom in", "Show the page larger", "Ctrl++", "bench"),
     Command("bench.zoom out", "Zoom out", "Show the page smaller", "Ctrl+-", "bench"),
@@ -277,6 +278,13 @@ COMMANDS: tuple[Command, ...] = (
     Command("viewer.text", "Text", "Show the text of the page at the side, to search and copy it", "2", "viewer"),
     Command("viewer.story", "Story", "Show what happened to the document", "3", "viewer"),
     Command("viewer.copy text", "Copy text", "Copy the text of the page", "Ctrl+Shift+C", "viewer"),
+    Command(
+        "viewer.copy words",
+        "Copy words",
+        "Copy words: type to find, arrows extend, Enter takes; or Ctrl and drag",
+        "Ctrl+L",
+        "viewer",
+    ),
     Command("viewer.send", "Send", "Save, mail or print the document", "Ctrl+E", "viewer"),
     Command("viewer.send again", "Send again", "Send the document as it was sent last", "Ctrl+Shift+E", "viewer"),
     Command("viewer.close", "Close", "Close the viewer", "Esc", "viewer"),
@@ -304,7 +312,7 @@ LOOKS = frozenset({
     "find.next page", "find.previous page", "find.next place", "find.previous place", "find.large", "viewer.next",
     "viewer.previous", "viewer.first", "viewer.last", "viewer.down", "viewer.up", "viewer.go to", "viewer.zoom in",
     "viewer.zoom out", "viewer.fit", "viewer.turn", "viewer.turn back", "viewer.next place", "viewer.previous place",
-    "viewer.values", "viewer.text", "viewer.story", "viewer.copy text", "viewer.close",
+    "viewer.values", "viewer.text", "viewer.story", "viewer.copy text", "viewer.copy words", "viewer.close",
 })  # fmt: skip
 MAY_LOOK = "You may look here, not work; ask an administrator for another role."
 

@@ -45,6 +45,14 @@ class BenchFiling:
                 at.go_to_unsure() if wanted == State.TO_CHECK.value else at.focus_requested.emit("")
                 return
 
+    def filed_here(self) -> tuple[str, ...]:
+        """Return the current document as it lies in the repository; none, and why is told, before it is filed."""
+        document = self._at.current_document()
+        if document is not None and document.filed_id:
+            return (document.filed_id,)
+        self._at.failed.emit("This document is not filed yet; it can be sent once it is.")
+        return ()
+
     def file_all(self) -> None:
         """File every ready document."""
         self._at.flush()

@@ -128,7 +128,7 @@ class Desk(QObject):
         if self._data is None:
             return
         data, batch = self._data, self._data.batch
-        document, setup = self._document(), self._s.workspace.setup
+        document, setup = self.current_document(), self._s.workspace.setup
         ready = sum(d.state is State.READY and not d.claim for d in batch.documents.values())
         known = {p.id for p in batch.pages}
         self._selected &= known
@@ -151,7 +151,8 @@ class Desk(QObject):
         )  # fmt: skip
         self.changed.emit(self.state)
 
-    def _document(self) -> Document | None:
+    def current_document(self) -> Document | None:
+        """Return the document of the current page."""
         if self._data is None or self._page is None:
             return None
         page = next((p for p in self._data.batch.pages if p.id == self._page), None)

@@ -47,6 +47,7 @@ class BenchView(QWidget):
 
     left = Signal()
     filed_opened = Signal(str)
+    sending = Signal(object, bool)
     files_dropped = Signal(object)
     offered = Signal(str, str, object)
 
@@ -200,6 +201,7 @@ class BenchView(QWidget):
         on("bench.stop", p.doing.stop)
         on("bench.second window", self._toggle_page_window)
         on("bench.close", p.close_batch)
+        on("bench.send", self._send)
         on("bench.next document", lambda: p.step_document(1))
         on("bench.previous document", lambda: p.step_document(-1))
         on("bench.lift", self._begin_lift)
@@ -311,6 +313,11 @@ class BenchView(QWidget):
         field = self.slip.focused_field()
         if field is not None:
             run(self.slip.document, field)
+
+    def _send(self) -> None:
+        ids = self.presenter.filing.filed_here()
+        if ids:
+            self.sending.emit(ids, False)
 
     def _at_document(self, run: Callable[[str], None]) -> None:
         if self.slip.document:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from enum import Enum
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QFocusEvent,
@@ -32,6 +33,13 @@ STILL_PX = 5
 WHEEL_SHARE, KEY_SHARE = 0.16, 0.12
 
 
+class Tool(Enum):
+    """What the pointer does on the page: take words and draw the page along, or frame an area (as with Ctrl)."""
+
+    POINT = "point"
+    FRAME = "frame"
+
+
 class PageView(QWidget):
     """Shows one page. ``words_taken`` carries the words that a click, a shift-click or lifting by keys chose."""
 
@@ -54,7 +62,7 @@ class PageView(QWidget):
         self._drag: QPointF | None = None
         self._pressed: QPointF | None = None
         self._band: QRectF | None = None
-        self.frames_always = False
+        self.tool = Tool.POINT
         self.empty_text = "No page yet"
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -176,7 +184,7 @@ class PageView(QWidget):
         if event.button() != Qt.MouseButton.LeftButton:
             event.ignore()
             return
-        if self.frames_always or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+        if self.tool is Tool.FRAME or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self._band = QRectF(event.position(), event.position())
             return
         self._drag = self._pressed = event.position()
@@ -217,6 +225,12 @@ class PageView(QWidget):
             self.update()
         else:
             self.turned_page.emit(-1 if up else 1)
+
+    def event(self, event: QEvent) -> bool:
+        if self._is_lifting and event.type() == QEvent.Type.ShortcutOverride:
+            event.accept()  # while words are looked for, letters are letters and no commands
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if not self._is_lifting:

@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 import functools
+from collections.abc import Sequence
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QGuiApplication
@@ -22,6 +23,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keybundle.core.base.boxes import Box
+from keybundle.core.reading.text import Word
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers, find_command
 from keybundle.desktop.presenters.viewer import ViewerPresenter, ViewerState
@@ -30,7 +33,7 @@ from keybundle.desktop.theme.style import ORIGIN_SIGN, icon, value_font
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.page_geometry import WHOLE
 from keybundle.desktop.views.page_rail import PageRail
-from keybundle.desktop.views.page_view import ZOOM_STEP, PageView
+from keybundle.desktop.views.page_view import ZOOM_STEP, PageView, words_inside
 from keybundle.desktop.views.text_view import TextView
 from keybundle.desktop.views.told import Elided, Told
 
@@ -191,6 +194,9 @@ class Viewer(QWidget):
         for name in SIDES:
             on(f"viewer.{name}", functools.partial(self.show_side, name))
         on("viewer.copy text", self._copy_text)
+        on("viewer.copy words", self.page.begin_lift)
+        self.page.words_taken.connect(self._copy_words)
+        self.page.area_framed.connect(self._copy_area)
         on("viewer.send", lambda: self.sending.emit((p.state.document,), False))
         on("viewer.send again", lambda: self.sending.emit((p.state.document,), True))
         on("viewer.close", self.left.emit)
@@ -220,6 +226,16 @@ class Viewer(QWidget):
         if text is not None:
             QGuiApplication.clipboard().setText(text.plain)
             self.presenter.said.emit("The text of the page is copied")
+
+    def _copy_words(self, words: Sequence[Word]) -> None:
+        said = " ".join(w.text for w in words)
+        if said:
+            QGuiApplication.clipboard().setText(said)
+            self.presenter.said.emit(f"Copied: {said}")
+
+    def _copy_area(self, box: Box) -> None:
+        shown = self.presenter.shown
+        self._copy_words(words_inside(shown.words, box) if shown is not None else ())
 
     def _render_text(self, _: object) -> None:
         if self.presenter.shown is not None:

@@ -332,6 +332,7 @@ class MainWindow(QMainWindow):
             view.presenter.record_made.connect(self._offer_record)
             view.offered.connect(self.offer)
             view.filed_opened.connect(self.viewers.open)
+            view.sending.connect(self.viewers.sends_at(self.edge))
             self.benches[batch_id] = view
             self.stack.addWidget(view)
         view = self.benches[batch_id]
