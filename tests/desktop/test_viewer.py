@@ -9,11 +9,12 @@ import subprocess
 import unittest
 from collections.abc import Callable
 from pathlib import Path
+from unittest import mock
 
 from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QDrag
+from PySide6.QtGui import QDesktopServices, QDrag
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 from shiboken6 import Shiboken
@@ -339,3 +340,26 @@ class Looking(DesktopTest):
         self.assertEqual((taken, self.story(ids[0])), ([[b"%PDF-"] * 2], ["filed"]), "let go over nothing")
         table.startDrag(Qt.DropAction.CopyAction)
         self.until(lambda: [self.story(i) for i in ids] == [["filed", "sent"]] * 2, 10)
+
+    def test_without_a_server_a_message_lies_ready_and_is_made_so_again(self) -> None:
+        document = self.longest()
+        self.window.viewers.open(document)
+        viewer = self.viewer().viewer
+        self.press(Qt.Key.Key_E, CTRL)
+        sheet = self.sheet_to("mail")
+        self.assertIn("your own mail program", sheet.by.text())
+        self.type_into(sheet.address, "asa@holme.example")
+        opened: list[str] = []
+        with mock.patch.object(QDesktopServices, "openUrl", lambda url: opened.append(url.toLocalFile()) or True):
+            self.press(Qt.Key.Key_Return, CTRL)
+            self.until(lambda: opened and self.is_gone(sheet), 30, "the mail program to be asked")
+        message = email.message_from_bytes(Path(opened[0]).read_bytes(), policy=email.policy.default)
+        self.assertEqual((message["X-Unsent"], str(message["To"])), ("1", "asa@holme.example"))
+        self.assertEqual([p.get_content_type() for p in message.iter_attachments()], ["application/pdf"])
+        self.until(lambda: any("Put into a message to asa" in x.what for x in viewer.presenter.state.story), 10)
+        viewer.page.setFocus()
+        self.press(Qt.Key.Key_E, CTRL | SHIFT)
+        again = self.sheet(SendSheet)
+        self.until(
+            lambda: again.way == "mail" and again.address.text() == "asa@holme.example", 10, "as it was sent last"
+        )

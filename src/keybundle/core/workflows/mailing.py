@@ -64,7 +64,8 @@ def mail_documents(
         _check_size(sent, server.largest_mb)
         letter = replace(letter, to=to)
         message = make_message(letter, server.sender, sent.files, is_draft=not server.host)
-        told = {"how": "mail", "to": ", ".join(to) or "the mail program", "subject": letter.subject, **asdict(wish)}
+        how, whom = "mail" if server.host else "message", ", ".join(to)
+        told = {"how": how, "to": whom, "subject": letter.subject, **asdict(wish)}
         note_sent(workspace, who, sent.documents, told)
         if not server.host:
             draft = workspace.place.cache / "drafts" / safe_name(letter.subject or "Documents", ".eml")

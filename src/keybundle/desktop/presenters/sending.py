@@ -28,6 +28,11 @@ from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
 
 FOLDER, MAIL, PRINTER, DRAG = "folder", "mail", "print", "drag"
+# The way that a sending of the trail is done again, and which choice its target is.
+BEFORE = {
+    FOLDER: (FOLDER, "folder"), "copy": (FOLDER, "folder"), MAIL: (MAIL, "to"), "message": (MAIL, "to"),
+    PRINTER: (PRINTER, "printer"),
+}  # fmt: skip
 MOST_DRAGGED, DRAGGED, DRAGGED_KEPT_SECONDS = 20, "dragged-", 3600.0
 
 
@@ -276,6 +281,5 @@ def _choices_of(kept: dict[str, Any] | None) -> Choices:
 
 def _as_before(kept: Choices, wish: Wish, told: dict[str, Any]) -> Choices:
     """Return the choices of a document's last sending."""
-    way = told["how"] if told["how"] in (FOLDER, MAIL, PRINTER) else FOLDER
-    where = {FOLDER: "folder", MAIL: "to", PRINTER: "printer"}[way]
-    return replace(kept, wish=wish, way=way, **{where: told["to"]})
+    way, where = BEFORE.get(told["how"], (FOLDER, ""))
+    return replace(kept, wish=wish, way=way, **({where: told["to"]} if where else {}))

@@ -10,8 +10,8 @@ from keybundle.core.export.forms import AS_PACKAGE, FORMS
 from keybundle.core.workflows.story import Happened
 
 HOW = {
-    "folder": "Written into", "copy": "Copied at filing into", "mail": "Sent by e-mail to", "drag": "Dragged out to",
-    "print": "Printed on",
+    "folder": "Written into", "copy": "Copied at filing into", "mail": "Sent by e-mail to",
+    "message": "Put into a message to", "drag": "Dragged out to", "print": "Printed on",
 }  # fmt: skip
 TITLES = {f.key: f.title for f in (*FORMS, AS_PACKAGE)}
 
@@ -38,7 +38,7 @@ def _say(h: Happened) -> str:
         return f"Tags changed from “{', '.join(d['before']) or 'none'}” to “{', '.join(d['after']) or 'none'}”"
     if h.what == "sent":
         form = TITLES.get(d["form"], d["form"])
-        return f"{HOW.get(d['how'], d['how'])} {d['to']} as {form}: {', '.join(d['files'])}"
+        return f"{HOW.get(d['how'], d['how'])} {d['to'] or 'nobody yet'} as {form}: {', '.join(d['files'])}"
     if h.what == "not sent":
         refused = "; ".join(f"{address}: {why}" for address, why in json.loads(d["to"]).items())
         return f"Not sent to {refused}"
