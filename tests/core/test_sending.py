@@ -6,6 +6,7 @@ import csv
 import errno
 import io
 import json
+import os
 import subprocess
 import sys
 import unittest
@@ -223,3 +224,21 @@ class Leaving(DataTest):
         )
         (self.folder / "file").write_text("x")
         self.assertEqual(run_cli("--data", data, "export", self.ids[0], "--to", self.folder / "file").returncode, 3)
+
+    def test_a_folder_that_one_may_not_write_into_is_told_as_that(self) -> None:
+        closed = self.folder / "closed"
+        closed.mkdir(mode=0o755)
+        os.chmod(self.folder, 0o755)
+        code = (
+            "import os, sys; from pathlib import Path; from keybundle.core.export.landing import Landing\n"
+            "from keybundle.core.base.errors import EnvironmentProblem\n"
+            "if os.getuid() == 0: os.setgroups([]); os.setgid(65534); os.setuid(65534)\n"
+            "try: Landing(Path(sys.argv[1])).write(b'x', Path(sys.argv[1]))\n"
+            "except EnvironmentProblem as told: print(told)"
+        )
+        if os.getuid() != 0:
+            closed.chmod(0o555)
+        said = subprocess.run([sys.executable, "-c", code, closed], capture_output=True, text=True, check=True).stdout
+        self.assertIn("permission is missing", said)
+        self.assertIn("choose another place", said)
+        self.assertEqual(list(closed.iterdir()), [])

@@ -363,3 +363,23 @@ class Looking(DesktopTest):
         self.until(
             lambda: again.way == "mail" and again.address.text() == "asa@holme.example", 10, "as it was sent last"
         )
+
+    def test_a_page_whose_file_is_gone_is_told_in_its_place_and_the_others_show(self) -> None:
+        document, ws = self.longest(), self.desktop.workspace
+        pages = ws.repository.load(document).pages
+        ws.place.files.path(pages[0].picture[0]).unlink()
+        self.window.viewers.open(document)
+        p = self.viewer().viewer.presenter
+        self.until(lambda: p.shown and p.shown.told, 20, "what is wrong with the page")
+        assert p.shown is not None
+        self.assertEqual((p.shown.page, p.shown.image), (pages[0].page_id, None))
+        self.press(Qt.Key.Key_Right)
+        self.until(lambda: p.shown and p.shown.page == pages[1].page_id and not p.shown.told, 20, "the next page")
+        self.press(Qt.Key.Key_E, CTRL)
+        sheet = self.sheet_to("folder")
+        sheet.form.setCurrentIndex(sheet.form.findData("png"))
+        self.type_into(sheet.folder, str(self.out))
+        self.press(Qt.Key.Key_Return, CTRL)
+        self.until(lambda: "1 left out" in self.window.message.text(), 30, "that it could not go")
+        self.assertTrue(sheet.isVisible())
+        self.assertEqual([x for x in self.out.rglob("*") if x.is_file()], [])

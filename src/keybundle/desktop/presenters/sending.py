@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
+import contextlib
 import shutil
 import tempfile
 import time
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, dataclass, field, fields, replace
 from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, QUrl, Signal
 from PySide6.QtGui import QDesktopServices
 
-from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.errors import AppError, InputProblem
 from keybundle.core.base.progress import CancelToken, Progress
 from keybundle.core.export import forms
 from keybundle.core.export.landing import Landing
@@ -101,9 +102,10 @@ class SendingPresenter(QObject):
             if before is not None:
                 kept = _as_before(kept, *before)
             document = s.workspace.repository.load(ids[0])
-            picture = (
-                str(bench.filed_preview(s.workspace, s.pool, ids[0], 0, document.pages[0])) if document.pages else ""
-            )
+            picture = ""
+            with contextlib.suppress(AppError):  # a page that cannot be drawn is told when it is to go
+                if document.pages:
+                    picture = str(bench.filed_preview(s.workspace, s.pool, ids[0], 0, document.pages[0]))
             return kept, usual_letter(s.workspace, ids[0]), picture
 
         def done(found: tuple[Choices, Letter, str]) -> None:
@@ -276,7 +278,11 @@ def _setting(who: str) -> str:
 
 
 def _choices_of(kept: dict[str, Any] | None) -> Choices:
-    return Choices(**{**kept, "wish": Wish(**kept["wish"])}) if kept else Choices()
+    """Return kept choices; what another version kept and this one does not know is passed over."""
+    known = {f.name for f in fields(Choices)} - {"wish"}
+    given = {name: value for name, value in (kept or {}).items() if name in known}
+    wish = {f.name: kept["wish"][f.name] for f in fields(Wish) if f.name in kept["wish"]} if kept else {}
+    return Choices(wish=Wish(**wish), **given)
 
 
 def _as_before(kept: Choices, wish: Wish, told: dict[str, Any]) -> Choices:
