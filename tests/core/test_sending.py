@@ -28,7 +28,7 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.repository import audit
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.workflows.find import find_filed_ids
-from keybundle.core.workflows.sending import Sent, Wish, last_wish, send_to_folder
+from keybundle.core.workflows.sending import STOPPED, Sent, Wish, last_wish, send_to_folder
 from keybundle.core.workflows.story import load_story
 from keybundle.demo.names import PEOPLE
 from tests.support import DataTest, run_cli, shared_pool
@@ -206,7 +206,19 @@ class Leaving(DataTest):
         with mock.patch("keybundle.core.workflows.sending.CHUNK", 4):
             sent = send_to_folder(self.ws, shared_pool(), WHO, self.ids, Wish(), self.out, progress=stop, cancel=token)
         self.assertTrue(sent.stopped)
-        self.assertEqual((len(sent.documents), self.leftovers()), (4, []))
+        self.assertEqual((len(sent.documents), self.leftovers()), (3, []))
+
+    def test_stopped_among_pictures_it_ends_with_the_one_that_is_being_drawn(self) -> None:
+        token = CancelToken()
+
+        def stop(step: Step) -> None:
+            if step.done == 2:
+                token.cancel()
+
+        wish = Wish("tiff")
+        sent = send_to_folder(self.ws, shared_pool(), WHO, self.ids, wish, self.out, progress=stop, cancel=token)
+        self.assertEqual((sent.stopped, len(sent.documents), sent.refused), (STOPPED, 2, []))
+        self.assertEqual(sorted(self.out.iterdir()), sorted(sent.files), "nothing half, nothing of the others")
 
     def test_from_the_command_line(self) -> None:
         data = self.ws.place.root

@@ -191,13 +191,17 @@ def make_files(
         if cancel.cancelled:
             sent.stopped = STOPPED
             break
-        lot = _begin(workspace, pool, ids[start : start + CHUNK], wish, landing, sent, start)
+        lot, made = _begin(workspace, pool, ids[start : start + CHUNK], wish, landing, sent, start), []
         try:
             for one in lot:
+                if _is_stopped(cancel):
+                    sent.stopped = STOPPED
+                    break
                 _finish(one, sent)
+                made.append(one)
                 done += 1
                 progress(Step(done, len(ids), "Sending"))
-            _land(lot, landing, sent, note)
+            _land(made, landing, sent, note)
         except EnvironmentProblem as error:
             sent.stopped = str(error)
         finally:
@@ -205,6 +209,10 @@ def make_files(
         if sent.stopped:
             break
     return sent
+
+
+def _is_stopped(cancel: CancelToken) -> bool:
+    return cancel.cancelled
 
 
 def _load(workspace: Workspace, ids: Sequence[str], wish: Wish, sent: Sent) -> list[tuple[FiledDocument, int]]:
@@ -362,7 +370,8 @@ def _land(lot: Sequence[_Made], landing: Landing, sent: Sent, note: Note) -> Non
 def _clear(lot: Sequence[_Made]) -> None:
     for one in lot:
         for future in one.under_way:
-            future.cancel()
+            if not future.cancel():
+                future.exception()  # a worker that is at it would write after the part is gone
         for part, _ in one.parts:
             part.unlink(missing_ok=True)
 
