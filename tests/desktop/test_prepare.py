@@ -85,6 +85,23 @@ class Routines(DesktopTest):
         self.until(lambda: p.state.routine is not None and p.state.routine.name == "Post copy")
         self.assertEqual(desktop.workspace.setup.routine("Post copy").key, "")  # type: ignore[union-attr]
 
+    def test_copies_at_filing_are_set_where_the_routine_is(self) -> None:
+        desktop, window, view = self.begin("supervisor")
+        self.open_prepare(window)
+        folder, names = view.copies.lines["folder"], view.copies.lines["names"]
+        kept = lambda: desktop.workspace.setup.routines[0].copies  # noqa: E731
+        self.assertFalse(names.isEnabled(), "without a folder there are no copies")
+        folder.setFocus()
+        QTest.keyClicks(folder, "/srv/copies")
+        self.key(folder, Qt.Key.Key_Return)
+        self.until(lambda: kept().folder == "/srv/copies" and names.isEnabled(), 10)
+        names.setFocus()
+        names.selectAll()
+        QTest.keyClicks(names, "{filed} {caption}")
+        self.key(names, Qt.Key.Key_Return)
+        self.until(lambda: kept().names == "{filed} {caption}", 10)
+        self.assertEqual((kept().form, kept().sub_folders), ("pdfa", ""))
+
     def test_what_is_under_way_stays_with_its_routine_when_one_goes_on_to_another(self) -> None:
         desktop, window, view = self.begin()
         self.open_prepare(window)

@@ -32,6 +32,7 @@ from keybundle.desktop.presenters.routines import PointedBarcode, RehearsedSide,
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.ask_sheet import AskSheet
 from keybundle.desktop.views.calm import Button, Choice, Decimal, Number
+from keybundle.desktop.views.copies_form import CopiesForm
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.page_view import words_inside
 from keybundle.desktop.views.rule_editor import RuleEditor
@@ -292,6 +293,7 @@ class RoutineView(QWidget):
         self.new_type.clicked.connect(self._ask_type)
         form.addRow("", self.new_type)
         self._number_bar(form)
+        self.copies = CopiesForm(form, lambda name, value: self._change_part("copies", name, value))
         return form
 
     def _number_bar(self, form: QFormLayout) -> None:
@@ -362,6 +364,7 @@ class RoutineView(QWidget):
             lock.setChecked(name in routine.locked)
         for part, line in self.naming.items():
             show_text(line, str(getattr(routine.naming, part)))
+        self.copies.render_copies(routine.copies)
         self.colour.setCurrentText(routine.cleaning.colour)
         self.rules.render_rules(routine.separation.rules)
         self.problem.setText(state.problem)
