@@ -6,6 +6,7 @@ import email
 import email.policy
 import re
 import subprocess
+import threading
 import unittest
 from collections.abc import Callable
 from pathlib import Path
@@ -20,6 +21,7 @@ from PySide6.QtWidgets import QWidget
 from shiboken6 import Shiboken
 
 from keybundle.core.setup.model import MailServer
+from keybundle.core.workflows import find
 from keybundle.demo.mail_server import StandInMailServer
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.page_geometry import WHOLE, Geometry
@@ -383,3 +385,16 @@ class Looking(DesktopTest):
         self.until(lambda: "1 left out" in self.window.message.text(), 30, "that it could not go")
         self.assertTrue(sheet.isVisible())
         self.assertEqual([x for x in self.out.rglob("*") if x.is_file()], [])
+
+    def test_an_answer_that_comes_after_the_line_was_emptied_is_not_shown(self) -> None:
+        self.search("the")
+        finder, gate = self.window.finder, threading.Event()
+        self.addCleanup(gate.set)
+        real = find.find
+        with mock.patch.object(find, "find", lambda *a, **k: (gate.wait(10), real(*a, **k))[1]):
+            finder.presenter.search("towpath")
+            self.press(Qt.Key.Key_Escape)
+            self.assertEqual((finder.line.text(), finder.presenter.state.hits), ("", ()))
+            gate.set()
+            self.spin(0.5)
+        self.assertEqual(finder.presenter.state.hits, ())

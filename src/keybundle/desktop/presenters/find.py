@@ -67,6 +67,7 @@ class FindPresenter(QObject):
         super().__init__(parent)
         self._s = session
         self.state = FindState()
+        self._wanted = ""
         self.pages = ViewerPresenter(session, self)
         self.pages.failed.connect(self.failed)
         session.bus.changed.connect(self._on_changes)
@@ -85,7 +86,8 @@ class FindPresenter(QObject):
         return ["type", "cabinet", "filed", "tag", *find.field_names(self._s.workspace)]
 
     def search(self, line: str) -> None:
-        """Answer a query line."""
+        """Answer a query line; what was asked before it is answered no more."""
+        self._wanted = line
         if not line.strip():
             self.state = FindState()
             self.changed.emit(self.state)
@@ -96,6 +98,8 @@ class FindPresenter(QObject):
         )
 
     def _found(self, line: str, found: Found) -> None:
+        if line != self._wanted:
+            return
         waiting = sum(not h.is_filed for h in found.hits)
         first = "The first " if found.is_cut else ""
         told = first + count(len(found.hits), "document") + (f", {waiting} of them not filed yet" if waiting else "")
