@@ -26,9 +26,9 @@ from keybundle.core.export.forms import FORMS
 from keybundle.core.export.naming import MOST_BYTES, safe_name, suffix_of, unlike
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository import audit
-from keybundle.core.repository.model import FiledDocument
+from keybundle.core.repository.model import FiledDocument, NewDocument
 from keybundle.core.workflows.find import find_filed_ids
-from keybundle.core.workflows.sending import STOPPED, Sent, Wish, last_wish, send_to_folder
+from keybundle.core.workflows.sending import STOPPED, Sent, Wish, last_wish, say_shared, send_to_folder
 from keybundle.core.workflows.story import load_story
 from keybundle.demo.names import PEOPLE
 from tests.support import DataTest, run_cli, shared_pool
@@ -152,6 +152,26 @@ class Leaving(DataTest):
             row = rows[str(document.number)]
             self.assertEqual({n: row[n] for n in document.values}, {n: v.text for n, v in document.values.items()})
         self.assertEqual({t["id"] for t in told}, set(self.ids))
+
+    def test_a_file_that_holds_pages_of_another_document_too_is_told(self) -> None:
+        one, two = self.documents()[:2]
+        new = NewDocument(
+            "shared",
+            two.cabinet,
+            two.folder,
+            two.type,
+            "Two in one",
+            two.values,
+            (one.pages[0], *two.pages[1:]),
+            two.pdf_sha,
+        )
+        both = [self.ws.repository.add(new, WHO), one.id]
+        sent = self.send(*both, form="received")
+        self.assertEqual(sorted(sent.shared), sorted(["Two in one", one.caption]))
+        self.assertIn("hold pages of other documents too", say_shared(sent))
+        self.ws.repository.take_back(both[0], WHO)
+        self.assertEqual(say_shared(self.send(one.id, form="received")), "")
+        self.assertEqual(say_shared(self.send(one.id)), "", "a PDF/A holds its own pages alone")
 
     def test_nothing_is_written_over_and_names_come_from_values(self) -> None:
         first, again = self.send(names="{type} {counter}").files, self.send(names="{type} {counter}").files

@@ -14,7 +14,7 @@ from keybundle.core.export.naming import USUAL
 from keybundle.core.workflows.cabinets import load_rows
 from keybundle.core.workflows.find import find_filed_ids
 from keybundle.core.workflows.packages import write_package
-from keybundle.core.workflows.sending import Sent, Wish, send_to_folder
+from keybundle.core.workflows.sending import Sent, Wish, say_shared, send_to_folder
 from keybundle.core.workflows.workspace import Workspace
 
 
@@ -65,6 +65,8 @@ def tell(sent: Sent) -> int:
         print(f"keybundle: {caption}: {why}", file=sys.stderr)
     pages = sum(d.pages for d in sent.documents)
     print(f"{len(sent.documents)} documents ({pages} pages) in {len(sent.files)} files written.")
+    if shared := say_shared(sent):
+        print(f"keybundle: {shared}", file=sys.stderr)
     if sent.stopped:
         print(f"keybundle: {sent.stopped}", file=sys.stderr)
         return 3

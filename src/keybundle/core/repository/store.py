@@ -238,6 +238,19 @@ class Repository:
                 found |= {row[0]: row[1] for row in c.execute(chosen)}
         return found
 
+    def shared_files(self, document_id: str) -> list[str]:
+        """Return which files of a document's pages hold pages of other documents too, by SHA-256."""
+        p, d = t.version_page.c, t.document.c
+        own = select(p.file_sha).where(p.document_id == document_id)
+        others = (
+            select(p.file_sha)
+            .distinct()
+            .join(t.document, d.id == p.document_id)
+            .where(p.file_sha.in_(own), p.document_id != document_id, d.removed_at.is_(None))
+        )
+        with self._db.read() as c:
+            return list(c.execute(others).scalars())
+
     def load_many(self, document_ids: Sequence[str], *, with_values: bool = True) -> dict[str, FiledDocument]:
         """Return documents without their pages, by id; on request without values and tags."""
         with self._db.read() as c:

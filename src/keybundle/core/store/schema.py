@@ -217,6 +217,7 @@ version_page = Table(
     Column("source", String, nullable=False),
     Column("name", String, nullable=False),
 )
+Index("version_page_by_file", version_page.c.file_sha, version_page.c.document_id)
 document_tag = Table(
     "document_tag",
     metadata,

@@ -67,12 +67,16 @@ class SentDocument:
 
 @dataclass
 class Sent:
-    """What a sending brought. ``refused`` are (caption, why); ``stopped`` says why it ended early, empty: it did not."""
+    """What a sending brought. ``refused`` are (caption, why); ``stopped`` says why it ended early, empty: it did not.
+
+    ``shared`` are the captions of documents whose files as they came hold pages of other documents too.
+    """
 
     documents: list[SentDocument] = field(default_factory=list)
     refused: list[tuple[str, str]] = field(default_factory=list)
     stopped: str = ""
     size: int = 0
+    shared: list[str] = field(default_factory=list)
 
     @property
     def files(self) -> list[Path]:
@@ -89,6 +93,7 @@ class _Made:
     parts: list[tuple[Path, str]] = field(default_factory=list)
     under_way: list[Future[Any]] = field(default_factory=list)
     why: str = ""
+    is_shared: bool = False
 
 
 Note = Callable[[Sequence[SentDocument]], None]
@@ -109,6 +114,14 @@ def send_to_folder(
         workspace, pool, ids, wish, Landing(target), progress=progress, cancel=cancel,
         note=lambda sent: note_sent(workspace, who, sent, told),
     )  # fmt: skip
+
+
+def say_shared(sent: Sent) -> str:
+    """Return that files went which hold pages of other documents too; empty where none did."""
+    if not sent.shared:
+        return ""
+    more = f" and {len(sent.shared) - 1} more" if len(sent.shared) > 1 else ""
+    return f"Files as they came hold pages of other documents too: those of {sent.shared[0]}{more}."
 
 
 def check_wish(workspace: Workspace, wish: Wish) -> None:
@@ -274,6 +287,7 @@ def _make(workspace: Workspace, pool: Pool, made: _Made, wish: Wish, landing: La
         made.parts.append((copy_stored(workspace, document.pdf_sha, landing, folder), safe_name(stem, form.suffix)))
     elif form.key == forms.RECEIVED:
         files = received_files(document)
+        made.is_shared = bool(workspace.repository.shared_files(document.id))
         for count, (sha, source) in enumerate(files, 1):
             suffix = suffix_of(source, head_of(workspace, sha))
             name = safe_name(stem, f" {count}{suffix}" if len(files) > 1 else suffix)
@@ -364,6 +378,8 @@ def _land(lot: Sequence[_Made], landing: Landing, sent: Sent, note: Note) -> Non
         one.parts.clear()
         sent.size += sum(p.stat().st_size for p in paths)
         sent.documents.append(SentDocument(one.document.id, one.document.caption, one.pages, paths))
+        if one.is_shared:
+            sent.shared.append(one.document.caption)
     sent.refused += [(one.document.caption, one.why) for one in lot if one.why]
 
 

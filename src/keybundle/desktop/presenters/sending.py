@@ -210,6 +210,7 @@ class SendingPresenter(QObject):
             if sent.documents
             else "Nothing was sent"
         )
+        told = ". ".join(filter(None, [told, sending.say_shared(sent)]))
         if sent.stopped:
             self.failed.emit(f"{told}. {sent.stopped}")
         elif sent.refused:
