@@ -206,7 +206,8 @@ class CabinetsView(QWidget):
     def _open_row(self, row: int) -> None:
         document_id = self.model.id_at(row)
         if document_id is not None:
-            self.opened.emit(document_id, self.presenter.pages.state.position)
+            shown = self.presenter.pages.state
+            self.opened.emit(document_id, shown.position if shown.document == document_id else 0)
 
     def _send(self, *, again: bool = False) -> None:
         chosen = self.presenter.state.chosen or tuple(filter(None, [self.presenter.pages.state.document]))
