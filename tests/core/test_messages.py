@@ -6,6 +6,7 @@ import email
 import email.policy
 import socket
 from pathlib import Path
+from typing import Any
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -20,7 +21,7 @@ SENDER = "archive@larkmere.example"
 
 
 class Messages(DataTest):
-    def serve(self, **options: int) -> tuple[StandInMailServer, MailServer]:
+    def serve(self, **options: Any) -> tuple[StandInMailServer, MailServer]:
         server = StandInMailServer(self.folder / "post", **options)
         server.start()
         self.addCleanup(server.stop)
@@ -64,6 +65,27 @@ class Messages(DataTest):
         self.assertEqual([p.read_text() for p in server.folder.glob("*.to")], ["a@b.example"])
         everybody = hand_in(message, where, ["nobody@b.example"])
         self.assertEqual((list(everybody), len(list(server.folder.glob("*.eml")))), (["nobody@b.example"], 1))
+
+    def test_a_sign_in_with_a_password_that_its_owner_alone_may_read(self) -> None:
+        server, open_where = self.serve(passwords={"archive": "sluice-gate"})
+        kept = self.folder / "password"
+        kept.write_text("sluice-gate\n")
+        where = open_where.model_copy(update={"user": "archive", "password_file": str(kept)})
+        message = make_message(Letter(("a@b.example",), "x", "y"), SENDER, [], is_draft=False)
+        kept.chmod(0o644)
+        with self.assertRaisesRegex(InputProblem, "others may read it"):
+            hand_in(message, where, ["a@b.example"])
+        kept.chmod(0o600)
+        self.assertEqual(hand_in(message, where, ["a@b.example"]), {})
+        kept.write_text("lock-gate")
+        with self.assertRaisesRegex(InputProblem, "does not let “archive” in") as told:
+            hand_in(message, where, ["a@b.example"])
+        self.assertNotIn("lock-gate", str(told.exception))
+        kept.unlink()
+        with self.assertRaisesRegex(InputProblem, "is not to be had"):
+            hand_in(message, where, ["a@b.example"])
+        self.assertIn("sign in first", hand_in(message, open_where, ["a@b.example"])["a@b.example"])
+        self.assertEqual(len(list(server.folder.glob("*.eml"))), 1)
 
     def test_a_message_over_the_servers_size_is_told_as_that(self) -> None:
         _, where = self.serve(largest=20_000)

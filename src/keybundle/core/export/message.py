@@ -6,6 +6,7 @@ import mimetypes
 import re
 import smtplib
 import ssl
+import stat
 from collections.abc import Sequence
 from dataclasses import dataclass
 from email.message import EmailMessage
@@ -70,6 +71,9 @@ def hand_in(message: EmailMessage, server: MailServer, to: Sequence[str], second
             refused = client.send_message(message, from_addr=parseaddr(server.sender)[1], to_addrs=plain)
     except smtplib.SMTPRecipientsRefused as error:
         return {a: _say(*r) for a, r in error.recipients.items()}
+    except smtplib.SMTPAuthenticationError as error:
+        told = _say(error.smtp_code, error.smtp_error)
+        raise InputProblem(f"{name} does not let “{server.user}” in: {told}. Nothing was sent.") from error
     except smtplib.SMTPResponseException as error:
         told = _say(error.smtp_code, error.smtp_error)
         if error.smtp_code == SIZE_EXCEEDED:
@@ -86,12 +90,36 @@ def hand_in(message: EmailMessage, server: MailServer, to: Sequence[str], second
 
 
 def _connect(server: MailServer, seconds: float) -> smtplib.SMTP:
+    password = _read_password(server) if server.user else ""
+    client: smtplib.SMTP
     if server.security == "tls":
-        return smtplib.SMTP_SSL(server.host, server.port, timeout=seconds, context=ssl.create_default_context())
-    client = smtplib.SMTP(server.host, server.port, timeout=seconds)
-    if server.security == "starttls":
-        client.starttls(context=ssl.create_default_context())
+        client = smtplib.SMTP_SSL(server.host, server.port, timeout=seconds, context=ssl.create_default_context())
+    else:
+        client = smtplib.SMTP(server.host, server.port, timeout=seconds)
+    try:
+        if server.security == "starttls":
+            client.starttls(context=ssl.create_default_context())
+        if server.user:
+            client.login(server.user, password)
+    except BaseException:
+        client.close()
+        raise
     return client
+
+
+def _read_password(server: MailServer) -> str:
+    """Return the password in the set-up's file; raises InputProblem where others may read it too, or it is not there."""
+    path, nothing = Path(server.password_file).expanduser(), "Nothing was sent."
+    try:
+        if path.stat().st_mode & (stat.S_IRWXG | stat.S_IRWXO):
+            raise InputProblem(
+                f"“{path}” holds a password and others may read it: let its owner alone do so (chmod 600). {nothing}"
+            )
+        return path.read_text(encoding="utf-8").strip()
+    except OSError as error:
+        raise InputProblem(
+            f"The password for {server.host} is not to be had from “{path}”: {error.strerror}. {nothing}"
+        ) from error
 
 
 def _say(code: int, told: bytes | str) -> str:

@@ -132,14 +132,17 @@ class StorageArea(Part):
 class MailServer(Part):
     """Where messages with documents are handed in (SMTP); without a host the user's own mail program sends them.
 
-    ``subject`` and ``text`` are patterns such as ``{caption}``, filled from the first document; ``largest_mb`` is the
-    size of a message that is still sent.
+    With a ``user`` it asks for a password, which lies in a file of its own (``password_file``) that only its owner may read:
+    it stands in no set-up, history or trail. ``subject`` and ``text`` are patterns such as ``{caption}``, filled from the
+    first document; ``largest_mb`` is the size of a message that is still sent.
     """
 
     host: str = ""
     port: int = 25
     security: Literal["none", "starttls", "tls"] = "none"
     sender: str = ""
+    user: str = ""
+    password_file: str = ""
     subject: str = "{caption}"
     text: str = ""
     largest_mb: int = 20
