@@ -6,6 +6,7 @@ place (full, not to be written) ends the sending, and what is there by then is w
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import asdict, dataclass, field, replace
@@ -149,8 +150,6 @@ def note_sent(workspace: Workspace, who: str, sent: Sequence[SentDocument], told
 
 def last_wish(workspace: Workspace, document_id: str) -> tuple[Wish, dict[str, Any]] | None:
     """Return how a document was sent last and what else was noted of it, for sending it so again."""
-    import json
-
     a = t.audit.c
     chosen = select(a.detail).where(a.subject == document_id, a.what == "sent").order_by(a.seq.desc()).limit(1)
     with workspace.place.database.read() as c:
