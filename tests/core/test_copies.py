@@ -95,6 +95,15 @@ class CopiesAtFiling(DataTest):
         self.assertEqual(len(self.written()), len(filed.entries) - 1)
         self.assertIn(self.ws.place.files.get(second.pdf_sha), [p.read_bytes() for p in self.written()])
 
+    def test_stopped_between_two_what_is_left_stays_due(self) -> None:
+        self.out.mkdir()
+        filed = self.file()
+        asked = iter((False, True))
+        write_due(self.ws, shared_pool(), is_stopped=lambda: next(asked))
+        self.assertEqual(len(self.written()), 1)
+        write_due(self.ws, shared_pool())
+        self.assertEqual(len(self.written()), len(filed.entries))
+
     def test_a_thread_of_its_own_writes_them_and_says_what_is_in_the_way(self) -> None:
         filed = self.file()
         copier = Copier(self.ws, shared_pool(), look_seconds=0.05)

@@ -342,6 +342,10 @@ class Looking(DesktopTest):
         self.assertEqual((taken, self.story(ids[0])), ([[b"%PDF-"] * 2], ["filed"]), "let go over nothing")
         table.startDrag(Qt.DropAction.CopyAction)
         self.until(lambda: [self.story(i) for i in ids] == [["filed", "sent"]] * 2, 10)
+        with mock.patch("keybundle.desktop.presenters.sending.MOST_DRAGGED_BYTES", 1000):
+            table.startDrag(Qt.DropAction.CopyAction)
+        self.assertEqual(len(taken), 2, "too much to be copied within a drag")
+        self.assertIn("too much to drag", self.window.message.text())
 
     def test_without_a_server_a_message_lies_ready_and_is_made_so_again(self) -> None:
         document = self.longest()

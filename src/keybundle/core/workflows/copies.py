@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import logging
 import threading
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from datetime import timedelta
 from pathlib import Path
@@ -46,9 +47,16 @@ def note_due(workspace: Workspace, c: Connection, document_id: str, who: str, ro
         c.execute(insert(t.copy_due).values(next_at=workspace.clock.stamp(), **row))
 
 
-def write_due(workspace: Workspace, pool: Pool, *, at_once: bool = False) -> str:
-    """Write the copies that are due (``at_once``: those that wait for another try too); return what is in the way."""
+def write_due(
+    workspace: Workspace, pool: Pool, *, at_once: bool = False, is_stopped: Callable[[], bool] = lambda: False
+) -> str:
+    """Write the copies that are due (``at_once``: those that wait for another try too); return what is in the way.
+
+    It asks between two copies whether it is stopped; what is left stays due.
+    """
     for due in _list_due(workspace, at_once=at_once):
+        if is_stopped():
+            return ""
         trouble = _write(workspace, pool, due)
         if trouble:
             _wait(workspace, due, trouble)
@@ -133,7 +141,7 @@ class Copier:
             at_once = self._at_once.is_set()
             self._at_once.clear()
             try:
-                self.problem = write_due(self._workspace, self._pool, at_once=at_once)
+                self.problem = write_due(self._workspace, self._pool, at_once=at_once, is_stopped=self._stop.is_set)
             except AppError as error:
                 self.problem = str(error)
             except Exception:

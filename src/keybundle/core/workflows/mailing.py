@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import shutil
 import tempfile
 from collections.abc import Sequence
@@ -93,7 +92,6 @@ def _check_size(sent: Sent, largest_mb: int) -> None:
 
 
 def _note_refused(workspace: Workspace, who: str, documents: Sequence[SentDocument], refused: dict[str, str]) -> None:
-    at = workspace.clock.stamp()
+    rows = [(d.id, {"refused": refused}) for d in documents]
     with workspace.place.database.atomic() as c:
-        for document in documents:
-            audit.append(c, at, who, "not sent", document.id, {"to": json.dumps(refused, ensure_ascii=False)})
+        audit.append_all(c, workspace.clock.stamp(), who, "not sent", rows)

@@ -167,7 +167,6 @@ class Described:
     documents: int
     pages: int
     example: str
-    first: str
 
 
 def describe(workspace: Workspace, ids: Sequence[str], wish: Wish) -> Described:
@@ -183,7 +182,7 @@ def describe(workspace: Workspace, ids: Sequence[str], wish: Wish) -> Described:
     suffix = form.suffix
     if form.key == forms.RECEIVED and (files := received_files(first)):
         suffix = suffix_of(files[0][1], head_of(workspace, files[0][0]))
-    return Described(len(ids), pages, safe_name(stem, suffix), first.id)
+    return Described(len(ids), pages, safe_name(stem, suffix))
 
 
 def make_files(

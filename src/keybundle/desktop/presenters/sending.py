@@ -34,6 +34,7 @@ BEFORE = {
     FOLDER: (FOLDER, "folder"), "copy": (FOLDER, "folder"), MAIL: (MAIL, "to"), "message": (MAIL, "to"),
     PRINTER: (PRINTER, "printer"),
 }  # fmt: skip
+MOST_DRAGGED_BYTES = 20_000_000  # they are copied within the drag, which nothing may hold up
 MOST_DRAGGED, DRAGGED, DRAGGED_KEPT_SECONDS = 20, "dragged-", 3600.0
 
 
@@ -157,6 +158,11 @@ class SendingPresenter(QObject):
             may_send(s.workspace.person(s.who))
         except InputProblem as refused:
             self.failed.emit(str(refused))
+            return []
+        stored = s.workspace.repository.load_many(ids, with_values=False).values()
+        size = sum(p.stat().st_size for d in stored if (p := s.workspace.place.files.path(d.pdf_sha)).exists())
+        if size > MOST_DRAGGED_BYTES:
+            self.failed.emit(f"{size // 1_000_000} MB are too much to drag. Send them instead (Ctrl+E).")
             return []
         self._clear_dragged()
         folder = Path(tempfile.mkdtemp(prefix=DRAGGED, dir=s.workspace.place.cache))

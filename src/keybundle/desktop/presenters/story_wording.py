@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
@@ -40,6 +39,6 @@ def _say(h: Happened) -> str:
         form = TITLES.get(d["form"], d["form"])
         return f"{HOW.get(d['how'], d['how'])} {d['to'] or 'nobody yet'} as {form}: {', '.join(d['files'])}"
     if h.what == "not sent":
-        refused = "; ".join(f"{address}: {why}" for address, why in json.loads(d["to"]).items())
+        refused = "; ".join(f"{address}: {why}" for address, why in d["refused"].items())
         return f"Not sent to {refused}"
     return h.what[:1].upper() + h.what[1:]

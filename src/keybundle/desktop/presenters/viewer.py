@@ -161,7 +161,7 @@ class ViewerPresenter(QObject):
         say = self._s.say_time
         values = tuple(
             ValueLine(
-                name, v.text, v.origin.value if name in d.values else "folder",
+                name, v.text, v.origin.value,
                 f"confirmed by {v.confirmed_by}, {say(v.confirmed_at)}" if v.confirmed_by and v.confirmed_at else "",
             )
             for name, v in d.values.items()

@@ -125,12 +125,6 @@ class PageView(QWidget):
         self._geometry = here.moved(0, -down * KEY_SHARE * self.height())
         self.update()
 
-    def show_box(self, box: Box) -> None:
-        """Bring a box of the page into sight, if it is not."""
-        if not self.geometry_now.is_in_sight(box):
-            self._geometry = self.geometry_now.on(box)
-            self.update()
-
     def _ask_sharper(self) -> None:
         """Ask for a finer picture where the screen shows more px than the picture has."""
         ratio, target = self.devicePixelRatioF(), self._target()
