@@ -35,7 +35,7 @@ class CopiesAtFiling(DataTest):
         post = self.ws.setup.routine("Post")
         assert post is not None
         kept = {"folder": str(self.out), "form": "pdfa", "names": "{caption}", "sub_folders": "{type}/{filed}"}
-        save_routine(self.ws, WHO, "Post", make_routine(post, {"copies": kept}))
+        save_routine(self.ws, WHO, make_routine(post, {"copies": kept}))
 
     def file(self, progress: Progress = silent, cancel: CancelToken | None = None) -> Filed:
         filed = file_documents(self.ws, shared_pool(), self.batch, WHO, progress=progress, cancel=cancel)

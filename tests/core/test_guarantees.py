@@ -98,9 +98,9 @@ class SetUps(Fixture):
             types.save_type(other, self.who, types.change_type(first, {"caption": "three"}), first)
         post = fresh.setup.routine("Post")
         assert post is not None
-        routines.save_routine(self.ws, self.who, "Post", routines.make_routine(post, {"description": "one"}), post)
+        routines.save_routine(self.ws, self.who, routines.make_routine(post, {"description": "one"}), post)
         with self.assertRaisesRegex(InputProblem, "The routine Post has been changed"):
-            routines.save_routine(fresh, self.who, "Post", routines.make_routine(post, {"description": "two"}), post)
+            routines.save_routine(fresh, self.who, routines.make_routine(post, {"description": "two"}), post)
 
     def test_what_others_remember_changes_with_the_commit_not_before(self) -> None:
         with self.assertRaises(RuntimeError), self.ws.place.database.atomic():

@@ -63,7 +63,7 @@ class Types(DataTest):
             types.example_caption(self.ws, types.change_type(self.kind, {"caption": "No {Bill number}!"})),
             r"^No R-\d+!$",
         )
-        fresh = types.change_type(self.kind, {"name": "Receipt"})
+        fresh = types.change_type(self.kind, {"id": "Receipt", "name": "Receipt"})
         self.assertEqual(types.example_caption(self.ws, fresh), "Supplier Bill number", "before anything is filed")
         offered = types.prepared_captions(self.kind)
         self.assertEqual(offered[0], self.kind.caption)

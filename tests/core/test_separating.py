@@ -162,12 +162,12 @@ class Keeping(DataTest):
     def test_names_and_keys_are_told_apart(self) -> None:
         post = find_routine(self.ws, "Post")
         with self.assertRaisesRegex(InputProblem, "a routine “bills” already"):
-            routines.save_routine(self.ws, ADMIN, "Post", routines.make_routine(post, {"name": "bills"}))
+            routines.save_routine(self.ws, ADMIN, routines.make_routine(post, {"name": "bills"}))
         with self.assertRaisesRegex(InputProblem, "starts another routine"):
-            routines.save_routine(self.ws, ADMIN, "Post", routines.make_routine(post, {"key": "b"}))
+            routines.save_routine(self.ws, ADMIN, routines.make_routine(post, {"key": "b"}))
         with self.assertRaisesRegex(InputProblem, "Nothing was changed"):
             routines.make_routine(post, {"resolution_dpi": 20})
-        routines.save_routine(self.ws, ADMIN, "Post", routines.make_routine(post, {"name": "Morning post"}))
+        routines.save_routine(self.ws, ADMIN, routines.make_routine(post, {"name": "Morning post"}))
         self.assertIsNone(self.ws.setup.routine("Post"))
         self.assertEqual(len(self.ws.entries("boats")), 120, "registers keep their entries")
 

@@ -39,8 +39,8 @@ def compose_document(
     )  # fmt: skip
     folder = tuple((name, value or "") for name, value in destination.folder)
     return NewDocument(
-        document.id, destination.cabinet, folder, kind.name, make_caption(kind, document.values), document.values,
-        pages, pdf_sha, batch.id, document.tags, batch.created_at,
+        document.id, destination.cabinet, folder, kind.id, make_caption(kind, document.values), document.values,
+        pages, pdf_sha, batch.id, document.tags, batch.created_at, (kind.name, destination.titles[0]),
     )  # fmt: skip
 
 

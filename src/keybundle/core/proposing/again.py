@@ -55,11 +55,11 @@ def list_asks(values: Mapping[str, FieldValue], kind: DocumentType, make_rule: R
     Second readers know the Latin script alone: of another one they would make lookalikes.
     """
     for spec in kind.fields:
-        value = values.get(spec.name)
+        value = values.get(spec.id)
         if value is None or spec.several or value.read_twice or is_by_hand(value) or value.origin is not Origin.PAGE:
             continue
         if value.page and value.box and value.items and value.confidence < CLEAR and _is_latin(value.as_read):
-            yield Ask(spec.name, value.page, value.box, _reader_for(value, make_rule(spec)))
+            yield Ask(spec.id, value.page, value.box, _reader_for(value, make_rule(spec)))
 
 
 def _is_latin(text: str) -> bool:

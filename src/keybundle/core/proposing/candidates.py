@@ -103,7 +103,7 @@ def map_labels(rows: Rows, fields: tuple[FieldSpec, ...]) -> LabelMap:
     """Return the places of each field's labels; a segment goes to the fields whose label matches it best."""
     found: LabelMap = {}
     for segment in rows.segments:
-        matches = {f.name: place for f in fields if (place := match_label(segment, wordings_of(f))) is not None}
+        matches = {f.id: place for f in fields if (place := match_label(segment, wordings_of(f))) is not None}
         best = max(((p.length, p.likeness) for p in matches.values()), default=None)
         for name, place in matches.items():
             if (place.length, place.likeness) == best:
@@ -235,7 +235,7 @@ def propose_candidates(rows: Rows, spec: FieldSpec, rule: Rule, labels: LabelMap
     """Return candidates for a field, best first: one for each label found, and those its pattern finds anywhere."""
     found: list[Candidate] = []
     heads = find_heads(rows, labels)
-    for place in labels.get(spec.name, []):
+    for place in labels.get(spec.id, []):
         for segment, weight in _value_words(rows, place, heads, rule):
             parsed = parse_words(segment.words, rule)
             if parsed is None:
@@ -313,7 +313,7 @@ def weigh_places(
 def propose_unparsed(rows: Rows, spec: FieldSpec, rule: Rule, labels: LabelMap) -> Candidate | None:
     """Return what stands at the field's label though it is no value of its kind, so that its place can be shown."""
     heads = find_heads(rows, labels)
-    for place in labels.get(spec.name, []):
+    for place in labels.get(spec.id, []):
         for segment, weight in _value_words(rows, place, heads, rule):
             words = segment.words[:MOST_TOKENS]
             said = " ".join(w.text for w in words)
@@ -333,7 +333,7 @@ def _anywhere(rows: Rows, rule: Rule) -> Iterator[Candidate]:
 def propose_list(rows: Rows, spec: FieldSpec, rule: Rule, labels: LabelMap) -> list[Candidate]:
     """Return all items of a field that takes several values: the first beside its label, the others below that one."""
     heads = find_heads(rows, labels)
-    for place in labels.get(spec.name, []):
+    for place in labels.get(spec.id, []):
         for segment, weight in _value_words(rows, place, heads, rule):
             found = [segment]
             for below in rows.rows[segment.row + 1 :]:

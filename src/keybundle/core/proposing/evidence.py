@@ -70,23 +70,24 @@ def is_by_hand(value: FieldValue) -> bool:
 
 def _fill_dependents(values: dict[str, FieldValue], kind: DocumentType, books: Mapping[str, Book]) -> None:
     for spec in kind.fields:
-        if spec.kind is not Kind.REGISTER or spec.name not in values or not values[spec.name].items:
+        if spec.kind is not Kind.REGISTER or spec.id not in values or not values[spec.id].items:
             continue
         book = books.get(spec.register_name)
-        key = values[spec.name]
+        key = values[spec.id]
         entry = book.find(key.text, spec.column or (book.key if book else "")) if book else None
         if entry is None:
-            values[spec.name] = replace(
+            values[spec.id] = replace(
                 key,
-                problem=f"“{key.text}” is not in the register {spec.register_name}; choose the entry that is meant.",
+                problem=f"“{key.text}” is not in the register {(book and book.name) or spec.register_name}; "
+                "choose the entry that is meant.",
             )
             continue
         agreeing = 0
         for other in kind.fields:
-            if other.register_name == spec.register_name and other.name != spec.name and entry.get(other.column):
-                agreeing += _fit_dependent(values, other.name, entry[other.column], key, spec.name)
+            if other.register_name == spec.register_name and other.id != spec.id and entry.get(other.column):
+                agreeing += _fit_dependent(values, other.id, entry[other.column], key, spec.name)
         if agreeing and not key.problem:
-            values[spec.name] = replace(key, confidence=max(key.confidence, 0.97))
+            values[spec.id] = replace(key, confidence=max(key.confidence, 0.97))
 
 
 def _fit_dependent(values: dict[str, FieldValue], name: str, stored: str, key: FieldValue, key_name: str) -> bool:
@@ -135,7 +136,7 @@ def _check_sums(values: dict[str, FieldValue], kind: DocumentType) -> None:
         total = _amount(values.get(total_name))
         if total is None or any(a is None for a in amounts):
             continue
-        mixed = _say_currencies((*names, total_name), values)
+        mixed = _say_currencies((*names, total_name), values, kind)
         if mixed:
             values[total_name] = replace(values[total_name], problem=mixed)
             continue
@@ -144,16 +145,17 @@ def _check_sums(values: dict[str, FieldValue], kind: DocumentType) -> None:
             if found == total:
                 values[name] = replace(values[name], confidence=max(values[name].confidence, 0.97))
             else:
-                said = f"{' + '.join(names)} is {found}, but {total_name} says {total}; compare them with the page."
+                added = " + ".join(kind.label(n) for n in names)
+                said = f"{added} is {found}, but {kind.label(total_name)} says {total}; compare them with the page."
                 values[name] = replace(values[name], problem=values[name].problem or said)
 
 
-def _say_currencies(names: Sequence[str], values: Mapping[str, FieldValue]) -> str:
+def _say_currencies(names: Sequence[str], values: Mapping[str, FieldValue], kind: DocumentType) -> str:
     """Return the sentence for amounts in different currencies, which cannot be added; empty where they agree."""
     told = {name: code for name in names if (code := find_currency(values[name].as_read))}
     if len(set(told.values())) < 2:
         return ""
-    each = ", ".join(f"{name} is in {code}" for name, code in told.items())
+    each = ", ".join(f"{kind.label(name)} is in {code}" for name, code in told.items())
     return f"{each}: amounts in different currencies cannot be added. Compare them with the page."
 
 
@@ -161,7 +163,10 @@ def _check_order(values: dict[str, FieldValue], kind: DocumentType) -> None:
     for first, second in map(read_order, kind.order):
         days = [_day(values.get(n)) for n in (first, second)]
         if days[0] is not None and days[1] is not None and days[0] > days[1]:
-            said = f"{first} ({values[first].text}) is after {second} ({values[second].text}); one of them is wrong."
+            said = (
+                f"{kind.label(first)} ({values[first].text}) is after {kind.label(second)} ({values[second].text}); "
+                "one of them is wrong."
+            )
             values[second] = replace(values[second], problem=values[second].problem or said)
 
 

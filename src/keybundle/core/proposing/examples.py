@@ -46,13 +46,13 @@ def remember(
         look = look_at(text)
         if len(look.ids):
             told = [x.to_json() for x in lessons] if number == 0 else []
-            row = {"document": document, "type": kind.name, "page": number, "look": look.to_bytes(), "lessons": told}
+            row = {"document": document, "type": kind.id, "page": number, "look": look.to_bytes(), "lessons": told}
             c.execute(insert(t.example).values(**row, at=at))
     e = t.example.c
-    of_type = (e.type == kind.name, e.page == 0)
+    of_type = (e.type == kind.id, e.page == 0)
     if (c.execute(select(func.count()).where(*of_type)).scalar() or 0) >= KEPT_PER_TYPE + CLEARED_TOGETHER:
         kept = c.execute(select(e.document).where(*of_type).order_by(e.id.desc()).limit(KEPT_PER_TYPE)).scalars()
-        c.execute(delete(t.example).where(e.type == kind.name, e.document.not_in(list(kept))))
+        c.execute(delete(t.example).where(e.type == kind.id, e.document.not_in(list(kept))))
 
 
 def forget(c: Connection, documents: Sequence[str]) -> int:

@@ -60,13 +60,13 @@ def learn_fields(
     read = [(page, text, build_rows(text)) for page, text in pages]
     found = []
     for spec in kind.fields:
-        value = values.get(spec.name)
+        value = values.get(spec.id)
         if value is None or not value.items or spec.several:
             continue
         for number, (page, text, rows) in enumerate(read):
             box = _known_box(value, page, text) or _locate(value, rows, make_rule(spec), spec)
             if box is not None:
-                found.append(_lesson(spec.name, number, box, value, rows, text))
+                found.append(_lesson(spec.id, number, box, value, rows, text))
                 break
     return tuple(found)
 

@@ -72,34 +72,34 @@ def propose_values(
     hints = hints or Hints()
     values: Values = {}
     rivals: dict[str, list[FieldValue]] = {}
-    fields = tuple(_taught_labels(spec, hints.taught.get(spec.name)) for spec in kind.fields)
+    fields = tuple(_taught_labels(spec, hints.taught.get(spec.id)) for spec in kind.fields)
     by_sender = {t.date_order for t in hints.taught.values() if t.date_order}
     told_order = by_sender.pop() if len(by_sender) == 1 else ""
     for number, page in enumerate(pages):
         is_last = number == len(pages) - 1
-        asked = [f for f in fields if f.name not in values or (is_last and f.kind is Kind.MONEY and not f.several)]
+        asked = [f for f in fields if f.id not in values or (is_last and f.kind is Kind.MONEY and not f.several)]
         if not asked:
             continue
         rows = build_rows(page.text)
         labels = map_labels(rows, fields)
         letter = find_letter(rows, page.text.frame.upright_size[1]) if number == 0 else None
         for spec in asked:
-            taught, before = hints.taught.get(spec.name), values.get(spec.name)
+            taught, before = hints.taught.get(spec.id), values.get(spec.id)
             place = taught if taught is not None and taught.page == number else None
             rule = _ordered_rule(make_rule(spec), told_order, rows)
             found = _propose_field(rows, page, spec, labels, books, rule, place, letter)
             if not found:
                 continue
             value = found[0]
-            rivals.setdefault(spec.name, []).extend(found)
+            rivals.setdefault(spec.id, []).extend(found)
             trusted = value if taught or spec.zone else replace(value, confidence=value.confidence * NEW_LAYOUT)
             trusted = _doubt_year(trusted, rule)
             trusted = _note_mended(_note_order(trusted, rule, told_order, rows), rule)
             if before is None or trusted.confidence >= LAST_PAGE * before.confidence:
-                values[spec.name] = trusted
+                values[spec.id] = trusted
     for spec in fields:
         for told in _told_by_file(spec, make_rule(spec), hints):
-            values[spec.name] = _with_file(values.get(spec.name), told)
+            values[spec.id] = _with_file(values.get(spec.id), told)
     weighed = weigh(settle_sums(values, rivals, kind), kind, books, bar, make_rule)
     return {name: replace(v, guess=v.text, guess_score=v.confidence) for name, v in weighed.items()}
 

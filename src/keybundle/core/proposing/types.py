@@ -73,9 +73,9 @@ def propose_type(rows: Rows, types: tuple[DocumentType, ...], *, is_letter: bool
     which type's labels stand on the page with values of their kind, the more the fewer types have them. The lead over the
     next type counts too. A page that greets somebody and has no title is a letter.
     """
-    found = {t.name: _find_title(rows, t) for t in types}
+    found = {t.id: _find_title(rows, t) for t in types}
     if is_letter and max((e.title for e in found.values()), default=0.0) < STANDS_ALONE:
-        found = {t.name: _Evidence(BY_GREETING if LETTERS & _titles_of(t) else 0.0) for t in types}
+        found = {t.id: _Evidence(BY_GREETING if LETTERS & _titles_of(t) else 0.0) for t in types}
     if max((e.title for e in found.values()), default=0.0) < CLEAR_WORDS:
         counted = _weigh_labels(rows, types)
         found = {name: replace(e, **counted[name]) for name, e in found.items()}
@@ -109,13 +109,13 @@ def _weigh_labels(rows: Rows, types: tuple[DocumentType, ...]) -> dict[str, dict
     shown: dict[str, list[frozenset[Word]]] = {}
     for kind in types:
         labels = map_labels(rows, kind.fields)
-        with_value = (s.name for s in kind.fields if s.name in labels and propose_candidates(rows, s, s.rule(), labels))
-        shown[kind.name] = [frozenset(p.segment.words[0] for p in labels[name]) for name in with_value]
+        with_value = (s.id for s in kind.fields if s.id in labels and propose_candidates(rows, s, s.rule(), labels))
+        shown[kind.id] = [frozenset(p.segment.words[0] for p in labels[name]) for name in with_value]
     shared = Counter(word for places in shown.values() for words in places for word in words)
     weighed = {name: sum(1 / min(shared[w] for w in words) for words in places) for name, places in shown.items()}
-    enough = {k.name: len(shown[k.name]) >= max(FEWEST_FIELDS, FIELD_SHARE * len(k.fields)) for k in types}
+    enough = {k.id: len(shown[k.id]) >= max(FEWEST_FIELDS, FIELD_SHARE * len(k.fields)) for k in types}
     return {
-        k.name: {"labels": weighed[k.name] if enough[k.name] else 0.0, "shown": len(shown[k.name]), "of": len(k.fields)}
+        k.id: {"labels": weighed[k.id] if enough[k.id] else 0.0, "shown": len(shown[k.id]), "of": len(k.fields)}
         for k in types
     }
 
@@ -129,7 +129,7 @@ def guess_type(memory: Memory, text: PageText, types: tuple[DocumentType, ...]) 
     rows = build_rows(text)
     said = propose_type(rows, types, is_letter=find_letter(rows, text.frame.upright_size[1]) is not None)
     guess = memory.guess_type(text)
-    names = {t.name for t in types}
+    names = {t.id for t in types}
     if guess is None or guess.type not in names:
         return said
     alike = "filed ones like it"

@@ -35,8 +35,8 @@ def _plain(text: str) -> str:
 class Book:
     """One register's entries, with the look-ups over one column."""
 
-    def __init__(self, key: str, entries: Sequence[Entry]) -> None:
-        self.key = key
+    def __init__(self, key: str, entries: Sequence[Entry], name: str = "") -> None:
+        self.key, self.name = key, name
         self.entries = tuple(entries)
         self._by_column: dict[str, dict[str, list[Entry]]] = {}
         self._indexes: dict[str, GramIndex] = {}

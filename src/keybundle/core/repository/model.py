@@ -38,7 +38,8 @@ class FiledPage:
 class NewDocument:
     """Everything that filing puts into the repository for one document.
 
-    ``folder`` pairs each folder field with its value; ``key`` is the filing key that makes a second try harmless.
+    ``folder`` pairs each folder field with its value; ``key`` is the filing key that makes a second try harmless;
+    ``named`` is what type and cabinet are called at that time, for the audit trail.
     """
 
     key: str
@@ -52,11 +53,12 @@ class NewDocument:
     batch_id: str | None = None
     tags: tuple[str, ...] = ()
     received_at: str | None = None
+    named: tuple[str, str] = ("", "")
 
 
 @dataclass(frozen=True)
 class FiledDocument:
-    """A document as found in the repository."""
+    """A document as found in the repository; type, cabinet, folder fields and fields by id, until they are named."""
 
     id: str
     number: int

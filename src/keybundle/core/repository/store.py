@@ -74,7 +74,8 @@ class Repository:
                 _know_file(c, sha, at)
             place = [value for _, value in new.folder]
             audit.append(c, at, who, "filed", document_id, {
-                "cabinet": new.cabinet, "folder": place, "type": new.type, "caption": new.caption, "pdf": new.pdf_sha,
+                "cabinet": new.named[1] or new.cabinet, "folder": place, "type": new.named[0] or new.type,
+                "ids": {"cabinet": new.cabinet, "type": new.type}, "caption": new.caption, "pdf": new.pdf_sha,
                 "pages": [p.file_sha for p in new.pages],
                 "values": {name: list(v.items) for name, v in new.values.items()},
             })  # fmt: skip

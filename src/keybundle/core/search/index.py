@@ -85,7 +85,7 @@ def _conditions(conditions: Sequence[Condition]) -> tuple[str, dict[str, Any]]:
             "tag": ("g.folded", "SELECT g.document_id FROM document_tag g WHERE {said}"),
         }.get(
             condition.field,
-            ("v.folded", f"SELECT v.document_id FROM document_value v WHERE v.field = :f{i} AND {{said}}"),
+            ("v.folded", f"SELECT v.document_id FROM document_value v WHERE {_fields(condition, i, bound)} AND {{said}}"),
         )  # fmt: skip
         if condition.field in ("type", "cabinet"):
             # Few and known by name: they were folded and looked up before.
@@ -97,10 +97,20 @@ def _conditions(conditions: Sequence[Condition]) -> tuple[str, dict[str, Any]]:
             bound[f"v{i}"] = float(condition.value)
         else:
             said = _within(condition, column, i, bound)
-        if "document_value" in inner:
-            bound[f"f{i}"] = condition.field
         parts.append(f"AND d.id IN ({inner.format(said=said)})" if inner else f"AND {said}")
     return " ".join(parts), bound
+
+
+def _fields(condition: Condition, i: int, bound: dict[str, Any]) -> str:
+    """Return SQL for the fields of a condition; one field of all types, as nearly always, is one range of an index."""
+    fields = condition.fields or ((None, condition.field),)
+    bound |= {f"f{i}_{j}": field for j, (_, field) in enumerate(fields)}
+    said = [f"v.field = :f{i}_{j}" for j in range(len(fields))]
+    for j, (of, _) in enumerate(fields):
+        if of is not None:
+            bound[f"t{i}_{j}"] = of
+            said[j] = f"({said[j]} AND v.document_id IN (SELECT id FROM document WHERE type = :t{i}_{j}))"
+    return said[0] if len(said) == 1 else f"({' OR '.join(said)})"
 
 
 def _within(condition: Condition, column: str, i: int, bound: dict[str, Any]) -> str:

@@ -26,7 +26,8 @@ class Condition:
     """A field compared with a value; ``until`` is the upper end of an interval, empty when there is none.
 
     ``compared_as`` says how: as ``text`` (any case; a star at the end stands for any more letters), as ``number``, or
-    as ``date``, where a year or a month means all its days. ``names`` are the types or cabinets that are meant.
+    as ``date``, where a year or a month means all its days. ``names`` are the ids of the types or cabinets that are meant,
+    ``fields`` (type, field) those of the fields; type None: of any.
     """
 
     field: str
@@ -35,6 +36,7 @@ class Condition:
     until: str = ""
     compared_as: Literal["text", "number", "date"] = "text"
     names: tuple[str, ...] = ()
+    fields: tuple[tuple[str | None, str], ...] = ()
 
     def bounds(self) -> tuple[str | None, str | None]:
         """Return the least and the greatest folded text that meets it, None for no limit; both are met."""

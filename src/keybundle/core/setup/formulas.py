@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 MADE = ("today", "received", "operator", "counter", "person")
@@ -42,6 +43,36 @@ def read_order(text: str) -> tuple[str, str]:
     if not less or not first or not second or "<" in second:
         raise ValueError(f"“{text}” is no order of dates; write it like Ordered on < Delivered on")
     return first, second
+
+
+def map_sum(text: str, names: Mapping[str, str]) -> str:
+    """Return a sum with other names in it; one that is no sum as it is."""
+    try:
+        added, total = read_sum(text)
+    except ValueError:
+        return text
+    return f"{' + '.join(names.get(n, n) for n in added)} = {names.get(total, total)}"
+
+
+def map_order(text: str, names: Mapping[str, str]) -> str:
+    """Return an order of dates with other names in it; one that is none as it is."""
+    try:
+        first, second = read_order(text)
+    except ValueError:
+        return text
+    return f"{names.get(first, first)} < {names.get(second, second)}"
+
+
+def map_level(text: str, names: Mapping[str, str]) -> str:
+    """Return where a folder level comes from, with another name in it."""
+    level = read_level(text)
+    name = names.get(level.field, level.field)
+    return f"{level.part} of {name}" if level.part else name
+
+
+def map_caption(pattern: str, names: Mapping[str, str]) -> str:
+    """Return a caption pattern with other names in it."""
+    return _CAPTION.sub(lambda m: "{" + names.get(m[1], m[1]) + "}", pattern)
 
 
 def read_level(text: str) -> Level:

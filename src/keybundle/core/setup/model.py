@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from collections.abc import Iterable
+from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import ConfigDict, Field, model_validator
+from pydantic import BeforeValidator, ConfigDict, Field, model_validator
 
 from keybundle.core.fields.digits import CHECKS
 from keybundle.core.fields.kinds import FILE_PROPERTIES, Kind, Rule
 from keybundle.core.fields.patterns import check_pattern
-from keybundle.core.setup.parts import Name, Part
+from keybundle.core.setup.parts import Name, Named, Part
 from keybundle.core.setup.routines import PATCH_PATTERNS, PATCH_SYMBOLS, Routine, TypeRule, Zone
 
+N = TypeVar("N", bound=Named)
 RANGED = (Kind.WHOLE, Kind.DECIMAL, Kind.MONEY, Kind.DATE)
 
 
-class FieldSpec(Part):
+class FieldSpec(Named):
     """An index field: its kind, what it must satisfy, and the words that stand beside it on paper.
 
     ``default`` may be ``{today}``, ``{received}``, ``{operator}``, ``{counter NAME}`` or ``{person FIELD}``. ``carry``
@@ -23,7 +25,6 @@ class FieldSpec(Part):
     ``zone`` is where it stands on every first page of its type; ``file_property`` names what the file itself tells of it.
     """
 
-    name: Name
     kind: Kind = Kind.TEXT
     several: bool = False
     required: bool = False
@@ -62,17 +63,29 @@ class FieldSpec(Part):
         return Rule(self.kind, self.pattern, self.choices, self.check, decimal_mark, day_first, self.low, self.high)
 
 
-class Cabinet(Part):
-    """A cabinet: its folder fields, one level each."""
+class FolderField(Named):
+    """A level of a cabinet's folders."""
 
-    name: Name
+
+def _level(data: Any) -> Any:
+    return {"name": data} if isinstance(data, str) else data
+
+
+class Cabinet(Named):
+    """A cabinet: its folder fields, one level each, and the storage area (its id) that keeps its files."""
+
     description: str = ""
-    folder_fields: tuple[str, ...] = ()
+    folder_fields: tuple[Annotated[FolderField, BeforeValidator(_level)], ...] = ()
     storage_area: str = "main"
 
+    @property
+    def levels(self) -> tuple[str, ...]:
+        """The ids of its folder fields."""
+        return tuple(f.id for f in self.folder_fields)
 
-class DocumentType(Part):
-    """A document type: which fields are asked, and how they make folder and caption.
+
+class DocumentType(Named):
+    """A document type: which fields are asked, and how they make folder and caption; other parts stand in it by id.
 
     ``folder`` maps each folder field of the cabinet to ``X``, ``year of X`` or ``month of X`` with X a field here.
     ``words`` are words that tell the type on paper, ``told_by`` rules that tell it for certain. ``sums`` lists
@@ -80,7 +93,6 @@ class DocumentType(Part):
     document from another: one filed with the same values is warned of.
     """
 
-    name: Name
     cabinet: str
     caption: str = ""
     words: tuple[str, ...] = ()
@@ -91,15 +103,27 @@ class DocumentType(Part):
     key: tuple[str, ...] = ()
     fields: tuple[FieldSpec, ...] = ()
 
-    def field(self, name: str) -> FieldSpec | None:
-        """Return the field of that name."""
-        return next((f for f in self.fields if f.name == name), None)
+    def field(self, field_id: str) -> FieldSpec | None:
+        """Return the field with that id."""
+        return next((f for f in self.fields if f.id == field_id), None)
+
+    def field_called(self, text: str) -> FieldSpec | None:
+        """Return the field that a person or a file calls so: by its name in any case, else by its id."""
+        return called(self.fields, text)
+
+    def label(self, field_id: str) -> str:
+        """Return what people call a field; the id itself for one that is gone."""
+        spec = self.field(field_id)
+        return spec.name if spec is not None else field_id
+
+    def labels(self, field_ids: Iterable[str]) -> str:
+        """Return what people call these fields, as a list in words."""
+        return ", ".join(self.label(f) for f in field_ids)
 
 
-class Register(Part):
+class Register(Named):
     """A reference list; ``rows`` may be left out where the entries live in the database only."""
 
-    name: Name
     key: str
     columns: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...] = ()
@@ -114,18 +138,16 @@ class Register(Part):
         return self
 
 
-class Person(Part):
+class Person(Named):
     """Somebody who works here; ``values`` are their own for defaults such as ``{person Office}``."""
 
-    name: Name
     role: Literal["operator", "supervisor", "reader", "administrator"]
     values: dict[str, str] = {}
 
 
-class StorageArea(Part):
+class StorageArea(Named):
     """The physical place of files, relative to the data directory unless absolute."""
 
-    name: Name
     path: str
 
 
@@ -175,22 +197,34 @@ class Setup(Part):
             raise ValueError("two patch codes have the same bars")
         return self
 
-    def document_type(self, name: str | None) -> DocumentType | None:
-        """Return the document type of that name, in any case of letters."""
-        return next((t for t in self.document_types if name and t.name.casefold() == name.casefold()), None)
+    def document_type(self, type_id: str | None) -> DocumentType | None:
+        """Return the document type with that id."""
+        return next((t for t in self.document_types if t.id == type_id), None)
 
-    def cabinet(self, name: str) -> Cabinet | None:
-        """Return the cabinet of that name."""
-        return next((c for c in self.cabinets if c.name == name), None)
+    def cabinet(self, cabinet_id: str) -> Cabinet | None:
+        """Return the cabinet with that id."""
+        return next((c for c in self.cabinets if c.id == cabinet_id), None)
 
-    def register(self, name: str) -> Register | None:
-        """Return the register of that name."""
-        return next((r for r in self.registers if r.name == name), None)
+    def register(self, register_id: str) -> Register | None:
+        """Return the register with that id."""
+        return next((r for r in self.registers if r.id == register_id), None)
 
-    def routine(self, name: str) -> Routine | None:
-        """Return the routine of that name, in any case of letters."""
-        return next((r for r in self.routines if r.name.casefold() == name.casefold()), None)
+    def routine(self, routine_id: str) -> Routine | None:
+        """Return the routine with that id."""
+        return next((r for r in self.routines if r.id == routine_id), None)
 
-    def person(self, name: str) -> Person | None:
-        """Return the person of that name."""
-        return next((p for p in self.people if p.name == name), None)
+    def person(self, person_id: str) -> Person | None:
+        """Return the person with that id."""
+        return next((p for p in self.people if p.id == person_id), None)
+
+
+def called(parts: Iterable[N], text: str) -> N | None:
+    """Return the part that a person or a file calls so: by its name in any case of letters, else by its id."""
+    known = tuple(parts)
+    by_name = next((p for p in known if p.name.casefold() == text.casefold()), None)
+    return by_name or next((p for p in known if p.id == text), None)
+
+
+def name_of(parts: Iterable[Named], part_id: str | None) -> str:
+    """Return what people call a part; the id itself for one that is gone, nothing for none."""
+    return next((p.name for p in parts if p.id == part_id), part_id or "")

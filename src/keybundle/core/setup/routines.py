@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from keybundle.core.fields.patterns import check_pattern
-from keybundle.core.setup.parts import Name, Part
+from keybundle.core.setup.parts import Named, Part
 
 RuleName = Literal[
     "every n sheets", "separator sheet", "patch code", "barcode", "blank page", "words", "page numbering",
@@ -201,7 +201,7 @@ class Copies(Part):
 ScanOption = Literal["feed", "duplex", "resolution_dpi", "mode", "paper"]
 
 
-class Routine(Part):
+class Routine(Named):
     """A saved way of handling one kind of work; ``key`` is the letter that starts it, ``device`` the scanner it names.
 
     ``duplex`` says that sheets have two sides: the scanner takes both, and the pages of a file are fronts and backs in
@@ -210,7 +210,6 @@ class Routine(Part):
     one above which at most one in so many is wrong, as far as confirmed documents can tell.
     """
 
-    name: Name
     sign: Annotated[str, Field(min_length=2, max_length=2)]
     key: Annotated[str, Field(max_length=1)] = ""
     description: str = ""

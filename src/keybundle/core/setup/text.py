@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import re
 import tomllib
+from collections.abc import Collection, Mapping
 from typing import Any
 
 import tomlkit
 from pydantic import ValidationError
 
 from keybundle.core.base.errors import Finding, InputProblem, Report
+from keybundle.core.setup.ids import by_ids, by_names, match_ids
 from keybundle.core.setup.model import Setup
 from keybundle.core.setup.routines import Routine
 from keybundle.core.setup.validation import Path, find_faults
@@ -51,8 +53,13 @@ def _line_of(path: Path, lines: dict[Path, int]) -> int:
     return lines.get(path, 1)
 
 
-def read_setup(text: str) -> Setup | Report:
-    """Return the set-up told by a TOML text, or a report with line and reason of each fault."""
+def read_setup(
+    text: str, present: Setup | None = None, used: Mapping[str, Collection[str]] | None = None
+) -> Setup | Report:
+    """Return the set-up told by a TOML text, its parts known by ids, or a report with line and reason of each fault.
+
+    A part without an id is the ``present`` one of its name; ``used`` are ids that new parts must not get (``match_ids``).
+    """
     try:
         data: dict[str, Any] = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
@@ -60,7 +67,7 @@ def read_setup(text: str) -> Setup | Report:
         return Report((Finding("not-toml", f"line {place[1] if place else 1}", f"this is not TOML: {error}"),))
     lines = locate_lines(text)
     try:
-        setup = Setup.model_validate(data)
+        setup = by_ids(Setup.model_validate(match_ids(data, present, used or {})))
     except ValidationError as error:
         return Report(
             tuple(
@@ -82,22 +89,27 @@ def _say(path: Path, message: str, given: object) -> str:
     return f"{key}: {message.removeprefix('Value error, ')}{told}"
 
 
-def load_setup(text: str) -> Setup:
-    """Return the set-up, or raise InputProblem with all findings."""
-    result = read_setup(text)
+def load_setup(text: str, present: Setup | None = None, used: Mapping[str, Collection[str]] | None = None) -> Setup:
+    """Return the set-up, or raise InputProblem with all findings; ``present`` and ``used`` as in ``read_setup``."""
+    result = read_setup(text, present, used)
     if isinstance(result, Report):
         raise InputProblem("\n".join(str(f) for f in result.findings))
     return result
 
 
-def load_kept_setup(text: str) -> Setup:
-    """Return a set-up as it was kept, which was found to hold together then; raises ValidationError for any other."""
-    return Setup.model_validate(tomllib.loads(text))
+def check_setup(setup: Setup) -> Report:
+    """Return what does not hold together in a set-up that was changed, without lines."""
+    try:
+        whole = Setup.model_validate(setup.model_dump(by_alias=True))
+    except ValidationError as error:
+        said = (_say(tuple(e["loc"]), e["msg"], e["input"]) for e in error.errors())
+        return Report(tuple(Finding("not-valid", "", s) for s in said))
+    return Report(tuple(Finding(rule, "", say) for _, rule, say in find_faults(whole)))
 
 
 def write_setup(setup: Setup) -> str:
-    """Return the set-up as TOML that reads back the same."""
-    plain = setup.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+    """Return the set-up as TOML that reads back the same: by names, with ids where they are no longer the names."""
+    plain = _without_own_ids(by_names(setup).model_dump(mode="json", by_alias=True, exclude_defaults=True))
     document = tomlkit.document()
     document.add(tomlkit.comment("Set-up of a Key Bundle repository; see docs/setup-file.md"))
     document.add("schema_version", 1)
@@ -116,7 +128,8 @@ def write_routine(routine: Routine) -> str:
     """Return one routine as TOML."""
     document = tomlkit.document()
     document.add(tomlkit.comment("A routine of Key Bundle; bring it in under Prepare, Routines"))
-    document.add("routines", _tables([routine.model_dump(mode="json", by_alias=True, exclude_defaults=True)]))
+    plain = routine.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+    document.add("routines", _tables([{k: v for k, v in plain.items() if k != "id"}]))
     return tomlkit.dumps(document)
 
 
@@ -137,12 +150,28 @@ def read_routines(text: str) -> tuple[Routine, ...]:
     return routines
 
 
+def _without_own_ids(data: Any) -> Any:
+    """Leave out ids that are the names; a part of which only the name is left becomes that name."""
+    if isinstance(data, list):
+        return [_without_own_ids(x) for x in data]
+    if not isinstance(data, dict):
+        return data
+    plain = {k: _without_own_ids(v) for k, v in data.items() if not (k == "id" and v == data.get("name"))}
+    return (
+        {**plain, "folder_fields": [x["name"] if list(x) == ["name"] else x for x in plain["folder_fields"]]}
+        if ("folder_fields" in plain)
+        else plain
+    )
+
+
 def _tables(items: list[dict[str, Any]]) -> Any:
     array = tomlkit.aot()
     for item in items:
         table = tomlkit.table()
         for key, value in item.items():
-            if isinstance(value, list) and value and isinstance(value[0], dict):
+            if key == "folder_fields":
+                table.add(key, _levels(value))
+            elif isinstance(value, list) and value and isinstance(value[0], dict):
                 table.add(key, _tables(value))
             elif key == "rows":
                 rows = tomlkit.array()
@@ -151,4 +180,15 @@ def _tables(items: list[dict[str, Any]]) -> Any:
             else:
                 table.add(key, value)
         array.append(table)
+    return array
+
+
+def _levels(items: list[Any]) -> Any:
+    array = tomlkit.array()
+    for item in items:
+        if isinstance(item, dict):
+            told = tomlkit.inline_table()
+            told.update(item)
+            item = told
+        array.append(item)
     return array

@@ -18,6 +18,8 @@ import regex
 from keybundle.core.fields.kinds import Kind, Refusal, normalise
 from keybundle.core.fields.patterns import LIMIT_SECONDS
 from keybundle.core.setup.formulas import caption_names, read_default, read_level, read_order, read_sum
+from keybundle.core.setup.ids import INNER
+from keybundle.core.setup.ids import PARTS as NAMED
 from keybundle.core.setup.model import DocumentType, FieldSpec, Setup
 from keybundle.core.setup.routines import Routine
 
@@ -25,13 +27,12 @@ Path = tuple[str | int, ...]
 Fault = tuple[Path, str, str]
 T = TypeVar("T")
 NUMBERS = (Kind.MONEY, Kind.DECIMAL, Kind.WHOLE)
-NAMED = ("storage_areas", "cabinets", "document_types", "registers", "routines", "people")
 
 
 def find_faults(setup: Setup) -> list[Fault]:
     """Return (path, rule, message) of each fault, in the order of the file."""
     return [
-        *_place_and_time(setup), *_names_twice(setup), *_cabinets(setup), *_types(setup), *_registers(setup),
+        *_place_and_time(setup), *_names_twice(setup), *_ids_twice(setup), *_cabinets(setup), *_types(setup), *_registers(setup),
         *_routines(setup),
     ]  # fmt: skip
 
@@ -65,6 +66,16 @@ def _names_twice(setup: Setup) -> Iterator[Fault]:
             yield ("routines", i, "key"), "key-twice", f"two routines are started by “{name}”; change one"
 
 
+def _ids_twice(setup: Setup) -> Iterator[Fault]:
+    for part in NAMED:
+        for i, name in _repeated(item.id for item in getattr(setup, part)):
+            yield (part, i, "id"), "id-twice", f"the id “{name}” is there twice; an id belongs to one part alone"
+    for part, inner in INNER.items():
+        for i, item in enumerate(getattr(setup, part)):
+            for j, name in _repeated(x.id for x in getattr(item, inner)):
+                yield (part, i, inner, j), "id-twice", f"the id “{name}” is there twice in “{item.name}”"
+
+
 def _repeated(names: Iterable[str]) -> Iterator[tuple[int, str]]:
     seen: set[str] = set()
     for i, name in enumerate(names):
@@ -78,12 +89,12 @@ def _known(names: Iterable[str]) -> str:
 
 
 def _cabinets(setup: Setup) -> Iterator[Fault]:
-    areas = [a.name for a in setup.storage_areas]
+    areas = {a.id: a.name for a in setup.storage_areas}
     for i, cabinet in enumerate(setup.cabinets):
         if cabinet.storage_area not in areas:
-            said = f"there is no storage area “{cabinet.storage_area}”; known are: {_known(areas)}"
+            said = f"there is no storage area “{cabinet.storage_area}”; known are: {_known(areas.values())}"
             yield ("cabinets", i, "storage_area"), "unknown-storage-area", said
-        for _, name in _repeated(cabinet.folder_fields):
+        for _, name in _repeated(f.name for f in cabinet.folder_fields):
             said = f"the folder field “{name}” is there twice in “{cabinet.name}”; take one away"
             yield ("cabinets", i, "folder_fields"), "name-twice", said
 
@@ -147,20 +158,21 @@ def _destination(setup: Setup, kind: DocumentType) -> Iterator[Fault]:
         yield ("cabinet",), "unknown-cabinet", said
         return
     for level in kind.folder:
-        if level not in cabinet.folder_fields:
-            said = f"“{level}” is no folder field of “{cabinet.name}”; known are: {_known(cabinet.folder_fields)}"
+        if level not in cabinet.levels:
+            known = _known(f.name for f in cabinet.folder_fields)
+            said = f"“{level}” is no folder field of “{cabinet.name}”; known are: {known}"
             yield ("folder",), "unknown-folder-field", said
-    for level in cabinet.folder_fields:
-        source = read_level(kind.folder.get(level, level))
+    for own in cabinet.folder_fields:
+        source = read_level(kind.folder.get(own.id, own.id))
         spec = kind.field(source.field)
         if spec is None:
             said = (
-                f"the folder field “{level}” of “{kind.name}” has no field to come from; "
-                f'name one, such as {level} = "{level}"'
+                f"the folder field “{own.name}” of “{kind.name}” has no field to come from; "
+                f'name one, such as {own.name} = "{own.name}"'
             )
             yield ("folder",), "folder-field-without-source", said
         elif source.part and spec.kind is not Kind.DATE:
-            yield ("folder",), "wrong-kind", f"“{spec.name}” holds no date, so it has no {source.part} for “{level}”"
+            yield ("folder",), "wrong-kind", f"“{spec.name}” holds no date, so it has no {source.part} for “{own.name}”"
 
 
 def _field(setup: Setup, spec: FieldSpec) -> Iterator[tuple[str, str, str]]:

@@ -22,8 +22,8 @@ from sqlalchemy.pool import QueuePool
 from keybundle.core.base.errors import AppError, EnvironmentProblem, OldFormat, Passing
 
 BUSY_SECONDS = 10
-HEAD = "0004"
-FORMAT = 2
+HEAD = "0001"
+FORMAT = 3
 
 
 def _open_engine(path: Path) -> Engine:

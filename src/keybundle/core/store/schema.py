@@ -1,5 +1,9 @@
 """All tables of the one database: the work in hand and the repository.
 
+Parts of the set-up stand in every table by id: cabinets, types, fields and folder fields, registers, routines,
+storage areas and people (``owner``, ``who``, ``filed_by``). What is noted for people to read later (the filing record,
+the audit trail) keeps the names of its time besides.
+
 The migrations make them; a test compares both. ``store_format`` tells stores of this line of schemas from earlier
 ones, whose migrations are gone. Times are ISO 8601 text in UTC; ids are text.
 """
@@ -28,14 +32,28 @@ metadata = MetaData()
 
 store_format = Table("store_format", metadata, Column("stamp", Integer, primary_key=True))
 
-setup_version = Table(
-    "setup_version",
+setup_part = Table(
+    "setup_part",
     metadata,
-    Column("id", Integer, primary_key=True),
+    Column("kind", String, primary_key=True),
+    Column("id", String, primary_key=True),
+    Column("position", Integer, nullable=False),
+    Column("revision", Integer, nullable=False),
+    Column("data", JSON, nullable=False),
+    Column("is_dropped", Boolean, nullable=False),
+)
+setup_history = Table(
+    "setup_history",
+    metadata,
+    Column("seq", Integer, primary_key=True),
+    Column("kind", String, nullable=False),
+    Column("id", String, nullable=False),
+    Column("revision", Integer, nullable=False),
     Column("at", String, nullable=False),
     Column("who", String, nullable=False),
-    Column("text", Text, nullable=False),
+    Column("data", JSON(none_as_null=True)),
 )
+Index("history_by_part", setup_history.c.kind, setup_history.c.id, setup_history.c.seq)
 register_entry = Table(
     "register_entry",
     metadata,

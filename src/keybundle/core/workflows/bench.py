@@ -68,10 +68,9 @@ def _facts(
     if kind is None:
         return DocumentFacts(_first_line(workspace, pages[0]), (), (), told)
     destination = compute_destination(kind, workspace.setup, document.values)
-    levels = (destination.cabinet, *(name for name, _ in destination.folder))
     named = any(v.items for v in document.values.values())
     caption = make_caption(kind, document.values) if named else f"{kind.name}: {_first_line(workspace, pages[0])}"
-    return DocumentFacts(caption, tuple(destination.path), levels, told, same)
+    return DocumentFacts(caption, tuple(destination.path), destination.titles, told, same)
 
 
 def find_filed_already(workspace: Workspace, batch: Batch) -> dict[str, tuple[tuple[str, str], ...]]:
@@ -82,17 +81,17 @@ def find_filed_already(workspace: Workspace, batch: Batch) -> dict[str, tuple[tu
     """
     found: dict[str, tuple[tuple[str, str], ...]] = {}
     for kind in (k for k in workspace.setup.document_types if k.key):
-        own = {d.id: v for d in batch.documents.values() if d.type == kind.name and (v := _key_values(kind, d))}
+        own = {d.id: v for d in batch.documents.values() if d.type == kind.id and (v := _key_values(kind, d))}
         plain = [n for n in kind.key if (spec := kind.field(n)) is not None and not spec.register_name] or list(
             kind.key
         )
         known = (
-            workspace.repository.known_values(kind.name, plain[-1], [v[plain[-1]] for v in own.values()])
+            workspace.repository.known_values(kind.id, plain[-1], [v[plain[-1]] for v in own.values()])
             if own
             else set()
         )
         for key, values in own.items():
-            if values[plain[-1]] in known and (same := workspace.repository.find_same(kind.name, values)):
+            if values[plain[-1]] in known and (same := workspace.repository.find_same(kind.id, values)):
                 found[key] = tuple(same)
     return found
 

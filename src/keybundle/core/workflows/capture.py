@@ -8,7 +8,7 @@ from pathlib import Path
 
 from keybundle.core.base.errors import AppError, InputProblem, WorkerBug
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
-from keybundle.core.batches.model import Page
+from keybundle.core.batches.model import Batch, Page
 from keybundle.core.intake.files import InputFile, Refused, expand
 from keybundle.core.intake.halts import Halted
 from keybundle.core.intake.naming import rename
@@ -16,6 +16,7 @@ from keybundle.core.intake.paths import WHOLE, Level, list_levels, map_path
 from keybundle.core.intake.scanner import BACK, FRONT, PAPERS_MM, Halt, Options, Scanner
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.repository import audit
+from keybundle.core.setup.model import called
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.line import EXAMINE, Line
 from keybundle.core.workflows.page_jobs import WORK
@@ -24,7 +25,7 @@ from keybundle.core.workflows.workspace import Workspace, may_work
 LAST_LOOK_SECONDS = 10.0
 NOT_TAKEN = "Something went wrong inside Key Bundle; nothing was taken in for it, and the others went on."
 __all__ = [
-    "WHOLE", "Captured", "ImportPlan", "damaged_pages", "find_routine", "import_files", "map_path", "plan_import",
+    "WHOLE", "Captured", "ImportPlan", "damaged_pages", "find_routine", "import_files", "map_path", "plan_import", "routine_of",
     "scan_options", "scan_stack",
 ]  # fmt: skip
 
@@ -43,10 +44,18 @@ class Captured:
 
 def find_routine(workspace: Workspace, name: str) -> Routine:
     """Return a routine; raises InputProblem that lists the known ones."""
-    routine = workspace.setup.routine(name)
+    routine = called(workspace.setup.routines, name)
     if routine is None:
         known = ", ".join(r.name for r in workspace.setup.routines)
         raise InputProblem(f"There is no routine “{name}”; known are: {known}.")
+    return routine
+
+
+def routine_of(workspace: Workspace, batch: Batch) -> Routine:
+    """Return the routine that a batch is handled by; raises InputProblem where it is gone."""
+    routine = workspace.setup.routine(batch.routine)
+    if routine is None:
+        raise InputProblem(f"The routine “{batch.routine}” of this batch is no longer there.")
     return routine
 
 
@@ -73,7 +82,7 @@ def scan_stack(
         for side in scanner.scan(options, stop):
             if result.batch is None:
                 result.batch = workspace.batches.create(
-                    routine.name, scanner.name, who, {"": given} if given else None, two_sided=options.duplex,
+                    routine.id, scanner.name, who, {"": given} if given else None, two_sided=options.duplex,
                     paper_mm=PAPERS_MM[options.paper],
                 )  # fmt: skip
                 line.begin(result.batch, routine, paper_mm=PAPERS_MM[options.paper])
@@ -185,7 +194,7 @@ def import_files(
             if result.batch is None:
                 count = len(found.files)
                 origin = file.name if count == 1 else f"{file.name} and {count - 1} more"
-                result.batch = workspace.batches.create(routine.name, origin, who, two_sided=two_sided)
+                result.batch = workspace.batches.create(routine.id, origin, who, two_sided=two_sided)
                 line.begin(result.batch, routine)
             arrival = workspace.clock.new_id()
             if values := {**(given or {}), **map_path(file.tree, levels or {}), **(each or {}).get(file.path, {})}:

@@ -20,6 +20,7 @@ from keybundle.core.export.naming import fill_name, safe_name
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.setup.routines import Copies
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.cabinets import load_document
 from keybundle.core.workflows.sending import Sent, Wish, check_wish, make_files, note_sent, texts_of
 from keybundle.core.workflows.workspace import Workspace
 
@@ -39,9 +40,9 @@ class Due:
     tries: int
 
 
-def note_due(workspace: Workspace, c: Connection, document_id: str, who: str, routine_name: str) -> None:
+def note_due(workspace: Workspace, c: Connection, document_id: str, who: str, routine_id: str) -> None:
     """Note in a filing's transaction that its routine wants a copy."""
-    routine = workspace.setup.routine(routine_name)
+    routine = workspace.setup.routine(routine_id)
     if routine is not None and routine.copies.folder:
         row = {"document_id": document_id, "who": who, "copies": routine.copies.model_dump(), "tries": 0, "trouble": ""}
         c.execute(insert(t.copy_due).values(next_at=workspace.clock.stamp(), **row))
@@ -92,7 +93,7 @@ def _write(workspace: Workspace, pool: Pool, due: Due) -> str:
         root = Path(copies.folder).expanduser()
         if not root.is_dir():
             raise EnvironmentProblem(f"the folder “{copies.folder}” is not there.")
-        texts = texts_of(workspace, workspace.repository.load(due.document), 1)
+        texts = texts_of(workspace, load_document(workspace, due.document), 1)
         parts = [safe_name(fill_name(p, texts)) for p in copies.sub_folders.split("/") if p.strip()]
         sent = make_files(workspace, pool, [due.document], wish, Landing(root.joinpath(*parts), keeps_same=True))
         if sent.stopped or sent.refused:

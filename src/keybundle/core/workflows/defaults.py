@@ -9,6 +9,7 @@ from sqlalchemy import insert, select, update
 
 from keybundle.core.batches.model import Batch
 from keybundle.core.setup.formulas import read_default
+from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.workspace import Workspace
 
@@ -23,7 +24,7 @@ def make_default(workspace: Workspace, default: str, batch: Batch) -> str:
     if made.what == "received":
         return local_day(workspace, batch.created_at)
     if made.what == "operator":
-        return batch.owner
+        return name_of(workspace.setup.people, batch.owner)
     if made.what == "counter":
         return str(count_up(workspace, made.name))
     person = workspace.setup.person(batch.owner)

@@ -191,7 +191,7 @@ def _commit(workspace: Workspace, one: _InHand, begun: Filing, sha: str) -> File
         filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, new, begun.who)
         learn(c, workspace, document, one.kind, one.texts, was_seen=begun.was_seen)
         note_due(workspace, c, filed_id, begun.who, batch.routine)
-        path = (one.destination.cabinet, *(v for _, v in new.folder))
+        path = (one.destination.titles[0], *(v for _, v in new.folder))
         entry = FiledEntry(filed_id, new.caption, one.kind.name, path, len(new.pages))
         add_entry(c, begun.claim, workspace.batches.load(batch.id), entry, workspace.clock.stamp(), begun.who)
     return entry

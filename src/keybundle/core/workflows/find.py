@@ -17,10 +17,11 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.repository.store import to_number
 from keybundle.core.search import index
-from keybundle.core.search.query import Condition, Query, meets, parse_query
-from keybundle.core.setup.model import FieldSpec
+from keybundle.core.search.query import SPECIAL, Condition, Query, meets, parse_query
+from keybundle.core.setup.model import FieldSpec, name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.defaults import local_day
+from keybundle.core.workflows.naming import all_field_names, fields_called, in_names, name_values
 from keybundle.core.workflows.workspace import Workspace
 
 MARK_START, MARK_END = index.MARK_START, index.MARK_END
@@ -70,9 +71,7 @@ class Found:
 
 def field_names(workspace: Workspace) -> list[str]:
     """Return all index and folder fields by name."""
-    names = [f.name for kind in workspace.setup.document_types for f in kind.fields]
-    names += [level for cabinet in workspace.setup.cabinets for level in cabinet.folder_fields]
-    return sorted(dict.fromkeys(names))
+    return all_field_names(workspace.setup)
 
 
 def understand(workspace: Workspace, line: str) -> Query:
@@ -85,9 +84,9 @@ def _as_kind(workspace: Workspace, condition: Condition) -> Condition:
     setup = workspace.setup
     if condition.field in ("type", "cabinet"):
         known = setup.document_types if condition.field == "type" else setup.cabinets
-        return replace(
-            condition, names=tuple(x.name for x in known if meets(replace(condition, operator="="), [x.name]))
-        )
+        return replace(condition, names=tuple(x.id for x in known if meets(replace(condition, operator="="), [x.name])))
+    if condition.field not in SPECIAL:
+        condition = replace(condition, fields=tuple(fields_called(setup, condition.field)))
     if condition.field == "filed" or condition.until:
         return replace(condition, compared_as="date")
     specs = [f for k in setup.document_types for f in k.fields if f.name == condition.field]
@@ -128,7 +127,7 @@ def find(workspace: Workspace, line: str, *, limit: int = 200) -> Found:
         seen: set[str] = set()
         for hit in hits:
             if hit.is_filed and hit.ref in filed:
-                found.append(_filed(filed[hit.ref], hit.snippet))
+                found.append(_filed(in_names(workspace.setup, filed[hit.ref]), hit.snippet))
             elif hit.ref in waiting:
                 batch_id, document_id = waiting[hit.ref]
                 key = document_id or hit.ref
@@ -172,17 +171,18 @@ def _meets_open(
 ) -> bool:  # fmt: skip
     kind = workspace.setup.document_type(type_name)
     if condition.field == "type":
-        return kind is not None and kind.name in condition.names
+        return kind is not None and kind.id in condition.names
     if condition.field == "tag":
         return meets(condition, tags)
     if kind is None or condition.field == "filed":
         return False
     if condition.field == "cabinet":
         return kind.cabinet in condition.names
-    if condition.field in values:
-        return meets(condition, values[condition.field].items)
+    fields = {field for of, field in condition.fields if of in (None, kind.id)}
+    if own := fields & set(values):
+        return any(meets(condition, values[field].items) for field in own)
     levels = compute_destination(kind, workspace.setup, values).folder
-    return meets(condition, [value for name, value in levels if name == condition.field and value])
+    return meets(condition, [value for level, value in levels if level in fields and value])
 
 
 def _pages_of(c: Connection, documents: Mapping[str, str]) -> list[str]:
@@ -207,10 +207,11 @@ def _waiting(workspace: Workspace, batch_id: str, document_id: str | None, hit: 
     kind, values, routine, begun_on = "", {}, "", ""
     batch = workspace.batches.load_document(document_id) if document_id else workspace.batches.load_around(hit.ref)
     if batch is not None:
-        routine, begun_on = batch.routine, local_day(workspace, batch.created_at)
+        routine, begun_on = name_of(workspace.setup.routines, batch.routine), local_day(workspace, batch.created_at)
     if batch is not None and document_id:
         document = batch.document(document_id)
-        kind, values = document.type or "", dict(document.values)
+        kind = name_of(workspace.setup.document_types, document.type)
+        values = name_values(workspace.setup, document.type, "", document.values)
     caption = f"{kind or 'Page'} not filed yet"
     return FoundDocument(
         document_id or hit.ref, caption, "", (), kind, values, hit.snippet, False, batch_id, routine=routine, begun_on=begun_on

@@ -8,6 +8,7 @@ from sqlalchemy import select
 
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.naming import field_label
 from keybundle.core.workflows.workspace import Workspace
 
 
@@ -35,7 +36,8 @@ def list_value_changes(workspace: Workspace, batch_id: str, limit: int = 500) ->
                 (document, name), (before, after) = entry[1], entry[2]
                 texts = (_text(before), _text(after))
                 if texts[0] != texts[1]:
-                    found.append(ValueChange(row.at, row.who, document, name, *texts, row.undone))
+                    label = field_label(workspace.setup, name)
+                    found.append(ValueChange(row.at, row.who, document, label, *texts, row.undone))
     return found[:limit]
 
 

@@ -16,7 +16,7 @@ from keybundle.core.proposing.propose import Hints, ReadPage, propose_values
 from keybundle.core.proposing.types import TypeGuess, guess_type
 from keybundle.core.reading.text import PageText
 from keybundle.core.separation.rules import barcode_values
-from keybundle.core.setup.model import DocumentType
+from keybundle.core.setup.model import DocumentType, name_of
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.defaults import make_default
 from keybundle.core.workflows.page_facts import side_facts
@@ -48,7 +48,7 @@ def index_document(workspace: Workspace, batch: Batch, document: Document) -> Do
             )  # fmt: skip
     kind = setup.document_type(proposed.type)
     if kind is not None:
-        taught = workspace.memory().taught(read[0].text, kind.name) if read else {}
+        taught = workspace.memory().taught(read[0].text, kind.id) if read else {}
         first = batch.pages_of(document.id)[0]
         begins_file = first.source_index == 0 and first.side != "back"
         file_name = first.name or first.source if begins_file else ""
@@ -59,7 +59,7 @@ def index_document(workspace: Workspace, batch: Batch, document: Document) -> Do
         fresh = {**fresh, **_given_values(workspace, batch, kind, document.id, fresh)}
         fresh = {**_assumed_values(workspace, batch, kind, document, fresh), **fresh}
         kept = _keep_by_hand(document, fresh)
-        proposed = replace(proposed, type=kind.name, values={**fresh, **kept})
+        proposed = replace(proposed, type=kind.id, values={**fresh, **kept})
     return replace(proposed, proposed=True)
 
 
@@ -107,7 +107,7 @@ def index_zones(workspace: Workspace, batch: Batch, document: Document, page: st
     bar = workspace.bar(workspace.setup.routine(batch.routine))
     fresh = propose_values([ReadPage(page, text)], zoned, workspace.books(), bar, workspace.rule)
     kept = _keep_by_hand(document, fresh)
-    typed = document if document.type else replace(document, type=kind.name, type_confidence=0.99, type_origin="page")
+    typed = document if document.type else replace(document, type=kind.id, type_confidence=0.99, type_origin="page")
     return replace(typed, values={**fresh, **kept})
 
 
@@ -115,7 +115,8 @@ def known_first_pages(workspace: Workspace, routine: Routine) -> Callable[[PageT
     """Return what tells the first pages of known layouts, by their type; it tells none where no rule asks for it."""
     if not routine.separation.has("known first page"):
         return lambda text: ""
-    return workspace.memory().tell_first_page
+    memory, kinds = workspace.memory(), workspace.setup.document_types
+    return lambda text: name_of(kinds, memory.tell_first_page(text))
 
 
 def _assumed_values(
@@ -125,24 +126,24 @@ def _assumed_values(
 
     They stay unsure until somebody confirms them.
     """
-    missing = [f for f in kind.fields if f.name not in fresh]
+    missing = [f for f in kind.fields if f.id not in fresh]
     found: dict[str, FieldValue] = {}
     before = _values_before(workspace, document, kind) if any(f.carry for f in missing) else {}
     for spec in missing:
-        carried = before.get(spec.name) if spec.carry else None
+        carried = before.get(spec.id) if spec.carry else None
         if carried is not None and carried.items:
-            found[spec.name] = FieldValue(carried.items, 0.0, Origin.CARRIED)
+            found[spec.id] = FieldValue(carried.items, 0.0, Origin.CARRIED)
         elif spec.default:
-            kept = document.values.get(spec.name)
+            kept = document.values.get(spec.id)
             text = kept.text if kept and kept.origin is Origin.DEFAULT else make_default(workspace, spec.default, batch)
             if text:
-                found[spec.name] = FieldValue((text,), 0.0, Origin.DEFAULT)
+                found[spec.id] = FieldValue((text,), 0.0, Origin.DEFAULT)
     return found
 
 
 def _values_before(workspace: Workspace, document: Document, kind: DocumentType) -> Mapping[str, FieldValue]:
     """Return the values of the nearest document of the same type before this one, none where there is none."""
-    before = workspace.batches.document_before(document.id, kind.name)
+    before = workspace.batches.document_before(document.id, kind.id)
     return workspace.batches.load_document(before).document(before).values if before else {}
 
 
@@ -153,13 +154,13 @@ def _barcode_values(
     found: dict[str, FieldValue] = {}
     for page in pages:
         for name, (text, mark) in barcode_values(side_facts(page, None), routine.separation.rules).items():
-            spec = next((f for f in kind.fields if f.name.casefold() == name.casefold()), None)
+            spec = kind.field_called(name)
             value = normalise(text, workspace.rule(spec)) if spec is not None else ""
             if spec is not None and isinstance(value, str) and value:
                 given = FieldValue(
                     (value,), BARCODE_CONFIDENCE, Origin.BARCODE, page=page.id, box=mark.box, as_read=text
                 )
-                found.setdefault(spec.name, replace(given, sure=True))
+                found.setdefault(spec.id, replace(given, sure=True))
     return found
 
 
@@ -170,13 +171,13 @@ def _given_values(
     pages = batch.pages_of(document_id)
     found: dict[str, FieldValue] = {}
     for name, text in batch.given_for(pages[0]).items() if pages else ():
-        spec = kind.field(name)
+        spec = kind.field_called(name)
         if spec is None:
             continue
         value = normalise(text, workspace.rule(spec))
         item = text if isinstance(value, Refusal) else value
-        said = fresh.get(name)
+        said = fresh.get(spec.id)
         others = tuple(x for x in (said.items if said else ()) if x != item)
         if item and not (said is not None and said.items == (item,)):
-            found[name] = FieldValue((item,), 0.0, Origin.FOLDER, as_read=text, alternatives=others)
+            found[spec.id] = FieldValue((item,), 0.0, Origin.FOLDER, as_read=text, alternatives=others)
     return found

@@ -11,7 +11,7 @@ from keybundle.core.filing.destination import compute_destination, make_caption
 from keybundle.core.proposing import examples
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledPage, NewDocument
-from keybundle.core.setup.model import Setup
+from keybundle.core.setup.model import Setup, called
 from keybundle.core.store.files import FileStore
 from keybundle.core.workflows.page_jobs import PageJob
 from keybundle.core.workflows.pdf_work import make_pdf
@@ -32,7 +32,7 @@ def prepare_known(
     made_at: str,
 ) -> NewDocument:  # fmt: skip
     """Store the originals and the PDF of a known document; may run in a worker. Raises KeyError for an unknown type."""
-    kind = setup.document_type(type_name)
+    kind = called(setup.document_types, type_name)
     if kind is None:
         raise KeyError(type_name)
     shas = [files.put(p.data) for p in pages]
@@ -47,7 +47,8 @@ def prepare_known(
         for i, (sha, p) in enumerate(zip(shas, pages, strict=True))
     )
     folder = tuple((name, value or "") for name, value in destination.folder)
-    return NewDocument(key, kind.cabinet, folder, kind.name, caption, values, filed, pdf)
+    named = (kind.name, destination.titles[0])
+    return NewDocument(key, kind.cabinet, folder, kind.id, caption, values, filed, pdf, named=named)
 
 
 def file_known(workspace: Workspace, document: NewDocument, who: str) -> str:

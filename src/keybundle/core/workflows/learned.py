@@ -14,6 +14,7 @@ from keybundle.core.base.files import write_atomic
 from keybundle.core.proposing.calibration import Calibration
 from keybundle.core.proposing.examples import forget, load_examples
 from keybundle.core.proposing.lessons import agree_on
+from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.routines import may_prepare
 from keybundle.core.workflows.workspace import Workspace
@@ -47,11 +48,16 @@ def list_learned(workspace: Workspace, limit: int = 500) -> tuple[list[LearnedTy
         stamps = dict(
             c.execute(select(t.example.c.document, func.max(t.example.c.at)).group_by(t.example.c.document)).all()
         )
+    kinds = workspace.setup.document_types
     pages = Counter(e.document for e in examples)
     firsts = [e for e in examples if e.page == 0]
     documents = [
         LearnedDocument(
-            e.document, e.type, str(stamps[e.document]), pages[e.document], tuple(x.field for x in e.lessons)
+            e.document,
+            name_of(kinds, e.type),
+            str(stamps[e.document]),
+            pages[e.document],
+            tuple(_label(workspace, e.type, x.field) for x in e.lessons),
         )
         for e in reversed(firsts)
     ]
@@ -59,9 +65,14 @@ def list_learned(workspace: Workspace, limit: int = 500) -> tuple[list[LearnedTy
     for name in sorted({e.type for e in firsts}):
         own = [e for e in firsts if e.type == name]
         labels: Counter[tuple[str, str]] = Counter((x.field, x.label) for e in own for x in e.lessons if x.label)
-        told = tuple((field, label, n) for (field, label), n in labels.most_common() if n >= 2)
-        types.append(LearnedType(name, len(own), sum(pages[e.document] for e in own), told))
+        told = tuple((_label(workspace, name, field), label, n) for (field, label), n in labels.most_common() if n >= 2)
+        types.append(LearnedType(name_of(kinds, name), len(own), sum(pages[e.document] for e in own), told))
     return types, documents[:limit]
+
+
+def _label(workspace: Workspace, type_id: str, field: str) -> str:
+    kind = workspace.setup.document_type(type_id)
+    return kind.label(field) if kind is not None else field
 
 
 def forget_learned(workspace: Workspace, who: str, documents: Sequence[str]) -> int:
@@ -73,16 +84,23 @@ def forget_learned(workspace: Workspace, who: str, documents: Sequence[str]) -> 
 
 def export_learned(workspace: Workspace, path: Path) -> None:
     """Write what was learned as JSON: labels and places by field, for each document; looks are left out."""
+    kinds = workspace.setup.document_types
     with workspace.place.database.read() as c:
         examples = load_examples(c)
     plain = [
-        {"document": e.document, "type": e.type, "lessons": [x.to_json() for x in e.lessons]}
+        {
+            "document": e.document,
+            "type": name_of(kinds, e.type),
+            "lessons": [{**x.to_json(), "field": _label(workspace, e.type, x.field)} for x in e.lessons],
+        }
         for e in examples
         if e.page == 0
     ]
     agreed = {
-        name: {f: {"label": x.label, "zone": x.zone, "documents": x.agree} for f, x in agree_on(
-            [lesson for e in examples if e.type == name for lesson in e.lessons]).items()}
+        name_of(kinds, name): {
+            _label(workspace, name, f): {"label": x.label, "zone": x.zone, "documents": x.agree}
+            for f, x in agree_on([lesson for e in examples if e.type == name for lesson in e.lessons]).items()
+        }
         for name in sorted({e.type for e in examples})
     }  # fmt: skip
     text = json.dumps({"documents": plain, "types": agreed}, ensure_ascii=False, indent=1)

@@ -226,7 +226,7 @@ class Line(Clockwork):
     def _ensure_running(self, batch_id: str) -> _Running:
         if batch_id not in self._running:
             batch = self._ws.batches.load(batch_id)
-            routine = self._ws.setup.routine(batch.routine) or Routine(name=batch.routine, sign="??")
+            routine = self._ws.setup.routine(batch.routine) or Routine(name=batch.routine or "none", sign="??")
             self._running[batch_id] = _Running(routine, ended=batch.captured_at is not None, paper_mm=batch.paper_mm)
         return self._running[batch_id]
 

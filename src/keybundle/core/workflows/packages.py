@@ -23,6 +23,7 @@ from keybundle.core.repository import audit
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.setup.routines import Routine
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.cabinets import load_document
 from keybundle.core.workflows.capture import Captured, import_files
 from keybundle.core.workflows.defaults import local_day
 from keybundle.core.workflows.line import Line
@@ -112,7 +113,7 @@ def _fail(sent: Sent, error: AppError) -> None:
 def _add_document(workspace: Workspace, document_id: str, part: Path, sent: Sent, named: set[str]) -> None:
     caption = document_id
     try:
-        document = workspace.repository.load(document_id)
+        document = load_document(workspace, document_id)
         caption = document.caption
         folder = (
             part / package.DOCUMENTS / unlike(f"{document.number:06d} {safe_name(caption)[:ROOM].rstrip(' .')}", named)

@@ -9,6 +9,7 @@ from keybundle.core.intake.halts import Measured
 from keybundle.core.marks.model import BARCODE
 from keybundle.core.reading.text import PageText
 from keybundle.core.separation.facts import SideFacts
+from keybundle.core.setup.model import Setup, called
 
 
 def side_facts(page: Page, text: PageText | None, known_first: str = "") -> SideFacts:
@@ -20,6 +21,12 @@ def side_facts(page: Page, text: PageText | None, known_first: str = "") -> Side
         page.id, page.sheet, page.side, page.came_as, f.is_blank, f.separator, f.separator_type, f.marks, text, page.frame,
         known_first,
     )  # fmt: skip
+
+
+def with_type(side: SideFacts, setup: Setup) -> SideFacts:
+    """Return the facts of a side whose separator sheet names a type with that type's id."""
+    kind = called(setup.document_types, side.separator_type) if side.separator_type else None
+    return replace(side, separator_type=kind.id) if kind is not None else side
 
 
 def with_hands(side: SideFacts, page: Page) -> SideFacts:

@@ -14,7 +14,7 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.languages import list_languages
 from keybundle.core.reading.text import PageText, lay_out
 from keybundle.core.workflows.bench import run_command
-from keybundle.core.workflows.capture import find_routine
+from keybundle.core.workflows.capture import routine_of
 from keybundle.core.workflows.line import ON_SCREEN, Line
 from keybundle.core.workflows.page_jobs import WORK, page_job
 from keybundle.core.workflows.readings import keep_typed
@@ -55,7 +55,7 @@ def read_area(workspace: Workspace, pool: Pool, batch_id: str, page_id: str, box
     page = batch.page(page_id)
     if page.facts is None:
         raise InputProblem("This page could not be measured, so nothing can be read on it.")
-    job = page_job(workspace.place.files, page, find_routine(workspace, batch.routine))
+    job = page_job(workspace.place.files, page, routine_of(workspace, batch))
     return PageText.from_bytes(pool.submit(f"{WORK}:read_area", job, box, priority=ON_SCREEN).result())
 
 

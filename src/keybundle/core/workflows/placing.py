@@ -11,7 +11,7 @@ from keybundle.core.separation.cut import BY_HAND, CutState, place_sheet
 from keybundle.core.separation.facts import Placing
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.indexing import known_first_pages
-from keybundle.core.workflows.page_facts import side_facts, with_hands
+from keybundle.core.workflows.page_facts import side_facts, with_hands, with_type
 from keybundle.core.workflows.workspace import Workspace
 
 
@@ -26,7 +26,8 @@ def decide_by(workspace: Workspace, routine: Routine) -> Decide:
         sides = []
         for page in (p for p in pages if p.facts is not None):
             text = PageText.from_bytes(texts[page.id]) if page.id in texts else None
-            sides.append(with_hands(side_facts(page, text, known(text) if text is not None else ""), page))
+            side = with_type(side_facts(page, text, known(text) if text is not None else ""), workspace.setup)
+            sides.append(with_hands(side, page))
         if not sides:
             return placings, state
         more, state = place_sheet(sides, routine, state)

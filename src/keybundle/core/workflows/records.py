@@ -12,6 +12,7 @@ from sqlalchemy import Connection, Row, func, insert, select, update
 
 from keybundle.core.batches.model import Batch, balance
 from keybundle.core.repository import audit
+from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.workspace import Workspace
 
@@ -78,15 +79,15 @@ def list_records(workspace: Workspace, limit: int = 20) -> list[Record]:
             entries.setdefault(x.record_id, []).append(line)
     return [
         Record(
-            row.id, row.batch_id, _name_batch(row), row.at, row.who, tuple(entries.get(row.id, ())),
+            row.id, row.batch_id, _name_batch(workspace, row), row.at, row.who, tuple(entries.get(row.id, ())),
             tuple((name, why) for name, why in row.left), row.balance, row.audit_head,
         )
         for row in rows
     ]  # fmt: skip
 
 
-def _name_batch(row: Row[Any]) -> str:
-    return f"{row.routine}: {row.origin}" if row.routine else ""
+def _name_batch(workspace: Workspace, row: Row[Any]) -> str:
+    return f"{name_of(workspace.setup.routines, row.routine)}: {row.origin}" if row.routine else ""
 
 
 STYLE = (

@@ -51,23 +51,23 @@ def _document(workspace: Workspace, batch: Batch, document: Document, place: dic
     kind = workspace.setup.document_type(document.type)
     destination = compute_destination(kind, workspace.setup, document.values) if kind else None
     values: dict[str, Any] = {}
-    several = {f.name for f in kind.fields if f.several} if kind else set()
-    for name, v in document.values.items():
+    several = {f.id for f in kind.fields if f.several} if kind else set()
+    for field, v in document.values.items():
         if not v.items:
             continue
-        values[name] = {
-            "value": list(v.items) if name in several else v.text, "confidence": round(v.confidence, 3),
+        values[kind.label(field) if kind else field] = {
+            "value": list(v.items) if field in several else v.text, "confidence": round(v.confidence, 3),
             "origin": v.origin.value, "sure": v.sure,
             "page": place.get(v.page) if v.page else None, "box": list(v.box) if v.box else None,
         }  # fmt: skip
     if destination is not None:
-        for name, value in destination.folder:
+        for name, (_, value) in zip(destination.titles[1:], destination.folder, strict=True):
             if value is not None and name not in values:
                 values[name] = {"value": value, "confidence": 1.0, "origin": "derived", "sure": True, "page": None,
                                 "box": None}  # fmt: skip
     return {
         "pages": [place[p.id] for p in batch.pages_of(document.id)], "break": document.break_reason,
-        "type": document.type, "type_confidence": document.type_confidence, "state": document.state.value,
+        "type": kind.name if kind else document.type, "type_confidence": document.type_confidence, "state": document.state.value,
         "values": values, "caption": make_caption(kind, document.values) if kind and document.values else None,
         "destination": destination.path if destination and destination.is_known else None,
         "missing": list(destination.missing) if destination else [],

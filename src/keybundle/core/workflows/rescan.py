@@ -10,7 +10,7 @@ from keybundle.core.base.progress import CancelToken, Progress, silent
 from keybundle.core.batches import arranging, commands
 from keybundle.core.batches.model import Batch
 from keybundle.core.intake.scanner import Options, Scanner
-from keybundle.core.workflows.capture import Captured, find_routine, scan_stack
+from keybundle.core.workflows.capture import Captured, routine_of, scan_stack
 from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.workspace import Workspace, may_work
 
@@ -42,7 +42,7 @@ def scan_at(
     known = {p.id for p in before.pages}
     if before.page(target).document_id is None:
         raise InputProblem("Choose a page of a document; what is scanned goes beside it.")
-    routine = find_routine(workspace, before.routine)
+    routine = routine_of(workspace, before)
     found = scan_stack(
         workspace, line, routine, scanner, who, options=options, into=batch_id, progress=progress, cancel=cancel
     )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -12,7 +12,9 @@ from sqlalchemy import func, select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.files import write_atomic
-from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, Setup
+from keybundle.core.setup.ids import fresh_id
+from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, Setup, called, name_of
+from keybundle.core.setup.parts import Part
 from keybundle.core.setup.routines import Routine
 from keybundle.core.setup.text import read_routines, write_routine
 from keybundle.core.store import schema as t
@@ -48,65 +50,76 @@ def make_routine(base: Routine, changes: Mapping[str, Any]) -> Routine:
         raise InputProblem("; ".join(dict.fromkeys(said)) + ". Nothing was changed.") from error
 
 
-def save_routine(workspace: Workspace, who: str, name: str, routine: Routine, base: Routine | None = None) -> None:
-    """Keep a routine in place of the one of that name; raises InputProblem when its new name or key is taken.
+def save_routine(workspace: Workspace, who: str, routine: Routine, base: Routine | None = None) -> None:
+    """Keep a routine in place of the one with its id; raises InputProblem when its new name or key is taken.
 
     ``base`` is the routine that was changed: where somebody else has changed it meanwhile, nothing is kept.
     """
     may_prepare(workspace, who)
 
     def change(setup: Setup) -> Setup:
-        refuse_changed(setup.routine(name), base, f"The routine {name}")
-        others = [r for r in setup.routines if r.name != name]
+        refuse_changed(setup.routine(routine.id), base, f"The routine {routine.name}")
+        others = [r for r in setup.routines if r.id != routine.id]
         if any(r.name.casefold() == routine.name.casefold() for r in others):
             raise InputProblem(f"There is a routine “{routine.name}” already; choose another name.")
         if routine.key and any(r.key.casefold() == routine.key.casefold() for r in others):
             raise InputProblem(f"The key {routine.key} starts another routine already; choose another one.")
-        return setup.model_copy(update={"routines": tuple(routine if r.name == name else r for r in setup.routines)})
+        changed = tuple(routine if r.id == routine.id else r for r in setup.routines)
+        return setup.model_copy(update={"routines": changed})
 
     workspace.change_setup(who, change)
 
 
-def refuse_changed(now: object | None, base: object | None, what: str) -> None:
-    """Raise InputProblem where a part of the set-up is gone, or is no longer what the change was made on."""
+def refuse_changed(now: Part | None, base: Part | None, what: str) -> None:
+    """Raise InputProblem where a part of the set-up is gone, or is no longer what the change was made on; it says what is new."""
     if now is None:
         raise InputProblem(f"{what} is no longer there. Nothing was changed.")
     if base is not None and now != base:
+        before, after = base.model_dump(), now.model_dump()
+        new = ", ".join(key.replace("_", " ") for key in after if after[key] != before.get(key))
         raise InputProblem(
-            f"{what} has been changed by somebody else meanwhile. Nothing was changed; look at it again, then repeat it."
+            f"{what} has been changed by somebody else meanwhile ({new}). Nothing was changed; look at it again, then "
+            "repeat it."
         )
 
 
-def copy_routine(workspace: Workspace, who: str, name: str) -> str:
-    """Make a copy of a routine and return its name."""
+def copy_routine(workspace: Workspace, who: str, routine_id: str) -> str:
+    """Make a copy of a routine and return the copy's id."""
     may_prepare(workspace, who)
 
     def change(setup: Setup) -> Setup:
-        base = setup.routine(name)
+        base = setup.routine(routine_id)
         if base is None:
-            raise InputProblem(f"There is no routine “{name}” any more.")
-        copied = base.model_copy(update={"name": _free_name(setup, name), "key": ""})
+            raise InputProblem(f"There is no routine “{routine_id}” any more.")
+        name = _free_name(setup, base.name)
+        copied = base.model_copy(update={"id": _new_id(workspace, "routines", name), "name": name, "key": ""})
         return setup.model_copy(update={"routines": (*setup.routines, copied)})
 
-    return workspace.change_setup(who, change).routines[-1].name
+    return workspace.change_setup(who, change).routines[-1].id
 
 
-def remove_routine(workspace: Workspace, who: str, name: str, base: Routine | None = None) -> int:
+def _new_id(workspace: Workspace, part: str, name: str, besides: Collection[str] = ()) -> str:
+    return fresh_id(name, {*workspace.used_ids().get(part, ()), *besides})
+
+
+def remove_routine(workspace: Workspace, who: str, routine_id: str, base: Routine | None = None) -> int:
     """Remove a routine and return the place it had; raises InputProblem while batches of it are open."""
     may_prepare(workspace, who)
     places: list[int] = []
 
     def change(setup: Setup) -> Setup:
-        refuse_changed(setup.routine(name), base, f"The routine {name}")
+        found = setup.routine(routine_id)
+        name = found.name if found is not None else routine_id
+        refuse_changed(found, base, f"The routine {name}")
         b = t.batch.c
         with workspace.place.database.read() as c:
-            asked = select(func.count()).where(b.routine == name, b.closed_at.is_(None))
+            asked = select(func.count()).where(b.routine == routine_id, b.closed_at.is_(None))
             waiting = int(c.execute(asked).scalar() or 0)
         if waiting:
             what = "batch of it is" if waiting == 1 else "batches of it are"
             raise InputProblem(f"{waiting} {what} still open. File and close them first; {name} stays.")
-        places.append([r.name for r in setup.routines].index(name))
-        return setup.model_copy(update={"routines": tuple(r for r in setup.routines if r.name != name)})
+        places.append([r.id for r in setup.routines].index(routine_id))
+        return setup.model_copy(update={"routines": tuple(r for r in setup.routines if r.id != routine_id)})
 
     workspace.change_setup(who, change)
     return places[-1]
@@ -117,23 +130,24 @@ def put_routine(workspace: Workspace, who: str, routine: Routine, place: int) ->
     may_prepare(workspace, who)
 
     def change(setup: Setup) -> Setup:
-        if setup.routine(routine.name) is not None:
+        if any(r.id == routine.id or r.name.casefold() == routine.name.casefold() for r in setup.routines):
             raise InputProblem(f"There is a routine “{routine.name}” already. Nothing was changed.")
         return setup.model_copy(update={"routines": (*setup.routines[:place], routine, *setup.routines[place:])})
 
     workspace.change_setup(who, change)
 
 
-def export_routine(workspace: Workspace, name: str, path: Path) -> None:
-    """Write a routine as a text file."""
-    routine = workspace.setup.routine(name)
+def export_routine(workspace: Workspace, routine_id: str, path: Path) -> None:
+    """Write a routine as a text file, its document type by name."""
+    routine = workspace.setup.routine(routine_id)
     if routine is None:
-        raise InputProblem(f"There is no routine “{name}” any more.")
-    write_atomic(path, write_routine(routine).encode())
+        raise InputProblem(f"There is no routine “{routine_id}” any more.")
+    named = name_of(workspace.setup.document_types, routine.document_type)
+    write_atomic(path, write_routine(routine.model_copy(update={"document_type": named})).encode())
 
 
 def import_routines(workspace: Workspace, who: str, path: Path) -> tuple[str, tuple[str, ...]]:
-    """Bring the routines of a text file in under free names; return the first one's name and what they still need.
+    """Bring the routines of a text file in under free names; return the first one's id and what they still need.
 
     A document type that is not there yet is left open, and told.
     """
@@ -143,14 +157,20 @@ def import_routines(workspace: Workspace, who: str, path: Path) -> tuple[str, tu
     except (OSError, UnicodeDecodeError) as error:
         raise InputProblem(f"“{path.name}” cannot be read as text. Nothing was changed.") from error
     told: list[str] = []
-    names: list[str] = []
+    ids: list[str] = []
 
     def change(setup: Setup) -> Setup:
         fresh: list[Routine] = []
         taken = {r.key.casefold() for r in setup.routines if r.key}
         for routine in found:
-            changes: dict[str, Any] = {"name": _free_name(setup, routine.name, [r.name for r in fresh])}
-            if routine.document_type and setup.document_type(routine.document_type) is None:
+            name = _free_name(setup, routine.name, [r.name for r in fresh])
+            changes: dict[str, Any] = {
+                "name": name, "id": _new_id(workspace, "routines", name, [r.id for r in fresh])
+            }  # fmt: skip
+            kind = called(setup.document_types, routine.document_type) if routine.document_type else None
+            if kind is not None:
+                changes["document_type"] = kind.id
+            elif routine.document_type:
                 told.append(
                     f"{changes['name']} is made for the document type “{routine.document_type}”, which is not there."
                 )
@@ -158,15 +178,15 @@ def import_routines(workspace: Workspace, who: str, path: Path) -> tuple[str, tu
             if routine.key.casefold() in taken:
                 changes["key"] = ""
             fresh.append(routine.model_copy(update=changes))
-        names.extend(r.name for r in fresh)
+        ids.extend(r.id for r in fresh)
         return setup.model_copy(update={"routines": (*setup.routines, *fresh)})
 
     workspace.change_setup(who, change)
-    return names[0], tuple(told)
+    return ids[0], tuple(told)
 
 
-def make_type(workspace: Workspace, who: str, name: str, cabinet: str) -> None:
-    """Make a document type with a title field, and its cabinet where that is missing too.
+def make_type(workspace: Workspace, who: str, name: str, cabinet: str) -> str:
+    """Make a document type with a title field, and its cabinet where that is missing too; return the type's id.
 
     Raises InputProblem for a name that is taken or empty.
     """
@@ -176,19 +196,21 @@ def make_type(workspace: Workspace, who: str, name: str, cabinet: str) -> None:
         raise InputProblem("A document type needs a name and a cabinet to go to.")
 
     def change(setup: Setup) -> Setup:
-        if setup.document_type(name) is not None:
+        if any(k.name.casefold() == name.casefold() for k in setup.document_types):
             raise InputProblem(f"There is a document type “{name}” already; choose another name.")
-        known = setup.cabinet(cabinet)
-        cabinets = setup.cabinets if known else (*setup.cabinets, Cabinet(name=cabinet))
+        known = next((c for c in setup.cabinets if c.name.casefold() == cabinet.casefold()), None)
+        home = known or Cabinet(id=_new_id(workspace, "cabinets", cabinet), name=cabinet)
+        cabinets = setup.cabinets if known else (*setup.cabinets, home)
+        levels = [f.name for f in home.folder_fields]
         title = FieldSpec(name="Title", required=True, labels=("Title", "Subject"))
-        levels = known.folder_fields if known else ()
         fields = (title, *(FieldSpec(name=n, required=True, labels=(n,)) for n in levels if n != "Title"))
         kind = DocumentType(
-            name=name, cabinet=cabinet, caption="{Title}", words=(name,), folder={n: n for n in levels}, fields=fields
-        )
+            id=_new_id(workspace, "document_types", name), name=name, cabinet=home.id, caption="{Title}", words=(name,),
+            folder={f.id: f.name for f in home.folder_fields}, fields=fields,
+        )  # fmt: skip
         return setup.model_copy(update={"cabinets": cabinets, "document_types": (*setup.document_types, kind)})
 
-    workspace.change_setup(who, change)
+    return workspace.change_setup(who, change).document_types[-1].id
 
 
 def _free_name(setup: Setup, name: str, besides: Sequence[str] = ()) -> str:
@@ -203,11 +225,14 @@ def list_samples(workspace: Workspace, limit: int = 20) -> list[Sample]:
     """Return batches that a routine can be tried on, the newest first."""
     pages = select(func.count()).where(t.page.c.batch_id == t.batch.c.id).scalar_subquery()
     chosen = select(t.batch, pages.label("pages")).order_by(t.batch.c.created_at.desc()).limit(limit)
+    routines = workspace.setup.routines
     with workspace.place.database.read() as c:
         rows = c.execute(chosen).all()
     return [
         Sample(
-            r.id, f"{r.routine}: {r.origin}, {r.pages} sides" + (", closed" if r.closed_at else ""), r.closed_at is None
+            r.id,
+            f"{name_of(routines, r.routine)}: {r.origin}, {r.pages} sides" + (", closed" if r.closed_at else ""),
+            r.closed_at is None,
         )
         for r in rows
     ]

@@ -30,8 +30,11 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.repository import audit
 from keybundle.core.repository.model import FiledDocument, FiledPage
 from keybundle.core.setup.formulas import caption_names
+from keybundle.core.setup.model import called
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.cabinets import load_document
 from keybundle.core.workflows.defaults import local_day
+from keybundle.core.workflows.naming import all_in_names
 from keybundle.core.workflows.page_jobs import PageJob, picture_job
 from keybundle.core.workflows.workspace import Workspace, may_send
 
@@ -130,8 +133,9 @@ def check_wish(workspace: Workspace, wish: Wish) -> None:
     form = wish.told
     if wish.together and not form.joins:
         raise InputProblem(f"“{form.title}” cannot hold several documents in one file; send one file for each.")
-    fields = {f.name for k in workspace.setup.document_types for f in k.fields}
-    fields |= {level for cabinet in workspace.setup.cabinets for level in cabinet.folder_fields}
+    parts = [f for k in workspace.setup.document_types for f in k.fields]
+    levels = [f for cabinet in workspace.setup.cabinets for f in cabinet.folder_fields]
+    fields = {x for f in (*parts, *levels) for x in (f.name, f.id)}
     unknown = unknown_names(wish.names, fields)
     if unknown:
         raise InputProblem(
@@ -173,7 +177,7 @@ def describe(workspace: Workspace, ids: Sequence[str], wish: Wish) -> Described:
     """Return what a sending would be; raises InputProblem where the wish is none, or no document is there."""
     check_wish(workspace, wish)
     pages = sum(workspace.repository.count_pages(ids).values())
-    first, form = workspace.repository.load(ids[0]), wish.told
+    first, form = load_document(workspace, ids[0]), wish.told
     stem = fill_name(wish.names, texts_of(workspace, first, 1))
     if form.key == forms.PACKAGE:
         stem = f"{workspace.setup.repository} {local_day(workspace, workspace.clock.stamp())}"
@@ -230,14 +234,14 @@ def _load(workspace: Workspace, ids: Sequence[str], wish: Wish, sent: Sent) -> l
     """Return documents with the number of their pages; the pages themselves only where the form or a name needs them."""
     needs_pages = wish.form not in (forms.PDFA, forms.CSV, forms.JSON) or "{source}" in wish.names
     needs_values = wish.form in (forms.CSV, forms.JSON) or any(n not in BUILT_IN for n in caption_names(wish.names))
-    rows = workspace.repository.load_many(list(set(ids)), with_values=needs_values)
+    rows = all_in_names(workspace.setup, workspace.repository.load_many(list(set(ids)), with_values=needs_values))
     counts = workspace.repository.count_pages(list(rows)) if not needs_pages else {}
     found = []
     for document_id in ids:
         if document_id not in rows:
             sent.refused.append((document_id, "That document is no longer in the repository."))
         elif needs_pages:
-            document = workspace.repository.load(document_id)
+            document = load_document(workspace, document_id)
             found.append((document, len(document.pages)))
         else:
             found.append((rows[document_id], counts.get(document_id, 0)))
@@ -267,13 +271,19 @@ def _begin(
 
 
 def texts_of(workspace: Workspace, document: FiledDocument, counter: int) -> dict[str, str]:
-    """Return what a name pattern can say of a document."""
+    """Return what a name pattern can say of a document that is told by names.
+
+    A pattern that was written before a field was renamed still means it: by the field's id.
+    """
     built_in = {
         "caption": document.caption, "type": document.type, "cabinet": document.cabinet, "number": str(document.number),
         "filed": local_day(workspace, document.filed_at), "counter": f"{counter:04d}",
         "source": Path(document.pages[0].source).stem if document.pages else "",
     }  # fmt: skip
-    return {**built_in, **dict(document.folder), **{n: v.text for n, v in document.values.items()}}
+    told = {**built_in, **dict(document.folder), **{n: v.text for n, v in document.values.items()}}
+    kind = called(workspace.setup.document_types, document.type)
+    before = {f.id: told[f.name] for f in (kind.fields if kind else ()) if f.name in told}
+    return {**before, **told}
 
 
 def _make(workspace: Workspace, pool: Pool, made: _Made, wish: Wish, landing: Landing, number: int) -> None:

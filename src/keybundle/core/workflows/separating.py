@@ -17,10 +17,10 @@ from keybundle.core.marks.model import Mark, Wanted
 from keybundle.core.reading.text import PageText
 from keybundle.core.separation.facts import Placing, SideFacts
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows.capture import find_routine
+from keybundle.core.workflows.capture import routine_of
 from keybundle.core.workflows.indexing import known_first_pages
 from keybundle.core.workflows.line import FIRST_PAGE, ON_SCREEN, Line
-from keybundle.core.workflows.page_facts import side_facts
+from keybundle.core.workflows.page_facts import side_facts, with_type
 from keybundle.core.workflows.page_jobs import WORK, page_job, wanted_marks
 from keybundle.core.workflows.readings import keep_reading
 from keybundle.core.workflows.workspace import Workspace, may_work
@@ -68,7 +68,7 @@ def separate_batch_again(
     batch = workspace.batches.load(batch_id)
     if batch.captured_at is None or any(p.facts is None and not p.trouble for p in batch.pages):
         raise InputProblem("Pages of this batch are still coming in or being looked at; separate it again after that.")
-    routine = find_routine(workspace, batch.routine)
+    routine = routine_of(workspace, batch)
     sides = gather_facts(workspace, pool, batch, routine, keep=True, progress=progress, cancel=cancel)
     conflicts: tuple[str, ...] = ()
 
@@ -123,7 +123,8 @@ def gather_facts(
     if routine.separation.needs_text:
         texts = _texts(workspace, pool, looked, routine, keep, progress, cancel)
     known = known_first_pages(workspace, routine)
-    return {p.id: side_facts(p, texts.get(p.id), known(texts[p.id]) if p.id in texts else "") for p in looked}
+    sides = {p.id: side_facts(p, texts.get(p.id), known(texts[p.id]) if p.id in texts else "") for p in looked}
+    return {key: with_type(side, workspace.setup) for key, side in sides.items()}
 
 
 def _covers(page: Page, wanted: Wanted) -> bool:

@@ -62,17 +62,17 @@ def carry_over(batch: Batch, setup: Setup) -> Batch:
         kind = setup.document_type(document.type)
         if kind is None or not document.proposed:
             continue
-        before = last.get(kind.name)
+        before = last.get(kind.id)
         if before is not None and not document.is_shut:
             values = dict(document.values)
             for spec in (f for f in kind.fields if f.carry):
-                have, given = values.get(spec.name), before.get(spec.name)
+                have, given = values.get(spec.id), before.get(spec.id)
                 if have is not None and (is_by_hand(have) or have.origin not in GIVES_WAY):
                     continue
                 if given is not None and given.items and (have is None or have.items != given.items):
-                    values[spec.name] = FieldValue(given.items, 0.0, Origin.CARRIED)
+                    values[spec.id] = FieldValue(given.items, 0.0, Origin.CARRIED)
                 elif have is not None and have.origin is Origin.CARRIED and (given is None or not given.items):
-                    del values[spec.name]
+                    del values[spec.id]
             document = documents[document.id] = replace(document, values=values)
-        last[kind.name] = document.values
+        last[kind.id] = document.values
     return replace(batch, documents=documents)

@@ -13,7 +13,7 @@ from keybundle.core.batches.model import Batch
 from keybundle.core.fields.kinds import Kind, Refusal, normalise
 from keybundle.core.fields.values import MOST_OFFERED, FieldValue, Origin
 from keybundle.core.reading.text import PageText, Word
-from keybundle.core.setup.model import DocumentType, FieldSpec
+from keybundle.core.setup.model import FieldSpec, called
 from keybundle.core.workflows.bench import run_command
 from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.workspace import Workspace
@@ -27,12 +27,19 @@ class Completion:
     told: str
 
 
-def _field(workspace: Workspace, batch: Batch, document_id: str, name: str) -> tuple[DocumentType, FieldSpec]:
+def _field(workspace: Workspace, batch: Batch, document_id: str, field: str) -> FieldSpec:
     kind = workspace.setup.document_type(batch.document(document_id).type)
-    spec = kind.field(name) if kind else None
-    if kind is None or spec is None:
-        raise InputProblem(f"This document has no field “{name}”; choose its type first.")
-    return kind, spec
+    spec = kind.field(field) if kind else None
+    if spec is None:
+        raise InputProblem(f"This document has no field “{field}”; choose its type first.")
+    return spec
+
+
+def label_of(workspace: Workspace, document_id: str, field: str) -> str:
+    """Return what people call a field of a batch's document."""
+    batch = workspace.batches.load_document(document_id)
+    kind = workspace.setup.document_type(batch.document(document_id).type)
+    return kind.label(field) if kind else field
 
 
 def read_value(workspace: Workspace, spec: FieldSpec, text: str) -> tuple[tuple[str, ...], str]:
@@ -89,43 +96,43 @@ def enter_value(
     """Give a field a value by hand; empty text empties it. A text that fails its checks is kept, unsure, and told."""
 
     def command(batch: Batch) -> Batch:
-        _, spec = _field(workspace, batch, document_id, name)
+        spec = _field(workspace, batch, document_id, name)
         box = page_text.captured_box(list(words)) if page_text is not None and words else None
         before = batch.document(document_id).values.get(name)
         value = value_by_hand(workspace, spec, text, before, who, origin=origin, page=page, box=box)
         return commands.set_values(batch, document_id, {name: value})
 
-    return run_command(
-        workspace, line, batch_id, who, f"{'lift' if origin is Origin.LIFTED else 'set'} {name}", command
-    )
+    what = "lift" if origin is Origin.LIFTED else "set"
+    label = f"{what} {label_of(workspace, document_id, name)}"
+    return run_command(workspace, line, batch_id, who, label, command)
 
 
 def confirm_value(workspace: Workspace, line: Line, batch_id: str, document_id: str, name: str, who: str) -> Changes:
     """Confirm a field's value as it stands; raises InputProblem for one that is no value of its kind."""
-    stamp = workspace.clock.stamp()
+    stamp, label = workspace.clock.stamp(), label_of(workspace, document_id, name)
 
     def command(batch: Batch) -> Batch:
         value = batch.document(document_id).values.get(name)
         if value is None or not value.items:
-            raise InputProblem(f"{name} is empty; there is nothing to confirm.")
-        _, spec = _field(workspace, batch, document_id, name)
+            raise InputProblem(f"{label} is empty; there is nothing to confirm.")
+        spec = _field(workspace, batch, document_id, name)
         _, problem = read_value(workspace, spec, value.text)
         if problem:
             raise InputProblem(problem)
         return commands.set_values(batch, document_id, {name: replace(value, confirmed_by=who, confirmed_at=stamp)})
 
-    return run_command(workspace, line, batch_id, who, f"confirm {name}", command)
+    return run_command(workspace, line, batch_id, who, f"confirm {label}", command)
 
 
 def choose_type(workspace: Workspace, line: Line, batch_id: str, document_id: str, type_name: str, who: str) -> Changes:
     """Give a document its type; its values are proposed anew."""
-    kind = workspace.setup.document_type(type_name)
+    kind = called(workspace.setup.document_types, type_name)
     if kind is None:
         raise InputProblem(f"There is no document type “{type_name}”.")
-    names = [f.name for f in kind.fields]
+    names = [f.id for f in kind.fields]
     return run_command(
         workspace, line, batch_id, who, f"type {kind.name}",
-        lambda b: commands.set_type(b, document_id, kind.name, names),
+        lambda b: commands.set_type(b, document_id, kind.id, names),
     )  # fmt: skip
 
 
@@ -152,9 +159,9 @@ def bring_back(workspace: Workspace, line: Line, batch_id: str, document_id: str
     return run_command(workspace, line, batch_id, who, "bring back", lambda b: commands.bring_back(b, document_id))
 
 
-def complete(workspace: Workspace, type_name: str, name: str, typed: str) -> list[Completion]:
+def complete(workspace: Workspace, type_id: str, name: str, typed: str) -> list[Completion]:
     """Return the type-ahead list of a field: register entries, choices, or yes and no."""
-    kind = workspace.setup.document_type(type_name)
+    kind = workspace.setup.document_type(type_id)
     spec = kind.field(name) if kind else None
     if spec is None:
         return []

@@ -21,7 +21,7 @@ from keybundle.core.workflows.bench import run_command
 from keybundle.core.workflows.defaults import today
 from keybundle.core.workflows.line import Line
 from keybundle.core.workflows.routines import PREPARERS
-from keybundle.core.workflows.slip import emptied, read_value, value_by_hand
+from keybundle.core.workflows.slip import emptied, label_of, read_value, value_by_hand
 from keybundle.core.workflows.workspace import Workspace, may_work
 
 
@@ -61,16 +61,16 @@ def empty_slip(workspace: Workspace, line: Line, batch_id: str, document_id: str
 
 def set_today(workspace: Workspace, line: Line, batch_id: str, document_id: str, name: str, who: str) -> Changes:
     """Give a date field today's date, marked as such; raises InputProblem for a field of another kind."""
-    stamp, day = workspace.clock.stamp(), today(workspace)
+    stamp, day, label = workspace.clock.stamp(), today(workspace), label_of(workspace, document_id, name)
 
     def command(batch: Batch) -> Batch:
         spec = _kind(workspace, batch, document_id).field(name)
         if spec is None or spec.kind is not Kind.DATE:
-            raise InputProblem(f"{name} holds no date.")
+            raise InputProblem(f"{label} holds no date.")
         value = FieldValue((day,), 1.0, Origin.TODAY, True, confirmed_by=who, confirmed_at=stamp)
         return commands.set_values(batch, document_id, {name: value})
 
-    return run_command(workspace, line, batch_id, who, f"today for {name}", command)
+    return run_command(workspace, line, batch_id, who, f"today for {label}", command)
 
 
 def _kind(workspace: Workspace, batch: Batch, document_id: str) -> DocumentType:
@@ -175,7 +175,7 @@ def choose_folder(
         kind = _kind(workspace, batch, document_id)
         cabinet = workspace.setup.cabinet(kind.cabinet)
         found: dict[str, FieldValue | None] = {}
-        for level, value in zip(cabinet.folder_fields if cabinet else (), path, strict=False):
+        for level, value in zip(cabinet.levels if cabinet else (), path, strict=False):
             source = kind.folder.get(level, level)
             if kind.field(source) is not None:
                 found[source] = FieldValue((value,), 1.0, Origin.FOLDER, True, confirmed_by=who, confirmed_at=stamp)
@@ -226,15 +226,15 @@ def add_entry(workspace: Workspace, register: str, entry: Entry, who: str) -> No
     if found is None:
         raise InputProblem(f"There is no register “{register}”.")
     if not may_add_entries(workspace, who):
-        raise InputProblem(f"{who} may not add entries to {register}. Ask a supervisor or administrator.")
+        raise InputProblem(f"{who} may not add entries to {found.name}. Ask a supervisor or administrator.")
     key = entry.get(found.key, "").strip()
     if not key:
-        raise InputProblem(f"An entry of {register} needs its {found.key}.")
+        raise InputProblem(f"An entry of {found.name} needs its {found.key}.")
     row = {c: entry.get(c, "").strip() for c in found.columns}
     e = t.register_entry
     with workspace.place.database.atomic() as c:
         if c.execute(select(e.c.key).where(e.c.register == register, e.c.key == key)).first() is not None:
-            raise InputProblem(f"{register} has “{key}” already; nothing was added.")
+            raise InputProblem(f"{found.name} has “{key}” already; nothing was added.")
         last = c.execute(select(func.max(e.c.position)).where(e.c.register == register)).scalar()
         c.execute(insert(e).values(register=register, key=key, position=(last or 0) + 1, row=row))
         audit.append(c, workspace.clock.stamp(), who, "register entry added", register, row)

@@ -16,13 +16,13 @@ CERTAIN = 0.99
 
 
 def told_type(page: Page, text: PageText | None, types: Sequence[DocumentType]) -> tuple[str, float] | None:
-    """Return (type name, confidence) of the first type with a rule that fits a first page; None where none does.
+    """Return (type, confidence) of the first type with a rule that fits a first page; None where none does.
 
     A pattern that takes too long on a page is passed over.
     """
     for kind in types:
         if any(_fits(rule, page, text) for rule in kind.told_by):
-            return kind.name, CERTAIN
+            return kind.id, CERTAIN
     return None
 
 

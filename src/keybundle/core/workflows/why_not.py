@@ -25,7 +25,7 @@ def why_not(workspace: Workspace, document: Document, pages: Sequence[Page] = ()
     missing = compute_destination(kind, workspace.setup, document.values).missing
     if missing:
         return f"{', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing."
-    unsure = [name for name, v in document.values.items() if not v.sure and kind.field(name)]
+    unsure = [spec.name for key, v in document.values.items() if not v.sure and (spec := kind.field(key))]
     if unsure:
         return f"{', '.join(unsure)} {'is' if len(unsure) == 1 else 'are'} still unsure."
     return (

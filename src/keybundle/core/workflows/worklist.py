@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import func, select
 
 from keybundle.core.batches.model import State
+from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.workspace import Workspace
 
@@ -20,9 +21,11 @@ class WorkRow:
 
     id: str
     routine: str
+    routine_name: str
     sign: str
     origin: str
     owner: str
+    owner_name: str
     created_at: str
     age: timedelta
     is_capturing: bool
@@ -72,7 +75,8 @@ def list_work(workspace: Workspace, *, owner: str | None = None) -> list[WorkRow
         age = now - datetime.fromisoformat(r.created_at)
         found.append(
             WorkRow(
-                r.id, r.routine, routine.sign if routine else "--", r.origin, r.owner, r.created_at, age,
+                r.id, r.routine, routine.name if routine else r.routine, routine.sign if routine else "--", r.origin, r.owner,
+                name_of(workspace.setup.people, r.owner), r.created_at, age,
                 r.captured_at is None, tuple(pieces.get(r.id, ())), loose.get((r.id, None), 0),
                 loose.get((r.id, "left out"), 0),
             )

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 from sqlalchemy import delete, insert, select
 
 from keybundle.core.base.clock import Clock
-from keybundle.core.base.errors import EnvironmentProblem, InputProblem, Report
+from keybundle.core.base.errors import EnvironmentProblem, InputProblem
 from keybundle.core.batches.model import Batch
 from keybundle.core.batches.store import BatchStore
 from keybundle.core.fields.kinds import Rule
@@ -18,11 +18,12 @@ from keybundle.core.proposing.calibration import Calibration
 from keybundle.core.registers.book import Book
 from keybundle.core.repository import audit
 from keybundle.core.repository.store import Repository
-from keybundle.core.setup.model import FieldSpec, Person, Setup
+from keybundle.core.setup.model import FieldSpec, Person, Setup, called
 from keybundle.core.setup.routines import Routine
-from keybundle.core.setup.text import load_kept_setup, read_setup, write_setup
+from keybundle.core.setup.text import check_setup
 from keybundle.core.store import schema as t
 from keybundle.core.store.place import Place, open_place
+from keybundle.core.store.setup_parts import PartChange, load_setup_parts, put_setup_parts, used_ids
 from keybundle.core.workflows.settling import settle
 
 if TYPE_CHECKING:
@@ -56,7 +57,7 @@ class Workspace:
     def has_setup(self) -> bool:
         """Whether the repository was set up."""
         with self.place.database.read() as c:
-            return c.execute(select(t.setup_version.c.id).limit(1)).first() is not None
+            return c.execute(select(t.setup_part.c.id).limit(1)).first() is not None
 
     @property
     def setup(self) -> Setup:
@@ -64,21 +65,20 @@ class Workspace:
         with self._lock:
             if self._setup is None:
                 with self.place.database.read() as c:
-                    chosen = select(t.setup_version.c.text).order_by(t.setup_version.c.id.desc()).limit(1)
-                    found = c.execute(chosen).scalar()
+                    found = load_setup_parts(c)
                 if found is None:
                     raise EnvironmentProblem(
                         f"“{self.place.root}” has no set-up yet. Import one with: keybundle setup import FILE, "
                         "or make the demo world with: keybundle init-demo."
                     )
-                self._setup = load_kept_setup(found)
+                self._setup = found
             return self._setup
 
     def books(self) -> Mapping[str, Book]:
-        """Return the registers by name."""
+        """Return the registers by id."""
         with self._lock:
             if self._books is None:
-                self._books = {r.name: Book(r.key, self.entries(r.name)) for r in self.setup.registers}
+                self._books = {r.id: Book(r.key, self.entries(r.id), r.name) for r in self.setup.registers}
             return self._books
 
     def entries(self, register: str) -> Sequence[dict[str, str]]:
@@ -93,24 +93,27 @@ class Workspace:
             self._books = None
         self.on_setup()
 
-    def put_setup(self, setup: Setup, who: str) -> None:
-        """Put a set-up in force; registers that bring rows replace their entries, others keep theirs."""
-        bare = setup.model_copy(update={"registers": tuple(r.model_copy(update={"rows": ()}) for r in setup.registers)})
+    def put_setup(self, setup: Setup, who: str) -> list[PartChange]:
+        """Put a set-up in force and return what that changed; registers that bring rows replace their entries."""
         at = self.clock.stamp()
         with self.place.database.atomic() as c:
-            c.execute(insert(t.setup_version).values(at=at, who=who, text=write_setup(bare)))
+            changes = put_setup_parts(c, setup, at, who)
             for register in setup.registers:
                 if not register.rows:
                     continue
-                c.execute(delete(t.register_entry).where(t.register_entry.c.register == register.name))
+                c.execute(delete(t.register_entry).where(t.register_entry.c.register == register.id))
                 rows = [dict(zip(register.columns, row, strict=True)) for row in register.rows]
                 unique = {row[register.key]: (i, row) for i, row in enumerate(rows)}
                 c.execute(
                     insert(t.register_entry),
-                    [{"register": register.name, "key": k, "position": i, "row": r} for k, (i, r) in unique.items()],
+                    [{"register": register.id, "key": k, "position": i, "row": r} for k, (i, r) in unique.items()],
                 )
-            audit.append(c, at, who, "set-up changed", setup.repository, {"cabinets": len(setup.cabinets)})
+            told = [
+                {"part": x.kind, "id": x.id, "name": x.name, "what": x.what, "revision": x.revision} for x in changes
+            ]
+            audit.append(c, at, who, "set-up changed", setup.repository, {"parts": told})
             self.place.database.after_commit(self._forget_setup)
+        return changes
 
     def change_setup(self, who: str, change: Callable[[Setup], Setup]) -> Setup:
         """Put in force what a change makes of the set-up as it is at that moment, whoever else has changed it.
@@ -118,14 +121,16 @@ class Workspace:
         Raises InputProblem, and changes nothing, where the result does not hold together or ``change`` refuses.
         """
         with self.place.database.atomic() as c:
-            chosen = select(t.setup_version.c.text).order_by(t.setup_version.c.id.desc()).limit(1)
-            found = c.execute(chosen).scalar()
-            changed = change(load_kept_setup(found) if found is not None else self.setup)
-            report = read_setup(write_setup(changed))
-            if isinstance(report, Report):
-                raise InputProblem("; ".join(f.message for f in report.findings) + ". Nothing was changed.")
+            changed = change(load_setup_parts(c) or self.setup)
+            if findings := check_setup(changed).findings:
+                raise InputProblem("; ".join(f.message for f in findings) + ". Nothing was changed.")
             self.put_setup(changed, who)
         return changed
+
+    def used_ids(self) -> dict[str, set[str]]:
+        """Return every id that a part of the set-up ever had; new parts get others (``setup/ids.py``)."""
+        with self.place.database.read() as c:
+            return used_ids(c)
 
     def _forget_setup(self) -> None:
         with self._lock:
@@ -135,7 +140,7 @@ class Workspace:
     def full_setup(self) -> Setup:
         """Return the set-up with the registers' rows, as it is exported."""
         registers = tuple(
-            r.model_copy(update={"rows": tuple(tuple(e[c] for c in r.columns) for e in self.entries(r.name))})
+            r.model_copy(update={"rows": tuple(tuple(e[c] for c in r.columns) for e in self.entries(r.id))})
             for r in self.setup.registers
         )
         return self.setup.model_copy(update={"registers": registers})
@@ -205,7 +210,7 @@ class Workspace:
             if first is None:
                 raise InputProblem("There is no administrator in the set-up; add one under people.")
             return first
-        found = self.setup.person(name)
+        found = called(people, name)
         if found is None:
             raise InputProblem(f"There is no person “{name}”; known are: {', '.join(p.name for p in people)}.")
         return found

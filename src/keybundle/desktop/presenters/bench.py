@@ -125,7 +125,7 @@ class BenchPresenter(Desk):
 
     def complete(self, document: str, name: str, typed: str) -> None:
         """Ask for a field's type-ahead list."""
-        ws, kind = self._s.workspace, self.state.slip.type if self.state.slip else ""
+        ws, kind = self._s.workspace, self.state.slip.type_id if self.state.slip else ""
         self._s.runner.query(
             lambda: slip.complete(ws, kind, name, typed),
             lambda found: self.completed.emit(document, name, typed, found), key="complete", owner=self,

@@ -15,6 +15,7 @@ from keybundle.core.batches.model import Batch
 from keybundle.core.fields.values import Origin
 from keybundle.core.reading.languages import list_languages
 from keybundle.core.reading.text import PageText
+from keybundle.core.setup.model import name_of
 from keybundle.core.workflows import history, page_texts, slip, slip_help
 from keybundle.core.workflows.page_texts import PoorPage
 from keybundle.core.workflows.slip_help import Starter
@@ -29,9 +30,10 @@ PAIRED_LANGUAGES = 4
 
 @dataclass(frozen=True)
 class RegisterShown:
-    """Entries of a register for its look-up window; ``column`` is the one whose value the field takes."""
+    """Entries of a register (its id, its name) for its look-up window; ``column`` is the one whose value the field takes."""
 
     register: str
+    name: str
     columns: tuple[str, ...]
     column: str
     entries: tuple[dict[str, str], ...]
@@ -114,14 +116,15 @@ class BenchSlips(QObject):
         """Ask for the entries of the register behind a field."""
         s, spec = self._s, self._at.spec_of(field)
         if spec is None or not spec.register_name:
-            self._at.failed.emit(f"{field} has no register to look into.")
+            self._at.failed.emit(f"{spec.name if spec is not None else field} has no register to look into.")
             return
 
         def load() -> RegisterShown:
             columns, entries = slip_help.search_register(s.workspace, spec.register_name, typed, SHOWN_ENTRIES)
             column = spec.column or columns[0]
             can_add = slip_help.may_add_entries(s.workspace, s.who)
-            return RegisterShown(spec.register_name, columns, column, tuple(entries), can_add)
+            name = name_of(s.workspace.setup.registers, spec.register_name)
+            return RegisterShown(spec.register_name, name, columns, column, tuple(entries), can_add)
 
         s.runner.query(
             load, lambda found: self.register_found.emit(document, field, found), key="register", owner=self,
@@ -144,7 +147,7 @@ class BenchSlips(QObject):
 
     def list_starters(self) -> None:
         """Ask for the starters of the document's type."""
-        s, kind = self._s, self._at.state.slip.type if self._at.state.slip else ""
+        s, kind = self._s, self._at.state.slip.type_id if self._at.state.slip else ""
         s.runner.query(
             lambda: slip_help.list_starters(s.workspace, kind), self.starters_found.emit, key="starters", owner=self
         )
@@ -175,17 +178,17 @@ class BenchSlips(QObject):
     def list_folders(self, typed: str = "") -> None:
         """Ask for folders to file the document in."""
         s, slip_now = self._s, self._at.state.slip
-        kind = s.workspace.setup.document_type(slip_now.type) if slip_now else None
+        kind = s.workspace.setup.document_type(slip_now.type_id) if slip_now else None
         if kind is None:
             self._at.failed.emit("Choose the document's type first; it says which cabinet it goes to.")
             return
         cabinet = s.workspace.setup.cabinet(kind.cabinet)
-        levels = cabinet.folder_fields if cabinet else ()
+        name, levels = (cabinet.name, tuple(f.name for f in cabinet.folder_fields)) if cabinet else (kind.cabinet, ())
 
         def load() -> FoldersShown:
             repository = s.workspace.repository
             recent = tuple(repository.recent_folders(kind.cabinet))
-            return FoldersShown(kind.cabinet, levels, recent, tuple(repository.list_folders(kind.cabinet, typed)))
+            return FoldersShown(name, levels, recent, tuple(repository.list_folders(kind.cabinet, typed)))
 
         s.runner.query(load, self.folders_found.emit, key="folders", owner=self)
 

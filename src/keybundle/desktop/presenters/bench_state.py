@@ -44,7 +44,10 @@ class StripDocument:
 
 @dataclass(frozen=True)
 class SlipRow:
-    """A field on the slip; ``place`` is the page and the box (upright px) its value came from."""
+    """A field on the slip; ``name`` is its id, ``label`` what people call it.
+
+    ``place`` is the page and the box (upright px) its value came from.
+    """
 
     name: str
     text: str
@@ -59,6 +62,7 @@ class SlipRow:
     is_assumed: bool = False
     has_register: bool = False
     is_date: bool = False
+    label: str = ""
 
 
 @dataclass(frozen=True)
@@ -85,6 +89,7 @@ class SlipState:
     type_because: str = ""
     type_rival: str = ""
     type_unsure: bool = False
+    type_id: str = ""
 
 
 @dataclass(frozen=True)
@@ -109,9 +114,10 @@ class TableRow:
 
 @dataclass(frozen=True)
 class SlipTable:
-    """All slips of a batch: fields as columns; a head says how many different values a column holds."""
+    """All slips of a batch: fields (by id) as columns; a head names one and says how many different values it holds."""
 
     fields: tuple[str, ...] = ()
+    labels: tuple[str, ...] = ()
     heads: tuple[str, ...] = ()
     rows: tuple[TableRow, ...] = ()
 

@@ -12,7 +12,7 @@ from keybundle.core.fields.kinds import Kind
 from keybundle.core.fields.values import ASSUMED, FieldValue, Origin
 from keybundle.core.proposing.calibration import Calibration
 from keybundle.core.reading.text import Word
-from keybundle.core.setup.model import FieldSpec, Setup
+from keybundle.core.setup.model import FieldSpec, Setup, name_of
 from keybundle.core.workflows.bench import BenchData
 from keybundle.core.workflows.preview_files import preview_file
 from keybundle.desktop.presenters.bench_state import (
@@ -96,11 +96,17 @@ def say_state(document: Document) -> str:
     return BEING_FILED if document.claim else document.state.value
 
 
-def make_plates(data: BenchData) -> tuple[StripDocument, ...]:
+def make_plates(data: BenchData, setup: Setup) -> tuple[StripDocument, ...]:
     """Return the nameplates in order."""
     pages = data.batch.pages_by_document()
     return tuple(
-        StripDocument(key, d.type or "Type unknown", data.facts[key].caption, say_state(d), len(pages[key]))
+        StripDocument(
+            key,
+            name_of(setup.document_types, d.type) or "Type unknown",
+            data.facts[key].caption,
+            say_state(d),
+            len(pages[key]),
+        )
         for key, d in ((key, data.batch.documents[key]) for key in pages)
     )
 
@@ -109,20 +115,22 @@ def make_slip(data: BenchData, document: Document, setup: Setup, calibration: Ca
     """Return the slip of a document."""
     facts = data.facts[document.id]
     kind = setup.document_type(document.type)
-    rows = tuple(_row(f, document.values.get(f.name), data.batch, calibration) for f in kind.fields) if kind else ()
+    rows = tuple(_row(f, document.values.get(f.id), data.batch, calibration) for f in kind.fields) if kind else ()
     return SlipState(
-        document.id, document.type or "", tuple(t.name for t in setup.document_types), say_state(document), rows,
+        document.id, name_of(setup.document_types, document.type), tuple(t.name for t in setup.document_types),
+        say_state(document), rows,
         tuple(zip(facts.levels, facts.path, strict=True)), facts.why_not, document.state is State.READY and not document.claim,
         document.filed_id is not None, document.parked or "", data.received, ", ".join(document.tags), facts.same,
         document.filed_id is not None or document.claim is not None, document.type_because or "",
         _rival(document, setup), bool(document.type) and not document.has_sure_type,
+        document.type or "",
     )  # fmt: skip
 
 
 def _rival(document: Document, setup: Setup) -> str:
-    """Return the type that can be taken instead by a key; empty for none, and where it is no more."""
-    name = document.type_rival or ""
-    return name if name != document.type and setup.document_type(name) is not None else ""
+    """Return the name of the type that can be taken instead by a key; empty for none, and where it is no more."""
+    rival = setup.document_type(document.type_rival)
+    return rival.name if rival is not None and rival.id != document.type else ""
 
 
 def with_drafts(shown: SlipState | None, find: Callable[[str | None, str], Draft | None]) -> SlipState | None:
@@ -155,7 +163,9 @@ def make_table(data: BenchData, setup: Setup) -> SlipTable:
     """Return all slips of the batch as a table: a column for each field of the types that occur."""
     documents = data.batch.in_order()
     kinds = {d.id: setup.document_type(d.type) for d in documents}
-    fields = tuple(dict.fromkeys(f.name for d in documents if (k := kinds[d.id]) for f in k.fields))
+    named = {f.id: f.name for d in reversed(documents) if (k := kinds[d.id]) for f in k.fields}
+    fields = tuple(dict.fromkeys(f.id for d in documents if (k := kinds[d.id]) for f in k.fields))
+    labels = tuple(named[field] for field in fields)
     rows: list[TableRow] = []
     seen: dict[str, list[str]] = {name: [] for name in fields}
     for number, document in enumerate(documents, 1):
@@ -170,9 +180,11 @@ def make_table(data: BenchData, setup: Setup) -> SlipTable:
             unsure = not value.sure if value else spec.required
             cells.append(TableCell(text, unsure and not document.filed_id, not document.filed_id))
         head = f"{number}  {data.facts[document.id].caption}"
-        rows.append(TableRow(document.id, head, document.type or "", say_state(document), tuple(cells)))
-    heads = tuple(f"{name}\n{_say_same(seen[name])}" for name in fields)
-    return SlipTable(fields, heads, tuple(rows))
+        rows.append(
+            TableRow(document.id, head, name_of(setup.document_types, document.type), say_state(document), tuple(cells))
+        )
+    heads = tuple(f"{named[field]}\n{_say_same(seen[field])}" for field in fields)
+    return SlipTable(fields, labels, heads, tuple(rows))
 
 
 def _say_same(texts: Sequence[str]) -> str:
@@ -189,8 +201,8 @@ def narrow_table(table: SlipTable, type_name: str) -> SlipTable:
     rows = [r for r in table.rows if r.type == type_name]
     kept = [i for i in range(len(table.fields)) if any(r.cells[i].can_edit or r.cells[i].text for r in rows)]
     cut = tuple(replace(r, cells=tuple(r.cells[i] for i in kept)) for r in rows)
-    heads = tuple(f"{table.fields[i]}\n{_say_same([r.cells[i].text for r in rows])}" for i in kept)
-    return SlipTable(tuple(table.fields[i] for i in kept), heads, cut)
+    heads = tuple(f"{table.labels[i]}\n{_say_same([r.cells[i].text for r in rows])}" for i in kept)
+    return SlipTable(tuple(table.fields[i] for i in kept), tuple(table.labels[i] for i in kept), heads, cut)
 
 
 def join_words_by_line(words: Sequence[Word]) -> str:
@@ -206,7 +218,7 @@ def _row(spec: FieldSpec, value: FieldValue | None, batch: Batch, calibration: C
     if value is None:
         problem = f"{spec.name} is missing." if spec.required else ""
         return SlipRow(
-            spec.name,
+            spec.id,
             "",
             "",
             spec.required,
@@ -216,6 +228,7 @@ def _row(spec: FieldSpec, value: FieldValue | None, batch: Batch, calibration: C
             (),
             has_register=has_register,
             is_date=is_date,
+            label=spec.name,
         )
     place = None
     if value.page and value.box:
@@ -229,6 +242,6 @@ def _row(spec: FieldSpec, value: FieldValue | None, batch: Batch, calibration: C
         problem = ASSUMED_TOLD.get(value.origin, read)
     as_read = value.as_read if value.as_read and value.as_read.casefold() != value.text.casefold() else ""
     return SlipRow(
-        spec.name, value.text, value.origin.value, not value.sure, spec.required, problem, place, value.alternatives, as_read,
-        value.note, value.origin in ASSUMED and not value.confirmed_by, has_register, is_date,
+        spec.id, value.text, value.origin.value, not value.sure, spec.required, problem, place, value.alternatives, as_read,
+        value.note, value.origin in ASSUMED and not value.confirmed_by, has_register, is_date, spec.name,
     )  # fmt: skip

@@ -19,9 +19,10 @@ TAGS_LANE = "tags"
 
 @dataclass(frozen=True)
 class ColumnState:
-    """A path column ready to show: (value, count) pairs, the chosen value, the filter typed into it."""
+    """A path column ready to show: its field by id and name, (value, count) pairs, the choice, the filter typed into it."""
 
     field: str
+    label: str
     entries: tuple[tuple[str, int], ...]
     chosen: str | None
     typed: str
@@ -30,9 +31,9 @@ class ColumnState:
 
 @dataclass(frozen=True)
 class CabinetsState:
-    """All that the cabinets place shows."""
+    """All that the cabinets place shows; cabinets are (id, name, number of documents in words)."""
 
-    cabinets: tuple[tuple[str, str], ...] = ()
+    cabinets: tuple[tuple[str, str, str], ...] = ()
     cabinet: str = ""
     columns: tuple[ColumnState, ...] = ()
     fields: tuple[str, ...] = ()
@@ -79,17 +80,17 @@ class CabinetsPresenter(QObject):
 
     def _listed(self, rows: list[CabinetRow]) -> None:
         self._rows = rows
-        told = tuple((r.name, count(r.documents, "document")) for r in rows)
+        told = tuple((r.id, r.name, count(r.documents, "document")) for r in rows)
         self.state = replace(self.state, cabinets=told)
         if not self.state.cabinet and rows:
-            self.open(rows[0].name)
+            self.open(rows[0].id)
         else:
             self._load()
 
     def open(self, cabinet: str) -> None:
         """Open a cabinet with its columns in their own order."""
-        row = next(r for r in self._rows if r.name == cabinet)
-        self._chosen, self._typed, self._order = {}, {}, list(row.levels)
+        row = next(r for r in self._rows if r.id == cabinet)
+        self._chosen, self._typed, self._order = {}, {}, [f.id for f in row.levels]
         self.state = replace(self.state, cabinet=cabinet, is_flat=False,
                              fields=tuple(cabinets.document_fields(self._s.workspace, cabinet)))  # fmt: skip
         self._load()
@@ -132,8 +133,8 @@ class CabinetsPresenter(QObject):
 
     def _loaded(self, found: tuple[list[Column], list[str]]) -> None:
         columns, documents = found
-        total = next((r.documents for r in self._rows if r.name == self.state.cabinet), 0)
-        said = ", ".join(f"{c.field} is {c.chosen}" for c in columns if c.chosen)
+        total = next((r.documents for r in self._rows if r.id == self.state.cabinet), 0)
+        said = ", ".join(f"{c.label} is {c.chosen}" for c in columns if c.chosen)
         conditions = f"{len(documents):,} of {count(total, 'document')} shown" + (f": {said}" if said else "")
         self.state = replace(
             self.state,
@@ -147,7 +148,7 @@ class CabinetsPresenter(QObject):
         typed = self._typed.get(column.field, "")
         entries = tuple((e.value, e.count) for e in column.entries if typed.casefold() in e.value.casefold())
         told = f"{len(entries)} of {len(column.entries)}" if typed else str(len(entries))
-        return ColumnState(column.field, entries, column.chosen, typed, told)
+        return ColumnState(column.field, column.label, entries, column.chosen, typed, told)
 
     def choose_documents(self, ids: tuple[str, ...]) -> None:
         """Take other documents of the table, and show the tags that all of them have."""

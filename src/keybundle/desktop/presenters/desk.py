@@ -14,7 +14,7 @@ from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.batches.model import Batch, Document, Page, State
 from keybundle.core.batches.seen import seen
-from keybundle.core.setup.model import FieldSpec
+from keybundle.core.setup.model import FieldSpec, name_of
 from keybundle.core.workflows import bench, page_texts, slip, tags
 from keybundle.desktop.actions.registry import MAY_LOOK
 from keybundle.desktop.presenters.bench_state import (
@@ -93,7 +93,7 @@ class Desk(QObject):
 
         def load() -> Loaded:
             data = bench.load_bench(ws, batch_id)
-            strip = make_strip(data.batch, ws.place.cache), make_plates(data)
+            strip = make_strip(data.batch, ws.place.cache), make_plates(data, ws.setup)
             return data, strip, make_table(data, ws.setup) if shows_table else None
 
         self._s.runner.query(load, self._loaded, key="bench", owner=self)
@@ -139,7 +139,7 @@ class Desk(QObject):
         if self._slip is not None and not may_work:
             self._slip = replace(self._slip, is_locked=True, can_file=False, why_not=self._slip.why_not or MAY_LOOK)
         self.state = BenchState(
-            batch=self.batch_id, title=f"{batch.routine}: {batch.origin}",
+            batch=self.batch_id, title=f"{name_of(setup.routines, batch.routine)}: {batch.origin}",
             pages=self._strip[0], documents=self._strip[1], page=self._page,
             document=document.id if document else None, selected=frozenset(self._selected),
             in_hand=frozenset(self._s.hand.pages) & known, slip=with_drafts(self._slip, self.drafts.find),
@@ -299,7 +299,7 @@ class Desk(QObject):
 
     def spec_of(self, field: str) -> FieldSpec | None:
         """Return what the current document's type says of a field."""
-        kind = self._s.workspace.setup.document_type(self.state.slip.type) if self.state.slip else None
+        kind = self._s.workspace.setup.document_type(self.state.slip.type_id) if self.state.slip else None
         return kind.field(field) if kind else None
 
     def select_step(self, offset: int) -> None:

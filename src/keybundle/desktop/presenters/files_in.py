@@ -8,6 +8,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.setup.model import called
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.capture import ImportPlan, import_files, plan_import
 from keybundle.desktop.presenters.incoming import Incoming, Source
@@ -47,12 +48,13 @@ class FilesIn(Source):
 
     def _routine(self, into: str | None) -> Routine | None:
         of_files = self._of_files()
-        chosen = next((r for r in of_files if r.name == self._chosen), next(iter(of_files), None))
+        chosen = next((r for r in of_files if r.id == self._chosen), next(iter(of_files), None))
         return self._routine_of(into) or chosen
 
     def choose_routine(self, name: str) -> None:
         """Bring files in under another routine from now on."""
-        self._chosen = name
+        found = called(self._of_files(), name)
+        self._chosen = found.id if found is not None else name
         self.changed.emit()
 
     def import_files(self, files: list[Path], into: str | None = None, given: Mapping[str, str] | None = None) -> None:
@@ -101,7 +103,8 @@ class FilesIn(Source):
         def work() -> None:
             from keybundle.core.workflows.sheets import write_separators  # draws, and the window starts without that
 
-            write_separators(path, type_name)
+            kind = called(self._s.workspace.setup.document_types, type_name) if type_name else None
+            write_separators(path, kind.id if kind is not None else type_name)
 
         self._s.runner.long(
             work, lambda _: self.said.emit(f"Written: {path.name}"), owner=self, on_error=self.failed.emit

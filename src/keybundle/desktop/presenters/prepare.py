@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from keybundle.core.setup.formulas import map_caption
+from keybundle.core.setup.model import name_of
 from keybundle.core.workflows.register_files import import_register
 from keybundle.desktop.presenters.session import Session
 
@@ -27,12 +29,20 @@ def load_parts(session: Session) -> list[PartTable]:
     """Return all lists of the set-up, ready to show."""
     ws = session.workspace
     setup = ws.setup
-    cabinets = tuple((c.name, c.description, ", ".join(c.folder_fields), c.storage_area) for c in setup.cabinets)
+    cabinets = tuple(
+        (
+            c.name,
+            c.description,
+            ", ".join(f.name for f in c.folder_fields),
+            name_of(setup.storage_areas, c.storage_area),
+        )
+        for c in setup.cabinets
+    )
     types = tuple(
         (
             t.name,
-            t.cabinet,
-            t.caption,
+            name_of(setup.cabinets, t.cabinet),
+            map_caption(t.caption, {f.id: f.name for f in t.fields}),
             ", ".join(f"{f.name}{'' if f.required else ' (may be empty)'}" for f in t.fields),
         )
         for t in setup.document_types
@@ -57,6 +67,6 @@ def load_parts(session: Session) -> list[PartTable]:
         PartTable("Storage areas", ("Name", "Place"), areas),
     ]
     for register in setup.registers:
-        rows = tuple(tuple(e[c] for c in register.columns) for e in ws.entries(register.name))
+        rows = tuple(tuple(e[c] for c in register.columns) for e in ws.entries(register.id))
         parts.append(PartTable(f"Register: {register.name}", register.columns, rows))
     return parts

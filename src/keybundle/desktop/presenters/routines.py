@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.progress import CancelToken
+from keybundle.core.setup.model import called, name_of
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows import pointing, routines, separating
 from keybundle.core.workflows.pointing import PointedBarcode, PointedPage
@@ -40,10 +41,12 @@ class RehearsedSide:
 
 @dataclass(frozen=True)
 class RoutineState:
-    """All that the routine's editor shows; ``chosen`` is the name under which the routine was kept last."""
+    """All that the routine's editor shows; ``chosen`` is the routine's id, ``name`` what it was called when kept last."""
 
     names: tuple[str, ...] = ()
     chosen: str = ""
+    name: str = ""
+    type_name: str = ""
     routine: Routine | None = None
     problem: str = ""
     samples: tuple[Sample, ...] = ()
@@ -80,6 +83,8 @@ class RoutinesPresenter(QObject):
         self._timer.timeout.connect(self.rehearse)
 
     def _show(self, **changes: Any) -> None:
+        if (routine := changes.get("routine")) is not None:
+            changes["type_name"] = name_of(self._s.workspace.setup.document_types, routine.document_type)
         self.state = replace(self.state, **changes)
         self.changed.emit(self.state)
 
@@ -88,7 +93,7 @@ class RoutinesPresenter(QObject):
         ws, chosen = self._s.workspace, self.state.chosen
 
         def load() -> tuple[list[Sample], int]:
-            known = chosen or (ws.setup.routines[0].name if ws.setup.routines else "")
+            known = chosen or (ws.setup.routines[0].id if ws.setup.routines else "")
             return routines.list_samples(ws), len(routines.open_batches(ws, known))
 
         self._s.runner.query(load, self._loaded, key="routines")
@@ -101,7 +106,8 @@ class RoutinesPresenter(QObject):
         samples = tuple(found[0])
         sample = self.state.sample or next((s.id for s in samples), "")
         self._show(
-            names=tuple(r.name for r in setup.routines), routine=routine, chosen=routine.name if routine else "",
+            names=tuple(r.name for r in setup.routines), routine=routine, chosen=routine.id if routine else "",
+            name=routine.name if routine else "",
             samples=samples, sample=sample,
             open_batches=found[1], types=tuple(t.name for t in setup.document_types),
             cabinets=tuple(c.name for c in setup.cabinets),
@@ -111,9 +117,9 @@ class RoutinesPresenter(QObject):
 
     def choose(self, name: str) -> None:
         """Show another routine."""
-        routine = self._s.workspace.setup.routine(name)
-        if routine is not None and name != self.state.chosen:
-            self._show(routine=routine, chosen=name, problem="")
+        routine = called(self._s.workspace.setup.routines, name)
+        if routine is not None and routine.id != self.state.chosen:
+            self._show(routine=routine, chosen=routine.id, name=routine.name, problem="")
             self.refresh()
 
     def choose_sample(self, batch_id: str) -> None:
@@ -126,6 +132,8 @@ class RoutinesPresenter(QObject):
         base, s = self.state.routine, self._s
         if base is None:
             return
+        if kind := called(s.workspace.setup.document_types, changes.get("document_type") or ""):
+            changes = {**changes, "document_type": kind.id}
         try:
             routine = routines.make_routine(base, changes)
         except InputProblem as error:
@@ -134,28 +142,24 @@ class RoutinesPresenter(QObject):
         if routine == base:
             self._show(problem="")
             return
-        before = self.state.chosen
+        before = routine.id
         self._show(routine=routine, problem="")
 
         def kept(_: object) -> Kept:
             told = tell_parts(routine.name, base.model_dump(), routine.model_dump())
-            return Kept(told, lambda: routines.save_routine(s.workspace, s.who, routine.name, base, routine))
+            return Kept(told, lambda: routines.save_routine(s.workspace, s.who, base, routine))
 
         def done(_: object) -> None:
             self.said.emit(f"Kept: {routine.name}")
-            # Somebody may have gone on to another routine meanwhile; that one stays in front.
-            self._show(chosen=routine.name if self.state.chosen == before else self.state.chosen)
             self.refresh()
 
         def refused(told: str) -> None:
             if self.state.chosen == before:
                 self._show(routine=s.workspace.setup.routine(before), problem=told)
             else:
-                self.failed.emit(f"{before} stays as it was. {told}")
+                self.failed.emit(f"{base.name} stays as it was. {told}")
 
-        self._editing.keep(
-            lambda: routines.save_routine(s.workspace, s.who, before, routine, base), kept, done, refused
-        )
+        self._editing.keep(lambda: routines.save_routine(s.workspace, s.who, routine, base), kept, done, refused)
 
     def undo(self) -> None:
         """Put back what one changed last here."""
@@ -163,39 +167,41 @@ class RoutinesPresenter(QObject):
 
     def copy(self) -> None:
         """Make a copy of the routine and show it."""
-        name = self.state.chosen
-        if name:
-            self._add(lambda: (routines.copy_routine(self._s.workspace, self._s.who, name), ()))
+        chosen = self.state.chosen
+        if chosen:
+            self._add(lambda: (routines.copy_routine(self._s.workspace, self._s.who, chosen), ()))
 
     def remove(self) -> None:
         """Remove the routine; refused in words while batches of it are open."""
-        s, name, base = self._s, self.state.chosen, self.state.routine
+        s, base = self._s, self.state.routine
         if base is None:
             return
+        name = base.name
 
         def done(_: object) -> None:
             self.said.emit(f"Removed: {name}")
-            self._show(chosen="" if self.state.chosen == name else self.state.chosen)
+            self._show(chosen="" if self.state.chosen == base.id else self.state.chosen)
             self.refresh()
 
         self._editing.keep(
-            lambda: routines.remove_routine(s.workspace, s.who, name, base),
+            lambda: routines.remove_routine(s.workspace, s.who, base.id, base),
             lambda place: Kept(f"{name}, removed", lambda: routines.put_routine(s.workspace, s.who, base, place)),
             done, self.failed.emit,
         )  # fmt: skip
 
     def _add(self, add: Callable[[], tuple[str, tuple[str, ...]]]) -> None:
-        """Add a routine and show it; ``add`` returns its name and what it still needs."""
+        """Add a routine and show it; ``add`` returns its id and what it still needs."""
         s = self._s
 
         def kept(found: tuple[str, tuple[str, ...]]) -> Kept:
-            name = found[0]
-            return Kept(f"{name}, added", lambda: routines.remove_routine(s.workspace, s.who, name))
+            added = found[0]
+            name = name_of(s.workspace.setup.routines, added)
+            return Kept(f"{name}, added", lambda: routines.remove_routine(s.workspace, s.who, added))
 
         def done(found: tuple[str, tuple[str, ...]]) -> None:
             self._show(chosen=found[0])
             self.refresh()
-            self.said.emit(" ".join(found[1]) or f"Added: {found[0]}")
+            self.said.emit(" ".join(found[1]) or f"Added: {name_of(s.workspace.setup.routines, found[0])}")
 
         self._editing.keep(add, kept, done, self.failed.emit)
 
@@ -216,7 +222,7 @@ class RoutinesPresenter(QObject):
         s = self._s
         s.runner.change(
             lambda: routines.make_type(s.workspace, s.who, name, cabinet),
-            lambda _: self.change({"document_type": name.strip()}), on_error=self.failed.emit,
+            lambda made: self.change({"document_type": made}), on_error=self.failed.emit,
         )  # fmt: skip
 
     def point(self, offset: int = 0) -> None:

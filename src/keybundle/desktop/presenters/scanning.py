@@ -7,6 +7,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.setup.model import called, name_of
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows import bench, rescan
 from keybundle.core.workflows.capture import Captured, scan_stack
@@ -33,7 +34,7 @@ class Scanning(Source):
         self._offers = Offers()
         self._has_looked = False
         self._changed: dict[str, dict[str, str]] = {}
-        self._routine = next((r.name for r in session.workspace.setup.routines if r.source == "scanner"), "")
+        self._routine = next((r.id for r in session.workspace.setup.routines if r.source == "scanner"), "")
         self.preview = PreviewPresenter(session, self)
         self.preview.accepted.connect(self._preview_kept)
         self.preview.failed.connect(self.failed)
@@ -88,7 +89,8 @@ class Scanning(Source):
 
     def choose_routine(self, name: str) -> None:
         """Scan under another routine from now on."""
-        self._routine = name
+        found = called(self._s.workspace.setup.routines, name)
+        self._routine = found.id if found is not None else name
         self.refresh()
 
     def change_option(self, name: str, value: str) -> None:
@@ -102,7 +104,7 @@ class Scanning(Source):
         self.changed.emit()
 
     def _choices(self, routine: Routine | None) -> tuple[ScanChoice, ...]:
-        return scan_choices(routine, self._offers, self._changed.get(routine.name, {})) if routine else ()
+        return scan_choices(routine, self._offers, self._changed.get(routine.id, {})) if routine else ()
 
     def parts(self) -> dict[str, Any]:
         """Return what the work place shows of it."""
@@ -116,7 +118,7 @@ class Scanning(Source):
         of_scanner = [r for r in setup.routines if r.source == "scanner"]
         has_paper = sheets > 0 or self._sheets is None
         return {
-            "routines": tuple(r.name for r in of_scanner), "routine": self._routine,
+            "routines": tuple(r.name for r in of_scanner), "routine": routine.name if routine else "",
             "routine_told": routine.description if routine else "",
             "routine_keys": tuple((r.key, r.name) for r in of_scanner if r.key),
             "scanner": scanner.name if scanner else self._missing(routine), "scanners": tuple(self._s.devices.names),
@@ -126,8 +128,9 @@ class Scanning(Source):
         }  # fmt: skip
 
     def _say_destination(self, routine: Routine | None) -> str:
-        kind = self._s.workspace.setup.document_type(routine.document_type) if routine else None
-        goes = f" {kind.name}s go to the cabinet {kind.cabinet}." if kind else ""
+        setup = self._s.workspace.setup
+        kind = setup.document_type(routine.document_type) if routine else None
+        goes = f" {kind.name}s go to the cabinet {name_of(setup.cabinets, kind.cabinet)}." if kind else ""
         told = f"It becomes your work.{goes}"
         if self._incoming.given:
             values = ", ".join(f"{k} = {v}" for k, v in self._incoming.given.items())
@@ -141,7 +144,7 @@ class Scanning(Source):
 
     def start(self, routine: str) -> None:
         """Scan under a routine by its start key."""
-        self._routine = routine
+        self.choose_routine(routine)
         self.scan()
 
     def scan(self, into: str | None = None) -> None:

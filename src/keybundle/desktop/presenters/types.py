@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.fields.kinds import Kind
-from keybundle.core.setup.model import DocumentType
+from keybundle.core.setup.model import DocumentType, called
 from keybundle.core.workflows import pointing, routines, types
 from keybundle.core.workflows.pointing import PointedPage
 from keybundle.desktop.presenters.bench_state import PageShown
@@ -23,10 +23,12 @@ ZONE_MARGIN = 0.004
 
 @dataclass(frozen=True)
 class TypesState:
-    """All that the editor of types shows."""
+    """All that the editor of types shows; ``caption`` and ``key`` in the names of the fields, as people write them."""
 
     names: tuple[str, ...] = ()
     kind: DocumentType | None = None
+    caption: str = ""
+    key: tuple[str, ...] = ()
     captions: tuple[str, ...] = ()
     told: Mapping[str, str] = field(default_factory=dict)
     registers: tuple[str, ...] = ()
@@ -51,11 +53,17 @@ class TypesPresenter(QObject):
         self._pointed = ""
         self._editing = Editing(session, self.said.emit, self.failed.emit, self.refresh)
 
-    def refresh(self, name: str = "") -> None:
-        """Show a type (else the one shown before, else the first)."""
-        if self._editing.is_keeping and not name:
+    def choose(self, name: str) -> None:
+        """Show another type."""
+        found = called(self._s.workspace.setup.document_types, name)
+        if found is not None:
+            self.refresh(found.id)
+
+    def refresh(self, chosen: str = "") -> None:
+        """Show a type by its id (else the one shown before, else the first)."""
+        if self._editing.is_keeping and not chosen:
             return
-        ws, chosen = self._s.workspace, name or (self.state.kind.name if self.state.kind else "")
+        ws, chosen = self._s.workspace, chosen or (self.state.kind.id if self.state.kind else "")
         setup = ws.setup
         kind = setup.document_type(chosen) or (setup.document_types[0] if setup.document_types else None)
         can_change = ws.person(self._s.who).role in routines.PREPARERS
@@ -63,7 +71,7 @@ class TypesPresenter(QObject):
         names = tuple(k.name for k in setup.document_types)
         told = types.told_patterns(kind) if kind else {}
         registers = tuple(r.name for r in setup.registers)
-        self._show(names=names, kind=kind, captions=captions, told=told, registers=registers, can_change=can_change,
+        self._show(names=names, **_shown(kind), captions=captions, told=told, registers=registers, can_change=can_change,
                    problem="", undo=self._editing.undo_told)  # fmt: skip
         if kind is not None:
             self._ask_example(kind)
@@ -79,13 +87,15 @@ class TypesPresenter(QObject):
     def try_caption(self, caption: str) -> None:
         """Show what a caption pattern makes of a filed document, before it is kept."""
         if self.state.kind is not None:
-            self._ask_example(self.state.kind.model_copy(update={"caption": caption}))
+            self._ask_example(
+                self.state.kind.model_copy(update=types.from_words(self.state.kind, {"caption": caption}))
+            )
 
     def change(self, changes: Mapping[str, Any]) -> None:
         """Change parts of the type."""
         kind = self.state.kind
         if kind is not None:
-            self._keep(lambda: types.change_type(kind, changes))
+            self._keep(lambda: types.change_type(kind, types.from_words(kind, changes)))
 
     def change_field(self, name: str, changes: Mapping[str, Any]) -> None:
         """Change parts of one of its fields."""
@@ -103,7 +113,11 @@ class TypesPresenter(QObject):
         """Add a field at the end."""
         kind = self.state.kind
         if kind is not None:
-            self._keep(lambda: types.add_field(kind, name, Kind(value_kind), register=register))
+            ws = self._s.workspace
+            found = called(ws.setup.registers, register) if register else None
+            used = ws.used_ids().get(f"document_types/{kind.id}", set())
+            known = found.id if found is not None else register
+            self._keep(lambda: types.add_field(kind, name, Kind(value_kind), register=known, used=used))
 
     def remove_field(self, name: str) -> None:
         """Ask for a field no more; documents that are filed keep their values."""
@@ -122,7 +136,7 @@ class TypesPresenter(QObject):
             self._show(problem="")
             return
         # Shown at once, so that the next change builds on this one while it is still being kept.
-        self._show(kind=kind, problem="")
+        self._show(**_shown(kind), problem="")
 
         def kept(_: object) -> Kept:
             told = tell_parts(kind.name, before.model_dump(), kind.model_dump())
@@ -136,8 +150,8 @@ class TypesPresenter(QObject):
             self.refresh()
 
         def refused(told: str) -> None:
-            if self.state.kind is not None and self.state.kind.name == kind.name:
-                self.refresh(kind.name)
+            if self.state.kind is not None and self.state.kind.id == kind.id:
+                self.refresh(kind.id)
                 self._show(problem=told)
             else:
                 self.failed.emit(f"{kind.name} stays as it was. {told}")
@@ -150,7 +164,7 @@ class TypesPresenter(QObject):
 
     def point(self, offset: int = 0) -> None:
         """Show a first page of the type (else any page of the newest batch) to point at, or the next one from there."""
-        s, before, kind = self._s, self._pointed, self.state.kind.name if self.state.kind else ""
+        s, before, kind = self._s, self._pointed, self.state.kind.id if self.state.kind else ""
 
         def load() -> PointedPage | None:
             samples = [sample.id for sample in routines.list_samples(s.workspace, 5)]
@@ -177,3 +191,7 @@ class TypesPresenter(QObject):
         """Let a field stand in a zone of every first page."""
         zone = pointing.zone_of(box, shown.width, shown.height, margin=ZONE_MARGIN).model_dump()
         self.change_field(field, {"zone": zone})
+
+
+def _shown(kind: DocumentType | None) -> dict[str, Any]:
+    return {"kind": kind, **(types.in_words(kind) if kind is not None else {})}

@@ -125,10 +125,10 @@ def make_row(row: WorkRow, reading_stopped: bool) -> BatchRow:
     band = [(s.value, pages) for s, pages in row.pieces]
     if row.unplaced:
         band.append(("reading", row.unplaced))
-    told = f"{row.owner}, {say_age(row.age)}" + (", coming in" if row.is_capturing else "")
+    told = f"{row.owner_name}, {say_age(row.age)}" + (", coming in" if row.is_capturing else "")
     if reading_stopped and row.count(State.READING):
         told = f"reading stopped (Ctrl+R reads on), {told}"
-    title = f"{row.routine}: {row.origin}"
+    title = f"{row.routine_name}: {row.origin}"
     return BatchRow(row.id, row.sign, title, told, join_words(parts) or _say_empty(row), tuple(band))
 
 

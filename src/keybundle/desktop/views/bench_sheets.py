@@ -84,10 +84,13 @@ class BenchSheets(QObject):
             return
         sheet = ChooseSheet("Starters", "Values that slips of this type can start from.", of=self._name(document))
         found: list[Starter] = []
+        labels = {row.name: row.label for row in slip.rows}
 
         def show(starters: list[Starter]) -> None:
             found[:] = starters
-            told = [f"{s.name}:  " + ", ".join(f"{k} {v}" for k, v in s.values.items()) for s in starters]
+            told = [
+                f"{s.name}:  " + ", ".join(f"{labels.get(k, k)} {v}" for k, v in s.values.items()) for s in starters
+            ]
             sheet.render_entries(told or [NO_STARTERS])
             drop.setEnabled(bool(told))
 
@@ -103,7 +106,7 @@ class BenchSheets(QObject):
 
         def forget() -> None:
             if 0 <= sheet.row < len(found):
-                self.p.slips.drop_starter(slip.type, found[sheet.row].name)
+                self.p.slips.drop_starter(slip.type_id, found[sheet.row].name)
 
         drop = sheet.add_button("Forget it", forget)
         sheet.add_button("Keep the present slip as one", keep)

@@ -34,19 +34,19 @@ class ColumnView(QWidget):
 
     files_dropped = Signal(object, object)
 
-    def __init__(self, field: str, presenter: CabinetsPresenter, parent: QWidget | None = None) -> None:
+    def __init__(self, field: str, label: str, presenter: CabinetsPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.field = field
         self._presenter = presenter
         self._shown: ColumnState | None = None
-        self.head = Told(field)
+        self.head = Told(label)
         self.head.setProperty("role", "section")
         self.filter = QLineEdit()
         self.filter.setPlaceholderText("Type to filter")
-        self.filter.setAccessibleName(f"Filter {field}")
+        self.filter.setAccessibleName(f"Filter {label}")
         self.filter.textEdited.connect(lambda text: presenter.type_into(field, text))
         self.list = QListWidget()
-        self.list.setAccessibleName(field)
+        self.list.setAccessibleName(label)
         self.list.itemClicked.connect(self._choose)
         self.list.itemActivated.connect(self._choose)
         FileDrop(self.list.viewport(), self._dropped)
@@ -72,7 +72,7 @@ class ColumnView(QWidget):
         if state == self._shown:
             return
         self._shown = state
-        self.head.setText(f"{state.field}   {state.told}")
+        self.head.setText(f"{state.label}   {state.told}")
         if self.filter.text() != state.typed:
             self.filter.setText(state.typed)
         self.list.clear()
@@ -251,11 +251,11 @@ class CabinetsView(QWidget):
             self.cabinets.clear()
             for _ in state.cabinets:
                 self.cabinets.addItem(QListWidgetItem())
-        for i, (name, told) in enumerate(state.cabinets):
+        for i, (cabinet, name, told) in enumerate(state.cabinets):
             item = self.cabinets.item(i)
-            item.setData(Qt.ItemDataRole.UserRole, name)
+            item.setData(Qt.ItemDataRole.UserRole, cabinet)
             item.setText(f"{name}\n{told}")
-            if name == state.cabinet and self.cabinets.currentRow() != i:
+            if cabinet == state.cabinet and self.cabinets.currentRow() != i:
                 self.cabinets.setCurrentRow(i)
         self._render_columns(state)
         self.conditions.setText(state.conditions)
@@ -301,7 +301,7 @@ class CabinetsView(QWidget):
                 self._column_row.removeWidget(view)
                 view.hide()
                 view.deleteLater()
-            self._columns = {name: ColumnView(name, self.presenter) for name in order}
+            self._columns = {c.field: ColumnView(c.field, c.label, self.presenter) for c in state.columns}
             for view in self._columns.values():
                 self._column_row.addWidget(view)
                 view.files_dropped.connect(self.files_dropped)

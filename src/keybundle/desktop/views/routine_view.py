@@ -343,11 +343,11 @@ class RoutineView(QWidget):
         if routine is None:
             return
         for i, name in enumerate(state.names):
-            if name == state.chosen and self.names.currentRow() != i:
+            if name == state.name and self.names.currentRow() != i:
                 self.names.setCurrentRow(i)
-        fill_box(self.type, ("", *state.types), routine.document_type, with_empty=True)
         for show in self._fields.values():
             show(routine)
+        fill_box(self.type, ("", *state.types), state.type_name, with_empty=True)
         for step, check in self.steps.items():
             check.setChecked(bool(getattr(routine.cleaning, step)))
         halts: dict[str, HaltCondition] = {h.on: h for h in routine.halts}
@@ -427,7 +427,7 @@ class RoutineView(QWidget):
         self.edge.open(sheet)
 
     def _ask_save(self) -> None:
-        offered = f"{self._state.chosen}.toml"
+        offered = f"{self._state.name}.toml"
         name, _ = QFileDialog.getSaveFileName(self, "Save the routine", offered, "Routines (*.toml)")
         if name:
             self.presenter.export(Path(name))

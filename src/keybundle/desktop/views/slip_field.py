@@ -101,7 +101,8 @@ class SlipField(QFrame):
             else:
                 self.value.setCursorPosition(0)
         self._row = row
-        self.label.setText(row.name + ("" if row.is_required else " "))
+        self.label.setText(row.label + ("" if row.is_required else " "))
+        self.value.setAccessibleName(row.label)
         self.label.setStyleSheet("" if row.is_required else f"color: {c.QUIET}")
         self.label.setToolTip("Required" if row.is_required else "May be empty")
         self.value.setReadOnly(locked)

@@ -58,6 +58,9 @@ class TypesView(QWidget):
         self.names.setFixedWidth(170)
         self.names.setAccessibleName("Document types")
         self.names.currentTextChanged.connect(self._choose)
+        self.name = QLineEdit()
+        self.name.setAccessibleName("Name of the type")
+        self.name.editingFinished.connect(lambda: presenter.change({"name": self.name.text().strip()}))
         self.caption = Choice()
         self.caption.setEditable(True)
         self.caption.setAccessibleName("Caption pattern")
@@ -109,6 +112,7 @@ class TypesView(QWidget):
         self.undo_told = Elided()
         self.undo_told.setProperty("role", "quiet")
         form = QFormLayout()
+        form.addRow("Name", self.name)
         form.addRow("Caption", self.caption)
         form.addRow("Example", self.example)
         form.addRow("Key", self.key)
@@ -143,10 +147,10 @@ class TypesView(QWidget):
 
     def _choose(self, name: str) -> None:
         if name and (self._state.kind is None or name != self._state.kind.name):
-            self.presenter.refresh(name)
+            self.presenter.choose(name)
 
     def _keep_caption(self) -> None:
-        if self._state.kind is not None and self.caption.currentText() != self._state.kind.caption:
+        if self._state.kind is not None and self.caption.currentText() != self._state.caption:
             self.presenter.change({"caption": self.caption.currentText()})
 
     def render_state(self, state: TypesState) -> None:
@@ -163,21 +167,21 @@ class TypesView(QWidget):
         kind = state.kind
         if kind is None or (kind == before.kind and state.problem == before.problem):
             return
-        is_other = before.kind is None or before.kind.name != kind.name
+        is_other = before.kind is None or before.kind.id != kind.id
         self.names.setCurrentRow(state.names.index(kind.name))
         if is_other or not self.caption.hasFocus():
             with QSignalBlocker(self.caption):  # showing a caption is no try at one
                 self.caption.clear()
                 self.caption.addItems(list(state.captions))
-                self.caption.setEditText(kind.caption)
+                self.caption.setEditText(state.caption)
         for line, text in (
-            (self.key, ", ".join(kind.key)), (self.words, ", ".join(kind.words)),
+            (self.name, kind.name), (self.key, ", ".join(state.key)), (self.words, ", ".join(kind.words)),
             *((self.rules[on], pattern) for on, pattern in state.told.items()),
         ):  # fmt: skip
             if is_other or not line.hasFocus():
                 line.setText(text)
         buttons = (self.point, self.anywhere, self.more, self.fewer)
-        for widget in (self.caption, self.key, self.words, *self.rules.values(), *buttons):
+        for widget in (self.name, self.caption, self.key, self.words, *self.rules.values(), *buttons):
             widget.setEnabled(state.can_change)
         self._fill(kind.fields, state.can_change)
 
@@ -188,8 +192,8 @@ class TypesView(QWidget):
         for i, spec in enumerate(fields):
             zone = "fixed" if spec.zone else "anywhere"
             texts = {"labels": ", ".join(spec.labels), **{n: getattr(spec, n) for n in TEXTS if n != "labels"}}
-            for j, text in enumerate((spec.name, spec.kind.value)):
-                self._cell(i, j, text, editable=False)
+            self._cell(i, 0, spec.name, editable=can_change)
+            self._cell(i, 1, spec.kind.value, editable=False)
             for j, name in enumerate(CHECKS, 2):
                 item = self._cell(i, j, "", editable=False)
                 item.setFlags(
@@ -222,8 +226,10 @@ class TypesView(QWidget):
         kind = self._state.kind
         if self._filling or kind is None:
             return
-        name, column = kind.fields[item.row()].name, item.column()
-        if 2 <= column < 4:
+        name, column = kind.fields[item.row()].id, item.column()
+        if column == 0:
+            self.presenter.change_field(name, {"name": item.text().strip()})
+        elif 2 <= column < 4:
             self.presenter.change_field(name, {CHECKS[column - 2]: item.checkState() is Qt.CheckState.Checked})
         elif 4 <= column < 4 + len(TEXTS):
             part, text = TEXTS[column - 4], item.text().strip()
@@ -231,7 +237,7 @@ class TypesView(QWidget):
 
     def _field(self) -> str:
         kind, row = self._state.kind, self.table.currentRow()
-        return kind.fields[row].name if kind is not None and 0 <= row < len(kind.fields) else ""
+        return kind.fields[row].id if kind is not None and 0 <= row < len(kind.fields) else ""
 
     def _ask_field(self) -> None:
         if self._state.kind is not None:
@@ -247,7 +253,8 @@ class TypesView(QWidget):
 
     def _point(self) -> None:
         field = self._field()
-        dialog = self._pointing = ZoneDialog(f"Draw where {field} stands on every first page of this type.", self)
+        label = self._state.kind.label(field) if self._state.kind is not None else field
+        dialog = self._pointing = ZoneDialog(f"Draw where {label} stands on every first page of this type.", self)
         dialog.page_asked.connect(self.presenter.point)
         dialog.zone_drawn.connect(lambda shown, box: self.presenter.take_zone(field, shown, box))
         dialog.finished.connect(self._end_pointing)

@@ -8,6 +8,7 @@ CREATE TABLE audit (
     hash VARCHAR NOT NULL,
     PRIMARY KEY (seq)
 );
+CREATE INDEX audit_by_subject ON audit (subject, seq);
 CREATE TABLE batch (
     id VARCHAR NOT NULL,
     routine VARCHAR NOT NULL,
@@ -96,12 +97,25 @@ CREATE TABLE setting (
     value JSON NOT NULL,
     PRIMARY KEY (name)
 );
-CREATE TABLE setup_version (
-    id INTEGER NOT NULL,
+CREATE TABLE setup_history (
+    seq INTEGER NOT NULL,
+    kind VARCHAR NOT NULL,
+    id VARCHAR NOT NULL,
+    revision INTEGER NOT NULL,
     at VARCHAR NOT NULL,
     who VARCHAR NOT NULL,
-    text TEXT NOT NULL,
-    PRIMARY KEY (id)
+    data JSON,
+    PRIMARY KEY (seq)
+);
+CREATE INDEX history_by_part ON setup_history (kind, id, seq);
+CREATE TABLE setup_part (
+    kind VARCHAR NOT NULL,
+    id VARCHAR NOT NULL,
+    position INTEGER NOT NULL,
+    revision INTEGER NOT NULL,
+    data JSON NOT NULL,
+    is_dropped BOOLEAN NOT NULL,
+    PRIMARY KEY (kind, id)
 );
 CREATE TABLE starter (
     type VARCHAR NOT NULL,
@@ -138,6 +152,7 @@ CREATE TABLE version_page (
     name VARCHAR NOT NULL,
     PRIMARY KEY (document_id, version, position)
 );
+CREATE INDEX version_page_by_file ON version_page (file_sha, document_id);
 CREATE TABLE batch_document (
     id VARCHAR NOT NULL,
     batch_id VARCHAR NOT NULL,
@@ -153,6 +168,8 @@ CREATE TABLE batch_document (
     claim VARCHAR,
     revision INTEGER NOT NULL,
     trouble TEXT NOT NULL,
+    type_because VARCHAR,
+    type_rival VARCHAR,
     PRIMARY KEY (id),
     FOREIGN KEY(batch_id) REFERENCES batch (id)
 );
@@ -213,6 +230,18 @@ CREATE TABLE batch_value (
     PRIMARY KEY (document_id, field),
     FOREIGN KEY(document_id) REFERENCES batch_document (id)
 );
+CREATE TABLE copy_due (
+    id INTEGER NOT NULL,
+    document_id VARCHAR NOT NULL,
+    who VARCHAR NOT NULL,
+    copies JSON NOT NULL,
+    tries INTEGER NOT NULL,
+    next_at VARCHAR NOT NULL,
+    trouble TEXT NOT NULL,
+    PRIMARY KEY (id),
+    FOREIGN KEY(document_id) REFERENCES document (id)
+);
+CREATE INDEX copy_due_by_time ON copy_due (next_at);
 CREATE TABLE document_tag (
     document_id VARCHAR NOT NULL,
     position INTEGER NOT NULL,
@@ -286,4 +315,4 @@ CREATE TABLE version (
     FOREIGN KEY(document_id) REFERENCES document (id)
 );
 CREATE VIRTUAL TABLE search_text USING fts5(caption, vals, body, tokenize = 'unicode61 remove_diacritics 2', prefix = '2 3');
-INSERT INTO store_format (stamp) VALUES (2);
+INSERT INTO store_format (stamp) VALUES (3);
