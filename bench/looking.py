@@ -23,11 +23,11 @@ from keybundle.core.imaging.picture import decode
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.engine import get_engine, read_page
 from keybundle.core.repository.model import FiledPage, NewDocument
-from keybundle.core.workflows.find import find_filed_ids
-from keybundle.core.workflows.page_jobs import PageJob
-from keybundle.core.workflows.page_work import draw_tiles
-from keybundle.core.workflows.sending import Wish, send_to_folder
-from keybundle.core.workflows.workspace import open_workspace
+from keybundle.core.workflows.find.find import find_filed_ids
+from keybundle.core.workflows.line.page_jobs import PageJob
+from keybundle.core.workflows.line.page_work import draw_tiles
+from keybundle.core.workflows.send.sending import Wish, send_to_folder
+from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.demo import seed
 
 PAGES, DOCUMENTS, A0_600_DPI = 500, 1000, (19_866, 28_087)

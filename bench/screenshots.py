@@ -15,10 +15,11 @@ from PySide6.QtWidgets import QApplication
 
 from bench.yardstick import feeder, run_cli
 from keybundle.core.base.errors import InputProblem
-from keybundle.core.workflows import learning, routines, slip
-from keybundle.core.workflows.capture import find_routine
-from keybundle.core.workflows.filing import file_documents
-from keybundle.core.workflows.workspace import open_workspace
+from keybundle.core.workflows.file.filing import file_documents
+from keybundle.core.workflows.index import learning, slip
+from keybundle.core.workflows.prepare import routines
+from keybundle.core.workflows.session.workspace import open_workspace
+from keybundle.core.workflows.take_in.capture import find_routine
 from keybundle.demo.names import PEOPLE
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme.style import apply_theme

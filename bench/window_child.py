@@ -16,9 +16,9 @@ from PySide6.QtWidgets import QApplication
 
 from keybundle.core.base.progress import Step
 from keybundle.core.batches import commands
-from keybundle.core.workflows import slip
-from keybundle.core.workflows.capture import find_routine, scan_stack
-from keybundle.core.workflows.devices import Options, find_scanners
+from keybundle.core.workflows.index import slip
+from keybundle.core.workflows.take_in.capture import find_routine, scan_stack
+from keybundle.core.workflows.take_in.devices import Options, find_scanners
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.presenters.bench import BenchPresenter
 from keybundle.desktop.theme.style import apply_theme

@@ -19,10 +19,10 @@ from pathlib import Path
 
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.separation.facts import Placing
-from keybundle.core.workflows.capture import find_routine, scan_stack
-from keybundle.core.workflows.devices import Options, find_scanners
-from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.workspace import Workspace, open_workspace
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.take_in.capture import find_routine, scan_stack
+from keybundle.core.workflows.take_in.devices import Options, find_scanners
 from keybundle.demo import seed
 from keybundle.demo.names import PEOPLE
 

@@ -14,8 +14,8 @@ from keybundle.core.fields.kinds import Kind, Rule
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.proposing.again import FIGURES, WORDS, Heard, hear, list_asks
 from keybundle.core.setup.model import DocumentType, FieldSpec
-from keybundle.core.workflows import slip
-from keybundle.core.workflows.line import Line
+from keybundle.core.workflows.index import slip
+from keybundle.core.workflows.line.line import Line
 from tests.core.test_course import Course
 from tests.standin import answer, text_of
 
@@ -180,7 +180,7 @@ class LookingAgain(Course):
             return answer(what, args, self.SAID)
 
         self.pool.answer = missing
-        with self.assertLogs("keybundle.core.workflows.line", "WARNING"):
+        with self.assertLogs("keybundle.core.workflows.line.line", "WARNING"):
             batch_id = self.scan(1)
         self.assertEqual((self.examiner(batch_id).text, self.examiner(batch_id).alternatives), ("Ane Mork", ()))
         self.assertFalse(self.load(batch_id).pages[0].trouble)

@@ -18,8 +18,8 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.imaging.picture import PDF_DPI, decode, probe
 from keybundle.core.reading.born import read_text_layer
 from keybundle.core.reading.text import PageText
-from keybundle.core.workflows.page_jobs import PageJob
-from keybundle.core.workflows.page_work import read
+from keybundle.core.workflows.line.page_jobs import PageJob
+from keybundle.core.workflows.line.page_work import read
 from keybundle.demo.stack import DocumentPlan
 from tests.support import DataTest
 

@@ -11,12 +11,12 @@ from keybundle.core.base.clock import Clock
 from keybundle.core.base.progress import CancelToken, Progress, silent
 from keybundle.core.export.forms import FORMS
 from keybundle.core.setup.routines import SentForm
-from keybundle.core.workflows import copies
-from keybundle.core.workflows.copies import Copier, tell_trouble, write_due
-from keybundle.core.workflows.filing import Filed, file_documents, take_back
-from keybundle.core.workflows.routines import make_routine, save_routine
-from keybundle.core.workflows.story import load_story
-from keybundle.core.workflows.workspace import Workspace, open_workspace
+from keybundle.core.workflows.file import copies
+from keybundle.core.workflows.file.copies import Copier, tell_trouble, write_due
+from keybundle.core.workflows.file.filing import Filed, file_documents, take_back
+from keybundle.core.workflows.keep.story import load_story
+from keybundle.core.workflows.prepare.routines import make_routine, save_routine
+from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.demo.names import PEOPLE
 from tests.support import DataTest, scanned_template, shared_pool
 

@@ -14,14 +14,14 @@ from keybundle.core.fields.values import FieldValue
 from keybundle.core.intake.halts import Halted
 from keybundle.core.reading.text import PageText
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows import page_texts, slip
-from keybundle.core.workflows.bench import page_command, run_command
-from keybundle.core.workflows.capture import find_routine, import_files, scan_stack
-from keybundle.core.workflows.filing import file_documents
-from keybundle.core.workflows.find import find
-from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.separating import separate_batch_again
-from keybundle.core.workflows.workspace import Workspace, open_workspace
+from keybundle.core.workflows.arrange.bench import page_command, run_command
+from keybundle.core.workflows.arrange.separating import separate_batch_again
+from keybundle.core.workflows.file.filing import file_documents
+from keybundle.core.workflows.find.find import find
+from keybundle.core.workflows.index import page_texts, slip
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.take_in.capture import find_routine, import_files, scan_stack
 from keybundle.demo import seed
 from tests.standin import FACTS, ONE_SIDED, Device, StandIn, answer
 from tests.support import DataTest
@@ -40,7 +40,7 @@ class Course(DataTest):
         self.who = self.ws.person(None).name
         self.routine: Routine = find_routine(self.ws, "Post")
         # What a test holds back is not waited for at the end of a scan.
-        patched = mock.patch("keybundle.core.workflows.capture.LAST_LOOK_SECONDS", 0.0)
+        patched = mock.patch("keybundle.core.workflows.take_in.capture.LAST_LOOK_SECONDS", 0.0)
         patched.start()
         self.addCleanup(patched.stop)
         self.pool = StandIn()

@@ -11,12 +11,12 @@ from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.filing.destination import compute_destination, make_caption
 from keybundle.core.repository import audit
 from keybundle.core.search import index
-from keybundle.core.workflows import filing, records
-from keybundle.core.workflows.capture import find_routine, import_files
-from keybundle.core.workflows.find import find
-from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.slip import enter_value
-from keybundle.core.workflows.verify import verify
+from keybundle.core.workflows.file import filing, records
+from keybundle.core.workflows.find.find import find
+from keybundle.core.workflows.index.slip import enter_value
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.oversee.verify import verify
+from keybundle.core.workflows.take_in.capture import find_routine, import_files
 from keybundle.demo.names import make_world
 from keybundle.demo.setup import make_setup
 from keybundle.demo.stack import DocumentPlan

@@ -19,11 +19,13 @@ from keybundle.core.batches.seen import seen
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.registers.book import Book
 from keybundle.core.store.files import FileStore
-from keybundle.core.workflows import routines, slip_help, types, worklist
-from keybundle.core.workflows.closing import close_batch
-from keybundle.core.workflows.setup_admin import begin_repository, import_setup
-from keybundle.core.workflows.verify import verify
-from keybundle.core.workflows.workspace import open_workspace
+from keybundle.core.workflows.file.closing import close_batch
+from keybundle.core.workflows.index import slip_help
+from keybundle.core.workflows.oversee import worklist
+from keybundle.core.workflows.oversee.verify import verify
+from keybundle.core.workflows.prepare import routines, types
+from keybundle.core.workflows.prepare.setup_admin import begin_repository, import_setup
+from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.demo import seed
 from tests.core.test_batches import fill
 from tests.support import DataTest

@@ -11,10 +11,10 @@ from keybundle.core.batches.model import Batch, balance
 from keybundle.core.intake.halts import Measured, find_halt
 from keybundle.core.intake.scanner import Options
 from keybundle.core.setup.routines import HaltCondition, Routine
-from keybundle.core.workflows import rescan
-from keybundle.core.workflows.capture import Captured, find_routine, scan_stack
-from keybundle.core.workflows.devices import Devices, find_scanners
-from keybundle.core.workflows.line import Line
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.take_in import rescan
+from keybundle.core.workflows.take_in.capture import Captured, find_routine, scan_stack
+from keybundle.core.workflows.take_in.devices import Devices, find_scanners
 from tests.support import DataTest, shared_pool
 
 WHO = "Elspra Towpath"

@@ -10,7 +10,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.batches.model import Batch, State
 from keybundle.core.reading.text import PageText
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows import page_texts, slip, slip_help
+from keybundle.core.workflows.index import page_texts, slip, slip_help
 from tests.core.test_course import Course
 from tests.standin import answer
 

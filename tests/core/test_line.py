@@ -13,11 +13,13 @@ from keybundle.core.batches.model import Batch, State
 from keybundle.core.fields.values import Origin
 from keybundle.core.intake.scanner import Options
 from keybundle.core.reading.text import PageText
-from keybundle.core.workflows import bench, slip, worklist
-from keybundle.core.workflows.capture import find_routine, import_files, scan_stack
-from keybundle.core.workflows.devices import find_scanners
-from keybundle.core.workflows.find import find
-from keybundle.core.workflows.line import FIRST_PAGE, OTHER_PAGE, Line
+from keybundle.core.workflows.arrange import bench
+from keybundle.core.workflows.find.find import find
+from keybundle.core.workflows.index import slip
+from keybundle.core.workflows.line.line import FIRST_PAGE, OTHER_PAGE, Line
+from keybundle.core.workflows.oversee import worklist
+from keybundle.core.workflows.take_in.capture import find_routine, import_files, scan_stack
+from keybundle.core.workflows.take_in.devices import find_scanners
 from keybundle.demo.stack import DocumentPlan
 from tests.core.test_course import Course
 from tests.standin import FACTS, answer

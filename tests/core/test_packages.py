@@ -9,11 +9,11 @@ from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.repository import audit
-from keybundle.core.workflows.capture import Captured, find_routine
-from keybundle.core.workflows.find import find_filed_ids
-from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.packages import import_package, write_package
-from keybundle.core.workflows.workspace import Workspace, open_workspace
+from keybundle.core.workflows.find.find import find_filed_ids
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.send.packages import import_package, write_package
+from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.take_in.capture import Captured, find_routine
 from keybundle.demo.names import PEOPLE
 from tests.support import DataTest, shared_pool
 

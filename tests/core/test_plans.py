@@ -16,9 +16,10 @@ from typing import Any
 
 from sqlalchemy import event
 
-from keybundle.core.workflows import find, worklist
-from keybundle.core.workflows.bench import load_bench
-from keybundle.core.workflows.workspace import Workspace, open_workspace
+from keybundle.core.workflows.arrange.bench import load_bench
+from keybundle.core.workflows.find import find
+from keybundle.core.workflows.oversee import worklist
+from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.demo import seed
 from tests.support import DataTest
 

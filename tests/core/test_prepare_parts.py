@@ -16,11 +16,11 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.proposing.propose import ReadPage, propose_values
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.routines import Zone
-from keybundle.core.workflows import pointing, types
-from keybundle.core.workflows.capture import find_routine, import_files
-from keybundle.core.workflows.indexing import take_proposal
-from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.workspace import open_workspace
+from keybundle.core.workflows.index.indexing import take_proposal
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.prepare import pointing, types
+from keybundle.core.workflows.session.workspace import open_workspace
+from keybundle.core.workflows.take_in.capture import find_routine, import_files
 from tests.support import DataTest, scanned_template, shared_pool
 
 

@@ -7,7 +7,7 @@ from collections import Counter
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.repository.model import NewDocument
-from keybundle.core.workflows import cabinets
+from keybundle.core.workflows.keep import cabinets
 from tests.support import DataTest
 
 

@@ -15,7 +15,7 @@ from keybundle.core.base.boxes import Frame
 from keybundle.core.imaging.picture import from_pil
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.second import decode_path, get_line_reader, read_lines
-from keybundle.core.workflows.page_jobs import WORK, PageJob
+from keybundle.core.workflows.line.page_jobs import WORK, PageJob
 from keybundle.demo.paper import Sheet
 from tests.support import DataTest
 
@@ -61,7 +61,7 @@ class Values(DataTest):
         self.assertEqual((text, confidence > 0.9), (values[1], True))
 
     def test_only_a_reading_worker_loads_it(self) -> None:
-        for module in ("keybundle.core.workflows.page_work", "keybundle.cli.main", "keybundle.desktop.app"):
+        for module in ("keybundle.core.workflows.line.page_work", "keybundle.cli.main", "keybundle.desktop.app"):
             said = subprocess.run(
                 [sys.executable, "-c", LOADED.format(module=module)], capture_output=True, text=True, check=True
             )

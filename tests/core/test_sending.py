@@ -27,9 +27,9 @@ from keybundle.core.export.naming import MOST_BYTES, safe_name, suffix_of, unlik
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository import audit
 from keybundle.core.repository.model import FiledDocument, NewDocument
-from keybundle.core.workflows.find import find_filed_ids
-from keybundle.core.workflows.sending import STOPPED, Sent, Wish, last_wish, say_shared, send_to_folder
-from keybundle.core.workflows.story import load_story
+from keybundle.core.workflows.find.find import find_filed_ids
+from keybundle.core.workflows.keep.story import load_story
+from keybundle.core.workflows.send.sending import STOPPED, Sent, Wish, last_wish, say_shared, send_to_folder
 from keybundle.demo.names import PEOPLE
 from tests.support import DataTest, run_cli, shared_pool
 
@@ -223,7 +223,7 @@ class Leaving(DataTest):
             if step.done == 3:
                 token.cancel()
 
-        with mock.patch("keybundle.core.workflows.sending.CHUNK", 4):
+        with mock.patch("keybundle.core.workflows.send.sending.CHUNK", 4):
             sent = send_to_folder(self.ws, shared_pool(), WHO, self.ids, Wish(), self.out, progress=stop, cancel=token)
         self.assertTrue(sent.stopped)
         self.assertEqual((len(sent.documents), self.leftovers()), (3, []))

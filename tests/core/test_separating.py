@@ -14,9 +14,11 @@ from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.batches.model import Batch
 from keybundle.core.fields.values import Origin
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows import bench, routines, separating, slip
-from keybundle.core.workflows.capture import find_routine, import_files
-from keybundle.core.workflows.line import Line
+from keybundle.core.workflows.arrange import bench, separating
+from keybundle.core.workflows.index import slip
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.prepare import routines
+from keybundle.core.workflows.take_in.capture import find_routine, import_files
 from keybundle.demo.stack import DocumentPlan
 from tests.support import DataTest, shared_pool
 

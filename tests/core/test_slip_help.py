@@ -18,15 +18,15 @@ from keybundle.core.reading.text import PageText, Word
 from keybundle.core.registers.book import Book
 from keybundle.core.separation.facts import Placing
 from keybundle.core.setup.model import FieldSpec, Register, Setup
-from keybundle.core.workflows import page_texts, slip_help, tags
-from keybundle.core.workflows.bench import load_bench
-from keybundle.core.workflows.defaults import count_up
-from keybundle.core.workflows.find import find
-from keybundle.core.workflows.indexing import index_document
-from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.register_files import import_register, read_register
-from keybundle.core.workflows.slip import complete, enter_value
-from keybundle.core.workflows.workspace import Workspace
+from keybundle.core.workflows.arrange.bench import load_bench
+from keybundle.core.workflows.find.find import find
+from keybundle.core.workflows.index import page_texts, slip_help, tags
+from keybundle.core.workflows.index.defaults import count_up
+from keybundle.core.workflows.index.indexing import index_document
+from keybundle.core.workflows.index.slip import complete, enter_value
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.prepare.register_files import import_register, read_register
+from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.demo.trials import draw_page
 from tests.support import DataTest, place, shared_pool
 

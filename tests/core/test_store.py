@@ -18,9 +18,9 @@ from keybundle.core.repository import audit
 from keybundle.core.store import schema
 from keybundle.core.store.files import FileStore
 from keybundle.core.store.place import hold, open_place
-from keybundle.core.workflows.find import find
-from keybundle.core.workflows.verify import verify
-from keybundle.core.workflows.workspace import open_workspace
+from keybundle.core.workflows.find.find import find
+from keybundle.core.workflows.oversee.verify import verify
+from keybundle.core.workflows.session.workspace import open_workspace
 from tests.support import ROOT, DataTest, run_cli
 
 
@@ -161,7 +161,7 @@ class Trail(DataTest):
         self.assertEqual(done.stdout.strip(), verify(workspace).head)
 
     def demo_open(self, data: Path):  # type: ignore[no-untyped-def]
-        from keybundle.core.workflows.workspace import open_workspace
+        from keybundle.core.workflows.session.workspace import open_workspace
 
         workspace = open_workspace(data)
         self.addCleanup(workspace.close)

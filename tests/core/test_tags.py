@@ -12,10 +12,10 @@ from sqlalchemy import select
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.search.query import parse_query
 from keybundle.core.store import schema as t
-from keybundle.core.workflows import tags
-from keybundle.core.workflows.find import find
-from keybundle.core.workflows.verify import verify
-from keybundle.core.workflows.workspace import Workspace
+from keybundle.core.workflows.find.find import find
+from keybundle.core.workflows.index import tags
+from keybundle.core.workflows.oversee.verify import verify
+from keybundle.core.workflows.session.workspace import Workspace
 from tests.support import DataTest
 
 

@@ -20,13 +20,15 @@ from keybundle.core.intake.scanner import Offers
 from keybundle.core.setup.model import Setup
 from keybundle.core.setup.routines import Naming, Routine
 from keybundle.core.setup.text import load_setup, read_routines, write_routine, write_setup
-from keybundle.core.workflows import cabinets, opening, pointing, routines
-from keybundle.core.workflows.capture import import_files, plan_import, scan_stack
-from keybundle.core.workflows.devices import Options, find_scanners
-from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.previewing import accept_preview, let_go, scan_preview
-from keybundle.core.workflows.scan_choices import options_of, say_choices, scan_choices
-from keybundle.core.workflows.workspace import Workspace
+from keybundle.core.workflows.keep import cabinets
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.prepare import pointing, routines
+from keybundle.core.workflows.session.workspace import Workspace
+from keybundle.core.workflows.take_in import opening
+from keybundle.core.workflows.take_in.capture import import_files, plan_import, scan_stack
+from keybundle.core.workflows.take_in.devices import Options, find_scanners
+from keybundle.core.workflows.take_in.previewing import accept_preview, let_go, scan_preview
+from keybundle.core.workflows.take_in.scan_choices import options_of, say_choices, scan_choices
 from tests.standin import ONE_SIDED, Device, StandIn
 from tests.support import DataTest, keep_in_feeder, shared_pool
 

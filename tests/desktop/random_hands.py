@@ -20,9 +20,9 @@ from PySide6.QtCore import QSettings, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from keybundle.core.workflows import slip
-from keybundle.core.workflows.capture import find_routine, scan_stack
-from keybundle.core.workflows.workspace import open_workspace
+from keybundle.core.workflows.index import slip
+from keybundle.core.workflows.session.workspace import open_workspace
+from keybundle.core.workflows.take_in.capture import find_routine, scan_stack
 from keybundle.demo import seed as demo
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.bench_view import BenchView
@@ -69,7 +69,7 @@ class RandomHands(DesktopTest):
             for kind in ("screen", "thumbnail", "full"):
                 paper = io.BytesIO()
                 Image.new("L", (80, 110), 255).save(paper, "PNG")
-                from keybundle.core.workflows.preview_files import preview_path
+                from keybundle.core.workflows.take_in.preview_files import preview_path
 
                 path = preview_path(cache, job.page_id, job.frame.rotation, kind)
                 path.parent.mkdir(parents=True, exist_ok=True)

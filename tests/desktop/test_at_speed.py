@@ -13,8 +13,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QMenu, QWidget
 
 from keybundle.core.batches.model import Document, State
-from keybundle.core.workflows import bench as bench_work
-from keybundle.core.workflows import filing, slip
+from keybundle.core.workflows.arrange import bench as bench_work
+from keybundle.core.workflows.file import filing
+from keybundle.core.workflows.index import slip
 from keybundle.desktop.actions.registry import COMMANDS, Handlers
 from keybundle.desktop.presenters.bench_state import SlipRow
 from keybundle.desktop.views.ask_sheet import AskSheet

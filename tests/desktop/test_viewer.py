@@ -21,7 +21,7 @@ from PySide6.QtWidgets import QWidget
 from shiboken6 import Shiboken
 
 from keybundle.core.setup.model import MailServer
-from keybundle.core.workflows import find
+from keybundle.core.workflows.find import find
 from keybundle.demo.mail_server import StandInMailServer
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.page_geometry import WHOLE, Geometry
@@ -112,7 +112,7 @@ class Looking(DesktopTest):
         return found
 
     def story(self, document_id: str) -> list[str]:
-        from keybundle.core.workflows.story import load_story
+        from keybundle.core.workflows.keep.story import load_story
 
         return [h.what for h in load_story(self.desktop.workspace, document_id)]
 

@@ -12,8 +12,8 @@ from PySide6.QtTest import QAbstractItemModelTester, QTest
 from PySide6.QtWidgets import QPushButton
 
 from keybundle.core.base.errors import OldFormat
-from keybundle.core.workflows.find import find
-from keybundle.core.workflows.verify import verify
+from keybundle.core.workflows.find.find import find
+from keybundle.core.workflows.oversee.verify import verify
 from keybundle.desktop.actions.registry import COMMANDS, search_commands
 from keybundle.desktop.app import Desktop, _open_desktop
 from keybundle.desktop.theme import colours

@@ -11,9 +11,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
 from keybundle.core.intake.scanner import Options
-from keybundle.core.workflows.capture import find_routine, scan_stack
-from keybundle.core.workflows.devices import find_scanners
-from keybundle.core.workflows.opening import hand_over
+from keybundle.core.workflows.take_in.capture import find_routine, scan_stack
+from keybundle.core.workflows.take_in.devices import find_scanners
+from keybundle.core.workflows.take_in.opening import hand_over
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.mapping_dialog import MappingDialog
 from keybundle.desktop.views.preview_dialog import PreviewDialog

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from keybundle.core.batches.model import Batch, Document, Facts, Page, State, balance
 from keybundle.core.fields.values import FieldValue, Origin
-from keybundle.core.workflows.bench import BenchData, DocumentFacts
+from keybundle.core.workflows.arrange.bench import BenchData, DocumentFacts
 from keybundle.demo.names import make_world
 from keybundle.demo.setup import make_setup
 from keybundle.desktop.presenters.bench_wording import make_plates, make_slip, make_strip, say_balance, say_reading

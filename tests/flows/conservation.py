@@ -24,10 +24,12 @@ from keybundle.core.base.errors import EnvironmentProblem, InputProblem, Passing
 from keybundle.core.base.progress import CancelToken
 from keybundle.core.batches.model import Document, Page, State, balance, stage_of
 from keybundle.core.setup.model import Setup
-from keybundle.core.workflows import bench, filing, page_texts, slip
-from keybundle.core.workflows.closing import close_batch
-from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.workspace import Workspace, open_workspace
+from keybundle.core.workflows.arrange import bench
+from keybundle.core.workflows.file import filing
+from keybundle.core.workflows.file.closing import close_batch
+from keybundle.core.workflows.index import page_texts, slip
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from tests.standin import FACTS, StandIn, answer
 from tests.support import shared_folder
 

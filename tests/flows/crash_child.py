@@ -9,11 +9,11 @@ from keybundle.core.batches.model import Page
 from keybundle.core.intake.scanner import Options
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.store.place import hold
-from keybundle.core.workflows.capture import find_routine, scan_stack
-from keybundle.core.workflows.devices import find_scanners
-from keybundle.core.workflows.filing import file_documents
-from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.workspace import open_workspace
+from keybundle.core.workflows.file.filing import file_documents
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.session.workspace import open_workspace
+from keybundle.core.workflows.take_in.capture import find_routine, scan_stack
+from keybundle.core.workflows.take_in.devices import find_scanners
 
 
 def say(*words: object) -> None:

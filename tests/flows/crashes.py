@@ -15,9 +15,9 @@ from sqlalchemy import text
 
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.repository import audit
-from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.verify import verify
-from keybundle.core.workflows.workspace import Workspace, open_workspace
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.oversee.verify import verify
+from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from tests.flows.conservation import find_losses
 from tests.support import ROOT
 

@@ -12,12 +12,12 @@ from bench.world.setup import REGISTER, is_right, make_book, make_types
 from keybundle.core.batches.model import SURE_TYPE, Document
 from keybundle.core.setup.model import Cabinet, Person, Register, Setup
 from keybundle.core.setup.routines import Routine, Separation, SeparationRule
-from keybundle.core.workflows import slip
-from keybundle.core.workflows.capture import import_files
-from keybundle.core.workflows.filing import file_documents
-from keybundle.core.workflows.find import find_filed_ids
-from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.workspace import Workspace, open_workspace
+from keybundle.core.workflows.file.filing import file_documents
+from keybundle.core.workflows.find.find import find_filed_ids
+from keybundle.core.workflows.index import slip
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.take_in.capture import import_files
 from tests.support import DataTest, shared_pool
 
 SEED, WHO = 207, "Marwenna Tollgate"

@@ -13,13 +13,13 @@ from keybundle.cli.common import opened, terminal_progress, working_pool
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem
 from keybundle.core.base.files import write_atomic
 from keybundle.core.jobs.pool import Pool
-from keybundle.core.workflows.capture import Captured, damaged_pages, find_routine, import_files, scan_stack
-from keybundle.core.workflows.copies import write_due
-from keybundle.core.workflows.devices import Options, find_scanners
-from keybundle.core.workflows.filing import file_documents
-from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.report import make_report
-from keybundle.core.workflows.workspace import Workspace
+from keybundle.core.workflows.file.copies import write_due
+from keybundle.core.workflows.file.filing import file_documents
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.oversee.report import make_report
+from keybundle.core.workflows.session.workspace import Workspace
+from keybundle.core.workflows.take_in.capture import Captured, damaged_pages, find_routine, import_files, scan_stack
+from keybundle.core.workflows.take_in.devices import Options, find_scanners
 
 SCANNER = "scanner"
 
@@ -44,7 +44,7 @@ def run(given: argparse.Namespace) -> int:
     with opened(given.data, changes=True) as workspace, working_pool() as pool:
         who = workspace.person(given.person).name
         routine = find_routine(workspace, given.routine)
-        pool.warm_up("keybundle.core.workflows.page_work:load")
+        pool.warm_up("keybundle.core.workflows.line.page_work:load")
         line = Line(workspace, pool)
         seconds: dict[str, float] = {}
         trouble = ""

@@ -10,7 +10,7 @@ from pathlib import Path
 from keybundle.core.base.progress import Progress, Step, silent
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.store.place import hold
-from keybundle.core.workflows.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 
 WORKERS = 2
 

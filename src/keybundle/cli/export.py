@@ -11,11 +11,11 @@ from typing import Any
 from keybundle.cli.common import opened, terminal_progress, working_pool
 from keybundle.core.export.forms import FORMS, PDFA
 from keybundle.core.export.naming import USUAL
-from keybundle.core.workflows.cabinets import load_rows
-from keybundle.core.workflows.find import find_filed_ids
-from keybundle.core.workflows.packages import write_package
-from keybundle.core.workflows.sending import Sent, Wish, say_shared, send_to_folder
-from keybundle.core.workflows.workspace import Workspace
+from keybundle.core.workflows.find.find import find_filed_ids
+from keybundle.core.workflows.keep.cabinets import load_rows
+from keybundle.core.workflows.send.packages import write_package
+from keybundle.core.workflows.send.sending import Sent, Wish, say_shared, send_to_folder
+from keybundle.core.workflows.session.workspace import Workspace
 
 
 def add_command(commands: Any) -> None:

@@ -7,7 +7,7 @@ import json
 from typing import Any
 
 from keybundle.cli.common import opened
-from keybundle.core.workflows.find import MARK_END, MARK_START, FoundDocument, find
+from keybundle.core.workflows.find.find import MARK_END, MARK_START, FoundDocument, find
 
 
 def add_command(commands: Any) -> None:

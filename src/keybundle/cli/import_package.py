@@ -8,9 +8,9 @@ from pathlib import Path
 from typing import Any
 
 from keybundle.cli.common import opened, terminal_progress, working_pool
-from keybundle.core.workflows.capture import find_routine
-from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.packages import import_package
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.send.packages import import_package
+from keybundle.core.workflows.take_in.capture import find_routine
 
 
 def add_command(commands: Any) -> None:

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from keybundle.core.base.errors import InputProblem
-from keybundle.core.workflows.opening import hand_over, write_entry
+from keybundle.core.workflows.take_in.opening import hand_over, write_entry
 
 
 def add_command(commands: Any) -> None:

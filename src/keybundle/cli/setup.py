@@ -9,7 +9,7 @@ from typing import Any
 
 from keybundle.cli.common import opened
 from keybundle.core.setup.ids import PARTS
-from keybundle.core.workflows.setup_admin import (
+from keybundle.core.workflows.prepare.setup_admin import (
     check_setup_file,
     export_setup,
     go_back,

@@ -8,7 +8,7 @@ from typing import Any
 
 from keybundle.cli.common import opened, terminal_progress
 from keybundle.core.repository import audit
-from keybundle.core.workflows.verify import verify
+from keybundle.core.workflows.oversee.verify import verify
 
 
 def add_command(commands: Any) -> None:

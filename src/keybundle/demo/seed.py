@@ -18,8 +18,8 @@ from keybundle.core.reading.text import PageText, Word
 from keybundle.core.repository.model import NewDocument
 from keybundle.core.setup.model import Setup
 from keybundle.core.store.files import FileStore
-from keybundle.core.workflows.known import KnownPage, file_known, prepare_known
-from keybundle.core.workflows.workspace import Workspace
+from keybundle.core.workflows.index.known import KnownPage, file_known, prepare_known
+from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.demo.layouts import draw_document, fixed_layout
 from keybundle.demo.names import PEOPLE, make_world
 from keybundle.demo.records import TYPES, make_record

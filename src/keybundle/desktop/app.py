@@ -23,13 +23,13 @@ from keybundle.core.base.errors import AppError, OldFormat
 from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.store.place import hold, set_aside
-from keybundle.core.workflows.copies import Copier
-from keybundle.core.workflows.devices import Devices
-from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.opening import door_path
-from keybundle.core.workflows.page_jobs import WORK
-from keybundle.core.workflows.setup_admin import begin_repository
-from keybundle.core.workflows.workspace import Workspace, open_workspace
+from keybundle.core.workflows.file.copies import Copier
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.line.page_jobs import WORK
+from keybundle.core.workflows.prepare.setup_admin import begin_repository
+from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.take_in.devices import Devices
+from keybundle.core.workflows.take_in.opening import door_path
 from keybundle.desktop.door import Door
 from keybundle.desktop.jobs.collector import Collector
 from keybundle.desktop.jobs.runner import JobRunner

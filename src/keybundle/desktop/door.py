@@ -8,7 +8,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtNetwork import QLocalServer, QLocalSocket
 
 from keybundle.core.base.errors import InputProblem
-from keybundle.core.workflows.opening import LONGEST_LINE, OK, read_handed
+from keybundle.core.workflows.take_in.opening import LONGEST_LINE, OK, read_handed
 
 
 class Door(QObject):

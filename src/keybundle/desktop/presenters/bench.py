@@ -6,9 +6,10 @@ from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.fields.values import Origin
 from keybundle.core.reading.text import Word
-from keybundle.core.workflows import bench, slip
-from keybundle.core.workflows.closing import close_batch
-from keybundle.core.workflows.slip import Completion
+from keybundle.core.workflows.arrange import bench
+from keybundle.core.workflows.file.closing import close_batch
+from keybundle.core.workflows.index import slip
+from keybundle.core.workflows.index.slip import Completion
 from keybundle.desktop.presenters.bench_filing import BenchFiling
 from keybundle.desktop.presenters.bench_pages import BenchPages
 from keybundle.desktop.presenters.bench_slips import BenchSlips

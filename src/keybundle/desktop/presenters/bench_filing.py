@@ -5,7 +5,7 @@ from __future__ import annotations
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.progress import CancelToken, Progress, Step
 from keybundle.core.batches.model import State
-from keybundle.core.workflows import filing
+from keybundle.core.workflows.file import filing
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count

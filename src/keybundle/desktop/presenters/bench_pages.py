@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 
 from keybundle.core.base.progress import CancelToken, Progress
-from keybundle.core.workflows import bench, rescan, separating
-from keybundle.core.workflows.capture import Captured, scan_options
+from keybundle.core.workflows.arrange import bench, separating
+from keybundle.core.workflows.take_in import rescan
+from keybundle.core.workflows.take_in.capture import Captured, scan_options
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count

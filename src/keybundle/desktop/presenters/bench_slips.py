@@ -16,9 +16,9 @@ from keybundle.core.fields.values import Origin
 from keybundle.core.reading.languages import list_languages
 from keybundle.core.reading.text import PageText
 from keybundle.core.setup.model import name_of
-from keybundle.core.workflows import history, page_texts, slip, slip_help
-from keybundle.core.workflows.page_texts import PoorPage
-from keybundle.core.workflows.slip_help import Starter
+from keybundle.core.workflows.index import history, page_texts, slip, slip_help
+from keybundle.core.workflows.index.page_texts import PoorPage
+from keybundle.core.workflows.index.slip_help import Starter
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count

@@ -13,8 +13,8 @@ from keybundle.core.fields.values import ASSUMED, FieldValue, Origin
 from keybundle.core.proposing.calibration import Calibration
 from keybundle.core.reading.text import Word
 from keybundle.core.setup.model import FieldSpec, Setup, name_of
-from keybundle.core.workflows.bench import BenchData
-from keybundle.core.workflows.preview_files import preview_file
+from keybundle.core.workflows.arrange.bench import BenchData
+from keybundle.core.workflows.take_in.preview_files import preview_file
 from keybundle.desktop.presenters.bench_state import (
     BEING_FILED,
     SlipRow,

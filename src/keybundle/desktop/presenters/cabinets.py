@@ -8,8 +8,9 @@ from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.repository.model import FiledDocument
-from keybundle.core.workflows import cabinets, tags
-from keybundle.core.workflows.cabinets import CabinetRow, Column
+from keybundle.core.workflows.index import tags
+from keybundle.core.workflows.keep import cabinets
+from keybundle.core.workflows.keep.cabinets import CabinetRow, Column
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.viewer import ViewerPresenter

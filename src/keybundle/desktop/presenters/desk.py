@@ -15,7 +15,8 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.batches.model import Batch, Document, Page, State
 from keybundle.core.batches.seen import seen
 from keybundle.core.setup.model import FieldSpec, name_of
-from keybundle.core.workflows import bench, page_texts, slip, tags
+from keybundle.core.workflows.arrange import bench
+from keybundle.core.workflows.index import page_texts, slip, tags
 from keybundle.desktop.actions.registry import MAY_LOOK
 from keybundle.desktop.presenters.bench_state import (
     BenchState,

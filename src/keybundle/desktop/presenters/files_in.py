@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.setup.model import called
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows.capture import ImportPlan, import_files, plan_import
+from keybundle.core.workflows.take_in.capture import ImportPlan, import_files, plan_import
 from keybundle.desktop.presenters.incoming import Incoming, Source
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
@@ -101,7 +101,9 @@ class FilesIn(Source):
         """Write a separator sheet to print; with a type the document that follows is of it."""
 
         def work() -> None:
-            from keybundle.core.workflows.sheets import write_separators  # draws, and the window starts without that
+            from keybundle.core.workflows.prepare.sheets import (
+                write_separators,  # draws, and the window starts without that
+            )
 
             kind = called(self._s.workspace.setup.document_types, type_name) if type_name else None
             write_separators(path, kind.id if kind is not None else type_name)

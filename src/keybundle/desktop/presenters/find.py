@@ -10,8 +10,8 @@ from PySide6.QtCore import QDate, QLocale, QObject, Qt, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.search.query import Query
-from keybundle.core.workflows import find
-from keybundle.core.workflows.find import Found, FoundDocument
+from keybundle.core.workflows.find import find
+from keybundle.core.workflows.find.find import Found, FoundDocument
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.viewer import ViewerPresenter

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.progress import CancelToken, Progress, Step
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows.capture import Captured
+from keybundle.core.workflows.take_in.capture import Captured
 from keybundle.desktop.presenters.session import Session
 
 Bring = Callable[[Progress, CancelToken], Captured]

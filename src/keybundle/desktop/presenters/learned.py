@@ -8,8 +8,8 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.proposing.calibration import ENOUGH, Bin
-from keybundle.core.workflows import learned
-from keybundle.core.workflows.learned import LearnedDocument, LearnedType
+from keybundle.core.workflows.prepare import learned
+from keybundle.core.workflows.prepare.learned import LearnedDocument, LearnedType
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count
 

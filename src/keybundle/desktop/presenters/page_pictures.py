@@ -11,7 +11,7 @@ from PySide6.QtGui import QImage
 from keybundle.core.base.boxes import Box
 from keybundle.core.batches.model import Page
 from keybundle.core.reading.text import PageText
-from keybundle.core.workflows import bench
+from keybundle.core.workflows.arrange import bench
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.picture_cache import Fetched, Key
 from keybundle.desktop.presenters.session import Session

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from keybundle.core.setup.formulas import map_caption
 from keybundle.core.setup.model import name_of
-from keybundle.core.workflows.register_files import import_register
+from keybundle.core.workflows.prepare.register_files import import_register
 from keybundle.desktop.presenters.session import Session
 
 

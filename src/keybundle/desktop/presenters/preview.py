@@ -8,10 +8,10 @@ from dataclasses import dataclass
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows import previewing
-from keybundle.core.workflows.capture import Captured
-from keybundle.core.workflows.devices import Options, Scanner
-from keybundle.core.workflows.previewing import Previewed
+from keybundle.core.workflows.take_in import previewing
+from keybundle.core.workflows.take_in.capture import Captured
+from keybundle.core.workflows.take_in.devices import Options, Scanner
+from keybundle.core.workflows.take_in.previewing import Previewed
 from keybundle.desktop.presenters.session import Session
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from zoneinfo import ZoneInfo
 
-from keybundle.core.workflows.records import list_records, record_as_html
+from keybundle.core.workflows.file.records import list_records, record_as_html
 from keybundle.desktop.presenters.session import Session
 
 KNOWN_RECORDS = 200

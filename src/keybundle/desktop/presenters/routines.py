@@ -14,10 +14,11 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.progress import CancelToken
 from keybundle.core.setup.model import called, name_of
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows import pointing, routines, separating
-from keybundle.core.workflows.pointing import PointedBarcode, PointedPage
-from keybundle.core.workflows.routines import Sample
-from keybundle.core.workflows.separating import Rehearsal
+from keybundle.core.workflows.arrange import separating
+from keybundle.core.workflows.arrange.separating import Rehearsal
+from keybundle.core.workflows.prepare import pointing, routines
+from keybundle.core.workflows.prepare.pointing import PointedBarcode, PointedPage
+from keybundle.core.workflows.prepare.routines import Sample
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.editing import Editing, Kept, tell_parts
 from keybundle.desktop.presenters.session import Session

@@ -9,10 +9,11 @@ from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.setup.model import called, name_of
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows import bench, rescan
-from keybundle.core.workflows.capture import Captured, scan_stack
-from keybundle.core.workflows.devices import Offers, Options, SimulatedScanner, find_scanners
-from keybundle.core.workflows.scan_choices import options_of, say_choices, scan_choices
+from keybundle.core.workflows.arrange import bench
+from keybundle.core.workflows.take_in import rescan
+from keybundle.core.workflows.take_in.capture import Captured, scan_stack
+from keybundle.core.workflows.take_in.devices import Offers, Options, SimulatedScanner, find_scanners
+from keybundle.core.workflows.take_in.scan_choices import options_of, say_choices, scan_choices
 from keybundle.desktop.presenters.incoming import BUSY, Incoming, Source
 from keybundle.desktop.presenters.preview import PreviewPresenter
 from keybundle.desktop.presenters.session import Session

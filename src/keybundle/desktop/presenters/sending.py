@@ -19,11 +19,12 @@ from keybundle.core.base.progress import CancelToken, Progress
 from keybundle.core.export import forms
 from keybundle.core.export.landing import Landing
 from keybundle.core.export.message import Letter
-from keybundle.core.workflows import bench, sending
-from keybundle.core.workflows.mailing import Mailed, mail_documents, usual_letter
-from keybundle.core.workflows.packages import write_package
-from keybundle.core.workflows.sending import Described, Sent, SentDocument, Wish, last_wish, send_to_folder
-from keybundle.core.workflows.workspace import may_send
+from keybundle.core.workflows.arrange import bench
+from keybundle.core.workflows.send import sending
+from keybundle.core.workflows.send.mailing import Mailed, mail_documents, usual_letter
+from keybundle.core.workflows.send.packages import write_package
+from keybundle.core.workflows.send.sending import Described, Sent, SentDocument, Wish, last_wish, send_to_folder
+from keybundle.core.workflows.session.workspace import may_send
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.session import Session
 from keybundle.desktop.presenters.texts import count

@@ -10,10 +10,10 @@ from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.jobs.pool import Pool
-from keybundle.core.workflows.copies import Copier
-from keybundle.core.workflows.devices import Devices
-from keybundle.core.workflows.line import Line
-from keybundle.core.workflows.workspace import Workspace, may_do_work
+from keybundle.core.workflows.file.copies import Copier
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.session.workspace import Workspace, may_do_work
+from keybundle.core.workflows.take_in.devices import Devices
 from keybundle.desktop.jobs.runner import JobRunner
 from keybundle.desktop.presenters.picture_cache import PictureCache
 from keybundle.desktop.presenters.texts import say_time

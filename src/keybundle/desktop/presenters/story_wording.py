@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from keybundle.core.export.forms import AS_PACKAGE, FORMS
-from keybundle.core.workflows.story import Happened
+from keybundle.core.workflows.keep.story import Happened
 
 HOW = {
     "folder": "Written into", "copy": "Copied at filing into", "mail": "Sent by e-mail to",

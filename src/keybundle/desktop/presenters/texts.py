@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime, timedelta, tzinfo
 
-from keybundle.core.workflows.line import Line
+from keybundle.core.workflows.line.line import Line
 
 
 def count(number: int, one: str, many: str = "") -> str:

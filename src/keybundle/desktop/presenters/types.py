@@ -12,8 +12,8 @@ from keybundle.core.base.boxes import Box
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.setup.model import DocumentType, called
-from keybundle.core.workflows import pointing, routines, types
-from keybundle.core.workflows.pointing import PointedPage
+from keybundle.core.workflows.prepare import pointing, routines, types
+from keybundle.core.workflows.prepare.pointing import PointedPage
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.editing import Editing, Kept, tell_parts
 from keybundle.desktop.presenters.session import Session

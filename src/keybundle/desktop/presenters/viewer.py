@@ -15,8 +15,9 @@ from keybundle.core.base.errors import AppError
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.search.query import Query
-from keybundle.core.workflows import bench, cabinets
-from keybundle.core.workflows.story import load_story
+from keybundle.core.workflows.arrange import bench
+from keybundle.core.workflows.keep import cabinets
+from keybundle.core.workflows.keep.story import load_story
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.picture_cache import Fetched, Key
 from keybundle.desktop.presenters.session import Session

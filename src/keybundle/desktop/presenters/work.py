@@ -6,12 +6,12 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows import worklist
-from keybundle.core.workflows.bench import toggle_reading
-from keybundle.core.workflows.capture import Captured
-from keybundle.core.workflows.closing import close_batch
-from keybundle.core.workflows.records import Record, list_records
-from keybundle.core.workflows.worklist import Today, WorkRow
+from keybundle.core.workflows.arrange.bench import toggle_reading
+from keybundle.core.workflows.file.closing import close_batch
+from keybundle.core.workflows.file.records import Record, list_records
+from keybundle.core.workflows.oversee import worklist
+from keybundle.core.workflows.oversee.worklist import Today, WorkRow
+from keybundle.core.workflows.take_in.capture import Captured
 from keybundle.desktop.presenters.files_in import FilesIn
 from keybundle.desktop.presenters.incoming import Incoming
 from keybundle.desktop.presenters.scanning import Scanning

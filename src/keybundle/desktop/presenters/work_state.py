@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from keybundle.core.batches.model import State
-from keybundle.core.workflows.capture import WHOLE, ImportPlan, map_path
-from keybundle.core.workflows.records import Record
-from keybundle.core.workflows.scan_choices import ScanChoice
-from keybundle.core.workflows.worklist import WorkRow
+from keybundle.core.workflows.file.records import Record
+from keybundle.core.workflows.oversee.worklist import WorkRow
+from keybundle.core.workflows.take_in.capture import WHOLE, ImportPlan, map_path
+from keybundle.core.workflows.take_in.scan_choices import ScanChoice
 from keybundle.desktop.presenters.texts import count, join_words, say_age
 
 __all__ = [

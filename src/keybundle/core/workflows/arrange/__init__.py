@@ -1,0 +1,1 @@
+"""Separating and arranging pages by hand."""

@@ -1,0 +1,233 @@
+"""What the bench shows and does: a batch with its destinations, the operator's commands, and page pictures."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from keybundle.core.base.boxes import Frame
+from keybundle.core.base.changes import Changes
+from keybundle.core.batches import arranging, commands
+from keybundle.core.batches.model import Balance, Batch, Document, Page, balance
+from keybundle.core.filing.destination import compute_destination, make_caption
+from keybundle.core.imaging.tiles import Tiles, is_large
+from keybundle.core.jobs.pool import Pool
+from keybundle.core.reading.text import PageText
+from keybundle.core.repository.model import FiledPage
+from keybundle.core.setup.model import DocumentType
+from keybundle.core.workflows.index.defaults import local_day
+from keybundle.core.workflows.index.why_not import why_not
+from keybundle.core.workflows.line.line import ON_SCREEN, Line
+from keybundle.core.workflows.line.page_jobs import WORK, picture_job
+from keybundle.core.workflows.session.workspace import Workspace, may_work
+from keybundle.core.workflows.take_in.preview_files import preview_path, tiles_folder
+
+Command = Callable[[Batch], Batch]
+
+
+@dataclass(frozen=True)
+class DocumentFacts:
+    """What is computed of a document: caption, destination path (unknown parts empty), what stands in the way."""
+
+    caption: str
+    path: tuple[str, ...]
+    levels: tuple[str, ...]
+    why_not: str
+    same: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True)
+class BenchData:
+    """A batch with all that the bench shows of it."""
+
+    batch: Batch
+    facts: dict[str, DocumentFacts]
+    balance: Balance
+    undo: str | None
+    redo: str | None
+    received: str = ""
+
+
+def load_bench(workspace: Workspace, batch_id: str) -> BenchData:
+    """Return a batch as the bench shows it."""
+    batch = workspace.batches.load(batch_id)
+    same = find_filed_already(workspace, batch)
+    facts = {
+        key: _facts(workspace, batch.documents[key], own, same.get(key, ()))
+        for key, own in batch.pages_by_document().items()
+    }
+    undo, redo = workspace.batches.next_undo(batch_id), workspace.batches.next_redo(batch_id)
+    return BenchData(batch, facts, balance(batch), undo, redo, local_day(workspace, batch.created_at))
+
+
+def _facts(
+    workspace: Workspace, document: Document, pages: Sequence[Page], same: tuple[tuple[str, str], ...]
+) -> DocumentFacts:
+    kind, told = workspace.setup.document_type(document.type), why_not(workspace, document, pages)
+    if kind is None:
+        return DocumentFacts(_first_line(workspace, pages[0]), (), (), told)
+    destination = compute_destination(kind, workspace.setup, document.values)
+    named = any(v.items for v in document.values.values())
+    caption = make_caption(kind, document.values) if named else f"{kind.name}: {_first_line(workspace, pages[0])}"
+    return DocumentFacts(caption, tuple(destination.path), destination.titles, told, same)
+
+
+def find_filed_already(workspace: Workspace, batch: Batch) -> dict[str, tuple[tuple[str, str], ...]]:
+    """Return, for documents whose key values are filed already, the (id, caption) of those that hold them.
+
+    One look for each type at the field that tells most (one that is no register's, the last of the key) leaves few to
+    be compared in full.
+    """
+    found: dict[str, tuple[tuple[str, str], ...]] = {}
+    for kind in (k for k in workspace.setup.document_types if k.key):
+        own = {d.id: v for d in batch.documents.values() if d.type == kind.id and (v := _key_values(kind, d))}
+        plain = [n for n in kind.key if (spec := kind.field(n)) is not None and not spec.register_name] or list(
+            kind.key
+        )
+        known = (
+            workspace.repository.known_values(kind.id, plain[-1], [v[plain[-1]] for v in own.values()])
+            if own
+            else set()
+        )
+        for key, values in own.items():
+            if values[plain[-1]] in known and (same := workspace.repository.find_same(kind.id, values)):
+                found[key] = tuple(same)
+    return found
+
+
+def _key_values(kind: DocumentType, document: Document) -> dict[str, str]:
+    """Return the values that tell a document from others; none where one is missing or it is filed."""
+    values = {n: document.values[n].text for n in kind.key if n in document.values and document.values[n].items}
+    return values if len(values) == len(kind.key) and not document.filed_id else {}
+
+
+def _first_line(workspace: Workspace, page: Page) -> str:
+    """Return the first telling line of a document without type."""
+    data = workspace.batches.texts([page.id]).get(page.id)
+    lines = [x for x in PageText.from_bytes(data).plain.splitlines() if len(x) > 8] if data else []
+    return lines[0][:60] if lines else "Not read yet"
+
+
+def run_command(workspace: Workspace, line: Line, batch_id: str, who: str, label: str, command: Command) -> Changes:
+    """Run an operator's command as one undoable step; raises InputProblem in words."""
+    may_work(workspace.person(who))
+    workspace.batches.apply(batch_id, who, label, command)
+    line.revise(batch_id)
+    return Changes(frozenset([batch_id]), text=f"{label[:1].upper()}{label[1:]}")
+
+
+def toggle_reading(workspace: Workspace, line: Line, batch_id: str, who: str) -> None:
+    """Stop the reading of a batch, or read on; what was read stays."""
+    may_work(workspace.person(who))
+    (line.read_on if batch_id in line.stopped else line.stop_reading)(batch_id)
+
+
+def undo(workspace: Workspace, line: Line, batch_id: str, who: str) -> Changes:
+    """Take back the last step of a batch."""
+    return _replay(workspace, line, batch_id, who, undone=False)
+
+
+def redo(workspace: Workspace, line: Line, batch_id: str, who: str) -> Changes:
+    """Do again what was undone last."""
+    return _replay(workspace, line, batch_id, who, undone=True)
+
+
+def _replay(workspace: Workspace, line: Line, batch_id: str, who: str, *, undone: bool) -> Changes:
+    may_work(workspace.person(who))
+    touched = frozenset(x for x in (batch_id, workspace.batches.partner(batch_id, undone=undone)) if x)
+    label = workspace.batches.redo(batch_id) if undone else workspace.batches.undo(batch_id)
+    for batch in touched:
+        line.revise(batch)
+    return Changes(touched, text=f"{'Done again' if undone else 'Undone'}: {label}")
+
+
+def page_command(name: str, page_ids: Sequence[str], new_id: Callable[[], str]) -> tuple[str, Command]:
+    """Return the label and the command of a strip action on pages; raises KeyError for an unknown name.
+
+    Actions on one page take the first of them.
+    """
+    chosen, first = list(page_ids), page_ids[0]
+    table: dict[str, tuple[str, Command]] = {
+        "break": ("break", lambda b: commands.break_at(b, first, new_id())),
+        "join up": ("join up", lambda b: commands.join_up(b, first)),
+        "leave out": ("leave out", lambda b: commands.leave_out(b, chosen)),
+        "take back": ("take back", lambda b: commands.take_back(b, chosen, new_id())),
+        "turn right": ("turn right", lambda b: commands.turn(b, chosen, 90)),
+        "turn left": ("turn left", lambda b: commands.turn(b, chosen, 270)),
+        "move earlier": ("move earlier", lambda b: commands.move(b, first, -1)),
+        "move later": ("move later", lambda b: commands.move(b, first, 1)),
+        "to document before": ("move to the document before", lambda b: commands.move_to_neighbour(b, first, -1)),
+        "to document after": ("move to the document after", lambda b: commands.move_to_neighbour(b, first, 1)),
+        "split each": ("split into single pages", lambda b: arranging.split_each(b, chosen, new_id)),
+        "join documents": ("join documents", lambda b: arranging.join_documents(b, chosen)),
+        "reverse": ("turn the order round", lambda b: arranging.reverse(b, chosen)),
+        "interleave": ("interleave fronts and backs", lambda b: arranging.interleave(b, chosen)),
+        "shift breaks later": ("shift all breaks later", lambda b: arranging.shift_breaks(b, 1)),
+        "shift breaks earlier": ("shift all breaks earlier", lambda b: arranging.shift_breaks(b, -1)),
+    }
+    return table[name]
+
+
+def move_command(page_ids: Sequence[str], target: str, *, after: bool) -> Command:
+    """Return the command that puts pages before a page, or after it, and into its document."""
+    return lambda batch: arranging.move_pages(batch, page_ids, target, after=after)
+
+
+def move_to_batch(
+    workspace: Workspace, line: Line, source: str, page_ids: Sequence[str], target: str, beside: str, who: str, *,
+    after: bool,
+) -> Changes:  # fmt: skip
+    """Move pages from one open batch to another, beside a page there; one step that can be undone in either."""
+    may_work(workspace.person(who))
+    workspace.batches.transfer(source, page_ids, target, beside, who, after=after)
+    line.revise(source)
+    line.revise(target)
+    return Changes(frozenset([source, target]), text="move pages between batches")
+
+
+def page_text(workspace: Workspace, page_id: str) -> PageText | None:
+    """Return the text of a page in a batch, None before it was read."""
+    data = workspace.batches.texts([page_id]).get(page_id)
+    return PageText.from_bytes(data) if data else None
+
+
+def preview(
+    workspace: Workspace,
+    pool: Pool,
+    page_id: str,
+    picture: tuple[str, int, bool],
+    frame: Frame,
+    kind: str = "screen",
+) -> Path:
+    """Return the file of a page's picture (``thumbnail``, ``screen`` or ``full``), making it where it is missing."""
+    path = preview_path(workspace.place.cache, page_id, frame.rotation, kind)
+    if not path.exists():
+        job = picture_job(workspace.place.files, page_id, picture, frame)
+        cache = str(workspace.place.cache)
+        pool.submit(f"{WORK}:draw_previews", job, cache, kind == "full", priority=ON_SCREEN).result()
+    return path
+
+
+def sharp(workspace: Workspace, pool: Pool, page_id: str, picture: tuple[str, int, bool], frame: Frame) -> Path | Tiles:
+    """Return a page in full resolution: its picture, or of a very large one its tiles, made where they are missing."""
+    if not is_large(frame.width, frame.height):
+        return preview(workspace, pool, page_id, picture, frame, "full")
+    folder = tiles_folder(workspace.place.cache, page_id, frame.rotation)
+    if not folder.exists():
+        job = picture_job(workspace.place.files, page_id, picture, frame)
+        folder.parent.mkdir(parents=True, exist_ok=True)
+        pool.submit(f"{WORK}:draw_tiles", job, str(folder), priority=ON_SCREEN).result()
+    return Tiles(str(folder), *frame.upright_size)
+
+
+def filed_preview(
+    workspace: Workspace, pool: Pool, document_id: str, position: int, page: FiledPage, kind: str = "screen"
+) -> Path:
+    """Return a small picture of a filed page: ``thumbnail`` or ``screen``."""
+    return preview(workspace, pool, f"{document_id}-{position}", page.picture, page.frame, kind)
+
+
+def filed_sharp(workspace: Workspace, pool: Pool, document_id: str, position: int, page: FiledPage) -> Path | Tiles:
+    """Return a filed page in full resolution, as ``sharp`` does."""
+    return sharp(workspace, pool, f"{document_id}-{position}", page.picture, page.frame)

@@ -1,0 +1,1 @@
+"""From a batch into the repository, and back."""

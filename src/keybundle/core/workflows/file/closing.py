@@ -1,0 +1,19 @@
+"""Closing a batch: only when every side has its end, by somebody who may, and with a trace."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+from keybundle.core.base.changes import Changes
+from keybundle.core.batches.model import balance
+from keybundle.core.repository import audit
+from keybundle.core.workflows.session.workspace import Workspace, may_work
+
+
+def close_batch(workspace: Workspace, batch_id: str, who: str) -> Changes:
+    """Close a batch; raises InputProblem that names what is still open, and for a person who may only look."""
+    may_work(workspace.person(who))
+    with workspace.place.database.atomic() as c:
+        batch = workspace.batches.close(batch_id)
+        audit.append(c, workspace.clock.stamp(), who, "batch closed", batch_id, asdict(balance(batch)))
+    return Changes(frozenset([batch_id]), text="Batch closed")

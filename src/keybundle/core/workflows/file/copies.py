@@ -1,0 +1,149 @@
+"""Copies at filing: each document that a routine files is also written into a folder, behind the filing's back.
+
+What is due stands in the filing's own transaction; a copy is whole or not there; a folder that is away is tried again, and told.
+"""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from datetime import timedelta
+from pathlib import Path
+
+from sqlalchemy import Connection, delete, func, insert, select, update
+
+from keybundle.core.base.errors import AppError, EnvironmentProblem
+from keybundle.core.export.landing import Landing
+from keybundle.core.export.naming import fill_name, safe_name
+from keybundle.core.jobs.pool import Pool
+from keybundle.core.setup.routines import Copies
+from keybundle.core.store import schema as t
+from keybundle.core.workflows.keep.cabinets import load_document
+from keybundle.core.workflows.send.sending import Sent, Wish, check_wish, make_files, note_sent, texts_of
+from keybundle.core.workflows.session.workspace import Workspace
+
+log = logging.getLogger(__name__)
+RETRY_SECONDS = (10, 30, 60, 300, 900)
+LOOK_SECONDS = 2.0
+
+
+@dataclass(frozen=True)
+class Due:
+    """A copy that is to be written: the row, the document, who filed it, where and how, and how often it was tried."""
+
+    id: int
+    document: str
+    who: str
+    copies: Copies
+    tries: int
+
+
+def note_due(workspace: Workspace, c: Connection, document_id: str, who: str, routine_id: str) -> None:
+    """Note in a filing's transaction that its routine wants a copy."""
+    routine = workspace.setup.routine(routine_id)
+    if routine is not None and routine.copies.folder:
+        row = {"document_id": document_id, "who": who, "copies": routine.copies.model_dump(), "tries": 0, "trouble": ""}
+        c.execute(insert(t.copy_due).values(next_at=workspace.clock.stamp(), **row))
+
+
+def write_due(
+    workspace: Workspace, pool: Pool, *, at_once: bool = False, is_stopped: Callable[[], bool] = lambda: False
+) -> str:
+    """Write the copies that are due (``at_once``: those that wait for another try too); return what is in the way.
+
+    It asks between two copies whether it is stopped; what is left stays due.
+    """
+    for due in _list_due(workspace, at_once=at_once):
+        if is_stopped():
+            return ""
+        trouble = _write(workspace, pool, due)
+        if trouble:
+            _wait(workspace, due, trouble)
+    return tell_trouble(workspace)
+
+
+def tell_trouble(workspace: Workspace) -> str:
+    """Return how many copies wait because something is in the way, and what; empty where nothing is."""
+    d = t.copy_due.c
+    with workspace.place.database.read() as c:
+        waiting = c.execute(select(func.count()).where(d.trouble != "")).scalar_one()
+        said = c.execute(select(d.trouble).where(d.trouble != "").order_by(d.next_at).limit(1)).scalar()
+    return f"{waiting} {'copy waits' if waiting == 1 else 'copies wait'}: {said}" if waiting else ""
+
+
+def _list_due(workspace: Workspace, *, at_once: bool) -> list[Due]:
+    d = t.copy_due.c
+    chosen = select(t.copy_due).order_by(d.id)
+    if not at_once:
+        chosen = chosen.where(d.next_at <= workspace.clock.stamp())
+    with workspace.place.database.read() as c:
+        return [Due(r.id, r.document_id, r.who, Copies(**r.copies), r.tries) for r in c.execute(chosen).all()]
+
+
+def _write(workspace: Workspace, pool: Pool, due: Due) -> str:
+    """Write a copy; return what is in the way, empty where it is written or its document is gone."""
+    copies, wish = due.copies, Wish(due.copies.form, names=due.copies.names)
+    try:
+        if due.document not in workspace.repository.load_many([due.document]):
+            _forget(workspace, due, Sent(), wish)  # it was taken back meanwhile
+            return ""
+        check_wish(workspace, wish)
+        root = Path(copies.folder).expanduser()
+        if not root.is_dir():
+            raise EnvironmentProblem(f"the folder “{copies.folder}” is not there.")
+        texts = texts_of(workspace, load_document(workspace, due.document), 1)
+        parts = [safe_name(fill_name(p, texts)) for p in copies.sub_folders.split("/") if p.strip()]
+        sent = make_files(workspace, pool, [due.document], wish, Landing(root.joinpath(*parts), keeps_same=True))
+        if sent.stopped or sent.refused:
+            return sent.stopped or sent.refused[0][1]
+        _forget(workspace, due, sent, wish)
+    except AppError as error:
+        return str(error)
+    return ""
+
+
+def _forget(workspace: Workspace, due: Due, sent: Sent, wish: Wish) -> None:
+    with workspace.place.database.atomic() as c:
+        note_sent(workspace, due.who, sent.documents, {"how": "copy", "to": due.copies.folder, **asdict(wish)})
+        c.execute(delete(t.copy_due).where(t.copy_due.c.id == due.id))
+
+
+def _wait(workspace: Workspace, due: Due, trouble: str) -> None:
+    seconds = RETRY_SECONDS[min(due.tries, len(RETRY_SECONDS) - 1)]
+    later = (workspace.clock.now() + timedelta(seconds=seconds)).isoformat(timespec="milliseconds")
+    changed = {"tries": due.tries + 1, "next_at": later, "trouble": trouble}
+    with workspace.place.database.atomic() as c:
+        c.execute(update(t.copy_due).where(t.copy_due.c.id == due.id).values(changed))
+
+
+class Copier:
+    """Writes copies as they become due, in a thread of its own; ``problem`` is what keeps some waiting."""
+
+    def __init__(self, workspace: Workspace, pool: Pool, look_seconds: float = LOOK_SECONDS) -> None:
+        self._workspace, self._pool, self._look_seconds = workspace, pool, look_seconds
+        self._stop, self._at_once = threading.Event(), threading.Event()
+        self.problem = ""
+        self._thread = threading.Thread(target=self._loop, name="copies", daemon=True)
+        self._thread.start()
+
+    def retry(self) -> None:
+        """Try again at once what waits."""
+        self._at_once.set()
+
+    def close(self) -> None:
+        """Stop after the present copy; what is due stays due."""
+        self._stop.set()
+        self._thread.join(timeout=15)
+
+    def _loop(self) -> None:
+        while not self._stop.wait(self._look_seconds):
+            at_once = self._at_once.is_set()
+            self._at_once.clear()
+            try:
+                self.problem = write_due(self._workspace, self._pool, at_once=at_once, is_stopped=self._stop.is_set)
+            except AppError as error:
+                self.problem = str(error)
+            except Exception:
+                log.exception("copies could not be written")

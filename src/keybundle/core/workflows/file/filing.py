@@ -1,0 +1,232 @@
+"""Filing a batch's documents, and taking one back.
+
+A filing claims the ready documents first, so that nobody changes them meanwhile; makes each one's PDF; and commits it
+only if it is still what the PDF was made of. What it could not file it lets go of, with the reason.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Sequence
+from concurrent.futures import Future
+from dataclasses import dataclass, field
+from typing import Any
+
+from keybundle.core.base.changes import Changes
+from keybundle.core.base.errors import AppError, InputProblem
+from keybundle.core.base.progress import CancelToken, Progress, Step, silent
+from keybundle.core.batches.model import Batch, Document, State
+from keybundle.core.filing.commit import commit_document, compose_document, uncommit_document
+from keybundle.core.filing.destination import Destination, compute_destination, make_caption
+from keybundle.core.jobs.pool import Pool
+from keybundle.core.reading.text import PageText
+from keybundle.core.setup.model import DocumentType
+from keybundle.core.setup.routines import Routine
+from keybundle.core.workflows.file.copies import note_due
+from keybundle.core.workflows.file.records import FiledEntry, add_entry, end_record
+from keybundle.core.workflows.index.learning import learn, refresh_calibration, unlearn
+from keybundle.core.workflows.index.why_not import why_not
+from keybundle.core.workflows.line.page_jobs import PDF_WORK, page_job
+from keybundle.core.workflows.session.workspace import Workspace, may_work
+
+log = logging.getLogger(__name__)
+FILE_PRIORITY = 1
+ASK_SECONDS = 0.05
+CHANGED = "It was changed while it was being filed, so it was left; file it again."
+CANCELLED = "Filing was cancelled before it."
+A_BUG = "Something went wrong inside Key Bundle while it was being filed. It is kept in its batch; the others went on."
+
+
+@dataclass
+class Filed:
+    """What a filing brought: filed documents, and the others with what they still wait for."""
+
+    batch: str
+    entries: list[FiledEntry] = field(default_factory=list)
+    left: list[tuple[str, str]] = field(default_factory=list)
+    record: str | None = None
+    seconds: float = 0.0
+
+    def changes(self) -> Changes:
+        """Return what this touched."""
+        return Changes(frozenset([self.batch]), repository=True, text=f"{len(self.entries)} documents filed")
+
+
+@dataclass(frozen=True)
+class _InHand:
+    """A claimed document as it was when its PDF was begun."""
+
+    document: Document
+    kind: DocumentType
+    destination: Destination
+    texts: dict[str, bytes]
+    pdf: Future[Any]
+
+
+@dataclass
+class Filing:
+    """A filing under way: what it has claimed, and what it has brought so far."""
+
+    claim: str
+    who: str
+    result: Filed
+    was_seen: bool
+    in_hand: list[_InHand] = field(default_factory=list)
+
+
+def file_documents(
+    workspace: Workspace, pool: Pool, batch_id: str, who: str, document_ids: Sequence[str] | None = None, *,
+    progress: Progress = silent, cancel: CancelToken | None = None,
+) -> Filed:  # fmt: skip
+    """File the ready ones among the named documents (None: all of the batch), each all or nothing.
+
+    The others are left and listed with the reason, and so is what is still to come when ``cancel`` is set. Raises
+    InputProblem for a person who may only look.
+    """
+    begun = begin_filing(workspace, pool, batch_id, who, document_ids)
+    return finish_filing(workspace, pool, begun, progress=progress, cancel=cancel)
+
+
+def begin_filing(
+    workspace: Workspace, pool: Pool, batch_id: str, who: str, document_ids: Sequence[str] | None = None
+) -> Filing:
+    """Claim what is ready among the named documents (None: all of the batch); ``finish_filing`` must follow.
+
+    This much is quick: what a person does to the batch afterwards waits for it, not for the PDFs. Raises InputProblem
+    for a person who may only look.
+    """
+    may_work(workspace.person(who))
+    begun = Filing(workspace.clock.new_id(), who, Filed(batch_id), document_ids is not None)
+    try:
+        _take_in_hand(workspace, pool, begun, document_ids)
+    except BaseException:
+        _let_go(workspace, begun)
+        raise
+    return begun
+
+
+def finish_filing(
+    workspace: Workspace, pool: Pool, begun: Filing, *, progress: Progress = silent, cancel: CancelToken | None = None
+) -> Filed:
+    """Commit each claimed document once its PDF is made; what is left is let go of, with the reason."""
+    cancel, result, in_hand = cancel or CancelToken(), begun.result, begun.in_hand
+    try:
+        if in_hand:
+            progress(Step(0, len(in_hand), "Filing"))
+        for number, one in enumerate(in_hand, 1):
+            said = _file_one(workspace, one, begun, cancel)
+            if said:
+                result.left.append((_name(one.document, one.kind), said))
+            progress(Step(number, len(in_hand), f"Filing {_name(one.document, one.kind)}"))
+    finally:
+        _let_go(workspace, begun)
+    if result.entries:
+        result.record = begun.claim
+        end_record(workspace, begun.claim, result.left)
+        refresh_calibration(workspace, pool)
+    return result
+
+
+def _let_go(workspace: Workspace, begun: Filing) -> None:
+    for one in begun.in_hand:
+        one.pdf.cancel()
+    workspace.batches.release(begun.claim)
+
+
+def _take_in_hand(workspace: Workspace, pool: Pool, begun: Filing, document_ids: Sequence[str] | None) -> None:
+    """Claim what is ready and let its PDFs be made; note why the others are left."""
+    batches, result = workspace.batches, begun.result
+    wanted = [
+        d.id for d in batches.load(result.batch).in_order()
+        if not d.filed_id and (document_ids is None or d.id in document_ids)
+    ]  # fmt: skip
+    claimed = batches.claim(result.batch, wanted, begun.claim)
+    batch = batches.load(result.batch)
+    routine = workspace.setup.routine(batch.routine) or Routine(name=batch.routine, sign="??")
+    for document in (batch.documents[i] for i in wanted if i in batch.documents):
+        kind, pages = workspace.setup.document_type(document.type), batch.pages_of(document.id)
+        if document.id not in claimed or kind is None:
+            result.left.append((_name(document, kind), why_not(workspace, document, pages)))
+            continue
+        texts = batches.texts([p.id for p in pages])
+        jobs = [
+            page_job(workspace.place.files, p, routine, texts.get(p.id) or PageText((), p.frame).to_bytes())
+            for p in pages
+        ]
+        args = (jobs, make_caption(kind, document.values), batch.created_at, str(workspace.place.files.root))
+        pdf = pool.submit(f"{PDF_WORK}:make_pdf", *args, priority=FILE_PRIORITY)
+        destination = compute_destination(kind, workspace.setup, document.values)
+        begun.in_hand.append(_InHand(document, kind, destination, texts, pdf))
+
+
+def _file_one(workspace: Workspace, one: _InHand, begun: Filing, cancel: CancelToken) -> str:
+    """File one document and note it in the result; return why it was left, empty when it was not."""
+    try:
+        while not one.pdf.done() and not cancel.cancelled:
+            cancel.wait(ASK_SECONDS)
+        if cancel.cancelled:
+            return CANCELLED
+        sha, seconds = one.pdf.result()
+        entry = _commit(workspace, one, begun, sha)
+    except AppError as error:
+        return str(error)
+    except Exception:
+        log.exception("a document could not be filed")
+        return A_BUG
+    if entry is None:
+        return CHANGED
+    begun.result.entries.append(entry)
+    begun.result.seconds += seconds
+    return ""
+
+
+def _commit(workspace: Workspace, one: _InHand, begun: Filing, sha: str) -> FiledEntry | None:
+    """File a document in one transaction; None, and nothing done, where it is no longer what the PDF was made of."""
+    with workspace.place.database.atomic() as c:
+        batch = workspace.batches.load_document(one.document.id)
+        document = batch.document(one.document.id)
+        if not _is_unchanged(workspace, document, one, begun.claim):
+            return None
+        new = compose_document(batch, document, one.kind, one.destination, one.texts, sha)
+        filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, new, begun.who)
+        learn(c, workspace, document, one.kind, one.texts, was_seen=begun.was_seen)
+        note_due(workspace, c, filed_id, begun.who, batch.routine)
+        path = (one.destination.titles[0], *(v for _, v in new.folder))
+        entry = FiledEntry(filed_id, new.caption, one.kind.name, path, len(new.pages))
+        add_entry(c, begun.claim, workspace.batches.load(batch.id), entry, workspace.clock.stamp(), begun.who)
+    return entry
+
+
+def _is_unchanged(workspace: Workspace, document: Document, one: _InHand, claim: str) -> bool:
+    """Whether a document, its pages and what the set-up makes of it are as they were when its PDF was begun."""
+    kind = workspace.setup.document_type(document.type)
+    return (
+        document.claim == claim
+        and document.revision == one.document.revision
+        and document.state is State.READY
+        and kind is not None
+        and compute_destination(kind, workspace.setup, document.values) == one.destination
+        and make_caption(kind, document.values) == make_caption(one.kind, one.document.values)
+    )
+
+
+def _name(document: Document, kind: DocumentType | None) -> str:
+    return make_caption(kind, document.values) if kind and document.values else document.type or "Document without type"
+
+
+def take_back(workspace: Workspace, batch_id: str, document_id: str, who: str) -> Changes:
+    """Take a filed document back into its batch; raises InputProblem when it is not filed from there, or that is closed."""
+    may_work(workspace.person(who))
+    with workspace.place.database.atomic() as c:
+        batch: Batch = workspace.batches.load(batch_id)
+        document = batch.document(document_id)
+        if document.filed_id is None:
+            raise InputProblem("This document is not filed; there is nothing to take back.")
+        if batch.closed_at:
+            raise InputProblem("Its batch is closed, so it cannot go back there. Nothing was changed.")
+        uncommit_document(
+            workspace.place.database, workspace.batches, workspace.repository, batch_id, document_id, document.filed_id,
+            who,
+        )  # fmt: skip
+        unlearn(c, document_id)
+    return Changes(frozenset([batch_id]), frozenset([document_id]), True, "Taken back from the repository")

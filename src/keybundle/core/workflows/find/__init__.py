@@ -1,0 +1,1 @@
+"""Finding documents by words and fields."""

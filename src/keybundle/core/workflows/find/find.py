@@ -1,0 +1,232 @@
+"""Finding documents by any word or field, filed or still waiting."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+from sqlalchemy import Connection, func, select
+
+from keybundle.core.batches.model import LEFT_OUT
+from keybundle.core.fields.kinds import Kind, normalise
+from keybundle.core.fields.values import FieldValue
+from keybundle.core.filing.destination import compute_destination
+from keybundle.core.reading.text import PageText
+from keybundle.core.repository.model import FiledDocument
+from keybundle.core.repository.store import to_number
+from keybundle.core.search import index
+from keybundle.core.search.query import SPECIAL, Condition, Query, meets, parse_query
+from keybundle.core.setup.model import FieldSpec, name_of
+from keybundle.core.store import schema as t
+from keybundle.core.workflows.index.defaults import local_day
+from keybundle.core.workflows.keep.naming import all_field_names, fields_called, in_names, name_values
+from keybundle.core.workflows.session.workspace import Workspace
+
+MARK_START, MARK_END = index.MARK_START, index.MARK_END
+NUMBERS = (Kind.MONEY, Kind.DECIMAL, Kind.WHOLE)
+EVERY = 10_000_000
+PART_OF_DATE = re.compile(r"^\d{4}(-\d{2}(-\d{2})?)?$")
+
+
+@dataclass(frozen=True)
+class FoundDocument:
+    """A hit as shown: for work not yet filed ``id`` is the batch's document, and ``batch`` says where it lies.
+
+    ``routine`` and ``begun_on`` (ISO 8601, in the repository's time zone) are what people call that batch by.
+    """
+
+    id: str
+    caption: str
+    cabinet: str
+    folder: tuple[str, ...]
+    type: str
+    values: dict[str, FieldValue]
+    snippet: str
+    is_filed: bool
+    batch: str | None = None
+    filed_at: str = ""
+    tags: tuple[str, ...] = ()
+    routine: str = ""
+    begun_on: str = ""
+
+
+@dataclass(frozen=True)
+class Found:
+    """The answer to a query, with counts by type, cabinet, month and tag among the hits shown.
+
+    ``is_cut`` says that there may be more hits than these first ones, so that the counts speak of these alone.
+    """
+
+    said: str
+    hits: tuple[FoundDocument, ...]
+    unread_pages: int
+    types: tuple[tuple[str, int], ...] = field(default=())
+    cabinets: tuple[tuple[str, int], ...] = field(default=())
+    months: tuple[tuple[str, int], ...] = field(default=())
+    tags: tuple[tuple[str, int], ...] = field(default=())
+    is_cut: bool = False
+
+
+def field_names(workspace: Workspace) -> list[str]:
+    """Return all index and folder fields by name."""
+    return all_field_names(workspace.setup)
+
+
+def understand(workspace: Workspace, line: str) -> Query:
+    """Return a query line as understood: each value read as its field's kind reads it."""
+    query = parse_query(line, field_names(workspace))
+    return replace(query, conditions=tuple(_as_kind(workspace, c) for c in query.conditions))
+
+
+def _as_kind(workspace: Workspace, condition: Condition) -> Condition:
+    setup = workspace.setup
+    if condition.field in ("type", "cabinet"):
+        known = setup.document_types if condition.field == "type" else setup.cabinets
+        return replace(condition, names=tuple(x.id for x in known if meets(replace(condition, operator="="), [x.name])))
+    if condition.field not in SPECIAL:
+        condition = replace(condition, fields=tuple(fields_called(setup, condition.field)))
+    if condition.field == "filed" or condition.until:
+        return replace(condition, compared_as="date")
+    specs = [f for k in setup.document_types for f in k.fields if f.name == condition.field]
+    kinds = {f.kind for f in specs}
+    if Kind.DATE in kinds:
+        day = condition.value if PART_OF_DATE.match(condition.value) else _read(workspace, specs, condition.value)
+        return replace(condition, value=day or condition.value, compared_as="date")
+    if kinds & set(NUMBERS) and (number := _read(workspace, specs, condition.value)):
+        return replace(condition, value=number, compared_as="number")
+    if condition.operator != "=" and to_number(condition.value) is not None:
+        return replace(condition, compared_as="number")
+    return condition
+
+
+def _read(workspace: Workspace, specs: Sequence[FieldSpec], text: str) -> str:
+    """Return a value as the first of these fields with a kind of its own stores it; empty where it is none."""
+    for spec in (s for s in specs if s.kind in (*NUMBERS, Kind.DATE)):
+        plain = replace(workspace.rule(spec), pattern="", check="", low="", high="")
+        value = normalise(text, plain)
+        if isinstance(value, str) and value:
+            return value
+    return ""
+
+
+def find(workspace: Workspace, line: str, *, limit: int = 200) -> Found:
+    """Answer a query line: filed documents, and work not filed yet that meets it too."""
+    query = understand(workspace, line)
+    with workspace.place.database.read() as c:
+        open_documents = _find_open(workspace, c, query) if query.conditions else None
+        pages = None if open_documents is None else _pages_of(c, open_documents)
+        hits = index.search(c, query, waiting=pages, limit=limit)
+        if open_documents is not None and not query.match_expression():
+            hits += [index.Hit(i, False, "") for i in list(open_documents)[: limit - len(hits)]]
+        waiting = index.find_waiting(c, [h.ref for h in hits if not h.is_filed])
+        waiting |= {i: (batch_id, i) for i, batch_id in (open_documents or {}).items()}
+        filed = workspace.repository.load_many([h.ref for h in hits if h.is_filed])
+        found: list[FoundDocument] = []
+        seen: set[str] = set()
+        for hit in hits:
+            if hit.is_filed and hit.ref in filed:
+                found.append(_filed(in_names(workspace.setup, filed[hit.ref]), hit.snippet))
+            elif hit.ref in waiting:
+                batch_id, document_id = waiting[hit.ref]
+                key = document_id or hit.ref
+                if key not in seen:
+                    seen.add(key)
+                    found.append(_waiting(workspace, batch_id, document_id, hit))
+        unread = count_unread(workspace)
+    return Found(
+        query.said(), tuple(found), unread, _counts(h.type for h in found),
+        _counts(h.cabinet for h in found), tuple(sorted(Counter(h.filed_at[:7] for h in found if h.filed_at).items())),
+        _counts(tag for h in found for tag in h.tags), len(hits) >= limit,
+    )  # fmt: skip
+
+
+def find_filed_ids(workspace: Workspace, line: str) -> list[str]:
+    """Return every filed document that answers a query line, however many, the best first."""
+    query = understand(workspace, line)
+    with workspace.place.database.read() as c:
+        return [h.ref for h in index.search(c, query, waiting=(), limit=EVERY) if h.is_filed]
+
+
+def _find_open(workspace: Workspace, c: Connection, query: Query) -> dict[str, str]:
+    """Return the documents of open batches, not filed yet, that meet all conditions, each with its batch."""
+    b, d, v = t.batch.c, t.batch_document.c, t.batch_value.c
+    is_open = (b.closed_at.is_(None), d.filed_id.is_(None))
+    rows = c.execute(select(d.id, d.batch_id, d.type, d.tags).join(t.batch, b.id == d.batch_id).where(*is_open)).all()
+    values: dict[str, dict[str, FieldValue]] = {}
+    chosen = select(v.document_id, v.field, v.data).join(t.batch_document, d.id == v.document_id)
+    for row in c.execute(chosen.join(t.batch, b.id == d.batch_id).where(*is_open)):
+        values.setdefault(row.document_id, {})[row.field] = FieldValue.from_json(row.data)
+    return {
+        row.id: row.batch_id
+        for row in rows
+        if all(_meets_open(workspace, x, row.type, row.tags, values.get(row.id, {})) for x in query.conditions)
+    }
+
+
+def _meets_open(
+    workspace: Workspace, condition: Condition, type_name: str | None, tags: Sequence[str],
+    values: Mapping[str, FieldValue],
+) -> bool:  # fmt: skip
+    kind = workspace.setup.document_type(type_name)
+    if condition.field == "type":
+        return kind is not None and kind.id in condition.names
+    if condition.field == "tag":
+        return meets(condition, tags)
+    if kind is None or condition.field == "filed":
+        return False
+    if condition.field == "cabinet":
+        return kind.cabinet in condition.names
+    fields = {field for of, field in condition.fields if of in (None, kind.id)}
+    if own := fields & set(values):
+        return any(meets(condition, values[field].items) for field in own)
+    levels = compute_destination(kind, workspace.setup, values).folder
+    return meets(condition, [value for level, value in levels if level in fields and value])
+
+
+def _pages_of(c: Connection, documents: Mapping[str, str]) -> list[str]:
+    p = t.page.c
+    chosen = select(p.id).where(p.document_id.in_(list(documents)))
+    return list(c.execute(chosen).scalars())
+
+
+def _counts(names: Iterable[str]) -> tuple[tuple[str, int], ...]:
+    return tuple(Counter(n for n in names if n).most_common())
+
+
+def _filed(document: FiledDocument, snippet: str) -> FoundDocument:
+    folder = tuple(value for _, value in document.folder)
+    return FoundDocument(
+        document.id, document.caption, document.cabinet, folder, document.type, dict(document.values), snippet, True,
+        None, document.filed_at, document.tags,
+    )  # fmt: skip
+
+
+def _waiting(workspace: Workspace, batch_id: str, document_id: str | None, hit: index.Hit) -> FoundDocument:
+    kind, values, routine, begun_on = "", {}, "", ""
+    batch = workspace.batches.load_document(document_id) if document_id else workspace.batches.load_around(hit.ref)
+    if batch is not None:
+        routine, begun_on = name_of(workspace.setup.routines, batch.routine), local_day(workspace, batch.created_at)
+    if batch is not None and document_id:
+        document = batch.document(document_id)
+        kind = name_of(workspace.setup.document_types, document.type)
+        values = name_values(workspace.setup, document.type, "", document.values)
+    caption = f"{kind or 'Page'} not filed yet"
+    return FoundDocument(
+        document_id or hit.ref, caption, "", (), kind, values, hit.snippet, False, batch_id, routine=routine, begun_on=begun_on
+    )  # fmt: skip
+
+
+def count_unread(workspace: Workspace) -> int:
+    """Return how many pages are still to be read, before or after they have a place."""
+    p = t.page.c
+    chosen = select(func.count()).where(t.IN_WORK, func.coalesce(p.disposition, "") != LEFT_OUT)
+    with workspace.place.database.read() as c:
+        return int(c.execute(chosen).scalar() or 0)
+
+
+def words_on(text: PageText, query: Query) -> list[tuple[int, int, int, int]]:
+    """Return the boxes, in px of the upright picture, of a page's words that answer a query."""
+    wanted = [w.casefold() for w in (*query.words, *(w for p in query.phrases for w in p.split()))]
+    return [w.box for w in text.words if any(w.text.casefold().strip(".,;:()“”\"'").startswith(x) for x in wanted)]

@@ -1,0 +1,1 @@
+"""Types and values: proposed, checked, given by hand, learned from."""

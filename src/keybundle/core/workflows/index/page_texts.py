@@ -1,0 +1,101 @@
+"""The text of pages beside the pages: read anew in part, in another language, typed by a person, judged by its quality."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from keybundle.core.base.boxes import Box
+from keybundle.core.base.changes import Changes
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches import commands
+from keybundle.core.batches.model import TYPED, Batch
+from keybundle.core.jobs.pool import Pool
+from keybundle.core.reading.languages import list_languages
+from keybundle.core.reading.text import PageText, lay_out
+from keybundle.core.workflows.arrange.bench import run_command
+from keybundle.core.workflows.line.line import ON_SCREEN, Line
+from keybundle.core.workflows.line.page_jobs import WORK, page_job
+from keybundle.core.workflows.line.readings import keep_typed
+from keybundle.core.workflows.session.workspace import Workspace, may_work
+from keybundle.core.workflows.take_in.capture import routine_of
+
+POOR = 0.75
+
+__all__ = ["POOR", "PoorPage", "list_languages", "poor_pages", "read_area", "set_language", "type_words"]
+
+
+@dataclass(frozen=True)
+class PoorPage:
+    """A page that reads badly or not at all; ``quality`` is None where it holds no word."""
+
+    id: str
+    number: int
+    told: str
+    quality: float | None
+
+
+def poor_pages(batch: Batch) -> list[PoorPage]:
+    """Return the kept pages that should be looked at: without words, or read with little confidence; the worst first."""
+    found = []
+    for number, page in enumerate(batch.pages, 1):
+        if not page.kept or not page.is_read or page.text_origin == TYPED:
+            continue
+        place = f"Side {number}, sheet {page.sheet} {page.side}"
+        if page.quality is None:
+            found.append(PoorPage(page.id, number, f"{place}: no words found", None))
+        elif page.quality < POOR:
+            found.append(PoorPage(page.id, number, f"{place}: read with {page.quality:.0%} confidence", page.quality))
+    return sorted(found, key=lambda p: (p.quality is not None, p.quality or 0.0, p.number))
+
+
+def read_area(workspace: Workspace, pool: Pool, batch_id: str, page_id: str, box: Box) -> PageText:
+    """Read an area of a page anew, closely; return its words in px of the upright page (none where it holds none)."""
+    batch = workspace.batches.load(batch_id)
+    page = batch.page(page_id)
+    if page.facts is None:
+        raise InputProblem("This page could not be measured, so nothing can be read on it.")
+    job = page_job(workspace.place.files, page, routine_of(workspace, batch))
+    return PageText.from_bytes(pool.submit(f"{WORK}:read_area", job, box, priority=ON_SCREEN).result())
+
+
+def set_language(
+    workspace: Workspace, line: Line, batch_id: str, page_ids: Sequence[str], language: str, who: str
+) -> Changes:
+    """Read pages in another language (Tesseract's names, joined by +; empty: the routine's); missing data is told."""
+    known = list_languages()
+    missing = [part for part in language.split("+") if part and part not in known]
+    if missing:
+        raise InputProblem(
+            f"The OCR language data “{missing[0]}” is missing. Install the package tesseract-ocr-"
+            f"{missing[0].replace('_', '-')}; installed are: {', '.join(known)}. The pages stay as they were read."
+        )
+    chosen = set(page_ids)
+
+    def command(batch: Batch) -> Batch:
+        changed = {p.id: replace(p, language=language) for p in batch.pages if p.id in chosen}
+        for page in changed.values():
+            commands.guard(batch, page.document_id)
+        touched = {p.document_id for p in changed.values() if p.document_id}
+        documents = {d: replace(batch.documents[d], proposed=False) for d in touched}
+        return commands.with_changes(batch, changed, documents)
+
+    return run_command(workspace, line, batch_id, who, f"read in {language or 'the usual language'}", command)
+
+
+def type_words(workspace: Workspace, line: Line, batch_id: str, page_id: str, typed: str, who: str) -> Changes:
+    """Keep words that a person typed as a page's text: found by a search, filed with it, never read over."""
+    may_work(workspace.person(who))
+    with workspace.place.database.atomic():
+        batch = workspace.batches.load(batch_id)
+        page = batch.page(page_id)
+        commands.guard(batch, page.document_id)
+        if page.facts is None:
+            raise InputProblem(
+                "This side is damaged or still being looked at, so words cannot be typed for it. Scan it again, or leave "
+                "it out; its bytes are kept."
+            )
+        text = lay_out(typed, page.frame)
+        keep_typed(workspace, page, text)
+    line.revise(batch_id)
+    return Changes(frozenset([batch_id]), text="Words typed for the page")

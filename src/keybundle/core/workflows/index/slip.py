@@ -1,0 +1,179 @@
+"""What an operator does on the slip: type, confirm, lift and empty values, choose type and register entry."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from keybundle.core.base.boxes import Box
+from keybundle.core.base.changes import Changes
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches import commands
+from keybundle.core.batches.model import Batch
+from keybundle.core.fields.kinds import Kind, Refusal, normalise
+from keybundle.core.fields.values import MOST_OFFERED, FieldValue, Origin
+from keybundle.core.reading.text import PageText, Word
+from keybundle.core.setup.model import FieldSpec, called
+from keybundle.core.workflows.arrange.bench import run_command
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.session.workspace import Workspace
+
+
+@dataclass(frozen=True)
+class Completion:
+    """A line of a type-ahead list: the value and what tells it apart."""
+
+    value: str
+    told: str
+
+
+def _field(workspace: Workspace, batch: Batch, document_id: str, field: str) -> FieldSpec:
+    kind = workspace.setup.document_type(batch.document(document_id).type)
+    spec = kind.field(field) if kind else None
+    if spec is None:
+        raise InputProblem(f"This document has no field “{field}”; choose its type first.")
+    return spec
+
+
+def label_of(workspace: Workspace, document_id: str, field: str) -> str:
+    """Return what people call a field of a batch's document."""
+    batch = workspace.batches.load_document(document_id)
+    kind = workspace.setup.document_type(batch.document(document_id).type)
+    return kind.label(field) if kind else field
+
+
+def read_value(workspace: Workspace, spec: FieldSpec, text: str) -> tuple[tuple[str, ...], str]:
+    """Return (normalised items, problem) of a text given by hand; a refused text is kept as it is, with the problem."""
+    parts = [p for p in text.replace("\n", ";").split(";") if p.strip()] if spec.several else [text]
+    items: list[str] = []
+    problem = ""
+    for part in parts:
+        value = normalise(part, workspace.rule(spec))
+        if isinstance(value, Refusal):
+            problem = problem or value.sentence
+            value = part.strip()
+        if value:
+            items.append(_as_stored(workspace, spec, value))
+    return tuple(items), problem
+
+
+def _as_stored(workspace: Workspace, spec: FieldSpec, value: str) -> str:
+    book = workspace.books().get(spec.register_name) if spec.kind is Kind.REGISTER else None
+    entry = book.find(value, spec.column or book.key) if book else None
+    return entry[spec.column or book.key] if book and entry else value
+
+
+def value_by_hand(
+    workspace: Workspace, spec: FieldSpec, text: str, before: FieldValue | None, who: str, *,
+    origin: Origin = Origin.TYPED, page: str | None = None, box: Box | None = None,
+) -> FieldValue:  # fmt: skip
+    """Return the value that a person gives a field; an empty text gives an empty one, which stays empty.
+
+    A text that fails its checks is kept, unsure, with its problem.
+    """
+    items, problem = read_value(workspace, spec, text)
+    value = FieldValue(
+        items, 0.0 if problem else 1.0, origin, not problem, page, box, text.strip(), problem, "" if problem else who,
+        "" if problem else workspace.clock.stamp(),
+    )  # fmt: skip
+    if before is None:
+        return value
+    others = (before.text, *before.alternatives) if before.text else before.alternatives
+    told = tuple(dict.fromkeys(x for x in others if x != value.text))[:MOST_OFFERED]
+    return replace(value, guess=before.guess, guess_score=before.guess_score, alternatives=told)
+
+
+def emptied(who: str, stamp: str, before: FieldValue | None = None) -> FieldValue:
+    """Return the value of a field that a person emptied: nothing fills it again by itself."""
+    guess, score = (before.guess, before.guess_score) if before is not None else ("", 0.0)
+    return FieldValue((), 1.0, Origin.TYPED, True, confirmed_by=who, confirmed_at=stamp, guess=guess, guess_score=score)
+
+
+def enter_value(
+    workspace: Workspace, line: Line, batch_id: str, document_id: str, name: str, text: str, who: str,
+    *, origin: Origin = Origin.TYPED, page: str | None = None, words: Sequence[Word] = (), page_text: PageText | None = None,
+) -> Changes:  # fmt: skip
+    """Give a field a value by hand; empty text empties it. A text that fails its checks is kept, unsure, and told."""
+
+    def command(batch: Batch) -> Batch:
+        spec = _field(workspace, batch, document_id, name)
+        box = page_text.captured_box(list(words)) if page_text is not None and words else None
+        before = batch.document(document_id).values.get(name)
+        value = value_by_hand(workspace, spec, text, before, who, origin=origin, page=page, box=box)
+        return commands.set_values(batch, document_id, {name: value})
+
+    what = "lift" if origin is Origin.LIFTED else "set"
+    label = f"{what} {label_of(workspace, document_id, name)}"
+    return run_command(workspace, line, batch_id, who, label, command)
+
+
+def confirm_value(workspace: Workspace, line: Line, batch_id: str, document_id: str, name: str, who: str) -> Changes:
+    """Confirm a field's value as it stands; raises InputProblem for one that is no value of its kind."""
+    stamp, label = workspace.clock.stamp(), label_of(workspace, document_id, name)
+
+    def command(batch: Batch) -> Batch:
+        value = batch.document(document_id).values.get(name)
+        if value is None or not value.items:
+            raise InputProblem(f"{label} is empty; there is nothing to confirm.")
+        spec = _field(workspace, batch, document_id, name)
+        _, problem = read_value(workspace, spec, value.text)
+        if problem:
+            raise InputProblem(problem)
+        return commands.set_values(batch, document_id, {name: replace(value, confirmed_by=who, confirmed_at=stamp)})
+
+    return run_command(workspace, line, batch_id, who, f"confirm {label}", command)
+
+
+def choose_type(workspace: Workspace, line: Line, batch_id: str, document_id: str, type_name: str, who: str) -> Changes:
+    """Give a document its type; its values are proposed anew."""
+    kind = called(workspace.setup.document_types, type_name)
+    if kind is None:
+        raise InputProblem(f"There is no document type “{type_name}”.")
+    names = [f.id for f in kind.fields]
+    return run_command(
+        workspace, line, batch_id, who, f"type {kind.name}",
+        lambda b: commands.set_type(b, document_id, kind.id, names),
+    )  # fmt: skip
+
+
+def confirm_type(workspace: Workspace, line: Line, batch_id: str, document_id: str, who: str) -> Changes:
+    """Confirm the type that was proposed for a document."""
+
+    def command(batch: Batch) -> Batch:
+        if not batch.document(document_id).type:
+            raise InputProblem("There is no type to confirm; choose one.")
+        return commands.confirm_type(batch, document_id)
+
+    return run_command(workspace, line, batch_id, who, "confirm the type", command)
+
+
+def set_aside(workspace: Workspace, line: Line, batch_id: str, document_id: str, reason: str, who: str) -> Changes:
+    """Set a document aside with a reason."""
+    return run_command(
+        workspace, line, batch_id, who, "set aside", lambda b: commands.set_aside(b, document_id, reason)
+    )
+
+
+def bring_back(workspace: Workspace, line: Line, batch_id: str, document_id: str, who: str) -> Changes:
+    """Bring a document back that was set aside."""
+    return run_command(workspace, line, batch_id, who, "bring back", lambda b: commands.bring_back(b, document_id))
+
+
+def complete(workspace: Workspace, type_id: str, name: str, typed: str) -> list[Completion]:
+    """Return the type-ahead list of a field: register entries, choices, or yes and no."""
+    kind = workspace.setup.document_type(type_id)
+    spec = kind.field(name) if kind else None
+    if spec is None:
+        return []
+    book = workspace.books().get(spec.register_name)
+    if book is not None:
+        column = spec.column or book.key
+        return [
+            Completion(e[column], ", ".join(v for k, v in e.items() if k != column and v))
+            for e in book.complete(typed, column)
+        ]
+    options = spec.choices or (("yes", "no") if spec.kind is Kind.YES_NO else ())
+    if options:
+        return [Completion(o, "") for o in options if o.casefold().startswith(typed.casefold())]
+    earlier = workspace.repository.earlier_values(name, typed) if spec.kind is Kind.TEXT else []
+    return [Completion(value, f"{n} filed" if n > 1 else "filed once") for value, n in earlier]

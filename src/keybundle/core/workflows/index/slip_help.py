@@ -1,0 +1,246 @@
+"""What helps an operator fill a slip: starters, the day, folders by hand, many slips at once, tags, register entries."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from sqlalchemy import ColumnElement, Connection, delete, func, insert, select
+
+from keybundle.core.base.changes import Changes
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches import commands
+from keybundle.core.batches.model import Batch, Document
+from keybundle.core.fields.kinds import Kind
+from keybundle.core.fields.values import ASSUMED, FieldValue, Origin
+from keybundle.core.registers.book import Entry
+from keybundle.core.repository import audit
+from keybundle.core.setup.model import DocumentType
+from keybundle.core.store import schema as t
+from keybundle.core.workflows.arrange.bench import run_command
+from keybundle.core.workflows.index.defaults import today
+from keybundle.core.workflows.index.slip import emptied, label_of, read_value, value_by_hand
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.prepare.routines import PREPARERS
+from keybundle.core.workflows.session.workspace import Workspace, may_work
+
+
+@dataclass(frozen=True)
+class Starter:
+    """A named set of values that a slip of a type can start from."""
+
+    name: str
+    type: str
+    values: Mapping[str, str]
+
+
+def clear_assumed(workspace: Workspace, line: Line, batch_id: str, document_id: str, who: str) -> Changes:
+    """Empty all fields that were only carried over, defaulted or prefilled, and that nobody confirmed."""
+    stamp = workspace.clock.stamp()
+
+    def command(batch: Batch) -> Batch:
+        values = batch.document(document_id).values
+        gone = [n for n, v in values.items() if v.origin in ASSUMED and not v.confirmed_by]
+        if not gone:
+            raise InputProblem("Nothing on this slip was only assumed.")
+        return commands.set_values(batch, document_id, {n: emptied(who, stamp, values[n]) for n in gone})
+
+    return run_command(workspace, line, batch_id, who, "clear what was assumed", command)
+
+
+def empty_slip(workspace: Workspace, line: Line, batch_id: str, document_id: str, who: str) -> Changes:
+    """Empty all fields of a slip."""
+    stamp = workspace.clock.stamp()
+
+    def command(batch: Batch) -> Batch:
+        values = batch.document(document_id).values
+        return commands.set_values(batch, document_id, {n: emptied(who, stamp, v) for n, v in values.items()})
+
+    return run_command(workspace, line, batch_id, who, "empty the slip", command)
+
+
+def set_today(workspace: Workspace, line: Line, batch_id: str, document_id: str, name: str, who: str) -> Changes:
+    """Give a date field today's date, marked as such; raises InputProblem for a field of another kind."""
+    stamp, day, label = workspace.clock.stamp(), today(workspace), label_of(workspace, document_id, name)
+
+    def command(batch: Batch) -> Batch:
+        spec = _kind(workspace, batch, document_id).field(name)
+        if spec is None or spec.kind is not Kind.DATE:
+            raise InputProblem(f"{label} holds no date.")
+        value = FieldValue((day,), 1.0, Origin.TODAY, True, confirmed_by=who, confirmed_at=stamp)
+        return commands.set_values(batch, document_id, {name: value})
+
+    return run_command(workspace, line, batch_id, who, f"today for {label}", command)
+
+
+def _kind(workspace: Workspace, batch: Batch, document_id: str) -> DocumentType:
+    kind = workspace.setup.document_type(batch.document(document_id).type)
+    if kind is None:
+        raise InputProblem("This document has no type yet; choose it first.")
+    return kind
+
+
+def list_starters(workspace: Workspace, type_name: str) -> list[Starter]:
+    """Return the starters of a type, by name."""
+    s = t.starter.c
+    with workspace.place.database.read() as c:
+        rows = c.execute(select(t.starter).where(s.type == type_name).order_by(s.name))
+        return [Starter(r.name, r.type, r.given) for r in rows]
+
+
+def keep_starter(workspace: Workspace, document: Document, name: str, who: str) -> None:
+    """Keep the values of a slip as a starter of its type; one of that name is replaced if it is one's own.
+
+    Raises InputProblem for a person who may only look, and where somebody else keeps that name.
+    """
+    may_work(workspace.person(who))
+    values = {n: v.text for n, v in document.values.items() if v.items}
+    if not name.strip() or not document.type or not values:
+        raise InputProblem("A starter needs a name, and a slip with a type and some values.")
+    row = {"name": name.strip(), "type": document.type, "given": values, "who": who, "at": workspace.clock.stamp()}
+    with workspace.place.database.atomic() as c:
+        _may_change_starter(workspace, c, document.type, name.strip(), who)
+        c.execute(delete(t.starter).where(*_starter(document.type, name.strip())))
+        c.execute(insert(t.starter).values(row))
+
+
+def drop_starter(workspace: Workspace, type_name: str, name: str, who: str) -> None:
+    """Forget a starter of a type; raises InputProblem where it is somebody else's."""
+    may_work(workspace.person(who))
+    with workspace.place.database.atomic() as c:
+        _may_change_starter(workspace, c, type_name, name, who)
+        c.execute(delete(t.starter).where(*_starter(type_name, name)))
+
+
+def _starter(type_name: str, name: str) -> tuple[ColumnElement[bool], ColumnElement[bool]]:
+    return t.starter.c.type == type_name, t.starter.c.name == name
+
+
+def _may_change_starter(workspace: Workspace, c: Connection, type_name: str, name: str, who: str) -> None:
+    owner = c.execute(select(t.starter.c.who).where(*_starter(type_name, name))).scalar()
+    if owner is not None and owner != who and workspace.person(who).role not in PREPARERS:
+        raise InputProblem(f"The starter “{name}” is {owner}'s; choose another name. Nothing was changed.")
+
+
+def start_from(
+    workspace: Workspace, line: Line, batch_id: str, document_id: str, starter: Starter, who: str
+) -> Changes:
+    """Fill the empty and the only assumed fields of a slip from a starter; they stay marked until confirmed."""
+
+    def command(batch: Batch) -> Batch:
+        document = batch.document(document_id)
+        kind, found = _kind(workspace, batch, document_id), {}
+        for name, text in starter.values.items():
+            have, spec = document.values.get(name), kind.field(name)
+            is_free = have is None or not have.items or (have.origin in ASSUMED and not have.confirmed_by)
+            items, _ = read_value(workspace, spec, text) if spec is not None else ((), "")
+            if is_free and items:
+                found[name] = FieldValue(items, 0.0, Origin.STARTER, given_by=who)
+        return commands.set_values(batch, document_id, dict(found))
+
+    return run_command(workspace, line, batch_id, who, f"start from {starter.name}", command)
+
+
+def take_from_before(workspace: Workspace, line: Line, batch_id: str, document_id: str, who: str) -> Changes:
+    """Fill the empty and the only assumed fields of a slip from the nearest document of its type before it.
+
+    They stay marked until confirmed. Raises InputProblem where there is none.
+    """
+
+    def command(batch: Batch) -> Batch:
+        document, order = batch.document(document_id), batch.in_order()
+        here = next(i for i, d in enumerate(order) if d.id == document_id)
+        before = next((d for d in reversed(order[:here]) if d.type == document.type), None)
+        if before is None:
+            raise InputProblem("No document of this type stands before this one in the batch.")
+        kind = _kind(workspace, batch, document_id)
+        found: dict[str, FieldValue | None] = {}
+        for name, value in before.values.items():
+            have = document.values.get(name)
+            is_free = have is None or not have.items or (have.origin in ASSUMED and not have.confirmed_by)
+            if is_free and value.items and kind.field(name) is not None:
+                found[name] = FieldValue(value.items, 0.0, Origin.CARRIED, given_by=who)
+        return commands.set_values(batch, document_id, found)
+
+    return run_command(workspace, line, batch_id, who, "take the values of the document before", command)
+
+
+def choose_folder(
+    workspace: Workspace, line: Line, batch_id: str, document_id: str, path: Sequence[str], who: str
+) -> Changes:
+    """Set the folder fields of a slip from a folder chosen by hand; what a level derives from a date stays as it is."""
+    stamp = workspace.clock.stamp()
+
+    def command(batch: Batch) -> Batch:
+        kind = _kind(workspace, batch, document_id)
+        cabinet = workspace.setup.cabinet(kind.cabinet)
+        found: dict[str, FieldValue | None] = {}
+        for level, value in zip(cabinet.levels if cabinet else (), path, strict=False):
+            source = kind.folder.get(level, level)
+            if kind.field(source) is not None:
+                found[source] = FieldValue((value,), 1.0, Origin.FOLDER, True, confirmed_by=who, confirmed_at=stamp)
+        if not found:
+            raise InputProblem("The folders of this cabinet follow from dates on the slip; set the date instead.")
+        return commands.set_values(batch, document_id, found)
+
+    return run_command(workspace, line, batch_id, who, "choose the folder", command)
+
+
+def set_for_many(
+    workspace: Workspace, line: Line, batch_id: str, changes: Sequence[tuple[str, str, str]], who: str
+) -> Changes:
+    """Set fields of many slips as one step; ``changes`` are (document, field, text). Fields a type lacks are passed over."""
+
+    def command(batch: Batch) -> Batch:
+        for document_id, name, text in changes:
+            document = batch.document(document_id)
+            kind = workspace.setup.document_type(document.type)
+            spec = kind.field(name) if kind else None
+            if spec is None or document.is_shut:
+                continue
+            value = value_by_hand(workspace, spec, text, document.values.get(name), who)
+            batch = commands.set_values(batch, document_id, {name: value})
+        return batch
+
+    return run_command(workspace, line, batch_id, who, f"set {len(changes)} values", command)
+
+
+def search_register(
+    workspace: Workspace, register: str, typed: str, limit: int = 200
+) -> tuple[tuple[str, ...], list[Entry]]:
+    """Return (columns, entries that hold every typed word)."""
+    found = workspace.setup.register(register)
+    if found is None:
+        raise InputProblem(f"There is no register “{register}”.")
+    return found.columns, workspace.books()[register].search(typed, limit=limit)
+
+
+def may_add_entries(workspace: Workspace, who: str) -> bool:
+    """Whether a person may add register entries."""
+    return workspace.person(who).role in PREPARERS
+
+
+def add_entry(workspace: Workspace, register: str, entry: Entry, who: str) -> None:
+    """Add an entry to a register; raises InputProblem where its key is empty or taken, or the person may not."""
+    found = workspace.setup.register(register)
+    if found is None:
+        raise InputProblem(f"There is no register “{register}”.")
+    if not may_add_entries(workspace, who):
+        raise InputProblem(f"{who} may not add entries to {found.name}. Ask a supervisor or administrator.")
+    key = entry.get(found.key, "").strip()
+    if not key:
+        raise InputProblem(f"An entry of {found.name} needs its {found.key}.")
+    row = {c: entry.get(c, "").strip() for c in found.columns}
+    e = t.register_entry
+    with workspace.place.database.atomic() as c:
+        if c.execute(select(e.c.key).where(e.c.register == register, e.c.key == key)).first() is not None:
+            raise InputProblem(f"{found.name} has “{key}” already; nothing was added.")
+        last = c.execute(select(func.max(e.c.position)).where(e.c.register == register)).scalar()
+        c.execute(insert(e).values(register=register, key=key, position=(last or 0) + 1, row=row))
+        audit.append(c, workspace.clock.stamp(), who, "register entry added", register, row)
+    workspace.forget_books()
+
+
+def list_parked(batch: Batch) -> list[tuple[str, str]]:
+    """Return (document, reason) of what is set aside in a batch."""
+    return [(d.id, d.parked) for d in batch.in_order() if d.parked]

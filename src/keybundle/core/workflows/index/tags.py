@@ -1,0 +1,71 @@
+"""Tags of documents, on the slip and filed: words told apart by commas."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from keybundle.core.base.changes import Changes
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches import commands
+from keybundle.core.batches.model import Batch
+from keybundle.core.filing.commit import retag_document
+from keybundle.core.workflows.arrange.bench import run_command
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.session.workspace import Workspace, may_work
+
+MOST_AT_ONCE = 2_000
+Retagged = dict[str, tuple[tuple[str, ...], tuple[str, ...]]]  # by document: its tags before and after
+
+
+def read_tags(text: str) -> tuple[str, ...]:
+    """Return the tags of a line, each once, in their order."""
+    return tuple(dict.fromkeys(" ".join(part.split()) for part in text.split(",") if part.strip()))
+
+
+def set_tags(workspace: Workspace, line: Line, batch_id: str, document_id: str, text: str, who: str) -> Changes:
+    """Give a document of a batch tags."""
+    tags = read_tags(text)
+
+    def command(batch: Batch) -> Batch:
+        commands.guard(batch, document_id)
+        changed = replace(batch.document(document_id), tags=tags)
+        return commands.with_changes(batch, documents={document_id: changed})
+
+    return run_command(workspace, line, batch_id, who, "tags", command)
+
+
+def common_tags(workspace: Workspace, document_ids: Sequence[str]) -> tuple[str, ...]:
+    """Return the tags that all of these filed documents have; raises InputProblem for more than ``MOST_AT_ONCE``."""
+    if len(document_ids) > MOST_AT_ONCE:
+        raise InputProblem(f"Tags change for at most {MOST_AT_ONCE:,} documents at once; choose fewer.")
+    found = list(workspace.repository.load_many(document_ids).values())
+    return tuple(tag for tag in found[0].tags if all(tag in d.tags for d in found)) if found else ()
+
+
+def retag(workspace: Workspace, who: str, document_ids: Sequence[str], before: Sequence[str], text: str) -> Retagged:
+    """Change the tags that filed documents have in common from ``before`` to those of a line; others of theirs stay.
+
+    Returns what changed, for ``put_back``.
+    """
+    may_work(workspace.person(who))
+    wanted, changed = read_tags(text), {}
+    for document in workspace.repository.load_many(document_ids).values():
+        kept = [tag for tag in document.tags if tag not in before or tag in wanted]
+        tags = tuple(dict.fromkeys([*kept, *wanted]))
+        if tags != document.tags:
+            retag_document(workspace.place.database, workspace.repository, document.id, tags, who)
+            changed[document.id] = document.tags, tags
+    return changed
+
+
+def put_back(workspace: Workspace, who: str, changed: Retagged) -> int:
+    """Give documents the tags back that they had before; where somebody has changed them again since, they stay.
+
+    Returns how many documents have their former tags again.
+    """
+    may_work(workspace.person(who))
+    as_left = [d for d in workspace.repository.load_many(list(changed)).values() if d.tags == changed[d.id][1]]
+    for document in as_left:
+        retag_document(workspace.place.database, workspace.repository, document.id, changed[document.id][0], who)
+    return len(as_left)

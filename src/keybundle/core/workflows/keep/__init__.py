@@ -1,0 +1,1 @@
+"""What is kept: cabinets, folders, documents and their story."""

@@ -1,0 +1,106 @@
+"""Browsing cabinets: path columns, document lists, one document with its pages."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from keybundle.core.base.boxes import Box
+from keybundle.core.reading.text import PageText
+from keybundle.core.repository.model import ColumnEntry, FiledDocument
+from keybundle.core.search.query import Query
+from keybundle.core.setup.model import FolderField, name_of
+from keybundle.core.workflows.find.find import words_on
+from keybundle.core.workflows.keep.naming import all_in_names, in_names
+from keybundle.core.workflows.session.workspace import Workspace
+
+
+@dataclass(frozen=True)
+class CabinetRow:
+    """A cabinet with its folder fields and its number of documents."""
+
+    id: str
+    name: str
+    description: str
+    levels: tuple[FolderField, ...]
+    documents: int
+
+
+@dataclass(frozen=True)
+class Column:
+    """A path column: its field by id and by name, its values with counts, the chosen value."""
+
+    field: str
+    label: str
+    entries: tuple[ColumnEntry, ...]
+    chosen: str | None
+
+
+def list_cabinets(workspace: Workspace) -> list[CabinetRow]:
+    """Return all cabinets."""
+    return [
+        CabinetRow(c.id, c.name, c.description, c.folder_fields, workspace.repository.count(c.id))
+        for c in workspace.setup.cabinets
+    ]
+
+
+def load_columns(
+    workspace: Workspace, cabinet: str, order: Sequence[str], chosen: Mapping[str, str]
+) -> tuple[list[Column], list[str]]:
+    """Return the path columns in this order, each among the choices left of it, and the documents below all choices.
+
+    Cabinet and fields are told by id.
+    """
+    known_cabinet = workspace.setup.cabinet(cabinet)
+    levels = known_cabinet.folder_fields if known_cabinet is not None else ()
+    columns: list[Column] = []
+    narrowed: dict[str, str] = {}
+    for name in order:
+        entries = workspace.repository.column(cabinet, name, narrowed)
+        choice = chosen.get(name)
+        known = choice if any(e.value == choice for e in entries) else None
+        columns.append(Column(name, name_of(levels, name), tuple(entries), known))
+        if known is not None:
+            narrowed[name] = known
+    return columns, workspace.repository.list_ids(cabinet, narrowed)
+
+
+def load_rows(workspace: Workspace, document_ids: Sequence[str]) -> dict[str, FiledDocument]:
+    """Return documents for a list, without their pages, told by names."""
+    return all_in_names(workspace.setup, workspace.repository.load_many(document_ids))
+
+
+def values_given(workspace: Workspace, cabinet: str, chosen: Mapping[str, str]) -> dict[str, str]:
+    """Return the chosen column values that a document of the cabinet can take over: those that are asked on its slip."""
+    asked = {f.name for t in workspace.setup.document_types if t.cabinet == cabinet for f in t.fields}
+    known = workspace.setup.cabinet(cabinet)
+    levels = known.folder_fields if known is not None else ()
+    named = {name_of(levels, level): value for level, value in chosen.items()}
+    return {name: value for name, value in named.items() if name in asked}
+
+
+def load_document(workspace: Workspace, document_id: str) -> FiledDocument:
+    """Return a document with its pages, told by names."""
+    return in_names(workspace.setup, workspace.repository.load(document_id))
+
+
+def marked_words(document: FiledDocument, position: int, query: Query) -> list[tuple[int, int, int, int]]:
+    """Return the boxes, in px of the upright page, of the words on one page that answer a query."""
+    return words_on(PageText.from_bytes(document.pages[position].text), query)
+
+
+def list_marks(document: FiledDocument, query: Query) -> tuple[tuple[int, Box], ...]:
+    """Return (page from 0, box in px of the upright page) of every word of a document that answers a query."""
+    if not (query.words or query.phrases):
+        return ()
+    return tuple((i, box) for i in range(len(document.pages)) for box in marked_words(document, i, query))
+
+
+def document_fields(workspace: Workspace, cabinet: str) -> list[str]:
+    """Return the fields of all types in a cabinet, required ones of most types first."""
+    counts: dict[str, int] = {}
+    for kind in workspace.setup.document_types:
+        if kind.cabinet == cabinet:
+            for f in kind.fields:
+                counts[f.name] = counts.get(f.name, 0) + (2 if f.required else 1)
+    return sorted(counts, key=lambda name: -counts[name])

@@ -1,0 +1,1 @@
+"""What happens by itself to pages that came in."""

@@ -1,0 +1,170 @@
+"""What worker processes do with one page. Arguments and results are plain data."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Sequence
+from dataclasses import asdict, replace
+from pathlib import Path
+from typing import Any
+
+from keybundle.core.base.boxes import Box, Frame
+from keybundle.core.base.files import write_atomic
+from keybundle.core.batches.model import Facts
+from keybundle.core.imaging.clean import Steps
+from keybundle.core.imaging.colour import decide_colour
+from keybundle.core.imaging.cutting import cut_tiles
+from keybundle.core.imaging.judge import judge
+from keybundle.core.imaging.photo import encode_flat, flatten_photograph
+from keybundle.core.imaging.picture import PDF_DPI, Picture, decode, probe
+from keybundle.core.imaging.properties import read_properties
+from keybundle.core.imaging.render import encode_previews
+from keybundle.core.marks.found import find_marks
+from keybundle.core.marks.model import Wanted
+from keybundle.core.marks.sheets import find_separator
+from keybundle.core.proposing.again import WORDS
+from keybundle.core.reading.born import read_text_layer
+from keybundle.core.reading.engine import get_engine, read_box, read_page
+from keybundle.core.reading.second import get_line_reader, get_word_reader, read_lines
+from keybundle.core.reading.text import PageText, Word
+from keybundle.core.reading.upright import tell_upright
+from keybundle.core.store.files import FileStore
+from keybundle.core.workflows.line.page_jobs import PageJob
+from keybundle.core.workflows.take_in.preview_files import preview_path
+
+PREVIEWS = (("screen", 1500), ("thumbnail", 240))
+ZONE_EDGE_MM = 1.0
+
+
+def load(language: str = "eng") -> None:
+    """Load everything that page work needs, so that the first page finds it loaded."""
+    get_engine(language)
+
+
+def look_at(path: str, name: str) -> tuple[str, int]:
+    """Return a file's kind and number of pages; raises InputProblem."""
+    facts = probe(Path(path), name)
+    return facts.kind, facts.pages
+
+
+def _decode(job: PageJob) -> Picture:
+    return decode(Path(job.path), job.index, name=job.name, is_pdf=job.is_pdf)
+
+
+def examine(job: PageJob, wanted: Wanted, cache: str, files_root: str) -> tuple[dict[str, Any], float]:
+    """Decode a side once: measure it, look for the wanted marks, make its small pictures; return (facts, seconds).
+
+    The flat picture of a photograph of paper goes into the file store.
+    """
+    start = time.perf_counter()
+    picture = _decode(job)
+    flat_sha = ""
+    if job.flatten_photographs and (flat := flatten_photograph(picture)) is not None:
+        picture, flat_sha = flat, FileStore(Path(files_root)).put(encode_flat(flat))
+    separator = find_separator(picture) if wanted.separator else None
+    found = judge(picture)
+    is_shown = separator is None and not found.is_blank
+    rotation = 0
+    if job.upright:
+        rotation = tell_upright(picture, found, get_engine("eng")) if is_shown else found.rotation
+    if not job.deskew:
+        found = replace(found, skew_degrees=0.0)
+    facts = Facts(
+        width=picture.width, height=picture.height, dpi=picture.dpi, mode=picture.mode, rotation=rotation,
+        skew_degrees=found.skew_degrees, ink_mm2=round(found.ink_mm2, 2), is_blank=found.is_blank,
+        separator=separator is not None, separator_type=separator.type_name if separator else "",
+        marks=find_marks(picture, wanted) if separator is None else (), looked_for=wanted.names,
+        colour=decide_colour(picture) if is_shown else "", width_mm=round(picture.width / picture.dpi * 25.4, 1),
+        height_mm=round(picture.height / picture.dpi * 25.4, 1), darkness=found.darkness, contrast=found.contrast,
+        flat_sha=flat_sha, properties=read_properties(Path(job.path), is_pdf=job.is_pdf) if job.index == 0 else {},
+    )  # fmt: skip
+    frame = Frame(picture.width, picture.height, rotation, found.skew_degrees)
+    make_previews(picture, frame, Path(cache), job.page_id, PREVIEWS if is_shown else PREVIEWS[1:])
+    return asdict(facts), time.perf_counter() - start
+
+
+def look_for_marks(job: PageJob, wanted: Wanted) -> dict[str, Any]:
+    """Look again for marks on a side whose rules have changed; return the parts of its facts that speak of them."""
+    picture = _decode(job)
+    separator = find_separator(picture) if wanted.separator else None
+    return {
+        "separator": separator is not None, "separator_type": separator.type_name if separator else "",
+        "marks": [asdict(m) for m in find_marks(picture, wanted)], "looked_for": wanted.names,
+    }  # fmt: skip
+
+
+def make_previews(
+    picture: Picture, frame: Frame, cache: Path, page_id: str, wanted: Sequence[tuple[str, int]] = PREVIEWS
+) -> None:
+    """Put a page's screen picture and thumbnail into the cache; sides that are left out wait for theirs to be asked."""
+    made = encode_previews(picture, frame, [size for _, size in wanted])
+    for (kind, _), data in zip(wanted, made, strict=True):
+        write_atomic(preview_path(cache, page_id, frame.rotation, kind), data, durable=False)
+
+
+def draw_previews(job: PageJob, cache: str, full: bool = False) -> None:
+    """Make the small pictures of a page anew, after a turn or for a filed document; or (``full``) the one for zooming."""
+    picture = _decode(job)
+    wanted = (("full", max(picture.width, picture.height)),) if full else PREVIEWS
+    make_previews(picture, job.measured_frame, Path(cache), job.page_id, wanted)
+
+
+def draw_tiles(job: PageJob, folder: str) -> None:
+    """Cut a very large page into tiles, for zooming."""
+    cut_tiles(_decode(job), job.measured_frame, Path(folder))
+
+
+def read(job: PageJob) -> tuple[bytes, float]:
+    """Read a page in its frame, cleaned by its steps; return (bytes of ``PageText``, seconds).
+
+    A PDF page that has text of its own is taken at its word unless OCR is forced.
+    """
+    start = time.perf_counter()
+    born = None
+    if job.is_pdf and not job.force_ocr:
+        born = read_text_layer(Path(job.path), job.index, job.measured_frame, PDF_DPI)
+    if born is not None:
+        return born.to_bytes(), time.perf_counter() - start
+    text = read_page(_decode(job), job.measured_frame, get_engine(job.language), Steps(*job.steps))
+    return text.to_bytes(), time.perf_counter() - start
+
+
+def read_zones(job: PageJob, zones: Sequence[tuple[float, float, float, float]]) -> bytes:
+    """Read only some zones (shares of the upright page) closely; return bytes of ``PageText`` with the words in them."""
+    picture, engine, upright = _decode(job), get_engine(job.language), job.measured_frame
+    width, height = upright.upright_size
+    edge = ZONE_EDGE_MM / 25.4 * picture.dpi
+    words: list[Word] = []
+    for number, (left, top, right, bottom) in enumerate(zones):
+        box = (
+            round(left * width - edge),
+            round(top * height - edge),
+            round(right * width + edge),
+            round(bottom * height + edge),
+        )
+        words += [replace(w, block=number) for w in read_box(picture, upright, box, engine).words]
+    return PageText(tuple(words), upright).to_bytes()
+
+
+def read_area(job: PageJob, box: Box) -> bytes:
+    """Read one area of a page closely; return bytes of ``PageText`` with the words in px of the upright page."""
+    return read_box(_decode(job), job.measured_frame, box, get_engine(job.language)).to_bytes()
+
+
+def read_lines_again(job: PageJob, boxes: Sequence[Box], readers: Sequence[str]) -> list[tuple[str, float]]:
+    """Read lines of a page with second readers, each box (in px upright) with its own, ``figures`` or ``words``.
+
+    Return the text and the confidence of each.
+    """
+    picture, found = _decode(job), []
+    for box, name in zip(boxes, readers, strict=True):
+        reader = get_word_reader() if name == WORDS else get_line_reader()
+        found += read_lines(picture, job.measured_frame, [box], reader)
+    return [(x.text, x.confidence) for x in found]
+
+
+def draw_raw(path: str, name: str, target: str, size_px: int) -> None:
+    """Make a small picture of a file as it is, neither turned nor straightened."""
+    picture = decode(Path(path), 0, name=name)
+    frame = Frame(picture.width, picture.height)
+    write_atomic(Path(target), encode_previews(picture, frame, [size_px])[0], durable=False)

@@ -1,0 +1,39 @@
+"""Keeping what was read of a page: its text, its quality and its place in the search, or none of them."""
+
+from __future__ import annotations
+
+from keybundle.core.batches.model import TYPED, Page
+from keybundle.core.reading.text import PageText, lay_out
+from keybundle.core.search import index
+from keybundle.core.workflows.session.workspace import Workspace
+
+
+def keep_reading(workspace: Workspace, page: Page, data: bytes) -> bool:
+    """Keep a reading (bytes of ``PageText``) of a page as it was when the reading began.
+
+    False, and nothing kept, where the page has another turn or language by now, or a person typed its words.
+    """
+    text = PageText.from_bytes(data)
+    with workspace.place.database.atomic() as c:
+        kept = workspace.batches.set_text(
+            page.id, data, page.frame.rotation, origin=page.language, quality=text.quality, language=page.language
+        )
+        if kept:
+            index.put(c, index.WAITING, page.id, "", "", text.plain)
+        return kept
+
+
+def keep_typed(workspace: Workspace, page: Page, text: PageText) -> None:
+    """Keep words that a person typed as a page's text."""
+    quality = 1.0 if text.words else None
+    with workspace.place.database.atomic() as c:
+        workspace.batches.set_text(page.id, text.to_bytes(), text.frame.rotation, origin=TYPED, quality=quality)
+        index.put(c, index.WAITING, page.id, "", "", text.plain)
+
+
+def lay_typed_anew(workspace: Workspace, page: Page) -> None:
+    """Lay the words that a person typed for a page out on it as it is turned by now."""
+    with workspace.place.database.atomic():
+        data = workspace.batches.texts([page.id]).get(page.id)
+        if data is not None:
+            keep_typed(workspace, page, lay_out(PageText.from_bytes(data).plain, page.frame))

@@ -1,0 +1,1 @@
+"""What is being done, what was done, and whether all is whole."""

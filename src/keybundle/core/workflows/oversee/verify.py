@@ -1,0 +1,43 @@
+"""Checking a repository against itself: every stored file against its hash, and the audit trail."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import select
+
+from keybundle.core.base.progress import CancelToken, Progress, Step, silent
+from keybundle.core.repository import audit
+from keybundle.core.store import schema as t
+from keybundle.core.workflows.session.workspace import Workspace
+
+
+@dataclass(frozen=True)
+class Verified:
+    """The outcome: how many files, which are bad (hash and what is wrong), the trail's state and head."""
+
+    files: int
+    bad: tuple[tuple[str, str], ...]
+    trail: str
+    head: str
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether nothing is wrong."""
+        return not self.bad and self.trail == "whole"
+
+
+def verify(workspace: Workspace, *, progress: Progress = silent, cancel: CancelToken | None = None) -> Verified:
+    """Read every stored file and compare its hash; recompute the audit trail."""
+    cancel = cancel or CancelToken()
+    with workspace.place.database.read() as c:
+        known = list(c.execute(select(t.stored_file.c.sha).order_by(t.stored_file.c.sha)).scalars())
+    bad = []
+    for number, sha in enumerate(known, 1):
+        cancel.check()
+        wrong = workspace.place.files.check(sha)
+        if wrong:
+            bad.append((sha, wrong))
+        progress(Step(number, len(known), "Checking stored files"))
+    with workspace.place.database.read() as c:
+        return Verified(len(known), tuple(bad), audit.verify(c), audit.head(c))

@@ -1,0 +1,126 @@
+"""What was learned from filed documents: seen, forgotten, exported, and what a routine's bar can claim."""
+
+from __future__ import annotations
+
+import json
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from sqlalchemy import func, select
+
+from keybundle.core.base.files import write_atomic
+from keybundle.core.proposing.calibration import Calibration
+from keybundle.core.proposing.examples import forget, load_examples
+from keybundle.core.proposing.lessons import agree_on
+from keybundle.core.setup.model import name_of
+from keybundle.core.store import schema as t
+from keybundle.core.workflows.prepare.routines import may_prepare
+from keybundle.core.workflows.session.workspace import Workspace
+
+
+@dataclass(frozen=True)
+class LearnedDocument:
+    """What one filed document taught."""
+
+    document: str
+    type: str
+    at: str
+    pages: int
+    fields: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class LearnedType:
+    """What is known of a type: how many documents and pages, and how many of its fields were taught by two or more."""
+
+    name: str
+    documents: int
+    pages: int
+    fields: tuple[tuple[str, str, int], ...]
+
+
+def list_learned(workspace: Workspace, limit: int = 500) -> tuple[list[LearnedType], list[LearnedDocument]]:
+    """Return what was learned, by type, and document by document, the newest first."""
+    with workspace.place.database.read() as c:
+        examples = load_examples(c)
+        stamps = dict(
+            c.execute(select(t.example.c.document, func.max(t.example.c.at)).group_by(t.example.c.document)).all()
+        )
+    kinds = workspace.setup.document_types
+    pages = Counter(e.document for e in examples)
+    firsts = [e for e in examples if e.page == 0]
+    documents = [
+        LearnedDocument(
+            e.document,
+            name_of(kinds, e.type),
+            str(stamps[e.document]),
+            pages[e.document],
+            tuple(_label(workspace, e.type, x.field) for x in e.lessons),
+        )
+        for e in reversed(firsts)
+    ]
+    types = []
+    for name in sorted({e.type for e in firsts}):
+        own = [e for e in firsts if e.type == name]
+        labels: Counter[tuple[str, str]] = Counter((x.field, x.label) for e in own for x in e.lessons if x.label)
+        told = tuple((_label(workspace, name, field), label, n) for (field, label), n in labels.most_common() if n >= 2)
+        types.append(LearnedType(name_of(kinds, name), len(own), sum(pages[e.document] for e in own), told))
+    return types, documents[:limit]
+
+
+def _label(workspace: Workspace, type_id: str, field: str) -> str:
+    kind = workspace.setup.document_type(type_id)
+    return kind.label(field) if kind is not None else field
+
+
+def forget_learned(workspace: Workspace, who: str, documents: Sequence[str]) -> int:
+    """Forget what these documents taught; the documents themselves stay. Returns how many pages that were."""
+    may_prepare(workspace, who)
+    with workspace.place.database.atomic() as c:
+        return forget(c, documents)
+
+
+def export_learned(workspace: Workspace, path: Path) -> None:
+    """Write what was learned as JSON: labels and places by field, for each document; looks are left out."""
+    kinds = workspace.setup.document_types
+    with workspace.place.database.read() as c:
+        examples = load_examples(c)
+    plain = [
+        {
+            "document": e.document,
+            "type": name_of(kinds, e.type),
+            "lessons": [{**x.to_json(), "field": _label(workspace, e.type, x.field)} for x in e.lessons],
+        }
+        for e in examples
+        if e.page == 0
+    ]
+    agreed = {
+        name_of(kinds, name): {
+            _label(workspace, name, f): {"label": x.label, "zone": x.zone, "documents": x.agree}
+            for f, x in agree_on([lesson for e in examples if e.type == name for lesson in e.lessons]).items()
+        }
+        for name in sorted({e.type for e in examples})
+    }  # fmt: skip
+    text = json.dumps({"documents": plain, "types": agreed}, ensure_ascii=False, indent=1)
+    write_atomic(path, (text + "\n").encode())
+
+
+def say_bar(calibration: Calibration, bar: float, one_in: int) -> str:
+    """Return in words what a routine's bar claims, and what it would take to claim more."""
+    if not one_in:
+        if not calibration.is_enough:
+            return f"{calibration.count} confirmed values so far; confidences are as scored until there are more."
+        n, wrong, share = calibration.claim(calibration.bar_for(bar))
+        return f"{n:,} confirmed values at this bar, {wrong} of them wrong: at most {share:.2%} are wrong."
+    found, can = calibration.bar_for_claim(one_in)
+    n, wrong, share = calibration.claim(found)
+    if can:
+        return f"At most 1 wrong in {one_in} can be claimed from a score of {found:.2f} on: {n:,} confirmed, {wrong} wrong."
+    least = 3 * one_in
+    ruled_out = f" (at most 1 in {int(1 / share)})" if share < 1 else ""
+    return (
+        f"At most 1 wrong in {one_in} cannot be claimed yet: it takes about {least:,} confirmed values without a wrong one, "
+        f"{n:,} are there with {wrong} wrong{ruled_out}. Until then the bar is {found:.0%}."
+    )

@@ -1,0 +1,92 @@
+"""Registers from CSV files: read with care, told line by line what is wrong, put in place of the entries before."""
+
+from __future__ import annotations
+
+import csv
+import io
+from pathlib import Path
+
+from sqlalchemy import delete, insert
+
+from keybundle.core.base.errors import Finding, InputProblem, Report
+from keybundle.core.registers.book import Entry
+from keybundle.core.repository import audit
+from keybundle.core.setup.model import Register
+from keybundle.core.store import schema as t
+from keybundle.core.workflows.prepare.routines import may_prepare
+from keybundle.core.workflows.session.workspace import Workspace
+
+MOST_TOLD = 20
+MARKS = (",", ";", "\t")
+
+
+def read_register(text: str, register: Register) -> tuple[list[Entry], Report]:
+    """Return the entries of a CSV text with a head line (comma, semicolon or tab), and what is wrong with it.
+
+    Columns are found by name in any order; further ones are passed over. An empty or a repeated key is a finding.
+    """
+    first = text.split("\n", 1)[0]
+    known = {
+        mark: len(set(register.columns) & {h.strip() for h in next(csv.reader([first], delimiter=mark), [])})
+        for mark in MARKS
+    }
+    rows = csv.reader(io.StringIO(text, newline=""), delimiter=max(MARKS, key=lambda mark: known[mark]))
+    head = [h.strip() for h in next(rows, [])]
+    missing = [c for c in register.columns if c not in head]
+    if missing:
+        said = f"the head line has no column “{missing[0]}”; it has {', '.join(h for h in head if h) or 'none'}"
+        return [], Report((Finding("missing-column", "line 1", said),))
+    places = {c: head.index(c) for c in register.columns}
+    entries: list[Entry] = []
+    seen: dict[str, int] = {}
+    findings: list[Finding] = []
+    for row in rows:
+        if not any(cell.strip() for cell in row):
+            continue
+        number = rows.line_num
+        entry = {c: row[i].strip() if i < len(row) else "" for c, i in places.items()}
+        key = entry[register.key]
+        if not key:
+            findings.append(Finding("empty-key", f"line {number}", f"the key “{register.key}” is empty"))
+        elif key in seen:
+            findings.append(
+                Finding("key-twice", f"line {number}", f"the key “{key}” stands in line {seen[key]} already")
+            )
+        else:
+            seen[key] = number
+            entries.append(entry)
+    return entries, Report(tuple(findings))
+
+
+def import_register(workspace: Workspace, who: str, name: str, path: Path) -> int:
+    """Put the entries of a CSV file in place of a register's; return how many. Nothing changes where it has faults."""
+    may_prepare(workspace, who)
+    register = workspace.setup.register(name)
+    if register is None:
+        raise InputProblem(f"There is no register “{name}”.")
+    try:
+        text = path.read_bytes().decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        line = error.object[: error.start].count(b"\n") + 1
+        raise InputProblem(
+            f"“{path.name}” is not UTF-8 text (line {line}); save it as UTF-8. The register was not changed."
+        ) from error
+    except OSError as error:
+        raise InputProblem(f"“{path.name}” cannot be read: {error.strerror}. The register was not changed.") from error
+    entries, report = read_register(text, register)
+    if not report.ok or not entries:
+        told = [str(f) for f in report.findings[:MOST_TOLD]] or ["there is no entry in it"]
+        more = len(report.findings) - MOST_TOLD
+        raise InputProblem(
+            f"“{path.name}” cannot be taken as {name}; the register was not changed:\n"
+            + "\n".join(told)
+            + (f"\nand {more} more" if more > 0 else "")
+        )
+    e = t.register_entry
+    with workspace.place.database.atomic() as c:
+        c.execute(delete(e).where(e.c.register == name))
+        rows = [{"register": name, "key": x[register.key], "position": i, "row": x} for i, x in enumerate(entries)]
+        c.execute(insert(e), rows)
+        audit.append(c, workspace.clock.stamp(), who, "register replaced", name, {"entries": len(entries)})
+    workspace.forget_books()
+    return len(entries)

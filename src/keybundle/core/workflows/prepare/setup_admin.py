@@ -1,0 +1,143 @@
+"""Exporting, importing and checking the set-up file."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from sqlalchemy import Connection, func, select
+
+from keybundle.core.base.errors import InputProblem, Report, explain_os_error
+from keybundle.core.base.files import write_atomic
+from keybundle.core.setup.ids import PARTS
+from keybundle.core.setup.model import Person, Setup, called, name_of
+from keybundle.core.setup.text import load_setup, read_setup, write_setup
+from keybundle.core.store import schema as t
+from keybundle.core.store.setup_parts import GENERAL, PartChange, PartState, part_history
+from keybundle.core.workflows.prepare.routines import may_prepare
+from keybundle.core.workflows.session.workspace import Workspace
+
+
+def _read(path: Path) -> str:
+    try:
+        return path.read_text(encoding="utf-8")
+    except UnicodeDecodeError as error:
+        raise InputProblem(f"“{path.name}” is not UTF-8 text; save the set-up file as UTF-8.") from error
+    except OSError as error:
+        raise explain_os_error(error, f"“{path.name}”") from error
+
+
+def check_setup_file(path: Path) -> Report:
+    """Return what is wrong with a set-up file, with line and reason; nothing when it can be imported."""
+    result = read_setup(_read(path))
+    return result if isinstance(result, Report) else Report()
+
+
+@dataclass(frozen=True)
+class Imported:
+    """What an import changed: each part, with the number of documents (of open batches, for a routine) that it touches."""
+
+    changes: tuple[tuple[PartChange, int], ...]
+
+    def lines(self) -> list[str]:
+        """Return a line for each change."""
+        return [_say_change(change, touched) for change, touched in self.changes]
+
+
+def import_setup(workspace: Workspace, path: Path, who: str) -> Imported:
+    """Put a set-up file in force and return what that changed.
+
+    A part with an id that is known, or without one and of a known name, is that part; all others are new ones. Raises
+    InputProblem with all findings, and changes nothing, for a file that does not hold together or would drop what holds
+    documents.
+    """
+    present = workspace.setup if workspace.has_setup else None
+    if present is not None:
+        may_prepare(workspace, who)
+    text = _read(path)
+    with workspace.place.database.atomic() as c:
+        setup = load_setup(text, present, workspace.used_ids())
+        changes = workspace.put_setup(setup, who)
+        told = [(x, count_touched(c, x.kind, x.id)) for x in changes if x.kind != GENERAL]
+        if kept := [f"{x.name} ({_say_count(x.kind, n)})" for x, n in told if x.what == "dropped" and n]:
+            raise InputProblem(
+                f"This set-up has no {', '.join(kept)} any more, and these hold documents. Nothing was changed; put them "
+                "into the file, or move their documents first."
+            )
+    return Imported(tuple(told))
+
+
+def count_touched(c: Connection, kind: str, part_id: str) -> int:
+    """Return how many filed documents a part holds; of a routine or a person, how many open batches."""
+    d, b = t.document.c, t.batch.c
+    is_open, is_there = b.closed_at.is_(None), d.removed_at.is_(None)
+    chosen = {
+        "cabinets": select(func.count()).where(d.cabinet == part_id, is_there),
+        "document_types": select(func.count()).where(d.type == part_id, is_there),
+        "routines": select(func.count()).where(b.routine == part_id, is_open),
+        "people": select(func.count()).where(b.owner == part_id, is_open),
+        "storage_areas": select(func.count()).where(t.stored_file.c.area == part_id),
+    }.get(kind)
+    return int(c.execute(chosen).scalar() or 0) if chosen is not None else 0
+
+
+def _say_count(kind: str, number: int) -> str:
+    what = {"routines": "open batch", "people": "open batch", "storage_areas": "file"}.get(kind, "document")
+    many = f"{what}es" if what.endswith("batch") else f"{what}s"
+    return f"{number:,} {what if number == 1 else many}"
+
+
+def _say_change(change: PartChange, touched: int) -> str:
+    before = (change.before or {}).get("name", change.name)
+    renamed = f" (before: {before})" if change.what == "changed" and before != change.name else ""
+    about = f"; it has {_say_count(change.kind, touched)}" if touched else ""
+    return f"{change.kind.replace('_', ' ')}: {change.name}{renamed} {change.what}{about}"
+
+
+def list_setup_history(workspace: Workspace, part: str = "", name: str = "", limit: int = 200) -> list[PartState]:
+    """Return the states of the set-up's parts, the newest first; of one kind of parts, or of one part by name or id."""
+    with workspace.place.database.read() as c:
+        return part_history(c, part, _part_id(workspace, part, name) if name else "", limit)
+
+
+def go_back(workspace: Workspace, who: str, part: str, name: str, revision: int) -> str:
+    """Put an earlier state of a part in force again and return its name; the states since stay in the history."""
+    may_prepare(workspace, who)
+    part_id = _part_id(workspace, part, name)
+
+    def change(setup: Setup) -> Setup:
+        with workspace.place.database.read() as c:
+            states = part_history(c, part, part_id, limit=100_000)
+        state = next((s for s in states if s.revision == revision), None)
+        if state is None or state.data is None:
+            known = ", ".join(str(s.revision) for s in reversed(states) if s.data is not None) or "none"
+            raise InputProblem(f"{name} has no revision {revision} to go back to; there are {known}.")
+        parts = [p.model_dump(by_alias=True) for p in getattr(setup, part)]
+        here = next((i for i, p in enumerate(parts) if p["id"] == part_id), len(parts))
+        parts[here : here + 1] = [dict(state.data)]
+        whole = setup.model_dump(by_alias=True)
+        return Setup.model_validate({**whole, part: parts})
+
+    return str(name_of(getattr(workspace.change_setup(who, change), part), part_id))
+
+
+def _part_id(workspace: Workspace, part: str, name: str) -> str:
+    if part not in PARTS:
+        raise InputProblem(f"A set-up has no part “{part}”; there are {', '.join(PARTS)}.")
+    found = called(getattr(workspace.setup, part), name)
+    return found.id if found is not None else name
+
+
+def export_setup(workspace: Workspace, path: Path) -> None:
+    """Write the whole set-up with the registers' rows as one text file."""
+    write_atomic(path, write_setup(workspace.full_setup()).encode())
+
+
+def begin_repository(workspace: Workspace, repository: str, administrator: str) -> None:
+    """Give a fresh data directory its name and its first administrator."""
+    if not repository.strip() or not administrator.strip():
+        raise InputProblem("The repository and its first administrator both need a name.")
+    if workspace.has_setup:
+        raise InputProblem("This repository has begun already. Nothing was changed.")
+    person = Person(name=administrator.strip(), role="administrator")
+    workspace.put_setup(Setup(repository=repository.strip(), people=(person,)), administrator.strip())

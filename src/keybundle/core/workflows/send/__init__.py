@@ -1,0 +1,1 @@
+"""Documents that leave."""

@@ -1,0 +1,97 @@
+"""Documents by e-mail: handed in at the set-up's mail server, or as a message that the user's own program opens."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, field, replace
+from pathlib import Path
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.files import write_atomic
+from keybundle.core.base.progress import CancelToken, Progress, silent
+from keybundle.core.export.landing import Landing
+from keybundle.core.export.message import Letter, hand_in, make_message, read_addresses
+from keybundle.core.export.naming import fill_name, safe_name
+from keybundle.core.jobs.pool import Pool
+from keybundle.core.repository import audit
+from keybundle.core.workflows.send.sending import Sent, SentDocument, Wish, check_wish, make_files, note_sent, texts_of
+from keybundle.core.workflows.session.workspace import Workspace, may_send
+
+MB = 1024 * 1024
+IN_MAIL = 4 / 3  # base64
+NO_ADDRESS = "Nobody is named to send to. Write an address, or several told apart by commas; nothing was sent."
+
+
+@dataclass
+class Mailed:
+    """What a mailing brought: what was made, the message for the user's program (None: handed in), refused addresses."""
+
+    sent: Sent
+    draft: Path | None = None
+    refused: dict[str, str] = field(default_factory=dict)
+
+
+def usual_letter(workspace: Workspace, document_id: str) -> Letter:
+    """Return the subject and the text that a message with a document begins with."""
+    document, mail = workspace.repository.load(document_id), workspace.setup.mail
+    texts = texts_of(workspace, document, 1)
+    return Letter((), fill_name(mail.subject, texts), fill_name(mail.text, texts) if mail.text else "")
+
+
+def mail_documents(
+    workspace: Workspace, pool: Pool, who: str, ids: Sequence[str], wish: Wish, letter: Letter, *,
+    progress: Progress = silent, cancel: CancelToken | None = None,
+) -> Mailed:  # fmt: skip
+    """Make the documents' files, put them into a message, and hand it in or leave it as a draft for the user's program.
+
+    It is noted in the audit trail before it leaves, and once more what the server refused. Raises InputProblem for no
+    address where a server sends it, a message that is too large, or one that the server refuses as a whole.
+    """
+    may_send(workspace.person(who))
+    check_wish(workspace, wish)
+    server = workspace.setup.mail
+    to = read_addresses(", ".join(letter.to))
+    if server.host and not to:
+        raise InputProblem(NO_ADDRESS)
+    folder = Path(tempfile.mkdtemp(prefix="sending-", dir=workspace.place.cache))
+    try:
+        sent = make_files(workspace, pool, ids, wish, Landing(folder), progress=progress, cancel=cancel)
+        if sent.stopped or not sent.documents:
+            return Mailed(sent)
+        _check_size(sent, server.largest_mb)
+        letter = replace(letter, to=to)
+        message = make_message(letter, server.sender, sent.files, is_draft=not server.host)
+        how, whom = "mail" if server.host else "message", ", ".join(to)
+        told = {"how": how, "to": whom, "subject": letter.subject, **asdict(wish)}
+        note_sent(workspace, who, sent.documents, told)
+        if not server.host:
+            draft = workspace.place.cache / "drafts" / safe_name(letter.subject or "Documents", ".eml")
+            write_atomic(draft, message.as_bytes(), durable=False)
+            return Mailed(sent, draft)
+        try:
+            refused = hand_in(message, server, to)
+        except Exception as error:
+            _note_refused(workspace, who, sent.documents, {a: str(error) for a in to})
+            raise
+        if refused:
+            _note_refused(workspace, who, sent.documents, refused)
+        return Mailed(sent, None, refused)
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def _check_size(sent: Sent, largest_mb: int) -> None:
+    size = sent.size * IN_MAIL / MB
+    if size > largest_mb:
+        raise InputProblem(
+            f"The message would be {size:.0f} MB; at most {largest_mb} MB are sent by e-mail here. Send fewer documents, or "
+            "as smaller files, or into a folder. Nothing was sent."
+        )
+
+
+def _note_refused(workspace: Workspace, who: str, documents: Sequence[SentDocument], refused: dict[str, str]) -> None:
+    rows = [(d.id, {"refused": refused}) for d in documents]
+    with workspace.place.database.atomic() as c:
+        audit.append_all(c, workspace.clock.stamp(), who, "not sent", rows)

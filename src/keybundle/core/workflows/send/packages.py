@@ -1,0 +1,193 @@
+"""Hand-over packages out and in: documents with values, text, pages and their part of the audit trail, with hashes."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from collections.abc import Iterator, Sequence
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import select
+
+from keybundle.core.base.errors import AppError, EnvironmentProblem, InputProblem, explain_os_error
+from keybundle.core.base.progress import CancelToken, Progress, Step, silent
+from keybundle.core.export import package
+from keybundle.core.export.landing import Landing
+from keybundle.core.export.naming import safe_name, suffix_of, unlike
+from keybundle.core.export.package import list_documents, read_values
+from keybundle.core.jobs.pool import Pool
+from keybundle.core.reading.text import PageText
+from keybundle.core.repository import audit
+from keybundle.core.repository.model import FiledDocument
+from keybundle.core.setup.routines import Routine
+from keybundle.core.store import schema as t
+from keybundle.core.workflows.index.defaults import local_day
+from keybundle.core.workflows.keep.cabinets import load_document
+from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.send.sending import (
+    SEND_PRIORITY,
+    SEND_WORK,
+    STOPPED,
+    Sent,
+    SentDocument,
+    copy_stored,
+    head_of,
+    note_sent,
+    received_files,
+)
+from keybundle.core.workflows.session.workspace import Workspace, may_send, may_work
+from keybundle.core.workflows.take_in.capture import Captured, import_files
+
+ROOM = 120
+README = """Documents handed over by {repository} on {day}.
+
+This folder is a BagIt bag (RFC 8493). manifest-sha256.txt lists the SHA-256 of every file below data/; from this folder
+`sha256sum -c manifest-sha256.txt` checks them all.
+
+Each folder in data/documents is one document:
+  document.pdf   the document as a searchable PDF/A
+  received/      the files its pages came in, untouched
+  pages.json     its pages in order: which file and which page of it, the turn and skew that make it upright
+  text.txt       its text, pages parted by form feeds
+  values.json    type, caption, cabinet, folder, values
+  trail.tsv      what the audit trail says of it: in each line the hash of the row before, the row's own line
+                 (number, time, who, what, subject, detail), and the row's hash, parted by tabs.
+                 The hash is the SHA-256 of the hash before, a line feed, and the line.
+"""
+
+
+def write_package(
+    workspace: Workspace, pool: Pool, who: str, ids: Sequence[str], target: Path, *,
+    progress: Progress = silent, cancel: CancelToken | None = None,
+) -> Sent:  # fmt: skip
+    """Write documents as one package into a folder, whole or not at all; what cannot be part of it is left out and told."""
+    may_send(workspace.person(who))
+    cancel, sent, landing = cancel or CancelToken(), Sent(), Landing(target)
+    day = local_day(workspace, workspace.clock.stamp())
+    part: Path | None = None
+    try:
+        home = landing.folder()
+        part = landing.part(home)
+        named: set[str] = set()
+        for number, document_id in enumerate(ids, 1):
+            if cancel.cancelled:
+                sent.stopped = STOPPED
+                return sent
+            _add_document(workspace, document_id, part, sent, named)
+            progress(Step(number, len(ids) + 1, "Sending"))
+        if not sent.documents:
+            return sent
+        name = f"{workspace.setup.repository} {day}"
+        final = landing.plan(home, safe_name(name))
+        told = {"how": "folder", "to": str(final), "form": "package", "together": True, "names": "", "folders": False}
+        (part / "README.txt").write_text(
+            README.format(repository=workspace.setup.repository, day=day), encoding="utf-8"
+        )
+        info = {
+            "Source-Organization": workspace.setup.repository,
+            "External-Description": f"{len(sent.documents)} documents",
+        }
+        pool.submit(f"{SEND_WORK}:close_package", str(part), info, priority=SEND_PRIORITY).result()
+        sent.size = sum(p.stat().st_size for p in part.rglob("*") if p.is_file())
+        sent.documents = [SentDocument(d.id, d.caption, d.pages, (final,)) for d in sent.documents]
+        note_sent(workspace, who, sent.documents, told)
+        part.rename(final)
+    except OSError as error:
+        _fail(sent, explain_os_error(error, f"the package in “{target}”"))
+    except EnvironmentProblem as error:
+        _fail(sent, error)
+    finally:
+        if part is not None:
+            shutil.rmtree(part, ignore_errors=True)
+    progress(Step(len(ids) + 1, len(ids) + 1, "Sending"))
+    return sent
+
+
+def _fail(sent: Sent, error: AppError) -> None:
+    sent.stopped = str(error)
+    sent.documents.clear()
+
+
+def _add_document(workspace: Workspace, document_id: str, part: Path, sent: Sent, named: set[str]) -> None:
+    caption = document_id
+    try:
+        document = load_document(workspace, document_id)
+        caption = document.caption
+        folder = (
+            part / package.DOCUMENTS / unlike(f"{document.number:06d} {safe_name(caption)[:ROOM].rstrip(' .')}", named)
+        )
+        (folder / package.RECEIVED).mkdir(parents=True)
+        _fill(workspace, document, folder)
+    except InputProblem as error:
+        sent.refused.append((caption, str(error)))
+        if caption != document_id:
+            shutil.rmtree(folder, ignore_errors=True)
+        return
+    sent.documents.append(SentDocument(document.id, caption, len(document.pages), (folder,)))
+
+
+def _fill(workspace: Workspace, document: FiledDocument, folder: Path) -> None:
+    landing, names, taken = Landing(folder), dict[str, str](), set[str]()
+    landing.name(copy_stored(workspace, document.pdf_sha, landing, folder), folder / package.PDF)
+    for count, (sha, source) in enumerate(received_files(document), 1):
+        stem = Path(source).stem or f"{count:04d}"
+        names[sha] = unlike(safe_name(stem, suffix_of(source, head_of(workspace, sha))), taken)
+        home = folder / package.RECEIVED
+        landing.name(copy_stored(workspace, sha, landing, home), home / names[sha])
+    pages = [
+        {"file": f"{package.RECEIVED}/{names[p.file_sha]}", "page": p.source_index, "received as": p.source,
+         "dpi": p.dpi, **{k: v for k, v in asdict(p.frame).items()}}
+        for p in document.pages
+    ]  # fmt: skip
+    values = {n: v.items[0] if len(v.items) == 1 else list(v.items) for n, v in document.values.items() if v.items}
+    told: dict[str, Any] = {
+        "number": document.number, "type": document.type, "caption": document.caption, "cabinet": document.cabinet,
+        "folder": [list(pair) for pair in document.folder], "filed": document.filed_at, "filed by": document.filed_by,
+        "version": document.version, "tags": list(document.tags), "values": values,
+    }  # fmt: skip
+    text = "\f".join(f"{PageText.from_bytes(p.text).plain}\n" for p in document.pages)
+    for name, body in (
+        (package.VALUES, _as_json(told)), (package.PAGES, _as_json(pages)), (package.TEXT, text),
+        (package.TRAIL, "".join(f"{line}\n" for line in _trail(workspace, document.id))),
+    ):  # fmt: skip
+        (folder / name).write_text(body, encoding="utf-8")
+
+
+def _as_json(data: object) -> str:
+    return json.dumps(data, ensure_ascii=False, indent=1) + "\n"
+
+
+def _trail(workspace: Workspace, document_id: str) -> Iterator[str]:
+    """Yield ``hash before<TAB>line<TAB>hash`` of each row about a document."""
+    a = t.audit
+    with workspace.place.database.read() as c:
+        for row in c.execute(select(a).where(a.c.subject == document_id).order_by(a.c.seq)).all():
+            before = c.execute(select(a.c.hash).where(a.c.seq == row.seq - 1)).scalar() or audit.START
+            line = audit.make_line(row.seq, row.at, row.who, row.what, row.subject, row.detail)
+            yield f"{before}\t{line}\t{row.hash}"
+
+
+def import_package(
+    workspace: Workspace, line: Line, pool: Pool, routine: Routine, folder: Path, who: str, *,
+    progress: Progress = silent, cancel: CancelToken | None = None,
+) -> Captured:  # fmt: skip
+    """Bring a package in as one batch, a file for each document, its values to be confirmed.
+
+    Raises InputProblem, before anything is taken in, for one that is not whole or not what was handed over.
+    """
+    may_work(workspace.person(who))
+    if not folder.is_dir():
+        raise InputProblem(f"“{folder}” is no folder. Name the folder of a hand-over package; nothing was taken in.")
+    pool.submit(f"{SEND_WORK}:check_package", str(folder), priority=SEND_PRIORITY).result()
+    told = {document / package.PDF: read_values(document) for document in list_documents(folder)}
+    given = {
+        path: {n: "; ".join(v) if isinstance(v, list) else str(v) for n, v in said["values"].items()}
+        for path, said in told.items()
+    }
+    result = import_files(workspace, line, pool, routine, list(told), who, each=given, progress=progress, cancel=cancel)
+    with workspace.place.database.atomic() as c:
+        detail = {"package": folder.name, "documents": [said.get("caption", "") for said in told.values()]}
+        audit.append(c, workspace.clock.stamp(), who, "package taken in", str(result.batch), detail)
+    return result

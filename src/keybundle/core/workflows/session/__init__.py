@@ -1,0 +1,1 @@
+"""Who works here, on which repository, and what they may do."""

@@ -1,0 +1,246 @@
+"""An open repository: set-up, registers, batches and cabinets behind one handle, which every workflow takes."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Mapping, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from sqlalchemy import delete, insert, select
+
+from keybundle.core.base.clock import Clock
+from keybundle.core.base.errors import EnvironmentProblem, InputProblem
+from keybundle.core.batches.model import Batch
+from keybundle.core.batches.store import BatchStore
+from keybundle.core.fields.kinds import Rule
+from keybundle.core.proposing.calibration import Calibration
+from keybundle.core.registers.book import Book
+from keybundle.core.repository import audit
+from keybundle.core.repository.store import Repository
+from keybundle.core.setup.model import FieldSpec, Person, Setup, called
+from keybundle.core.setup.routines import Routine
+from keybundle.core.setup.text import check_setup
+from keybundle.core.store import schema as t
+from keybundle.core.store.place import Place, open_place
+from keybundle.core.store.setup_parts import PartChange, load_setup_parts, put_setup_parts, used_ids
+from keybundle.core.workflows.index.settling import settle
+
+if TYPE_CHECKING:
+    from keybundle.core.proposing.memory import Memory
+
+CALIBRATION = "calibration"
+
+
+class Workspace:
+    """Everything of one data directory; make it with ``open_workspace``."""
+
+    def __init__(self, place: Place) -> None:
+        self.place = place
+        self.clock = place.clock
+        self.batches = BatchStore(place.database, place.clock, self._settle)
+        self.repository = Repository(place.database, place.clock)
+        # Guards what is remembered here, and is never held while waiting to write: who writes asks for the set-up too.
+        self._lock = threading.RLock()
+        self._memory_lock = threading.Lock()
+        self.on_setup: Callable[[], None] = lambda: None  # called after set-up or registers have changed, in any thread
+        self._setup: Setup | None = None
+        self._books: dict[str, Book] | None = None
+        self._memory: Memory | None = None
+        self._memory_mark = (0, 0)
+        self._calibration: Calibration | None = None
+
+    def _settle(self, batch: Batch) -> Batch:
+        return settle(batch, self.setup, self.books, self.bar(self.setup.routine(batch.routine)), self.rule)
+
+    @property
+    def has_setup(self) -> bool:
+        """Whether the repository was set up."""
+        with self.place.database.read() as c:
+            return c.execute(select(t.setup_part.c.id).limit(1)).first() is not None
+
+    @property
+    def setup(self) -> Setup:
+        """The set-up in force, without the registers' rows; raises EnvironmentProblem before the first one."""
+        with self._lock:
+            if self._setup is None:
+                with self.place.database.read() as c:
+                    found = load_setup_parts(c)
+                if found is None:
+                    raise EnvironmentProblem(
+                        f"“{self.place.root}” has no set-up yet. Import one with: keybundle setup import FILE, "
+                        "or make the demo world with: keybundle init-demo."
+                    )
+                self._setup = found
+            return self._setup
+
+    def books(self) -> Mapping[str, Book]:
+        """Return the registers by id."""
+        with self._lock:
+            if self._books is None:
+                self._books = {r.id: Book(r.key, self.entries(r.id), r.name) for r in self.setup.registers}
+            return self._books
+
+    def entries(self, register: str) -> Sequence[dict[str, str]]:
+        """Return a register's entries in their order."""
+        e = t.register_entry
+        with self.place.database.read() as c:
+            return list(c.execute(select(e.c.row).where(e.c.register == register).order_by(e.c.position)).scalars())
+
+    def forget_books(self) -> None:
+        """Read the registers anew when they are asked for next."""
+        with self._lock:
+            self._books = None
+        self.on_setup()
+
+    def put_setup(self, setup: Setup, who: str) -> list[PartChange]:
+        """Put a set-up in force and return what that changed; registers that bring rows replace their entries."""
+        at = self.clock.stamp()
+        with self.place.database.atomic() as c:
+            changes = put_setup_parts(c, setup, at, who)
+            for register in setup.registers:
+                if not register.rows:
+                    continue
+                c.execute(delete(t.register_entry).where(t.register_entry.c.register == register.id))
+                rows = [dict(zip(register.columns, row, strict=True)) for row in register.rows]
+                unique = {row[register.key]: (i, row) for i, row in enumerate(rows)}
+                c.execute(
+                    insert(t.register_entry),
+                    [{"register": register.id, "key": k, "position": i, "row": r} for k, (i, r) in unique.items()],
+                )
+            told = [
+                {"part": x.kind, "id": x.id, "name": x.name, "what": x.what, "revision": x.revision} for x in changes
+            ]
+            audit.append(c, at, who, "set-up changed", setup.repository, {"parts": told})
+            self.place.database.after_commit(self._forget_setup)
+        return changes
+
+    def change_setup(self, who: str, change: Callable[[Setup], Setup]) -> Setup:
+        """Put in force what a change makes of the set-up as it is at that moment, whoever else has changed it.
+
+        Raises InputProblem, and changes nothing, where the result does not hold together or ``change`` refuses.
+        """
+        with self.place.database.atomic() as c:
+            changed = change(load_setup_parts(c) or self.setup)
+            if findings := check_setup(changed).findings:
+                raise InputProblem("; ".join(f.message for f in findings) + ". Nothing was changed.")
+            self.put_setup(changed, who)
+        return changed
+
+    def used_ids(self) -> dict[str, set[str]]:
+        """Return every id that a part of the set-up ever had; new parts get others (``setup/ids.py``)."""
+        with self.place.database.read() as c:
+            return used_ids(c)
+
+    def _forget_setup(self) -> None:
+        with self._lock:
+            self._setup, self._books = None, None
+        self.on_setup()
+
+    def full_setup(self) -> Setup:
+        """Return the set-up with the registers' rows, as it is exported."""
+        registers = tuple(
+            r.model_copy(update={"rows": tuple(tuple(e[c] for c in r.columns) for e in self.entries(r.id))})
+            for r in self.setup.registers
+        )
+        return self.setup.model_copy(update={"registers": registers})
+
+    def rule(self, spec: FieldSpec) -> Rule:
+        """Return what a value of a field must satisfy in this repository's locale."""
+        english_us = self.setup.locale.endswith("_US")
+        comma = self.setup.locale.split("_")[0] in ("de", "fr", "nl", "it", "es", "sv", "da", "nb", "fi", "pl")
+        return spec.rule(decimal_mark="," if comma else ".", day_first=not english_us)
+
+    def memory(self) -> Memory:
+        """Return what was learned, as far as it is known now."""
+        # NumPy comes with the first page that is compared, not with the start of the window.
+        from keybundle.core.proposing.examples import count_examples, load_examples
+        from keybundle.core.proposing.memory import Memory
+
+        with self._memory_lock:  # its own: gathering thousands takes seconds, and the set-up is asked for meanwhile
+            known = self._memory or Memory()
+            with self.place.database.read() as c:
+                mark = count_examples(c)
+                if mark == self._memory_mark and self._memory is not None:
+                    return self._memory
+                fresh = load_examples(c, known.examples[-1].id if known.examples else 0)
+                if len(known.examples) + len(fresh) != mark[0]:
+                    known, fresh = Memory(), load_examples(c)
+            self._memory, self._memory_mark = known.with_examples(fresh), mark
+            return self._memory
+
+    def calibration(self) -> Calibration:
+        """Return how confidences came out so far."""
+        with self._lock:
+            if self._calibration is None:
+                data = self.setting(CALIBRATION)
+                self._calibration = Calibration.from_json(data) if data else Calibration()
+            return self._calibration
+
+    def bar(self, routine: Routine | None) -> float:
+        """Return the score from which on values are sure under a routine."""
+        if routine is None:
+            return self.calibration().bar_for(Routine.model_fields["bar"].default)
+        if routine.wrong_one_in:
+            return self.calibration().bar_for_claim(routine.wrong_one_in)[0]
+        return self.calibration().bar_for(routine.bar)
+
+    def setting(self, name: str) -> Any:
+        """Return a setting's plain data, None where it was never put."""
+        with self.place.database.read() as c:
+            return c.execute(select(t.setting.c.value).where(t.setting.c.name == name)).scalar()
+
+    def put_setting(self, name: str, value: Any) -> None:
+        """Keep plain data under a name."""
+        with self.place.database.atomic() as c:
+            c.execute(delete(t.setting).where(t.setting.c.name == name))
+            c.execute(insert(t.setting).values(name=name, value=value))
+            if name == CALIBRATION:
+                self.place.database.after_commit(self._forget_calibration)
+
+    def _forget_calibration(self) -> None:
+        with self._lock:
+            self._calibration = None
+
+    def person(self, name: str | None) -> Person:
+        """Return a person, or the first administrator; raises InputProblem for an unknown name."""
+        people = self.setup.people
+        if name is None:
+            first = next((p for p in people if p.role == "administrator"), None)
+            if first is None:
+                raise InputProblem("There is no administrator in the set-up; add one under people.")
+            return first
+        found = called(people, name)
+        if found is None:
+            raise InputProblem(f"There is no person “{name}”; known are: {', '.join(p.name for p in people)}.")
+        return found
+
+    def close(self) -> None:
+        """Let go of the data directory."""
+        self.place.close()
+
+
+def may_work(person: Person) -> None:
+    """Raise InputProblem when a person may only look."""
+    if person.role == "reader":
+        raise InputProblem(
+            f"{person.name} may only look. Ask an administrator for another role, or work as somebody else."
+        )
+
+
+def may_send(person: Person) -> None:
+    """Raise InputProblem when a person may not let documents leave."""
+    if person.role == "reader":
+        raise InputProblem(
+            f"{person.name} may look at documents, not send them. Ask an administrator for another role."
+        )
+
+
+def may_do_work(workspace: Workspace, who: str) -> bool:
+    """Whether a person may do more than look."""
+    return workspace.person(who).role != "reader"
+
+
+def open_workspace(root: Path, *, create: bool = True, clock: Clock | None = None, held: bool = False) -> Workspace:
+    """Open a data directory; ``held`` says that the caller holds it. Raises EnvironmentProblem in words."""
+    return Workspace(open_place(root, create=create, clock=clock, held=held))

@@ -1,0 +1,1 @@
+"""Bringing pages and files in."""
