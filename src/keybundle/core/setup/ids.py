@@ -10,10 +10,10 @@ from collections.abc import Collection, Iterable, Mapping
 from typing import Any
 
 from keybundle.core.setup.formulas import map_caption, map_level, map_order, map_sum
-from keybundle.core.setup.model import DocumentType, Setup
-from keybundle.core.setup.parts import Named
+from keybundle.core.setup.model import DocumentType, Setup, number_people
+from keybundle.core.setup.parts import KeptTo, Named
 
-PARTS = ("storage_areas", "cabinets", "document_types", "registers", "routines", "people")
+PARTS = ("storage_areas", "cabinets", "document_types", "registers", "routines", "roles", "groups", "people")
 INNER = {"cabinets": "folder_fields", "document_types": "fields"}
 
 
@@ -43,6 +43,7 @@ def _table(parts: Iterable[Named], old: str, new: str) -> dict[str, str]:
 
 def _map(setup: Setup, old: str, new: str) -> Setup:
     areas, kinds = _table(setup.storage_areas, old, new), _table(setup.document_types, old, new)
+    roles, groups = _table(setup.roles, old, new), _table(setup.groups, old, new)
     return setup.model_copy(
         update={
             "cabinets": tuple(
@@ -50,10 +51,31 @@ def _map(setup: Setup, old: str, new: str) -> Setup:
             ),
             "document_types": tuple(_map_type(k, setup, old, new) for k in setup.document_types),
             "routines": tuple(
-                r.model_copy(update={"document_type": kinds.get(r.document_type, r.document_type)})
+                r.model_copy(
+                    update={
+                        "document_type": kinds.get(r.document_type, r.document_type),
+                        "kept_to": _map_kept_to(r.kept_to, setup, old, new),
+                    }
+                )
                 for r in setup.routines
             ),
+            "people": tuple(
+                p.model_copy(update={"roles": _each(roles, p.roles), "groups": _each(groups, p.groups)})
+                for p in setup.people
+            ),
         }
+    )
+
+
+def _each(table: Mapping[str, str], keys: Iterable[str]) -> tuple[str, ...]:
+    return tuple(table.get(k, k) for k in keys)
+
+
+def _map_kept_to(kept_to: KeptTo, setup: Setup, old: str, new: str) -> KeptTo:
+    return KeptTo(
+        people=_each(_table(setup.people, old, new), kept_to.people),
+        groups=_each(_table(setup.groups, old, new), kept_to.groups),
+        roles=_each(_table(setup.roles, old, new), kept_to.roles),
     )
 
 
@@ -78,6 +100,7 @@ def _map_type(kind: DocumentType, setup: Setup, old: str, new: str) -> DocumentT
             "order": tuple(map_order(text, own) for text in kind.order),
             "key": tuple(own.get(n, n) for n in kind.key),
             "fields": tuple(fields),
+            "kept_to": _map_kept_to(kind.kept_to, setup, old, new),
         }
     )
 
@@ -101,6 +124,8 @@ def match_ids(data: Mapping[str, Any], present: Setup | None, used: Mapping[str,
         if isinstance(items, list):
             there = getattr(present, part) if present is not None else ()
             matched[part] = _match(items, there, used, part)
+            if part == "people":
+                matched[part] = number_people(matched[part], used.get(part, ()))
     return matched
 
 
@@ -118,7 +143,9 @@ def _match(items: Iterable[Any], present: Iterable[Any], used: Mapping[str, Coll
         before = next((p for p in known if p.id == told.get("id")), None)
         if not told.get("id"):
             before = by_name.pop(told["name"].casefold(), None)
-            told = {**told, "id": before.id if before is not None else fresh_id(told["name"], taken)}
+            # People are numbered instead: an id must say nothing of a person.
+            fresh = "" if part == "people" else fresh_id(told["name"], taken)
+            told = {**told, "id": before.id if before is not None else fresh}
             taken.add(told["id"])
         if inner and isinstance(told.get(inner), list):
             # Ids of fields are their type's own: two types may have a field with the same id.

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import Annotated, Any, Literal, TypeVar
+import itertools
+from collections.abc import Collection, Iterable
+from typing import Annotated, Any, ClassVar, Literal, TypeVar
 
 from pydantic import BeforeValidator, ConfigDict, Field, model_validator
 
 from keybundle.core.fields.digits import CHECKS
 from keybundle.core.fields.kinds import FILE_PROPERTIES, Kind, Rule
 from keybundle.core.fields.patterns import check_pattern
-from keybundle.core.setup.parts import Name, Named, Part
+from keybundle.core.rights.model import Holder, Right
+from keybundle.core.setup.parts import KeptTo, Name, Named, Part
 from keybundle.core.setup.routines import PATCH_PATTERNS, PATCH_SYMBOLS, Routine, TypeRule, Zone
 
 N = TypeVar("N", bound=Named)
@@ -101,6 +103,7 @@ class DocumentType(Named):
     order: tuple[str, ...] = ()
     told_by: tuple[TypeRule, ...] = ()
     key: tuple[str, ...] = ()
+    kept_to: KeptTo = KeptTo()
     fields: tuple[FieldSpec, ...] = ()
 
     def field(self, field_id: str) -> FieldSpec | None:
@@ -138,11 +141,59 @@ class Register(Named):
         return self
 
 
-class Person(Named):
-    """Somebody who works here; ``values`` are their own for defaults such as ``{person Office}``."""
+class Role(Named):
+    """A named set of rights; people have roles."""
 
-    role: Literal["operator", "supervisor", "reader", "administrator"]
+    rights: tuple[Right, ...] = ()
+
+
+_LOOKING = (Right.LOOK,)
+_WORKING = (
+    *_LOOKING, Right.BRING_IN, Right.INDEX, Right.FILE, Right.TAKE_BACK, Right.CORRECT, Right.SEND, Right.MARK,
+)  # fmt: skip
+_LEADING = (
+    *_WORKING, Right.MOVE, Right.DELETE, Right.HOLD, Right.BLACK_OUT, Right.APPROVE, Right.PREPARE, Right.OVERSEE,
+    Right.ADD_ENTRIES,
+)  # fmt: skip
+USUAL_ROLES = (
+    Role(name="reader", rights=_LOOKING),
+    Role(name="operator", rights=_WORKING),
+    Role(name="supervisor", rights=_LEADING),
+    Role(name="administrator", rights=tuple(Right)),
+)
+
+
+class Group(Named):
+    """People who work together, so that something can be kept to all of them at once."""
+
+    description: str = ""
+
+
+class Person(Named):
+    """Somebody who works here, with their roles and groups (by id).
+
+    ``login`` is their account on this system, by which they sign in without a password. ``values`` are their own for
+    defaults such as ``{person Office}``. Who is not ``active`` works here no more, and stays named in what they did.
+    Their password stands in no set-up. A person's id says nothing of them: names change, and may have to be forgotten.
+    """
+
+    ids_are_names: ClassVar[bool] = False
+    roles: tuple[str, ...] = ()
+    groups: tuple[str, ...] = ()
+    login: str = ""
+    active: bool = True
     values: dict[str, str] = {}
+
+    @model_validator(mode="before")
+    @classmethod
+    def _one_role(cls, data: Any) -> Any:
+        """Accept ``role`` where somebody has one."""
+        if isinstance(data, dict) and "role" in data:
+            return {**{k: v for k, v in data.items() if k != "role"}, "roles": (data["role"],)}
+        return data
+
+
+SignIn = Literal["password", "system", "choose"]
 
 
 class StorageArea(Named):
@@ -171,7 +222,11 @@ class MailServer(Part):
 
 
 class Setup(Part):
-    """The whole set-up of a repository."""
+    """The whole set-up of a repository.
+
+    ``sign_in`` says how people prove who they are: by their password, by their account on this system, or (in a demo) by
+    choosing a name.
+    """
 
     schema_version: Literal[1] = 1
     repository: Name
@@ -182,9 +237,19 @@ class Setup(Part):
     document_types: tuple[DocumentType, ...] = ()
     registers: tuple[Register, ...] = ()
     routines: tuple[Routine, ...] = ()
+    roles: tuple[Role, ...] = USUAL_ROLES
+    groups: tuple[Group, ...] = ()
     people: tuple[Person, ...] = ()
+    sign_in: tuple[SignIn, ...] = ("password", "system")
     mail: MailServer = MailServer()
     patch_codes: dict[str, str] = PATCH_PATTERNS
+
+    @model_validator(mode="before")
+    @classmethod
+    def _people_are_numbered(cls, data: Any) -> Any:
+        return (
+            {**data, "people": number_people(data["people"])} if isinstance(data, dict) and "people" in data else data
+        )
 
     @model_validator(mode="after")
     def _patch_codes_are_told_apart(self) -> Setup:
@@ -216,6 +281,32 @@ class Setup(Part):
     def person(self, person_id: str) -> Person | None:
         """Return the person with that id."""
         return next((p for p in self.people if p.id == person_id), None)
+
+    def holder(self, person_id: str) -> Holder:
+        """Return what rights see of a person; somebody who is gone or not active holds none."""
+        person = self.person(person_id)
+        if person is None or not person.active:
+            return Holder(person_id, frozenset(), frozenset(), frozenset())
+        own = (r.rights for r in self.roles if r.id in person.roles)
+        return Holder(person_id, frozenset(person.groups), frozenset(person.roles), frozenset().union(*own))
+
+
+def number_people(people: Iterable[Any], used: Collection[str] = ()) -> tuple[Any, ...]:
+    """Return people (or their plain data) of whom each has an id: who has none gets a number that nobody has or had."""
+    told = tuple(people)
+    taken = {*used, *(_id_of(p) for p in told)}
+    free = (f"person-{n}" for n in itertools.count(1))
+    found = []
+    for person in told:
+        if not _id_of(person):
+            number = next(x for x in free if x not in taken)
+            person = {**person, "id": number} if isinstance(person, dict) else person.model_copy(update={"id": number})
+        found.append(person)
+    return tuple(found)
+
+
+def _id_of(person: Any) -> str:
+    return str(person.get("id", "") if isinstance(person, dict) else getattr(person, "id", ""))
 
 
 def called(parts: Iterable[N], text: str) -> N | None:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated, Any, ClassVar
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from keybundle.core.rights.model import Holder
 
 Name = Annotated[str, Field(min_length=1, max_length=80)]
 
@@ -22,10 +24,28 @@ class Named(Part):
     ``setup/ids.py`` sees to both.
     """
 
+    ids_are_names: ClassVar[bool] = True
     id: Annotated[str, Field(max_length=90)] = ""
     name: Name
 
     @model_validator(mode="before")
     @classmethod
-    def _is_known_by_its_first_name(cls, data: Any) -> Any:
-        return {**data, "id": data.get("name", "")} if isinstance(data, dict) and not data.get("id") else data
+    def _has_an_id(cls, data: Any) -> Any:
+        if isinstance(data, dict) and not data.get("id") and cls.ids_are_names:
+            return {**data, "id": data.get("name", "")}
+        return data
+
+
+class KeptTo(Part):
+    """Whom a document type or routine is kept to, by id: it is offered to them alone. Nobody named: to everybody."""
+
+    people: tuple[str, ...] = ()
+    groups: tuple[str, ...] = ()
+    roles: tuple[str, ...] = ()
+
+    def allows(self, holder: Holder) -> bool:
+        """Whether somebody may use what this stands at."""
+        if not (self.people or self.groups or self.roles):
+            return True
+        means = holder.person in self.people, holder.groups & set(self.groups), holder.roles & set(self.roles)
+        return any(means)

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from keybundle.core.fields.patterns import check_pattern
-from keybundle.core.setup.parts import Named, Part
+from keybundle.core.setup.parts import KeptTo, Named, Part
 
 RuleName = Literal[
     "every n sheets", "separator sheet", "patch code", "barcode", "blank page", "words", "page numbering",
@@ -229,6 +229,7 @@ class Routine(Named):
     force_ocr: bool = False
     language: str = "eng"
     document_type: str = ""
+    kept_to: KeptTo = KeptTo()
     bar: float = Field(default=0.8, ge=0, le=1)
     wrong_one_in: int = Field(default=0, ge=0, le=100_000)
     copies: Copies = Copies()

@@ -17,6 +17,7 @@ import regex
 
 from keybundle.core.fields.kinds import Kind, Refusal, normalise
 from keybundle.core.fields.patterns import LIMIT_SECONDS
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.formulas import caption_names, read_default, read_level, read_order, read_sum
 from keybundle.core.setup.ids import INNER
 from keybundle.core.setup.ids import PARTS as NAMED
@@ -33,7 +34,7 @@ def find_faults(setup: Setup) -> list[Fault]:
     """Return (path, rule, message) of each fault, in the order of the file."""
     return [
         *_place_and_time(setup), *_names_twice(setup), *_ids_twice(setup), *_cabinets(setup), *_types(setup), *_registers(setup),
-        *_routines(setup),
+        *_routines(setup), *_people(setup),
     ]  # fmt: skip
 
 
@@ -224,6 +225,33 @@ def _registers(setup: Setup) -> Iterator[Fault]:
         for _, name in _repeated(register.columns):
             said = f"the column “{name}” is there twice in “{register.name}”; take one away"
             yield ("registers", i, "columns"), "name-twice", said
+
+
+def _people(setup: Setup) -> Iterator[Fault]:
+    roles, groups, people = ({p.id for p in parts} for parts in (setup.roles, setup.groups, setup.people))
+    for i, person in enumerate(setup.people):
+        for key, told, known, parts in (
+            ("roles", person.roles, roles, setup.roles), ("groups", person.groups, groups, setup.groups),
+        ):  # fmt: skip
+            for name in (n for n in told if n not in known):
+                said = f"{person.name} has the {key[:-1]} “{name}”, which is not there; known are: "
+                yield ("people", i, key), f"unknown-{key[:-1]}", said + _known(p.name for p in parts)
+    for i, login in _repeated(p.login for p in setup.people if p.login):
+        yield ("people", i, "login"), "login-twice", f"two people have the account “{login}”; change one"
+    for where in ("document_types", "routines"):
+        for i, part in enumerate(getattr(setup, where)):
+            kept = part.kept_to
+            for key, told, known in (
+                ("people", kept.people, people),
+                ("groups", kept.groups, groups),
+                ("roles", kept.roles, roles),
+            ):
+                for name in (n for n in told if n not in known):
+                    said = f"“{part.name}” is kept to “{name}”, which is none of the {key} here"
+                    yield (where, i, "kept_to"), "unknown-kept-to", said
+    if setup.people and not any({Right.PREPARE, Right.GIVE_RIGHTS} <= setup.holder(p.id).rights for p in setup.people):
+        said = "nobody could prepare and give rights any more; give somebody a role with both, such as administrator"
+        yield ("people",), "no-administrator", said
 
 
 def _routines(setup: Setup) -> Iterator[Fault]:

@@ -1,0 +1,1 @@
+"""What people may do, computed: rights, roles, lists of whom something is kept to. Plain functions over plain data."""
