@@ -27,6 +27,7 @@ from keybundle.core.workflows.find.find import find_filed_ids
 from keybundle.core.workflows.line.page_jobs import PageJob
 from keybundle.core.workflows.line.page_work import draw_tiles
 from keybundle.core.workflows.send.sending import Wish, send_to_folder
+from keybundle.core.workflows.session.signing_in import choose_person
 from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.demo import seed
 
@@ -94,7 +95,7 @@ def measure_sending() -> list[str]:
     shutil.copytree(source, folder / "data", ignore=shutil.ignore_patterns("cache"))
     run_cli("--data", folder / "data", "init-demo", "--documents", "120", "--sheets", "0")
     workspace, pool = open_workspace(folder / "data", held=True), Pool(WORKERS)
-    ids = (find_filed_ids(workspace, "filed > 2000") * DOCUMENTS)[:DOCUMENTS]
+    ids = (find_filed_ids(choose_person(workspace), "filed > 2000") * DOCUMENTS)[:DOCUMENTS]
     files = [workspace.place.files.path(workspace.repository.load(i).pdf_sha) for i in ids]
     ours, bare, checked = [], [], []
     for n in range(ROUNDS):
@@ -109,7 +110,7 @@ def measure_sending() -> list[str]:
             list(threads.map(_copy_checked, files, (target / f"checked{i}" for i in range(len(files)))))
         checked.append(time.perf_counter() - start)
         start = time.perf_counter()
-        send_to_folder(workspace, pool, workspace.person(None).name, ids, Wish(), folder / f"sent{n}")
+        send_to_folder(choose_person(workspace, workspace.person(None).name), pool, ids, Wish(), folder / f"sent{n}")
         ours.append(time.perf_counter() - start)
     pool.close()
     workspace.close()

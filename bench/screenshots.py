@@ -18,6 +18,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.index import learning, slip
 from keybundle.core.workflows.prepare import routines
+from keybundle.core.workflows.session.signing_in import choose_person
 from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.core.workflows.take_in.capture import find_routine
 from keybundle.demo.names import PEOPLE
@@ -151,8 +152,8 @@ def be_cautious(data: Path) -> None:
     """Let the routine Post ask for at most 1 wrong value in 500: until that can be claimed, more is shown as unsure."""
     workspace = open_workspace(data)
     who = workspace.person(None).name
-    post = find_routine(workspace, "Post")
-    routines.save_routine(workspace, who, "Post", routines.make_routine(post, {"wrong_one_in": 500}))
+    post = find_routine(choose_person(workspace), "Post")
+    routines.save_routine(choose_person(workspace, who), "Post", routines.make_routine(post, {"wrong_one_in": 500}))
     workspace.close()
 
 
@@ -184,8 +185,8 @@ def shoot_learned(desktop: Desktop, batch: str, target: Path, spin: Callable[[fl
     for document in ws.batches.load(batch).in_order():
         for name in [n for n, v in document.values.items() if v.items and not v.sure and not document.filed_id]:
             with contextlib.suppress(InputProblem):
-                slip.confirm_value(ws, desktop.line, batch, document.id, name, who)
-        file_documents(ws, desktop.pool, batch, who, [document.id])
+                slip.confirm_value(choose_person(ws, who), desktop.line, batch, document.id, name)
+        file_documents(choose_person(ws, who), desktop.pool, batch, [document.id])
     learning.refresh_calibration(ws, desktop.pool, at_once=True)
     window.go_prepare()
     spin(2)

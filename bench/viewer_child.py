@@ -51,7 +51,7 @@ def main(data: Path) -> None:
     first, fresh = open_viewer()
     first.close()
     app.processEvents()
-    session = window.session
+    session = window.seat
     session.pictures.drop_pages({f"{document}-{i}" for i in range(TURNS)})
     first, again = open_viewer()
     p, turns = first.viewer.presenter, []

@@ -8,6 +8,8 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from keybundle.core.workflows.session.signing_in import choose_person
+
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PySide6.QtCore import Qt
@@ -154,7 +156,7 @@ def measure_pace(child: Child) -> None:
     ws, line, late = child.desktop.workspace, child.desktop.line, []
     child.until(lambda: child.window.work.presenter.state.can_scan)
     line.wait()
-    routine, scanner = find_routine(ws, "Post"), find_scanners(ws)[0]
+    routine, scanner = find_routine(choose_person(ws), "Post"), find_scanners(ws)[0]
     options = Options(sides_per_minute=PACE)
     start, ended, batches = time.perf_counter(), [], []
 
@@ -162,7 +164,9 @@ def measure_pace(child: Child) -> None:
         late.append(time.perf_counter() - start - step.done * 60 / PACE)
 
     child.desktop.runner.long(
-        lambda: scan_stack(ws, line, routine, scanner, child.window.session.who, options=options, progress=told),
+        lambda: scan_stack(
+            choose_person(ws, child.window.seat.who), line, routine, scanner, options=options, progress=told
+        ),
         ended.append,
     )
     gap = 0.0
@@ -181,14 +185,14 @@ def measure_pace(child: Child) -> None:
 
 def measure_keys(child: Child) -> None:
     """Print ms from Enter to the next field's caret (median, worst), texts lost while 60 are filed, the longest gap."""
-    ws, line, window, who = child.desktop.workspace, child.desktop.line, child.window, child.window.session.who
+    ws, line, window, who = child.desktop.workspace, child.desktop.line, child.window, child.window.seat.who
     batch = ws.batches.ids()[0]
     documents = [d.id for d in ws.batches.load(batch).in_order()][: FILED_WHILE_TYPING + 1]
     values = {"Sender": "Tamsin Reedmace", "Letter date": "2026-03-04", "Subject": "A leaking gate"}
     for document in documents:
-        slip.choose_type(ws, line, batch, document, "Letter", who)
+        slip.choose_type(choose_person(ws, who), line, batch, document, "Letter")
         for name, text in list(values.items())[: None if document != documents[-1] else 1]:
-            slip.enter_value(ws, line, batch, document, name, text, who)
+            slip.enter_value(choose_person(ws, who), line, batch, document, name, text)
     line.wait()
     window.open_batch(batch)
     bench = window.benches[batch]
@@ -241,7 +245,7 @@ def measure_benches(child: Child) -> None:
         bench = window.benches[batch]
         child.until(lambda b=bench: b.presenter.pictures.shown is not None)  # type: ignore[misc]
         pages = [p.id for p in bench.presenter.state.pages]
-        ws.batches.apply(batch, window.session.who, "leave out", lambda b, p=pages: commands.leave_out(b, p))  # type: ignore[misc]
+        ws.batches.apply(batch, window.seat.who, "leave out", lambda b, p=pages: commands.leave_out(b, p))  # type: ignore[misc]
         bench.presenter.close_batch()
         child.until(lambda b=batch: b not in window.benches)  # type: ignore[misc]
         child.run(0.02)

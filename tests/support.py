@@ -20,6 +20,7 @@ from pathlib import Path
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.separation.facts import Placing
 from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.core.workflows.take_in.capture import find_routine, scan_stack
 from keybundle.core.workflows.take_in.devices import Options, find_scanners
@@ -102,7 +103,9 @@ def scanned_template() -> tuple[Path, str]:
         try:
             scanner = find_scanners(workspace)[0]
             options = Options(sides_per_minute=0)
-            scan_stack(workspace, line, find_routine(workspace, "Post"), scanner, PEOPLE[0][0], options=options)
+            scan_stack(
+                acting(workspace, PEOPLE[0][0]), line, find_routine(acting(workspace), "Post"), scanner, options=options
+            )
             assert line.wait(180)
             scanner.refill()
         finally:
@@ -115,6 +118,11 @@ def scanned_template() -> tuple[Path, str]:
         (batch_id,) = c.execute("SELECT id FROM batch").fetchone()
     c.close()
     return folder, batch_id
+
+
+def acting(workspace: Workspace, who: str | None = None) -> Session:
+    """The session of a person, by name or id (none: the first administrator), whatever way in the repository allows."""
+    return Session(workspace, workspace.person(who).id)
 
 
 class DataTest(unittest.TestCase):

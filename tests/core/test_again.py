@@ -18,6 +18,7 @@ from keybundle.core.workflows.index import slip
 from keybundle.core.workflows.line.line import Line
 from tests.core.test_course import Course
 from tests.standin import answer, text_of
+from tests.support import acting
 
 PLAIN, MONEY, DATE, IBAN = Rule(), Rule(Kind.MONEY), Rule(Kind.DATE), Rule(check="IBAN")
 BOX = (10, 10, 90, 30)
@@ -156,7 +157,7 @@ class LookingAgain(Course):
         self.pool.hold = {"read_lines_again"}
         batch_id = self.scan(1)
         (document,) = self.load(batch_id).in_order()
-        slip.enter_value(self.ws, self.line, batch_id, document.id, "Examiner", "Olle Hatch", self.who)
+        slip.enter_value(acting(self.ws, self.who), self.line, batch_id, document.id, "Examiner", "Olle Hatch")
         self.settle_down()
         self.pool.let_all_go()
         self.settle_down()

@@ -18,7 +18,7 @@ from keybundle.core.workflows.keep.story import load_story
 from keybundle.core.workflows.prepare.routines import make_routine, save_routine
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.demo.names import PEOPLE
-from tests.support import DataTest, scanned_template, shared_pool
+from tests.support import DataTest, acting, scanned_template, shared_pool
 
 WHO = PEOPLE[0][0]
 
@@ -35,10 +35,10 @@ class CopiesAtFiling(DataTest):
         post = self.ws.setup.routine("Post")
         assert post is not None
         kept = {"folder": str(self.out), "form": "pdfa", "names": "{caption}", "sub_folders": "{type}/{filed}"}
-        save_routine(self.ws, WHO, make_routine(post, {"copies": kept}))
+        save_routine(acting(self.ws, WHO), make_routine(post, {"copies": kept}))
 
     def file(self, progress: Progress = silent, cancel: CancelToken | None = None) -> Filed:
-        filed = file_documents(self.ws, shared_pool(), self.batch, WHO, progress=progress, cancel=cancel)
+        filed = file_documents(acting(self.ws, WHO), shared_pool(), self.batch, progress=progress, cancel=cancel)
         self.assertTrue(filed.entries, "something was ready")
         return filed
 
@@ -58,7 +58,7 @@ class CopiesAtFiling(DataTest):
             document = self.ws.repository.load(entry.id)
             (path,) = [p for p in self.written() if p.read_bytes() == self.ws.place.files.get(document.pdf_sha)]
             self.assertEqual(path.parent.parent.name, document.type)
-            story = [(h.what, h.detail.get("how")) for h in load_story(self.ws, entry.id)]
+            story = [(h.what, h.detail.get("how")) for h in load_story(acting(self.ws), entry.id)]
             self.assertEqual(story, [("filed", None), ("sent", "copy")])
         write_due(self.ws, shared_pool(), at_once=True)
         self.assertEqual(len(self.written()), len(filed.entries))
@@ -88,7 +88,7 @@ class CopiesAtFiling(DataTest):
         filed = self.file()
         for document in self.ws.batches.load(self.batch).in_order():
             if document.filed_id == filed.entries[0].id:
-                take_back(self.ws, self.batch, document.id, WHO)
+                take_back(acting(self.ws, WHO), self.batch, document.id)
         self.out.mkdir()
         second = self.ws.repository.load(filed.entries[1].id)
         write_due(self.ws, shared_pool(), at_once=True)

@@ -24,7 +24,7 @@ from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.core.workflows.take_in.capture import find_routine, import_files, scan_stack
 from keybundle.demo import seed
 from tests.standin import FACTS, ONE_SIDED, Device, StandIn, answer
-from tests.support import DataTest
+from tests.support import DataTest, acting
 
 LETTER = {"Sender": "Tamsin Reedmace", "Letter date": "2026-03-04", "Subject": "A leaking gate"}
 
@@ -38,7 +38,7 @@ class Course(DataTest):
         self.addCleanup(lambda: self.ws.close())
         seed.begin(self.ws)
         self.who = self.ws.person(None).name
-        self.routine: Routine = find_routine(self.ws, "Post")
+        self.routine: Routine = find_routine(acting(self.ws), "Post")
         # What a test holds back is not waited for at the end of a scan.
         patched = mock.patch("keybundle.core.workflows.take_in.capture.LAST_LOOK_SECONDS", 0.0)
         patched.start()
@@ -57,7 +57,7 @@ class Course(DataTest):
     def scan(self, sheets: int, into: str | None = None, *, two_sided: bool = False, tag: str = "") -> str:
         options = replace(ONE_SIDED, duplex=two_sided)
         device = Device(sheets, two_sided=two_sided, tag=tag or f"{into}")
-        found = scan_stack(self.ws, self.line, self.routine, device, self.who, options=options, into=into)
+        found = scan_stack(acting(self.ws, self.who), self.line, self.routine, device, options=options, into=into)
         self.settle_down()
         return str(found.batch)
 
@@ -67,22 +67,22 @@ class Course(DataTest):
     def act(self, batch_id: str, action: str, *numbers: int) -> None:
         pages = [self.load(batch_id).pages[n].id for n in numbers]
         label, command = page_command(action, pages, self.ws.clock.new_id)
-        run_command(self.ws, self.line, batch_id, self.who, label, command)
+        run_command(acting(self.ws, self.who), self.line, batch_id, label, command)
         self.settle_down()
 
     def make_letters(self, batch_id: str) -> None:
         """Let every document be a letter with all its values, given by hand."""
         for document in self.load(batch_id).in_order():
             if not document.filed_id:
-                slip.choose_type(self.ws, self.line, batch_id, document.id, "Letter", self.who)
+                slip.choose_type(acting(self.ws, self.who), self.line, batch_id, document.id, "Letter")
                 for name, text in LETTER.items():
-                    slip.enter_value(self.ws, self.line, batch_id, document.id, name, text, self.who)
+                    slip.enter_value(acting(self.ws, self.who), self.line, batch_id, document.id, name, text)
         self.settle_down()
         for document in self.load(batch_id).in_order():
             self.assertIn(document.state, (State.READY, State.FILED))
 
     def file(self, batch_id: str) -> Any:
-        return file_documents(self.ws, self.pool, batch_id, self.who)  # type: ignore[arg-type]
+        return file_documents(acting(self.ws, self.who), self.pool, batch_id)  # type: ignore[arg-type]
 
     def held_pages(self, filed_id: str | None) -> list[str]:
         return [p.page_id for p in self.ws.repository.load(str(filed_id)).pages]
@@ -107,7 +107,7 @@ class Conservation(Course):
     def test_a_page_that_comes_late_joins_no_document_that_is_set_aside(self) -> None:
         batch_id = self.scan(1)
         document = self.load(batch_id).in_order()[0]
-        slip.set_aside(self.ws, self.line, batch_id, document.id, "torn", self.who)
+        slip.set_aside(acting(self.ws, self.who), self.line, batch_id, document.id, "torn")
         self.scan(1, batch_id)
         self.assertEqual([len(self.load(batch_id).pages_of(d.id)) for d in self.load(batch_id).in_order()], [1, 1])
 
@@ -162,7 +162,7 @@ class OnePageFails(Course):
             return answer(what, args)
 
         self.pool.answer = bad
-        self.routine = find_routine(self.ws, "Inspections")
+        self.routine = find_routine(acting(self.ws), "Inspections")
         batch_id = self.scan(3)
         self.act(batch_id, "take back", 0)
         self.act(batch_id, "break", 1)
@@ -173,13 +173,13 @@ class OnePageFails(Course):
         self.assertIn("damaged", filed.left[0][1])
         page = self.load(batch_id).pages[0]
         with self.assertRaisesRegex(InputProblem, "damaged"):
-            page_texts.type_words(self.ws, self.line, batch_id, page.id, "what it said", self.who)
+            page_texts.type_words(acting(self.ws, self.who), self.line, batch_id, page.id, "what it said")
 
     def make_letters_but_first(self, batch_id: str) -> None:
         for document in self.load(batch_id).in_order():
-            slip.choose_type(self.ws, self.line, batch_id, document.id, "Letter", self.who)
+            slip.choose_type(acting(self.ws, self.who), self.line, batch_id, document.id, "Letter")
             for name, text in LETTER.items():
-                slip.enter_value(self.ws, self.line, batch_id, document.id, name, text, self.who)
+                slip.enter_value(acting(self.ws, self.who), self.line, batch_id, document.id, name, text)
         self.settle_down()
         states = [d.state for d in self.load(batch_id).in_order()]
         self.assertEqual(states[1:], [State.READY, State.READY])
@@ -256,12 +256,12 @@ class Hands(Course):
         self.pool.hold = {"read"}
         batch_id = self.scan(1)
         (page,) = self.load(batch_id).pages
-        page_texts.type_words(self.ws, self.line, batch_id, page.id, "words of a person", self.who)
+        page_texts.type_words(acting(self.ws, self.who), self.line, batch_id, page.id, "words of a person")
         self.pool.let_go()
         self.settle_down()
         text = PageText.from_bytes(self.ws.batches.texts([page.id])[page.id])
         self.assertEqual(text.plain.split(), ["words", "of", "a", "person"])
-        self.assertEqual([h.batch for h in find(self.ws, '"words of a person"').hits], [batch_id])
+        self.assertEqual([h.batch for h in find(acting(self.ws), '"words of a person"').hits], [batch_id])
 
     def test_an_emptied_value_stays_empty_when_the_next_page_is_read(self) -> None:
         words = "From Tamsin Reedmace\nDate 4 March 2026\nSubject A leaking gate\nYours sincerely"
@@ -272,7 +272,7 @@ class Hands(Course):
         self.settle_down()
         document = self.load(batch_id).in_order()[0]
         self.assertTrue(document.values["Subject"].items)
-        slip.enter_value(self.ws, self.line, batch_id, document.id, "Subject", "", self.who)
+        slip.enter_value(acting(self.ws, self.who), self.line, batch_id, document.id, "Subject", "")
         self.pool.let_go()
         self.settle_down()
         now = self.load(batch_id).in_order()[0]
@@ -311,7 +311,7 @@ class Hands(Course):
         kinds = tuple(
             k.model_copy(update={"fields": fields}) if k.name == "Letter" else k for k in setup.document_types
         )
-        single = find_routine(self.ws, "Inspections").model_copy(update={"document_type": ""})
+        single = find_routine(acting(self.ws), "Inspections").model_copy(update={"document_type": ""})
         routines = tuple(single if r.name == single.name else r for r in setup.routines)
         changed = setup.model_copy(update={"document_types": kinds, "routines": routines})
         self.ws.put_setup(changed, self.who)
@@ -331,9 +331,9 @@ class Hands(Course):
     def test_why_a_value_was_refused_is_told(self) -> None:
         batch_id = self.scan(1)
         document = self.load(batch_id).in_order()[0]
-        slip.choose_type(self.ws, self.line, batch_id, document.id, "Letter", self.who)
+        slip.choose_type(acting(self.ws, self.who), self.line, batch_id, document.id, "Letter")
         self.settle_down()
-        slip.enter_value(self.ws, self.line, batch_id, document.id, "Letter date", "30 Feb 2026", self.who)
+        slip.enter_value(acting(self.ws, self.who), self.line, batch_id, document.id, "Letter date", "30 Feb 2026")
         self.settle_down()
         value = self.load(batch_id).document(document.id).values["Letter date"]
         self.assertFalse(value.sure)
@@ -354,7 +354,7 @@ class Filing(Course):
         doings = (
             lambda: self.act(batch_id, "leave out", 2),
             lambda: self.act(batch_id, "break", 1),
-            lambda: slip.enter_value(self.ws, self.line, batch_id, document.id, "Subject", "Another", self.who),
+            lambda: slip.enter_value(acting(self.ws, self.who), self.line, batch_id, document.id, "Subject", "Another"),
         )
         refused = 0
         for doing in doings:
@@ -398,7 +398,7 @@ class WaysIn(Course):
             path.parent.mkdir()
             path.write_bytes(sender.encode())
             found = import_files(
-                self.ws, self.line, self.pool, find_routine(self.ws, "Files"), [path], self.who, into=batch_id,
+                acting(self.ws, self.who), self.line, self.pool, find_routine(acting(self.ws), "Files"), [path], into=batch_id,
                 given={"Sender": sender},
             )  # type: ignore[arg-type] # fmt: skip
             batch_id = found.batch
@@ -412,8 +412,8 @@ class WaysIn(Course):
             path = self.folder / "tree" / name
             path.parent.mkdir(parents=True, exist_ok=True)
             path.write_bytes(name.encode())
-        routine = find_routine(self.ws, "Files")
-        found = import_files(self.ws, self.line, self.pool, routine, [self.folder / "tree"], self.who)  # type: ignore[arg-type]
+        routine = find_routine(acting(self.ws), "Files")
+        found = import_files(acting(self.ws, self.who), self.line, self.pool, routine, [self.folder / "tree"])  # type: ignore[arg-type]
         self.settle_down()
         self.assertEqual(found.sides, 2)
         self.assertEqual(sorted(r.source for r in found.refused), ["deep/more.eml", "note.docx"])
@@ -435,7 +435,7 @@ class WaysIn(Course):
         for name in ("six.tif", "three.tif"):
             (self.folder / name).write_bytes(name.encode())
         files = [self.folder / "six.tif", self.folder / "three.tif"]
-        found = import_files(self.ws, self.line, self.pool, routine, files, self.who)  # type: ignore[arg-type]
+        found = import_files(acting(self.ws, self.who), self.line, self.pool, routine, files)  # type: ignore[arg-type]
         self.settle_down()
         batch = self.load(str(found.batch))
         sides = [(p.sheet, p.side) for p in batch.pages]
@@ -445,14 +445,16 @@ class WaysIn(Course):
         self.assertEqual(
             [len(batch.pages_of(d.id)) for d in batch.in_order()], [1, 2, 2, 1, 1], "a document for each sheet"
         )
-        more = import_files(self.ws, self.line, self.pool, find_routine(self.ws, "Files"), files[:1], self.who)  # type: ignore[arg-type]
+        more = import_files(
+            acting(self.ws, self.who), self.line, self.pool, find_routine(acting(self.ws), "Files"), files[:1]
+        )  # type: ignore[arg-type]
         self.settle_down()
         self.assertEqual(
             {p.side for p in self.load(str(more.batch)).pages}, {"front"}, "other routines hold single sides"
         )
 
     def test_separating_again_keeps_whole_readings(self) -> None:
-        self.routine = find_routine(self.ws, "Inspections")
+        self.routine = find_routine(acting(self.ws), "Inspections")
         said = "Ottergate"
         self.pool.answer = lambda what, args: answer(what, args, said)
         self.pool.hold = {"read"}
@@ -464,10 +466,10 @@ class WaysIn(Course):
         changed = Routine.model_validate({**self.routine.model_dump(), **words})
         routines = tuple(changed if r.name == changed.name else r for r in self.ws.setup.routines)
         self.ws.put_setup(self.ws.setup.model_copy(update={"routines": routines}), self.who)
-        separate_batch_again(self.ws, self.line, self.pool, batch_id, self.who)  # type: ignore[arg-type]
+        separate_batch_again(acting(self.ws, self.who), self.line, self.pool, batch_id)  # type: ignore[arg-type]
         batch = self.load(batch_id)
         self.assertEqual([p.quality is not None for p in batch.pages], [True, True])
-        self.assertEqual({h.batch for h in find(self.ws, said).hits}, {batch_id})
+        self.assertEqual({h.batch for h in find(acting(self.ws), said).hits}, {batch_id})
 
     def test_a_halt_of_the_feeder_leaves_a_trace(self) -> None:
         with mock.patch.object(self.line, "halted", return_value=Halted("size", 1, "The sheet is too long.")):

@@ -20,7 +20,7 @@ from keybundle.core.workflows.take_in.capture import find_routine, import_files
 from keybundle.demo.names import make_world
 from keybundle.demo.setup import make_setup
 from keybundle.demo.stack import DocumentPlan
-from tests.support import DataTest, shared_pool
+from tests.support import DataTest, acting, shared_pool
 
 SETUP = make_setup(make_world())
 WHO = "Elspra Towpath"
@@ -63,8 +63,8 @@ class Filing(DataTest):
             path = self.folder / f"{kind}.png"
             page.sheet.image.save(path, dpi=(200, 200))
             files.append(path)
-        routine = find_routine(self.ws, "Files")
-        captured = import_files(self.ws, self.line, shared_pool(), routine, files, WHO)
+        routine = find_routine(acting(self.ws), "Files")
+        captured = import_files(acting(self.ws, WHO), self.line, shared_pool(), routine, files)
         self.assertTrue(self.line.wait(60))
         self.batch_id = str(captured.batch)
 
@@ -78,14 +78,14 @@ class Filing(DataTest):
             for name in truth.values:
                 value = document.values.get(name)
                 if value is None or not value.sure:
-                    enter_value(self.ws, self.line, self.batch_id, document.id, name, truth.one(name), WHO)
+                    enter_value(acting(self.ws, WHO), self.line, self.batch_id, document.id, name, truth.one(name))
         self.assertEqual(self.states(), [State.READY, State.READY])
 
     def test_ready_ones_are_filed_and_the_others_listed(self) -> None:
         self.make_ready()
         first = self.ws.batches.load(self.batch_id).in_order()[0]
-        enter_value(self.ws, self.line, self.batch_id, first.id, "Order number", "", WHO)
-        filed = filing.file_documents(self.ws, shared_pool(), self.batch_id, WHO)
+        enter_value(acting(self.ws, WHO), self.line, self.batch_id, first.id, "Order number", "")
+        filed = filing.file_documents(acting(self.ws, WHO), shared_pool(), self.batch_id)
         self.assertEqual([e.type for e in filed.entries], ["Bill"])
         self.assertEqual(len(filed.left), 1)
         self.assertIn("Order number is missing", filed.left[0][1])
@@ -96,12 +96,12 @@ class Filing(DataTest):
         self.assertIsNotNone(value.box)
         self.assertEqual(document.values["Year"].text, document.values["Bill date"].text[:4])
         self.assertEqual(self.ws.place.files.get(document.pdf_sha)[:5], b"%PDF-")
-        (record,) = records.list_records(self.ws)
+        (record,) = records.list_records(acting(self.ws))
         page = records.record_as_html(record, ZoneInfo("Europe/London"))
         with self.ws.place.database.read() as c:
             self.assertIn(audit.head(c), page)
         self.assertIn(f"keybundle:document/{document.id}", page)
-        self.assertTrue(verify(self.ws).is_whole)
+        self.assertTrue(verify(acting(self.ws)).is_whole)
 
     def test_a_fault_at_each_step_files_nothing(self) -> None:
         self.make_ready()
@@ -110,36 +110,36 @@ class Filing(DataTest):
             (self.ws.repository, "add"), (index, "put"), (self.ws.batches, "set_filed"), (audit, "append"),
         ):  # fmt: skip
             with mock.patch.object(target, name, side_effect=EnvironmentProblem("the disk broke")):
-                filed = filing.file_documents(self.ws, shared_pool(), self.batch_id, WHO)
+                filed = filing.file_documents(acting(self.ws, WHO), shared_pool(), self.batch_id)
             self.assertEqual((filed.entries, len(filed.left)), ([], 2), name)
             self.assertEqual(self.ws.repository.count(), before)
             self.assertEqual(self.states(), [State.READY, State.READY])
             with self.ws.place.database.read() as c:
                 self.assertEqual(audit.verify(c), "whole")
-        self.assertEqual(len(filing.file_documents(self.ws, shared_pool(), self.batch_id, WHO).entries), 2)
+        self.assertEqual(len(filing.file_documents(acting(self.ws, WHO), shared_pool(), self.batch_id).entries), 2)
         self.assertTrue(balance(self.ws.batches.load(self.batch_id)).is_even)
 
     def test_a_second_try_is_harmless_and_take_back_undoes(self) -> None:
         self.make_ready()
-        filed = filing.file_documents(self.ws, shared_pool(), self.batch_id, WHO)
-        again = filing.file_documents(self.ws, shared_pool(), self.batch_id, WHO)
+        filed = filing.file_documents(acting(self.ws, WHO), shared_pool(), self.batch_id)
+        again = filing.file_documents(acting(self.ws, WHO), shared_pool(), self.batch_id)
         self.assertEqual((len(filed.entries), again.entries, again.left), (2, [], []))
         document = self.ws.batches.load(self.batch_id).in_order()[1]
         number = document.values["Bill number"].text
-        self.assertEqual([h.is_filed for h in find(self.ws, f'"{number}"').hits], [True])
+        self.assertEqual([h.is_filed for h in find(acting(self.ws), f'"{number}"').hits], [True])
         with self.assertRaisesRegex(InputProblem, "is filed"):
-            enter_value(self.ws, self.line, self.batch_id, document.id, "Total", "1.00", WHO)
-        filing.take_back(self.ws, self.batch_id, document.id, WHO)
+            enter_value(acting(self.ws, WHO), self.line, self.batch_id, document.id, "Total", "1.00")
+        filing.take_back(acting(self.ws, WHO), self.batch_id, document.id)
         self.assertEqual(self.states(), [State.FILED, State.READY])
-        self.assertEqual([h.is_filed for h in find(self.ws, f'"{number}"').hits], [False])
+        self.assertEqual([h.is_filed for h in find(acting(self.ws), f'"{number}"').hits], [False])
         with self.assertRaisesRegex(InputProblem, "not filed"):
-            filing.take_back(self.ws, self.batch_id, document.id, WHO)
-        third = filing.file_documents(self.ws, shared_pool(), self.batch_id, WHO)
+            filing.take_back(acting(self.ws, WHO), self.batch_id, document.id)
+        third = filing.file_documents(acting(self.ws, WHO), shared_pool(), self.batch_id)
         self.assertEqual(len(third.entries), 1)
-        self.assertEqual([h.is_filed for h in find(self.ws, f'"{number}"').hits], [True])
+        self.assertEqual([h.is_filed for h in find(acting(self.ws), f'"{number}"').hits], [True])
         self.ws.batches.close(self.batch_id)
         self.assertNotIn(self.batch_id, self.ws.batches.ids())
 
     def test_a_reader_may_only_look(self) -> None:
         with self.assertRaisesRegex(InputProblem, "may only look"):
-            filing.file_documents(self.ws, shared_pool(), self.batch_id, "Hollin Waterhen")
+            filing.file_documents(acting(self.ws, "Hollin Waterhen"), shared_pool(), self.batch_id)

@@ -28,7 +28,7 @@ from keybundle.core.workflows.prepare.setup_admin import begin_repository, impor
 from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.demo import seed
 from tests.core.test_batches import fill
-from tests.support import DataTest
+from tests.support import DataTest, acting
 
 
 class Fixture(DataTest):
@@ -81,7 +81,7 @@ class StoredFiles(DataTest):
         victim = next(p for p in workspace.place.files.root.rglob("*") if p.is_file())
         victim.unlink()
         victim.mkdir()
-        found = verify(workspace)
+        found = verify(acting(workspace))
         self.assertEqual([sha for sha, _ in found.bad], [victim.name])
         self.assertIn("cannot be read", found.bad[0][1])
 
@@ -91,18 +91,18 @@ class SetUps(Fixture):
         other = open_workspace(self.root)
         self.addCleanup(other.close)
         first, second = self.ws.setup.document_types[0], other.setup.document_types[1]
-        types.save_type(self.ws, self.who, types.change_type(first, {"caption": "one"}), first)
-        types.save_type(other, self.who, types.change_type(second, {"caption": "two"}), second)
+        types.save_type(acting(self.ws, self.who), types.change_type(first, {"caption": "one"}), first)
+        types.save_type(acting(other, self.who), types.change_type(second, {"caption": "two"}), second)
         fresh = open_workspace(self.root)
         self.addCleanup(fresh.close)
         self.assertEqual([k.caption for k in fresh.setup.document_types[:2]], ["one", "two"])
         with self.assertRaisesRegex(InputProblem, "changed by somebody else meanwhile"):
-            types.save_type(other, self.who, types.change_type(first, {"caption": "three"}), first)
+            types.save_type(acting(other, self.who), types.change_type(first, {"caption": "three"}), first)
         post = fresh.setup.routine("Post")
         assert post is not None
-        routines.save_routine(self.ws, self.who, routines.make_routine(post, {"description": "one"}), post)
+        routines.save_routine(acting(self.ws, self.who), routines.make_routine(post, {"description": "one"}), post)
         with self.assertRaisesRegex(InputProblem, "The routine Post has been changed"):
-            routines.save_routine(fresh, self.who, routines.make_routine(post, {"description": "two"}), post)
+            routines.save_routine(acting(fresh, self.who), routines.make_routine(post, {"description": "two"}), post)
 
     def test_what_others_remember_changes_with_the_commit_not_before(self) -> None:
         with self.assertRaises(RuntimeError), self.ws.place.database.atomic():
@@ -119,7 +119,7 @@ class SetUps(Fixture):
         path = self.folder / "s.toml"
         path.write_text('schema_version = 1\nrepository = "Mine"\n')
         with self.assertRaisesRegex(InputProblem, "not change it"):
-            import_setup(self.ws, path, self.reader)
+            import_setup(acting(self.ws, self.reader), path)
         with self.assertRaisesRegex(InputProblem, "has begun already"):
             begin_repository(self.ws, "Mine", "Me")
 
@@ -172,8 +172,8 @@ class Hands(Fixture):
         batch_id = self.ws.batches.create("Post", "test", self.who)
         self.ws.batches.end_capture(batch_id)
         with self.assertRaisesRegex(InputProblem, "may only look"):
-            close_batch(self.ws, batch_id, self.reader)
-        close_batch(self.ws, batch_id, self.who)
+            close_batch(acting(self.ws, self.reader), batch_id)
+        close_batch(acting(self.ws, self.who), batch_id)
         with self.ws.place.database.read() as c:
             rows = c.execute(text("SELECT who, what FROM audit WHERE subject = :b"), {"b": batch_id}).all()
         self.assertEqual([tuple(r) for r in rows], [(self.who, "batch closed")])
@@ -187,15 +187,15 @@ class Hands(Fixture):
             self.ws.batches.load(batch_id), document.id, {"Subject": FieldValue(("Gates",), 1.0, sure=True)}
         ).document(document.id)
         one, two = [p.name for p in self.ws.setup.people if p.role == "operator"][:2]
-        slip_help.keep_starter(self.ws, given, "mine", one)
+        slip_help.keep_starter(acting(self.ws, one), given, "mine")
         with self.assertRaisesRegex(InputProblem, f"is {one}'s"):
-            slip_help.keep_starter(self.ws, given, "mine", two)
+            slip_help.keep_starter(acting(self.ws, two), given, "mine")
         with self.assertRaisesRegex(InputProblem, "may only look"):
-            slip_help.keep_starter(self.ws, given, "another", self.reader)
+            slip_help.keep_starter(acting(self.ws, self.reader), given, "another")
         with self.assertRaisesRegex(InputProblem, f"is {one}'s"):
-            slip_help.drop_starter(self.ws, "Letter", "mine", two)
-        slip_help.drop_starter(self.ws, "Letter", "mine", one)
-        self.assertEqual(slip_help.list_starters(self.ws, "Letter"), [])
+            slip_help.drop_starter(acting(self.ws, two), "Letter", "mine")
+        slip_help.drop_starter(acting(self.ws, one), "Letter", "mine")
+        self.assertEqual(slip_help.list_starters(acting(self.ws), "Letter"), [])
 
 
 class Small(Fixture):
@@ -230,7 +230,7 @@ class Small(Fixture):
                 at = f"2026-01-10T{hour}:30:00+00:00"
                 c.execute(text("UPDATE page SET captured_at = :at WHERE id = :id"), {"at": at, "id": page.id})
         self.ws.clock = Clock(now=lambda: datetime(2026, 1, 10, 12, 0, tzinfo=UTC))
-        self.assertEqual(worklist.count_today(self.ws).sides, 1)
+        self.assertEqual(worklist.count_today(acting(self.ws)).sides, 1)
 
     def test_a_fault_of_the_command_line_is_not_told_as_refused_inputs(self) -> None:
         with (

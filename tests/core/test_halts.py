@@ -15,7 +15,7 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.take_in import rescan
 from keybundle.core.workflows.take_in.capture import Captured, find_routine, scan_stack
 from keybundle.core.workflows.take_in.devices import Devices, find_scanners
-from tests.support import DataTest, shared_pool
+from tests.support import DataTest, acting, shared_pool
 
 WHO = "Elspra Towpath"
 FAST = Options(sides_per_minute=0)
@@ -64,7 +64,7 @@ class AtTheFeeder(DataTest):
         self.line = Line(self.ws, shared_pool())
         self.addCleanup(self.line.close)
         self.scanner = find_scanners(self.ws)[0]
-        self.routine = find_routine(self.ws, "Post")
+        self.routine = find_routine(acting(self.ws), "Post")
 
     def trouble(self, sheet: int, kind: str) -> None:
         path = self.ws.place.root / "feeder" / "stack.json"
@@ -73,7 +73,9 @@ class AtTheFeeder(DataTest):
         path.write_text(json.dumps(stack))
 
     def scan(self, into: str | None = None, routine: Routine | None = None) -> Captured:
-        return scan_stack(self.ws, self.line, routine or self.routine, self.scanner, WHO, options=FAST, into=into)
+        return scan_stack(
+            acting(self.ws, WHO), self.line, routine or self.routine, self.scanner, options=FAST, into=into
+        )
 
     def placed(self, batch_id: str) -> Batch:
         self.assertTrue(self.line.wait_placed(batch_id, 60))
@@ -88,7 +90,7 @@ class AtTheFeeder(DataTest):
         self.assertIn("Staples are the usual reason.", found.halt)
         batch = self.placed(found.batch)
         ran_to = max(p.sheet for p in batch.pages)
-        rescan.leave_out_from(self.ws, self.line, found.batch, 3, WHO, only=False)
+        rescan.leave_out_from(acting(self.ws, WHO), self.line, found.batch, 3, only=False)
         self.scanner.put_back(ran_to - 2)
         again = self.scan(into=found.batch)
         self.assertEqual(again.halt, "")
@@ -115,7 +117,7 @@ class AtTheFeeder(DataTest):
         found = self.scan(routine=self.routine.model_copy(update={"halts": conditions}))
         assert found.halted is not None
         self.assertIn("a separator sheet may be missing", found.halt)
-        rescan.leave_out_from(self.ws, self.line, str(found.batch), found.halted.sheet, WHO, only=True)
+        rescan.leave_out_from(acting(self.ws, WHO), self.line, str(found.batch), found.halted.sheet, only=True)
         batch = self.placed(str(found.batch))
         self.assertEqual({p.reason for p in batch.pages if p.sheet == found.halted.sheet}, {"after a halt"})
 
@@ -125,7 +127,7 @@ class AtTheFeeder(DataTest):
         target = next(p for p in batch.pages if p.kept)
         self.scanner.put_back(7)
         glass = Options(source="glass", duplex=False, sides_per_minute=0)
-        rescan.scan_at(self.ws, self.line, self.scanner, batch.id, target.id, WHO, replaces=True, options=glass)
+        rescan.scan_at(acting(self.ws, WHO), self.line, self.scanner, batch.id, target.id, replaces=True, options=glass)
         after = self.placed(batch.id)
         at = [p.id for p in after.pages].index(target.id)
         self.assertEqual(
@@ -135,7 +137,9 @@ class AtTheFeeder(DataTest):
         self.assertEqual(len(after.documents), len(batch.documents))
         left_out = next(p for p in after.pages if not p.kept)
         with self.assertRaisesRegex(InputProblem, "page of a document"):
-            rescan.scan_at(self.ws, self.line, self.scanner, batch.id, left_out.id, WHO, replaces=False, options=glass)
+            rescan.scan_at(
+                acting(self.ws, WHO), self.line, self.scanner, batch.id, left_out.id, replaces=False, options=glass
+            )
 
     def test_which_scanner_a_routine_uses(self) -> None:
         devices = Devices(self.ws)

@@ -13,6 +13,7 @@ from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.index import page_texts, slip, slip_help
 from tests.core.test_course import Course
 from tests.standin import answer
+from tests.support import acting
 
 WORDS = "From Tamsin Reedmace\nSubject A leaking gate\nYours sincerely"
 
@@ -113,7 +114,7 @@ class Decisions(Course):
     def test_typed_words(self) -> None:
         def decide(batch_id: str) -> None:
             page = self.load(batch_id).pages[1]
-            page_texts.type_words(self.ws, self.line, batch_id, page.id, "words of a person", self.who)
+            page_texts.type_words(acting(self.ws, self.who), self.line, batch_id, page.id, "words of a person")
 
         def kept(batch: Batch) -> bool:
             page = batch.pages[1]
@@ -151,7 +152,7 @@ class Decisions(Course):
 
     def test_the_type(self) -> None:
         self.check(
-            lambda b: void(slip.choose_type(self.ws, self.line, b, self.first(b), "E-mail", self.who)),
+            lambda b: void(slip.choose_type(acting(self.ws, self.who), self.line, b, self.first(b), "E-mail")),
             lambda b: (b.in_order()[0].type, b.in_order()[0].type_origin) == ("E-mail", "typed"),
             "captured", "looked at",
         )  # fmt: skip
@@ -159,9 +160,9 @@ class Decisions(Course):
     def test_a_value_and_an_emptied_one(self) -> None:
         def decide(batch_id: str) -> None:
             document = self.first(batch_id)
-            slip.choose_type(self.ws, self.line, batch_id, document, "Letter", self.who)
-            slip.enter_value(self.ws, self.line, batch_id, document, "Sender", "Perrin Osier", self.who)
-            slip.enter_value(self.ws, self.line, batch_id, document, "Subject", "", self.who)
+            slip.choose_type(acting(self.ws, self.who), self.line, batch_id, document, "Letter")
+            slip.enter_value(acting(self.ws, self.who), self.line, batch_id, document, "Sender", "Perrin Osier")
+            slip.enter_value(acting(self.ws, self.who), self.line, batch_id, document, "Subject", "")
 
         def kept(batch: Batch) -> bool:
             values = batch.in_order()[0].values
@@ -175,18 +176,18 @@ class Decisions(Course):
 
         def from_starter(batch_id: str) -> None:
             document = self.first(batch_id)
-            slip.choose_type(self.ws, self.line, batch_id, document, "Letter", self.who)
+            slip.choose_type(acting(self.ws, self.who), self.line, batch_id, document, "Letter")
             starter = slip_help.Starter("usual", "Letter", sender)
-            slip_help.start_from(self.ws, self.line, batch_id, document, starter, self.who)
+            slip_help.start_from(acting(self.ws, self.who), self.line, batch_id, document, starter)
 
         def from_before(batch_id: str) -> None:
             self.act(batch_id, "break", 1)
             self.first(batch_id)
             first, second = (d.id for d in self.load(batch_id).in_order())
-            slip.choose_type(self.ws, self.line, batch_id, first, "Letter", self.who)
-            slip.enter_value(self.ws, self.line, batch_id, first, "Sender", sender["Sender"], self.who)
-            slip.choose_type(self.ws, self.line, batch_id, second, "Letter", self.who)
-            slip_help.take_from_before(self.ws, self.line, batch_id, second, self.who)
+            slip.choose_type(acting(self.ws, self.who), self.line, batch_id, first, "Letter")
+            slip.enter_value(acting(self.ws, self.who), self.line, batch_id, first, "Sender", sender["Sender"])
+            slip.choose_type(acting(self.ws, self.who), self.line, batch_id, second, "Letter")
+            slip_help.take_from_before(acting(self.ws, self.who), self.line, batch_id, second)
 
         def kept(batch: Batch) -> bool:
             value = batch.in_order()[-1].values["Sender"]

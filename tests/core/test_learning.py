@@ -39,7 +39,7 @@ from keybundle.demo.layouts import draw_document, fixed_layout
 from keybundle.demo.names import make_world
 from keybundle.demo.records import Record, make_record
 from keybundle.demo.setup import make_setup
-from tests.support import DataTest, scanned_template, shared_pool
+from tests.support import DataTest, acting, scanned_template, shared_pool
 
 SETUP: Setup = make_setup(make_world())
 
@@ -261,26 +261,28 @@ class Filing(DataTest):
         pool, who, batch_id = shared_pool(), workspace.person(None).name, scanned_template()[1]
         line = Line(workspace, pool)
         self.addCleanup(line.close)
-        types, documents = learned.list_learned(workspace)
+        types, documents = learned.list_learned(acting(workspace))
         self.assertEqual(sum(t.documents for t in types), len(documents))
         ready = next(d for d in workspace.batches.load(batch_id).in_order() if d.state is State.READY)
         field = next(n for n, v in ready.values.items() if v.origin is Origin.PAGE)
-        slip.enter_value(workspace, line, batch_id, ready.id, field, ready.values[field].text, who)
+        slip.enter_value(acting(workspace, who), line, batch_id, ready.id, field, ready.values[field].text)
         self.assertTrue(line.wait(60))
         self.assertEqual(
             workspace.batches.load(batch_id).documents[ready.id].values[field].guess, ready.values[field].text
         )
-        self.assertEqual(len(file_documents(workspace, pool, batch_id, who, [ready.id]).entries), 1)
-        after = learned.list_learned(workspace)[1]
+        self.assertEqual(len(file_documents(acting(workspace, who), pool, batch_id, [ready.id]).entries), 1)
+        after = learned.list_learned(acting(workspace))[1]
         self.assertEqual((len(after), after[0].document), (len(documents) + 1, ready.id))
         self.assertIn(field, after[0].fields)
         learning.refresh_calibration(workspace, pool, at_once=True)
         calibration = workspace.calibration()
         self.assertGreater(calibration.count, 3)
         self.assertEqual(calibration.wrong, (), "what was confirmed came out right")
-        learned.export_learned(workspace, self.folder / "learned.json")
+        learned.export_learned(acting(workspace), self.folder / "learned.json")
         self.assertIn(ready.id, (self.folder / "learned.json").read_text())
-        take_back(workspace, batch_id, ready.id, who)
-        self.assertEqual(len(learned.list_learned(workspace)[1]), len(documents))
-        self.assertGreater(learned.forget_learned(workspace, who, [documents[0].document]), 0)
-        self.assertEqual(len(workspace.memory().examples), sum(d.pages for d in learned.list_learned(workspace)[1]))
+        take_back(acting(workspace, who), batch_id, ready.id)
+        self.assertEqual(len(learned.list_learned(acting(workspace))[1]), len(documents))
+        self.assertGreater(learned.forget_learned(acting(workspace, who), [documents[0].document]), 0)
+        self.assertEqual(
+            len(workspace.memory().examples), sum(d.pages for d in learned.list_learned(acting(workspace))[1])
+        )

@@ -23,7 +23,7 @@ from keybundle.core.workflows.take_in.devices import find_scanners
 from keybundle.demo.stack import DocumentPlan
 from tests.core.test_course import Course
 from tests.standin import FACTS, answer
-from tests.support import DataTest, shared_pool
+from tests.support import DataTest, acting, shared_pool
 
 WHO = "Elspra Towpath"
 
@@ -41,7 +41,9 @@ class AtWork(DataTest):
             path = self.folder / f"{plan.type_name}-{plan.seed}.png"
             plan.draw(dpi=150)[0].sheet.image.save(path, dpi=(150, 150))
             files.append(path)
-        found = import_files(self.ws, self.line, shared_pool(), find_routine(self.ws, routine), files, WHO)
+        found = import_files(
+            acting(self.ws, WHO), self.line, shared_pool(), find_routine(acting(self.ws), routine), files
+        )
         self.assertTrue(self.line.wait(90))
         return str(found.batch)
 
@@ -56,7 +58,7 @@ class Slip(AtWork):
         self.document = self.load(self.batch_id).in_order()[0].id
 
     def enter(self, name: str, text: str) -> None:
-        slip.enter_value(self.ws, self.line, self.batch_id, self.document, name, text, WHO)
+        slip.enter_value(acting(self.ws, WHO), self.line, self.batch_id, self.document, name, text)
 
     def value(self, name: str):  # type: ignore[no-untyped-def]
         return self.load(self.batch_id).document(self.document).values[name]
@@ -73,11 +75,11 @@ class Slip(AtWork):
         state = self.load(self.batch_id).document(self.document).state
         self.assertIs(state, State.TO_CHECK)
         with self.assertRaisesRegex(InputProblem, "not an amount"):
-            slip.confirm_value(self.ws, self.line, self.batch_id, self.document, "Annual charge", WHO)
+            slip.confirm_value(acting(self.ws, WHO), self.line, self.batch_id, self.document, "Annual charge")
         self.enter("Annual charge", "")
         self.assertEqual((self.value("Annual charge").items, self.value("Annual charge").confirmed_by), ((), WHO))
         with self.assertRaisesRegex(InputProblem, "nothing to confirm"):
-            slip.confirm_value(self.ws, self.line, self.batch_id, self.document, "Annual charge", WHO)
+            slip.confirm_value(acting(self.ws, WHO), self.line, self.batch_id, self.document, "Annual charge")
         with self.assertRaisesRegex(InputProblem, "no field"):
             self.enter("Colour of the hull", "red")
 
@@ -88,38 +90,38 @@ class Slip(AtWork):
         self.assertEqual(self.value("Boat number").text, "LN1007")
         for name in ("Keeper", "Home mooring"):
             self.assertEqual((self.value(name).text, self.value(name).origin), (boat[name], Origin.REGISTER))
-        data = bench.load_bench(self.ws, self.batch_id)
+        data = bench.load_bench(acting(self.ws), self.batch_id)
         self.assertEqual(data.facts[self.document].path, ("Boats", boat["Home mooring"], "LN1007"))
         self.assertEqual(data.undo, "set Boat number")
-        told = slip.complete(self.ws, "Mooring agreement", "Boat number", "LN100")
+        told = slip.complete(acting(self.ws), "Mooring agreement", "Boat number", "LN100")
         self.assertEqual([c.value for c in told], ["LN1000", "LN1007"])
-        self.assertEqual([c.value for c in slip.complete(self.ws, "Inspection sheet", "Grade", "b")], ["B"])
-        self.assertEqual(len(slip.complete(self.ws, "Inspection sheet", "Follow-up", "")), 2)
+        self.assertEqual([c.value for c in slip.complete(acting(self.ws), "Inspection sheet", "Grade", "b")], ["B"])
+        self.assertEqual(len(slip.complete(acting(self.ws), "Inspection sheet", "Follow-up", "")), 2)
 
     def test_another_type_is_proposed_anew_and_undo_brings_the_old_one(self) -> None:
         before = dict(self.load(self.batch_id).document(self.document).values)
-        slip.choose_type(self.ws, self.line, self.batch_id, self.document, "Letter", WHO)
+        slip.choose_type(acting(self.ws, WHO), self.line, self.batch_id, self.document, "Letter")
         self.assertTrue(self.line.wait(30))
         changed = self.load(self.batch_id).document(self.document)
         self.assertEqual((changed.type, changed.type_origin), ("Letter", "typed"))
         self.assertNotIn("Annual charge", changed.values)
-        bench.undo(self.ws, self.line, self.batch_id, WHO)
+        bench.undo(acting(self.ws, WHO), self.line, self.batch_id)
         self.assertTrue(self.line.wait(30))
         after = self.load(self.batch_id).document(self.document)
         self.assertEqual(after.type, "Mooring agreement")
         self.assertEqual({k: v.items for k, v in after.values.items()}, {k: v.items for k, v in before.items()})
         with self.assertRaisesRegex(InputProblem, "no document type"):
-            slip.choose_type(self.ws, self.line, self.batch_id, self.document, "Poem", WHO)
+            slip.choose_type(acting(self.ws, WHO), self.line, self.batch_id, self.document, "Poem")
 
     def test_set_aside_and_back(self) -> None:
         with self.assertRaisesRegex(InputProblem, "Say why"):
-            slip.set_aside(self.ws, self.line, self.batch_id, self.document, " ", WHO)
-        slip.set_aside(self.ws, self.line, self.batch_id, self.document, "torn", WHO)
+            slip.set_aside(acting(self.ws, WHO), self.line, self.batch_id, self.document, " ")
+        slip.set_aside(acting(self.ws, WHO), self.line, self.batch_id, self.document, "torn")
         self.assertIs(self.load(self.batch_id).document(self.document).state, State.SET_ASIDE)
-        self.assertIn("torn", bench.load_bench(self.ws, self.batch_id).facts[self.document].why_not)
-        (row,) = worklist.list_work(self.ws, owner=WHO)
+        self.assertIn("torn", bench.load_bench(acting(self.ws), self.batch_id).facts[self.document].why_not)
+        (row,) = worklist.list_work(acting(self.ws), owner=WHO)
         self.assertEqual(row.count(State.SET_ASIDE), 1)
-        slip.bring_back(self.ws, self.line, self.batch_id, self.document, WHO)
+        slip.bring_back(acting(self.ws, WHO), self.line, self.batch_id, self.document)
         self.assertIsNot(self.load(self.batch_id).document(self.document).state, State.SET_ASIDE)
 
 
@@ -129,19 +131,19 @@ class Pages(AtWork):
         page = self.load(batch_id).pages[0]
         good = PageText.from_bytes(self.ws.batches.texts([page.id])[page.id])
         label, command = bench.page_command("turn right", [page.id], str)
-        bench.run_command(self.ws, self.line, batch_id, WHO, label, command)
+        bench.run_command(acting(self.ws, WHO), self.line, batch_id, label, command)
         self.assertTrue(self.line.wait(60))
         turned = PageText.from_bytes(self.ws.batches.texts([page.id])[page.id])
         self.assertEqual(turned.frame.rotation, 90)
         self.assertNotEqual(turned.words[0].box, good.words[0].box)
-        bench.undo(self.ws, self.line, batch_id, WHO)
+        bench.undo(acting(self.ws, WHO), self.line, batch_id)
         self.assertTrue(self.line.wait(60))
         self.assertEqual(PageText.from_bytes(self.ws.batches.texts([page.id])[page.id]).plain, good.plain)
 
     def test_work_not_yet_filed_is_found_and_says_where(self) -> None:
         batch_id = self.bring(DocumentPlan("Delivery note", 1, 6), DocumentPlan("Bill", 1, 7))
         number = DocumentPlan("Delivery note", 1, 6).record().one("Order number")
-        (hit,) = find(self.ws, f'"{number}"').hits
+        (hit,) = find(acting(self.ws), f'"{number}"').hits
         self.assertEqual((hit.is_filed, hit.batch, hit.type), (False, batch_id, "Delivery note"))
         documents = self.load(batch_id).in_order()
         self.assertEqual([d.break_reason for d in documents], ["first page", "new source file"])
@@ -150,9 +152,9 @@ class Pages(AtWork):
         self.assertEqual(len(after.documents), 1)
 
     def test_fixed_sheets_one_sided(self) -> None:
-        routine = find_routine(self.ws, "Inspections")
+        routine = find_routine(acting(self.ws), "Inspections")
         options = Options(duplex=False, sides_per_minute=0)
-        found = scan_stack(self.ws, self.line, routine, find_scanners(self.ws)[0], WHO, options=options)
+        found = scan_stack(acting(self.ws, WHO), self.line, routine, find_scanners(self.ws)[0], options=options)
         self.assertTrue(self.line.wait(90))
         batch = self.load(str(found.batch))
         self.assertEqual(found.sides, 8)
@@ -207,13 +209,13 @@ class Order(Course):
         self.assertIn(State.READING, {d.state for d in half.documents.values()})
         first = half.in_order()[0]
         label, command = bench.page_command("turn right", [half.pages_of(first.id)[0].id], str)
-        bench.run_command(self.ws, self.line, batch_id, self.who, label, command)
+        bench.run_command(acting(self.ws, self.who), self.line, batch_id, label, command)
         self.assertTrue(self.line.wait(10))
         self.assertFalse(self.load(batch_id).pages_of(first.id)[0].is_read, "a stopped batch is not read by a command")
-        bench.undo(self.ws, self.line, batch_id, self.who)
+        bench.undo(acting(self.ws, self.who), self.line, batch_id)
         self.pool.hold, before = set(), len(self.pool.asked)
         for _ in range(3):
-            bench.toggle_reading(self.ws, self.line, batch_id, self.who)
+            bench.toggle_reading(acting(self.ws, self.who), self.line, batch_id)
             self.assertTrue(self.line.wait(20))
         whole = self.load(batch_id)
         self.assertTrue(all(p.is_read for p in whole.pages if p.kept))
@@ -223,4 +225,4 @@ class Order(Course):
     def test_a_reader_may_not_stop_it(self) -> None:
         reader = next(p.name for p in self.ws.setup.people if p.role == "reader")
         with self.assertRaisesRegex(InputProblem, "may only look"):
-            bench.toggle_reading(self.ws, self.line, "any", reader)
+            bench.toggle_reading(acting(self.ws, reader), self.line, "any")

@@ -15,7 +15,7 @@ from keybundle.core.workflows.send.packages import import_package, write_package
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.core.workflows.take_in.capture import Captured, find_routine
 from keybundle.demo.names import PEOPLE
-from tests.support import DataTest, shared_pool
+from tests.support import DataTest, acting, shared_pool
 
 WHO = PEOPLE[0][0]
 
@@ -24,10 +24,10 @@ class Packages(DataTest):
     def setUp(self) -> None:
         super().setUp()
         self.ws = self.demo_workspace()
-        self.ids = find_filed_ids(self.ws, "type = Bill") + find_filed_ids(self.ws, "type = Mooring")
-        self.ids += find_filed_ids(self.ws, "filed > 2000")[:3]
+        self.ids = find_filed_ids(acting(self.ws), "type = Bill") + find_filed_ids(acting(self.ws), "type = Mooring")
+        self.ids += find_filed_ids(acting(self.ws), "filed > 2000")[:3]
         self.ids = list(dict.fromkeys(self.ids))
-        sent = write_package(self.ws, shared_pool(), WHO, self.ids, self.folder / "out")
+        sent = write_package(acting(self.ws, WHO), shared_pool(), self.ids, self.folder / "out")
         self.assertEqual((sent.stopped, sent.refused, len(sent.documents)), ("", [], len(self.ids)))
         (self.bag,) = sent.files
 
@@ -45,7 +45,7 @@ class Packages(DataTest):
     def bring_in(self, ws: Workspace, bag: Path) -> Captured:
         line = Line(ws, shared_pool())
         try:
-            found = import_package(ws, line, shared_pool(), find_routine(ws, "Files"), bag, WHO)
+            found = import_package(acting(ws, WHO), line, shared_pool(), find_routine(acting(ws), "Files"), bag)
             self.assertTrue(line.wait(120))
             return found
         finally:
@@ -131,9 +131,9 @@ class Packages(DataTest):
     def test_what_is_damaged_stays_out_and_what_stops_leaves_nothing(self) -> None:
         document = self.ws.repository.load(self.ids[0])
         self.ws.place.files.path(document.pages[0].file_sha).unlink()
-        sent = write_package(self.ws, shared_pool(), WHO, self.ids, self.folder / "again")
+        sent = write_package(acting(self.ws, WHO), shared_pool(), self.ids, self.folder / "again")
         self.assertEqual(([c for c, _ in sent.refused], len(sent.documents)), ([document.caption], len(self.ids) - 1))
         (self.folder / "file").write_text("x")
-        stopped = write_package(self.ws, shared_pool(), WHO, self.ids, self.folder / "file")
+        stopped = write_package(acting(self.ws, WHO), shared_pool(), self.ids, self.folder / "file")
         self.assertTrue(stopped.stopped and not stopped.documents)
         self.assertEqual([p for p in (self.folder / "again").iterdir() if p.name.startswith(".")], [])

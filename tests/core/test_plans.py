@@ -21,7 +21,7 @@ from keybundle.core.workflows.find import find
 from keybundle.core.workflows.oversee import worklist
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.demo import seed
-from tests.support import DataTest
+from tests.support import DataTest, acting
 
 DOCUMENTS = 100_000
 WALK = re.compile(r"SCAN (page|document|document_value|p|d|v|version_page)\b(?! USING (COVERING )?INDEX)")
@@ -130,16 +130,16 @@ class Plans(DataTest):
     def test_no_question_walks_through_everything(self) -> None:
         repository = self.ws.repository
         questions: dict[str, Callable[[], Any]] = {
-            "work list": lambda: worklist.list_work(self.ws),
-            "today": lambda: worklist.count_today(self.ws),
+            "work list": lambda: worklist.list_work(acting(self.ws)),
+            "today": lambda: worklist.count_today(acting(self.ws)),
             "unread pages": lambda: find.count_unread(self.ws),
-            "a bench": lambda: load_bench(self.ws, "b0"),
-            "a word": lambda: find.find(self.ws, "lock"),
-            "a range": lambda: find.find(self.ws, "Total > 4990"),
-            "a word and a range": lambda: find.find(self.ws, "lock Total > 4000"),
-            "a value": lambda: find.find(self.ws, "Bill number = R-77"),
-            "a type": lambda: find.find(self.ws, "type = letter"),
-            "a day": lambda: find.find(self.ws, "filed = 2026-01-05"),
+            "a bench": lambda: load_bench(acting(self.ws), "b0"),
+            "a word": lambda: find.find(acting(self.ws), "lock"),
+            "a range": lambda: find.find(acting(self.ws), "Total > 4990"),
+            "a word and a range": lambda: find.find(acting(self.ws), "lock Total > 4000"),
+            "a value": lambda: find.find(acting(self.ws), "Bill number = R-77"),
+            "a type": lambda: find.find(acting(self.ws), "type = letter"),
+            "a day": lambda: find.find(acting(self.ws), "filed = 2026-01-05"),
             "a column": lambda: repository.column("Purchasing", "Supplier", {"Year": "2026"}),
             "filed already": lambda: repository.find_same("Bill", {"Bill number": "R-5", "Supplier": "Supplier 5"}),
             "known values": lambda: repository.known_values("Bill", "Bill number", ["R-5", "R-6"]),
@@ -157,11 +157,11 @@ class Plans(DataTest):
     def test_the_answers_are_right(self) -> None:
         # Source: the numbers that the store was filled with, counted in Python.
         over = [i for i in range(DOCUMENTS) if i % 5000 > 4990]
-        found = find.find(self.ws, "Total > 4990", limit=10_000)
+        found = find.find(acting(self.ws), "Total > 4990", limit=10_000)
         self.assertEqual({h.id for h in found.hits}, {f"d{i}" for i in over})
         both = [i for i in range(DOCUMENTS) if i % 5000 == 12 and i % 3]
         self.assertEqual(
-            {h.id for h in find.find(self.ws, "lock Total = 12", limit=1000).hits}, {f"d{i}" for i in both}
+            {h.id for h in find.find(acting(self.ws), "lock Total = 12", limit=1000).hits}, {f"d{i}" for i in both}
         )
-        self.assertEqual([h.id for h in find.find(self.ws, "Bill number = R-77").hits], ["d77"])
-        self.assertTrue(find.find(self.ws, "lock").is_cut)
+        self.assertEqual([h.id for h in find.find(acting(self.ws), "Bill number = R-77").hits], ["d77"])
+        self.assertTrue(find.find(acting(self.ws), "lock").is_cut)

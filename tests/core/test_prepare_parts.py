@@ -21,7 +21,7 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.prepare import pointing, types
 from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.core.workflows.take_in.capture import find_routine, import_files
-from tests.support import DataTest, scanned_template, shared_pool
+from tests.support import DataTest, acting, scanned_template, shared_pool
 
 
 class Types(DataTest):
@@ -40,7 +40,7 @@ class Types(DataTest):
             for d in self.ws.repository.load_many(self.ws.repository.list_ids("Purchasing", {})).values()
             if d.type == "Bill"
         ]
-        self.assertEqual(types.save_type(self.ws, self.who, changed), len(filed))
+        self.assertEqual(types.save_type(acting(self.ws, self.who), changed), len(filed))
         self.assertEqual(self.ws.setup.document_type("Bill"), changed)
 
     def test_what_does_not_hold_together_is_refused_in_words(self) -> None:
@@ -53,18 +53,22 @@ class Types(DataTest):
         with self.assertRaisesRegex(InputProblem, "no regular expression"):
             types.change_field(self.kind, "Bill number", {"pattern": "("})
         with self.assertRaisesRegex(InputProblem, "no field to come from"):
-            types.save_type(self.ws, self.who, types.change_type(self.kind, {"folder": {"Year": "year of Nothing"}}))
+            types.save_type(
+                acting(self.ws, self.who), types.change_type(self.kind, {"folder": {"Year": "year of Nothing"}})
+            )
         reader = next(p.name for p in self.ws.setup.people if p.role == "reader")
         with self.assertRaisesRegex(InputProblem, "not change it"):
-            types.save_type(self.ws, reader, self.kind)
+            types.save_type(acting(self.ws, reader), self.kind)
 
     def test_captions_are_tried_on_a_filed_document(self) -> None:
         self.assertRegex(
-            types.example_caption(self.ws, types.change_type(self.kind, {"caption": "No {Bill number}!"})),
+            types.example_caption(acting(self.ws), types.change_type(self.kind, {"caption": "No {Bill number}!"})),
             r"^No R-\d+!$",
         )
         fresh = types.change_type(self.kind, {"id": "Receipt", "name": "Receipt"})
-        self.assertEqual(types.example_caption(self.ws, fresh), "Supplier Bill number", "before anything is filed")
+        self.assertEqual(
+            types.example_caption(acting(self.ws), fresh), "Supplier Bill number", "before anything is filed"
+        )
         offered = types.prepared_captions(self.kind)
         self.assertEqual(offered[0], self.kind.caption)
         self.assertEqual(len(offered), len(set(offered)))
@@ -87,21 +91,23 @@ class Pointing(DataTest):
         self.addCleanup(ws.close)
         batch_id = scanned_template()[1]
         batch = ws.batches.load(batch_id)
-        ids = pointing.pages_to_point_at(ws, batch_id)
+        ids = pointing.pages_to_point_at(acting(ws), batch_id)
         self.assertTrue(batch.page(ids[0]).kept, "pages that are kept come first")
         last = [d for d in batch.in_order() if d.type][-1]
-        of_type = pointing.pages_to_point_at(ws, batch_id, str(last.type))
+        of_type = pointing.pages_to_point_at(acting(ws), batch_id, str(last.type))
         self.assertEqual(
             batch.page(of_type[0]).document_id, next(d.id for d in batch.in_order() if d.type == last.type)
         )
         self.assertEqual(sorted(of_type), sorted(ids))
-        self.assertEqual(pointing.choose_sample(ws, [batch_id], str(last.type)), batch_id)
-        self.assertEqual(pointing.choose_sample(ws, [batch_id], "None such"), batch_id, "any page is better than none")
-        shown = pointing.load_page(ws, shared_pool(), batch_id, ids[0])
+        self.assertEqual(pointing.choose_sample(acting(ws), [batch_id], str(last.type)), batch_id)
+        self.assertEqual(
+            pointing.choose_sample(acting(ws), [batch_id], "None such"), batch_id, "any page is better than none"
+        )
+        shown = pointing.load_page(acting(ws), shared_pool(), batch_id, ids[0])
         self.assertEqual((shown.width, shown.height), batch.page(ids[0]).frame.upright_size)
         self.assertTrue(shown.text is not None and decode(shown.picture).width > 500)
         separator = next(p.id for p in batch.pages if p.facts is not None and p.facts.separator)
-        codes = pointing.load_page(ws, shared_pool(), batch_id, separator).barcodes
+        codes = pointing.load_page(acting(ws), shared_pool(), batch_id, separator).barcodes
         self.assertTrue(any(c.text.startswith("KB1;") for c in codes))
         for code in codes:
             zone = pointing.zone_of(code.box, shown.width, shown.height, margin=0.02)
@@ -134,7 +140,7 @@ class ZonesFirst(DataTest):
         width, height = first.frame.upright_size
         zone = pointing.zone_of(upright_box(first.frame, value.box), width, height, margin=0.01)
         kind = types.change_field(kind, name, {"zone": zone.model_dump(), "labels": ()})
-        types.save_type(ws, who, types.change_told(kind, "source", "page.tif"))
+        types.save_type(acting(ws, who), types.change_told(kind, "source", "page.tif"))
         picture = self.folder / "page.tif"
         picture.write_bytes(ws.place.files.path(first.file_sha).read_bytes())
         pool, seen = RecordingPool(shared_pool()), []
@@ -146,7 +152,7 @@ class ZonesFirst(DataTest):
 
         line = Line(ws, pool, look)  # type: ignore[arg-type]
         self.addCleanup(line.close)
-        import_files(ws, line, shared_pool(), find_routine(ws, "Files"), [picture], who)
+        import_files(acting(ws, who), line, shared_pool(), find_routine(acting(ws), "Files"), [picture])
         self.assertTrue(line.wait(60))
         self.assertEqual(pool.asked, ["examine", "read_zones", "read", "read_lines_again"])
         early, is_read = seen[0]

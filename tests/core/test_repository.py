@@ -8,7 +8,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.repository.model import NewDocument
 from keybundle.core.workflows.keep import cabinets
-from tests.support import DataTest
+from tests.support import DataTest, acting
 
 
 class Columns(DataTest):
@@ -20,17 +20,17 @@ class Columns(DataTest):
             folders = [dict(ws.repository.load(i).folder) for i in ids]
             self.assertEqual(len(ids), ws.repository.count(cabinet.name))
             for order in (cabinet.folder_fields, tuple(reversed(cabinet.folder_fields))):
-                columns, _ = cabinets.load_columns(ws, cabinet.name, order, {})
+                columns, _ = cabinets.load_columns(acting(ws), cabinet.name, order, {})
                 for column in columns:
                     self.assertEqual(
                         {e.value: e.count for e in column.entries}, Counter(f[column.field] for f in folders)
                     )
                 value = columns[0].entries[0].value
-                columns, below = cabinets.load_columns(ws, cabinet.name, order, {order[0]: value})
+                columns, below = cabinets.load_columns(acting(ws), cabinet.name, order, {order[0]: value})
                 inside = [f for f in folders if f[order[0]] == value]
                 self.assertEqual({e.value: e.count for e in columns[1].entries}, Counter(f[order[1]] for f in inside))
                 self.assertEqual(len(below), len(inside))
-            flat, everything = cabinets.load_columns(ws, cabinet.name, (), {})
+            flat, everything = cabinets.load_columns(acting(ws), cabinet.name, (), {})
             self.assertEqual((flat, len(everything)), ([], len(ids)))
 
     def test_a_folder_value_is_stored_once_and_found_below(self) -> None:
@@ -57,7 +57,7 @@ class Columns(DataTest):
     def test_many_documents_are_listed_with_their_values_and_without_their_pages(self) -> None:
         ws = self.demo_workspace()
         ids = [i for c in ws.setup.cabinets for i in ws.repository.list_ids(c.name, {})]
-        found = cabinets.load_rows(ws, ids)
+        found = cabinets.load_rows(acting(ws), ids)
         self.assertEqual(set(found), set(ids))
         self.assertTrue(all(d.values and not d.pages for d in found.values()))
-        self.assertEqual(cabinets.document_fields(ws, "Letters")[:2], ["Sender", "Subject"])
+        self.assertEqual(cabinets.document_fields(acting(ws), "Letters")[:2], ["Sender", "Subject"])

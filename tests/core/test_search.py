@@ -14,7 +14,7 @@ from keybundle.core.repository.model import FiledDocument
 from keybundle.core.search.query import Condition, parse_query
 from keybundle.core.workflows.find.find import find, understand, words_on
 from keybundle.core.workflows.session.workspace import open_workspace
-from tests.support import DataTest, scanned_template
+from tests.support import DataTest, acting, scanned_template
 
 FIELDS = ["Bill number", "Total", "Bill date", "Supplier"]
 
@@ -58,26 +58,28 @@ class Finding(DataTest):
 
         for line in ("towpath", "TOWPATH", "lock keeper", "committee spring", "larkmere", "nowhereatall", "gate"):
             expected = scan(*line.casefold().split())
-            self.assertEqual({h.id for h in find(workspace, line).hits}, expected, line)
+            self.assertEqual({h.id for h in find(acting(workspace), line).hits}, expected, line)
 
     def test_fields_ranges_and_intervals(self) -> None:
         workspace = self.demo_workspace()
         bills = [workspace.repository.load(i) for i in workspace.repository.list_ids("Purchasing", {})]
         totals = {d.id: float(d.values["Total"].text) for d in bills if d.type == "Bill"}
         middle = sorted(totals.values())[0]
-        over = {h.id for h in find(workspace, f"Total > {middle}").hits}
+        over = {h.id for h in find(acting(workspace), f"Total > {middle}").hits}
         self.assertEqual(over, {i for i, t in totals.items() if t > middle})
         some = next(d for d in bills if d.type == "Bill")
         day = some.values["Bill date"].text
         for line in (f"Bill date = {day}", f"bill date = {day[:7]}", f"Bill date = {day[:4]}", f"Bill date = {day[:7]}/{day[:7]}",
                      f"type = bill cabinet = purchasing Bill number = {some.values['Bill number'].text}"):  # fmt: skip
-            self.assertIn(some.id, {h.id for h in find(workspace, line).hits}, line)
-        self.assertNotIn(some.id, {h.id for h in find(workspace, "Bill date = 1999").hits})
+            self.assertIn(some.id, {h.id for h in find(acting(workspace), line).hits}, line)
+        self.assertNotIn(some.id, {h.id for h in find(acting(workspace), "Bill date = 1999").hits})
 
         def exactly(line: str, holds: Callable[[FiledDocument], bool]) -> None:
             everything = [workspace.repository.load(i) for c in workspace.setup.cabinets
                           for i in workspace.repository.list_ids(c.name, {})]  # fmt: skip
-            self.assertEqual({h.id for h in find(workspace, line).hits}, {d.id for d in everything if holds(d)}, line)
+            self.assertEqual(
+                {h.id for h in find(acting(workspace), line).hits}, {d.id for d in everything if holds(d)}, line
+            )
 
         def has(field: str, fits: Callable[[str], bool]) -> Callable[[FiledDocument], bool]:
             return lambda d: field in d.values and any(fits(x) for x in d.values[field].items)
@@ -93,7 +95,9 @@ class Finding(DataTest):
         exactly(f"filed > {year - 30}", lambda d: True)
         exactly("type = BILL", lambda d: d.type == "Bill")
         self.assertEqual(
-            understand(workspace, "subtotal = 5"), understand(workspace, "subtotal 5"), "no field Total in it"
+            understand(acting(workspace), "subtotal = 5"),
+            understand(acting(workspace), "subtotal 5"),
+            "no field Total in it",
         )
         supplier = some.values["Supplier"].text
         exactly(f"Supplier = {supplier.split()[0]}", lambda d: False)
@@ -108,7 +112,7 @@ class Finding(DataTest):
         kinds = workspace.setup.document_types
         renamed = tuple(k.model_copy(update={"name": "Ärger"}) if k.name == "Letter" else k for k in kinds)
         workspace.put_setup(workspace.setup.model_copy(update={"document_types": renamed}), "me")
-        self.assertEqual(understand(workspace, "type = äRGER").conditions[0].names, (renamed[0].id,))
+        self.assertEqual(understand(acting(workspace), "type = äRGER").conditions[0].names, (renamed[0].id,))
 
     def test_work_not_filed_yet_is_found_under_conditions_too(self) -> None:
         data, batch_id = self.demo_data(scanned=True), scanned_template()[1]
@@ -117,18 +121,23 @@ class Finding(DataTest):
         waiting = [d for d in workspace.batches.load(batch_id).in_order() if d.type]
         document = next(d for d in waiting if any(v.items for v in d.values.values()))
         name, value = next((n, v.text) for n, v in document.values.items() if v.items and len(v.items) == 1)
-        hits = find(workspace, f'type = "{document.type}" {name} = "{value}"').hits
+        hits = find(acting(workspace), f'type = "{document.type}" {name} = "{value}"').hits
         self.assertIn((document.id, batch_id, False), {(h.id, h.batch, h.is_filed) for h in hits})
         self.assertEqual(
-            [h for h in find(workspace, f'type = "{document.type}" {name} = "{value}x"').hits if not h.is_filed], []
+            [
+                h
+                for h in find(acting(workspace), f'type = "{document.type}" {name} = "{value}x"').hits
+                if not h.is_filed
+            ],
+            [],
         )
 
     def test_words_are_marked_and_quotes_do_no_harm(self) -> None:
         workspace = self.demo_workspace()
         for line in ('"', "'; DROP TABLE document", "AND OR NOT", "a*", "(", "Total >"):
-            find(workspace, line)
-        hit = find(workspace, "larkmere").hits[0]
+            find(acting(workspace), line)
+        hit = find(acting(workspace), "larkmere").hits[0]
         text = PageText.from_bytes(workspace.repository.load(hit.id).pages[0].text)
-        boxes = words_on(text, understand(workspace, "larkmere"))
+        boxes = words_on(text, understand(acting(workspace), "larkmere"))
         self.assertEqual(len(boxes), sum(w.text.casefold().startswith("larkmere") for w in text.words))
         self.assertGreater(len(boxes), 0)

@@ -31,7 +31,7 @@ from keybundle.core.workflows.find.find import find_filed_ids
 from keybundle.core.workflows.keep.story import load_story
 from keybundle.core.workflows.send.sending import STOPPED, Sent, Wish, last_wish, say_shared, send_to_folder
 from keybundle.demo.names import PEOPLE
-from tests.support import DataTest, run_cli, shared_pool
+from tests.support import DataTest, acting, run_cli, shared_pool
 
 WHO = PEOPLE[0][0]
 READER = next(p[0] for p in PEOPLE if p[1] == "reader")
@@ -67,10 +67,12 @@ class Leaving(DataTest):
         super().setUp()
         self.ws = self.demo_workspace()
         self.out = self.folder / "out"
-        self.ids = find_filed_ids(self.ws, "filed > 2000")
+        self.ids = find_filed_ids(acting(self.ws), "filed > 2000")
 
     def send(self, *ids: str, cancel: CancelToken | None = None, **wish: object) -> Sent:
-        return send_to_folder(self.ws, shared_pool(), WHO, ids or self.ids, Wish(**wish), self.out, cancel=cancel)
+        return send_to_folder(
+            acting(self.ws, WHO), shared_pool(), ids or self.ids, Wish(**wish), self.out, cancel=cancel
+        )
 
     def documents(self) -> list[FiledDocument]:
         return [self.ws.repository.load(i) for i in self.ids]
@@ -90,9 +92,9 @@ class Leaving(DataTest):
             self.assertGreaterEqual(len(sent.files), expected, form.key)
             self.assertEqual(sent.size, sum(p.stat().st_size for p in sent.files))
         self.assertEqual(self.leftovers(), [])
-        story = load_story(self.ws, self.ids[0])
+        story = load_story(acting(self.ws), self.ids[0])
         self.assertEqual([h.what for h in story], ["filed", *["sent"] * len(FORMS)])
-        self.assertEqual(last_wish(self.ws, self.ids[0])[0], Wish("json", folders=True))  # type: ignore[index]
+        self.assertEqual(last_wish(acting(self.ws), self.ids[0])[0], Wish("json", folders=True))  # type: ignore[index]
         with self.ws.place.database.read() as c:
             self.assertEqual(audit.verify(c), "whole")
 
@@ -180,7 +182,7 @@ class Leaving(DataTest):
         with self.assertRaisesRegex(InputProblem, "has a field “Suplier”"):
             self.send(names="{Suplier}")
         with self.assertRaisesRegex(InputProblem, "may look at documents, not send"):
-            send_to_folder(self.ws, shared_pool(), READER, self.ids, Wish(), self.out)
+            send_to_folder(acting(self.ws, READER), shared_pool(), self.ids, Wish(), self.out)
 
     def test_a_stored_file_that_is_gone_or_changed_costs_its_document_alone(self) -> None:
         one, two = self.documents()[:2]
@@ -213,7 +215,7 @@ class Leaving(DataTest):
         self.assertIn(len(sent.documents), (5, 6), "two are copied at a time")
         self.assertEqual(sorted(self.out.iterdir()), sorted(sent.files))
         self.assertTrue(all(p.read_bytes().startswith(b"%PDF-") for p in sent.files))
-        told = [i for i in self.ids if any(h.what == "sent" for h in load_story(self.ws, i))]
+        told = [i for i in self.ids if any(h.what == "sent" for h in load_story(acting(self.ws), i))]
         self.assertEqual(told, [d.id for d in sent.documents], "what is not there is not told as sent")
 
     def test_stopped_it_says_so_and_leaves_nothing_half(self) -> None:
@@ -224,7 +226,9 @@ class Leaving(DataTest):
                 token.cancel()
 
         with mock.patch("keybundle.core.workflows.send.sending.CHUNK", 4):
-            sent = send_to_folder(self.ws, shared_pool(), WHO, self.ids, Wish(), self.out, progress=stop, cancel=token)
+            sent = send_to_folder(
+                acting(self.ws, WHO), shared_pool(), self.ids, Wish(), self.out, progress=stop, cancel=token
+            )
         self.assertTrue(sent.stopped)
         self.assertEqual((len(sent.documents), self.leftovers()), (3, []))
 
@@ -236,7 +240,9 @@ class Leaving(DataTest):
                 token.cancel()
 
         wish = Wish("tiff")
-        sent = send_to_folder(self.ws, shared_pool(), WHO, self.ids, wish, self.out, progress=stop, cancel=token)
+        sent = send_to_folder(
+            acting(self.ws, WHO), shared_pool(), self.ids, wish, self.out, progress=stop, cancel=token
+        )
         self.assertEqual((sent.stopped, len(sent.documents), sent.refused), (STOPPED, 2, []))
         self.assertEqual(sorted(self.out.iterdir()), sorted(sent.files), "nothing half, nothing of the others")
 

@@ -20,7 +20,7 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.prepare import routines
 from keybundle.core.workflows.take_in.capture import find_routine, import_files
 from keybundle.demo.stack import DocumentPlan
-from tests.support import DataTest, shared_pool
+from tests.support import DataTest, acting, shared_pool
 
 WHO = "Elspra Towpath"
 ADMIN = "Oswinna Reedmace"
@@ -51,22 +51,24 @@ class OpenBatch(DataTest):
             plan = DocumentPlan("Delivery note", 1, number)
             pages += [with_code(plan.draw(dpi=150)[0].sheet.image, f"PO-5550{number}"), plain]
         pages[0].save(self.path, save_all=True, append_images=pages[1:], dpi=(150, 150), compression="tiff_deflate")
-        found = import_files(self.ws, self.line, shared_pool(), find_routine(self.ws, "Files"), [self.path], WHO)
+        found = import_files(
+            acting(self.ws, WHO), self.line, shared_pool(), find_routine(acting(self.ws), "Files"), [self.path]
+        )
         self.batch_id = str(found.batch)
         self.assertTrue(self.line.wait(120))
 
     def set_rules(self, *rules: dict[str, object]) -> Routine:
-        base = find_routine(self.ws, "Files")
+        base = find_routine(acting(self.ws), "Files")
         routine = routines.make_routine(base, {"separation": {"rules": list(rules)}})
         if routine != base:
-            routines.save_routine(self.ws, ADMIN, base.name, routine)
+            routines.save_routine(acting(self.ws, ADMIN), base.name, routine)
         return routine
 
     def load(self) -> Batch:
         return self.ws.batches.load(self.batch_id)
 
     def again(self) -> tuple[str, ...]:
-        found = separating.separate_batch_again(self.ws, self.line, shared_pool(), self.batch_id, WHO)
+        found = separating.separate_batch_again(acting(self.ws, WHO), self.line, shared_pool(), self.batch_id)
         self.assertTrue(self.line.wait(120))
         return found.conflicts
 
@@ -86,11 +88,11 @@ class OpenBatch(DataTest):
             self.assertTrue(1240 - 220 <= left < right <= 1240 and 30 <= top < bottom <= 230, value.box)
         self.assertTrue(all("QR" in p.facts.looked_for for p in batch.pages if p.facts), "what was looked for is kept")
         with mock.patch.object(shared_pool(), "submit", side_effect=AssertionError("looked again")):
-            separating.rehearse(self.ws, shared_pool(), self.batch_id, find_routine(self.ws, "Files"))
+            separating.rehearse(acting(self.ws), shared_pool(), self.batch_id, find_routine(acting(self.ws), "Files"))
 
     def test_work_of_people_stays_and_is_told(self) -> None:
         document = self.load().in_order()[0]
-        slip.choose_type(self.ws, self.line, self.batch_id, document.id, "Delivery note", WHO)
+        slip.choose_type(acting(self.ws, WHO), self.line, self.batch_id, document.id, "Delivery note")
         self.set_rules({"rule": "each page"})
         conflicts = self.again()
         self.assertEqual(len(self.load().documents), 1)
@@ -102,19 +104,19 @@ class OpenBatch(DataTest):
         self.set_rules({"rule": "every n sheets", "sheets": 2})
         self.again()
         self.assertEqual(len(self.load().documents), 2)
-        self.assertEqual(bench.load_bench(self.ws, self.batch_id).undo, "separate again")
-        bench.undo(self.ws, self.line, self.batch_id, WHO)
+        self.assertEqual(bench.load_bench(acting(self.ws), self.batch_id).undo, "separate again")
+        bench.undo(acting(self.ws, WHO), self.line, self.batch_id)
         self.assertEqual([d.break_reason for d in self.load().in_order()], before)
         self.assertTrue(self.line.wait(60))
 
     def test_a_rehearsal_changes_nothing_and_counts_against_the_batch(self) -> None:
         shape = [(p.id, p.document_id) for p in self.load().pages]
         trial = routines.make_routine(
-            find_routine(self.ws, "Files"),
+            find_routine(acting(self.ws), "Files"),
             {"separation": {"rules": [{"rule": "words", "words": "Delivery note", "zone": {"bottom": 0.5}}]}},
         )
         steps: list[Step] = []
-        found = separating.rehearse(self.ws, shared_pool(), self.batch_id, trial, progress=steps.append)
+        found = separating.rehearse(acting(self.ws), shared_pool(), self.batch_id, trial, progress=steps.append)
         self.assertEqual([p.starts for p in found.placings], [True, False, True, False])
         self.assertEqual((found.documents, found.left_out), (2, 0))
         self.assertEqual((found.right, found.missed, found.false, found.is_confirmed), (1, 0, 1, False))
@@ -124,18 +126,22 @@ class OpenBatch(DataTest):
     def test_a_cancelled_rehearsal_leaves_nothing_waiting(self) -> None:
         cancel = CancelToken()
         cancel.cancel()
-        trial = routines.make_routine(find_routine(self.ws, "Files"), {"separation": {"rules": [{"rule": "barcode"}]}})
+        trial = routines.make_routine(
+            find_routine(acting(self.ws), "Files"), {"separation": {"rules": [{"rule": "barcode"}]}}
+        )
         with self.assertRaises(Cancelled):
-            separating.rehearse(self.ws, shared_pool(), self.batch_id, trial, cancel=cancel)
+            separating.rehearse(acting(self.ws), shared_pool(), self.batch_id, trial, cancel=cancel)
 
     def test_not_while_pages_come_in(self) -> None:
         self.ws.batches.reopen_capture(self.batch_id)
         with self.assertRaisesRegex(InputProblem, "still coming in"):
-            separating.separate_batch_again(self.ws, self.line, shared_pool(), self.batch_id, WHO)
+            separating.separate_batch_again(acting(self.ws, WHO), self.line, shared_pool(), self.batch_id)
 
     def test_text_rules_place_pages_after_reading(self) -> None:
         self.set_rules({"rule": "words", "words": "Delivery note", "where": "before"})
-        found = import_files(self.ws, self.line, shared_pool(), find_routine(self.ws, "Files"), [self.path], WHO)
+        found = import_files(
+            acting(self.ws, WHO), self.line, shared_pool(), find_routine(acting(self.ws), "Files"), [self.path]
+        )
         self.assertTrue(self.line.wait(120))
         batch = self.ws.batches.load(str(found.batch))
         self.assertEqual([d.break_reason for d in batch.in_order()], ["the words “Delivery note”"] * 2)
@@ -146,7 +152,9 @@ class OpenBatch(DataTest):
         self.set_rules({"rule": "page numbering"})
         begin = self.line.begin
         with mock.patch.object(self.line, "begin", lambda b, *a, **k: (begin(b, *a, **k), self.line.stop_reading(b))):
-            found = import_files(self.ws, self.line, shared_pool(), find_routine(self.ws, "Files"), [self.path], WHO)
+            found = import_files(
+                acting(self.ws, WHO), self.line, shared_pool(), find_routine(acting(self.ws), "Files"), [self.path]
+            )
         self.assertTrue(self.line.wait(60))
         batch_id = str(found.batch)
         self.assertEqual({p.disposition for p in self.ws.batches.load(batch_id).pages}, {None})
@@ -162,35 +170,35 @@ class Keeping(DataTest):
         self.ws = self.demo_workspace()
 
     def test_names_and_keys_are_told_apart(self) -> None:
-        post = find_routine(self.ws, "Post")
+        post = find_routine(acting(self.ws), "Post")
         with self.assertRaisesRegex(InputProblem, "a routine “bills” already"):
-            routines.save_routine(self.ws, ADMIN, routines.make_routine(post, {"name": "bills"}))
+            routines.save_routine(acting(self.ws, ADMIN), routines.make_routine(post, {"name": "bills"}))
         with self.assertRaisesRegex(InputProblem, "starts another routine"):
-            routines.save_routine(self.ws, ADMIN, routines.make_routine(post, {"key": "b"}))
+            routines.save_routine(acting(self.ws, ADMIN), routines.make_routine(post, {"key": "b"}))
         with self.assertRaisesRegex(InputProblem, "Nothing was changed"):
             routines.make_routine(post, {"resolution_dpi": 20})
-        routines.save_routine(self.ws, ADMIN, routines.make_routine(post, {"name": "Morning post"}))
+        routines.save_routine(acting(self.ws, ADMIN), routines.make_routine(post, {"name": "Morning post"}))
         self.assertIsNone(self.ws.setup.routine("Post"))
         self.assertEqual(len(self.ws.entries("boats")), 120, "registers keep their entries")
 
     def test_copies_and_what_is_removed(self) -> None:
-        self.assertEqual(routines.copy_routine(self.ws, ADMIN, "Post"), "Post copy")
-        self.assertEqual(routines.copy_routine(self.ws, ADMIN, "Post"), "Post copy 2")
-        routines.remove_routine(self.ws, ADMIN, "Post copy 2")
+        self.assertEqual(routines.copy_routine(acting(self.ws, ADMIN), "Post"), "Post copy")
+        self.assertEqual(routines.copy_routine(acting(self.ws, ADMIN), "Post"), "Post copy 2")
+        routines.remove_routine(acting(self.ws, ADMIN), "Post copy 2")
         self.assertIsNone(self.ws.setup.routine("Post copy 2"))
         names, post = [r.name for r in self.ws.setup.routines], self.ws.setup.routines[0]
         batch = self.ws.batches.create("Post", "Simulated scanner", WHO)
         with self.assertRaisesRegex(InputProblem, "1 batch of it is still open"):
-            routines.remove_routine(self.ws, ADMIN, "Post")
+            routines.remove_routine(acting(self.ws, ADMIN), "Post")
         self.ws.batches.end_capture(batch)
         self.ws.batches.close(batch)
-        place = routines.remove_routine(self.ws, ADMIN, "Post", post)
-        routines.put_routine(self.ws, ADMIN, post, place)
+        place = routines.remove_routine(acting(self.ws, ADMIN), "Post", post)
+        routines.put_routine(acting(self.ws, ADMIN), post, place)
         self.assertEqual([r.name for r in self.ws.setup.routines], names, "it comes back to its place")
         with self.assertRaisesRegex(InputProblem, "already"):
-            routines.put_routine(self.ws, ADMIN, post, place)
+            routines.put_routine(acting(self.ws, ADMIN), post, place)
         with self.assertRaisesRegex(InputProblem, "no routine"):
-            routines.copy_routine(self.ws, ADMIN, "Nothing")
+            routines.copy_routine(acting(self.ws, ADMIN), "Nothing")
 
     def test_who_may(self) -> None:
         for person in self.ws.setup.people:
@@ -198,16 +206,16 @@ class Keeping(DataTest):
                 routines.may_prepare(self.ws, person.name)
             else:
                 with self.assertRaisesRegex(InputProblem, "not change it"):
-                    routines.copy_routine(self.ws, person.name, "Post")
+                    routines.copy_routine(acting(self.ws, person.name), "Post")
 
     def test_samples_and_open_batches(self) -> None:
-        self.assertEqual(routines.list_samples(self.ws), [])
+        self.assertEqual(routines.list_samples(acting(self.ws)), [])
         first = self.ws.batches.create("Post", "Simulated scanner", WHO)
         second = self.ws.batches.create("Files", "a.png", WHO)
-        self.assertEqual(routines.open_batches(self.ws, "Post"), [], "its pages are still coming in")
+        self.assertEqual(routines.open_batches(acting(self.ws), "Post"), [], "its pages are still coming in")
         self.ws.batches.end_capture(first)
-        self.assertEqual(routines.open_batches(self.ws, "Post"), [first])
-        self.assertEqual({s.id: s.is_open for s in routines.list_samples(self.ws)}, {first: True, second: True})
+        self.assertEqual(routines.open_batches(acting(self.ws), "Post"), [first])
+        self.assertEqual({s.id: s.is_open for s in routines.list_samples(acting(self.ws))}, {first: True, second: True})
         self.ws.batches.close(first)
-        told = {s.id: s.told for s in routines.list_samples(self.ws)}
+        told = {s.id: s.told for s in routines.list_samples(acting(self.ws))}
         self.assertEqual(told[first], "Post: Simulated scanner, 0 sides, closed")

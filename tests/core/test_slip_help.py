@@ -28,7 +28,7 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.prepare.register_files import import_register, read_register
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.demo.trials import draw_page
-from tests.support import DataTest, place, shared_pool
+from tests.support import DataTest, acting, place, shared_pool
 
 NOTE = "Delivery note"
 
@@ -69,7 +69,7 @@ class Slips(DataTest):
         return dict(self.ws.batches.load(self.batch_id).documents[self.ids[number]].values)
 
     def enter(self, number: int, name: str, text: str) -> None:
-        enter_value(self.ws, self.line, self.batch_id, self.ids[number], name, text, self.who)
+        enter_value(acting(self.ws, self.who), self.line, self.batch_id, self.ids[number], name, text)
 
     def propose(self, number: int) -> dict[str, FieldValue]:
         batch = self.ws.batches.load(self.batch_id)
@@ -91,18 +91,18 @@ class Slips(DataTest):
         first = int(found["Order number"].text)
         self.assertNotIn(str(first), [self.values(i)["Order number"].text for i in (0, 2)], "no number is given twice")
         self.assertGreater(count_up(self.ws, "orders"), first)
-        slip_help.clear_assumed(self.ws, self.line, self.batch_id, self.ids[1], self.who)
+        slip_help.clear_assumed(acting(self.ws, self.who), self.line, self.batch_id, self.ids[1])
         self.assertEqual([n for n, v in self.values(1).items() if v.items], [])
         with self.assertRaisesRegex(InputProblem, "Nothing on this slip"):
-            slip_help.clear_assumed(self.ws, self.line, self.batch_id, self.ids[1], self.who)
+            slip_help.clear_assumed(acting(self.ws, self.who), self.line, self.batch_id, self.ids[1])
 
     def test_today_and_the_whole_slip_emptied(self) -> None:
-        slip_help.set_today(self.ws, self.line, self.batch_id, self.ids[0], "Delivery date", self.who)
+        slip_help.set_today(acting(self.ws, self.who), self.line, self.batch_id, self.ids[0], "Delivery date")
         value = self.values(0)["Delivery date"]
         self.assertEqual((value.text, value.origin), (self.ws.clock.stamp()[:10], Origin.TODAY))
         with self.assertRaisesRegex(InputProblem, "holds no date"):
-            slip_help.set_today(self.ws, self.line, self.batch_id, self.ids[0], "Supplier", self.who)
-        slip_help.empty_slip(self.ws, self.line, self.batch_id, self.ids[0], self.who)
+            slip_help.set_today(acting(self.ws, self.who), self.line, self.batch_id, self.ids[0], "Supplier")
+        slip_help.empty_slip(acting(self.ws, self.who), self.line, self.batch_id, self.ids[0])
         self.assertFalse(any(v.items for v in self.values(0).values()))
         self.ws.batches.undo(self.batch_id)
         self.assertIn("Delivery date", self.values(0))
@@ -111,20 +111,20 @@ class Slips(DataTest):
         self.enter(0, "Supplier", "Quillfeather Lock Gates")
         self.enter(1, "Order number", "PO-11111")
         document = self.ws.batches.load(self.batch_id).documents[self.ids[0]]
-        slip_help.keep_starter(self.ws, document, "gates", self.who)
-        (starter,) = slip_help.list_starters(self.ws, NOTE)
-        slip_help.start_from(self.ws, self.line, self.batch_id, self.ids[1], starter, self.who)
+        slip_help.keep_starter(acting(self.ws, self.who), document, "gates")
+        (starter,) = slip_help.list_starters(acting(self.ws), NOTE)
+        slip_help.start_from(acting(self.ws, self.who), self.line, self.batch_id, self.ids[1], starter)
         found = self.values(1)
         self.assertEqual((found["Supplier"].text, found["Supplier"].sure), ("Quillfeather Lock Gates", False))
         self.assertEqual(found["Order number"].text, "PO-11111", "what is there stays")
-        slip_help.drop_starter(self.ws, NOTE, "gates", self.who)
-        self.assertEqual(slip_help.list_starters(self.ws, NOTE), [])
+        slip_help.drop_starter(acting(self.ws, self.who), NOTE, "gates")
+        self.assertEqual(slip_help.list_starters(acting(self.ws), NOTE), [])
 
     def test_a_folder_by_hand_sets_its_fields(self) -> None:
         folders = self.ws.repository.list_folders("Purchasing", "")
         self.assertTrue(folders and set(self.ws.repository.recent_folders("Purchasing")) <= set(folders))
         path = folders[0]
-        slip_help.choose_folder(self.ws, self.line, self.batch_id, self.ids[0], path, self.who)
+        slip_help.choose_folder(acting(self.ws, self.who), self.line, self.batch_id, self.ids[0], path)
         value = self.values(0)["Supplier"]
         self.assertEqual((value.text, value.origin, value.confirmed_by), (path[1], Origin.FOLDER, self.who))
         self.assertNotIn("Delivery date", self.values(0), "a year is no date")
@@ -134,7 +134,7 @@ class Slips(DataTest):
         changes = [(d, "Delivery date", "31 March 2026") for d in self.ids] + [
             (self.ids[2], "Delivery date", "30 Feb 2026")
         ]
-        slip_help.set_for_many(self.ws, self.line, self.batch_id, changes, self.who)
+        slip_help.set_for_many(acting(self.ws, self.who), self.line, self.batch_id, changes)
         self.assertEqual([self.values(i)["Delivery date"].text for i in range(2)], ["2026-03-31"] * 2)
         self.assertIn("is not a date", self.values(2)["Delivery date"].problem)
         self.assertFalse(self.values(2)["Delivery date"].sure)
@@ -153,15 +153,17 @@ class Slips(DataTest):
             if d.type == NOTE
         )
         self.enter(0, "Order number", filed.values["Order number"].text)
-        self.assertEqual(load_bench(self.ws, self.batch_id).facts[self.ids[0]].same, ((filed.id, filed.caption),))
-        self.assertEqual(load_bench(self.ws, self.batch_id).facts[self.ids[1]].same, ())
-        tags.set_tags(self.ws, self.line, self.batch_id, self.ids[0], " urgent,  to  sign ,urgent", self.who)
+        self.assertEqual(
+            load_bench(acting(self.ws), self.batch_id).facts[self.ids[0]].same, ((filed.id, filed.caption),)
+        )
+        self.assertEqual(load_bench(acting(self.ws), self.batch_id).facts[self.ids[1]].same, ())
+        tags.set_tags(acting(self.ws, self.who), self.line, self.batch_id, self.ids[0], " urgent,  to  sign ,urgent")
         self.assertEqual(self.ws.batches.load(self.batch_id).documents[self.ids[0]].tags, ("urgent", "to sign"))
 
     def test_type_ahead_from_what_was_filed_and_the_register(self) -> None:
         filed = [d for d in self.ws.repository.load_many(self.ws.repository.list_ids("Structures", {})).values()]
         inspector = filed[0].values["Inspector"].text
-        found = complete(self.ws, "Inspection sheet", "Inspector", inspector[:3])
+        found = complete(acting(self.ws), "Inspection sheet", "Inspector", inspector[:3])
         self.assertIn(inspector, [c.value for c in found])
         self.assertTrue(all(c.value.casefold().startswith(inspector[:3].casefold()) for c in found))
 
@@ -170,32 +172,38 @@ class Slips(DataTest):
         supervisor = next(p.name for p in self.ws.setup.people if p.role == "supervisor")
         operator = next(p.name for p in self.ws.setup.people if p.role == "operator")
         with self.assertRaisesRegex(InputProblem, "may not add"):
-            slip_help.add_entry(self.ws, "suppliers", entry, operator)
-        slip_help.add_entry(self.ws, "suppliers", entry, supervisor)
-        self.assertEqual(slip_help.search_register(self.ws, "suppliers", "sail REED")[1], [entry])
+            slip_help.add_entry(acting(self.ws, operator), "suppliers", entry)
+        slip_help.add_entry(acting(self.ws, supervisor), "suppliers", entry)
+        self.assertEqual(slip_help.search_register(acting(self.ws), "suppliers", "sail REED")[1], [entry])
         for wrong, said in ((entry, "already"), ({"Name": " "}, "needs its Name")):
             with self.assertRaisesRegex(InputProblem, said):
-                slip_help.add_entry(self.ws, "suppliers", wrong, supervisor)
+                slip_help.add_entry(acting(self.ws, supervisor), "suppliers", wrong)
 
     def test_typed_words_are_found_and_never_read_over(self) -> None:
         batch = self.ws.batches.load(self.batch_id)
         poor = page_texts.poor_pages(batch)
         self.assertEqual([(p.id, p.quality) for p in poor], [("page0", None), ("page1", 0.7)])
         page_texts.type_words(
-            self.ws, self.line, self.batch_id, "page0", "Order number PO-77777\nQuillfeather Lock Gates", self.who
+            acting(self.ws, self.who),
+            self.line,
+            self.batch_id,
+            "page0",
+            "Order number PO-77777\nQuillfeather Lock Gates",
         )
         self.assertTrue(self.line.wait(60))
         page = self.ws.batches.load(self.batch_id).page("page0")
         self.assertEqual((page.text_origin, page.is_read), ("typed", True))
         self.assertEqual(self.values(0)["Order number"].text, "PO-77777", "values are proposed from typed words too")
-        self.assertEqual([h.id for h in find(self.ws, "quillfeather 77777").hits if not h.is_filed], [self.ids[0]])
+        self.assertEqual(
+            [h.id for h in find(acting(self.ws), "quillfeather 77777").hits if not h.is_filed], [self.ids[0]]
+        )
         self.assertEqual([p.id for p in page_texts.poor_pages(self.ws.batches.load(self.batch_id))], ["page1"])
 
     def test_a_missing_language_names_its_package(self) -> None:
         with self.assertRaisesRegex(InputProblem, "Install the package tesseract-ocr-deu"):
-            page_texts.set_language(self.ws, self.line, self.batch_id, ["page1"], "deu+eng", self.who)
+            page_texts.set_language(acting(self.ws, self.who), self.line, self.batch_id, ["page1"], "deu+eng")
         with mock.patch.object(page_texts, "list_languages", return_value=["deu", "eng"]):
-            page_texts.set_language(self.ws, self.line, self.batch_id, ["page1"], "deu", self.who)
+            page_texts.set_language(acting(self.ws, self.who), self.line, self.batch_id, ["page1"], "deu")
         page = self.ws.batches.load(self.batch_id).page("page1")
         self.assertEqual((page.language, page.is_read), ("deu", False))
         self.ws.batches.undo(self.batch_id)
@@ -260,7 +268,7 @@ class Registers(DataTest):
         ws = self.demo_workspace()
         who, path = ws.person(None).name, self.folder / "s.csv"
         path.write_bytes(b'Name,Supplier number,IBAN,Town\r\n"Reed ""and"" Rope, Ltd",S1,,"Two\r\nlines"\r\n')
-        self.assertEqual(import_register(ws, who, "suppliers", path), 1)
+        self.assertEqual(import_register(acting(ws, who), "suppliers", path), 1)
         self.assertEqual(ws.entries("suppliers")[0]["Name"], 'Reed "and" Rope, Ltd')
         self.assertIsNotNone(ws.books()["suppliers"].find('reed "AND" rope, ltd'))
         for data, said in (
@@ -270,7 +278,7 @@ class Registers(DataTest):
         ):
             path.write_bytes(data)
             with self.assertRaisesRegex(InputProblem, said):
-                import_register(ws, who, "suppliers", path)
+                import_register(acting(ws, who), "suppliers", path)
         self.assertEqual(len(ws.entries("suppliers")), 1)
         self.assertIsInstance(ws.full_setup(), Setup)
 

@@ -21,7 +21,7 @@ from keybundle.core.store.place import hold, open_place
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.session.workspace import open_workspace
-from tests.support import ROOT, DataTest, run_cli
+from tests.support import ROOT, DataTest, acting, run_cli
 
 
 class Schema(DataTest):
@@ -56,7 +56,7 @@ class Schema(DataTest):
             self.addCleanup(workspace.close)
             batch = workspace.batches.load("b1")
             self.assertEqual((batch.routine, balance(batch).waiting, batch.pages[0].stage.value), ("Post", 1, "failed"))
-            tagged = [(h.id, h.tags) for h in find(workspace, 'tag = "äusserst dringend" Title = GRÖSSE').hits]
+            tagged = [(h.id, h.tags) for h in find(acting(workspace), 'tag = "äusserst dringend" Title = GRÖSSE').hits]
             self.assertEqual(tagged, [("d1", ("Äußerst dringend",))])
 
     def test_transactions_nest_and_the_first_error_wins(self) -> None:
@@ -158,7 +158,7 @@ class Trail(DataTest):
         done <"$1"; echo "$previous" """
         done = subprocess.run(["bash", "-c", script, "-", trail], capture_output=True, text=True, check=True)
         workspace = self.demo_open(data)
-        self.assertEqual(done.stdout.strip(), verify(workspace).head)
+        self.assertEqual(done.stdout.strip(), verify(acting(workspace)).head)
 
     def demo_open(self, data: Path):  # type: ignore[no-untyped-def]
         from keybundle.core.workflows.session.workspace import open_workspace
@@ -189,7 +189,7 @@ class Trail(DataTest):
 
     def test_a_changed_file_is_found(self) -> None:
         workspace = self.demo_workspace()
-        self.assertTrue(verify(workspace).is_whole)
+        self.assertTrue(verify(acting(workspace)).is_whole)
         victim = next(p for p in workspace.place.files.root.rglob("*") if p.is_file())
         victim.write_bytes(victim.read_bytes() + b"x")
-        self.assertEqual(verify(workspace).bad, ((victim.name, "changed"),))
+        self.assertEqual(verify(acting(workspace)).bad, ((victim.name, "changed"),))

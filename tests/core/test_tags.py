@@ -16,7 +16,7 @@ from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.index import tags
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.session.workspace import Workspace
-from tests.support import DataTest
+from tests.support import DataTest, acting
 
 
 class Reading(unittest.TestCase):
@@ -44,17 +44,17 @@ class Filed(DataTest):
         return self.ws.repository.load(self.ids[number], with_pages=False).tags
 
     def retag(self, ids: list[str], text: str) -> int:
-        self.last = tags.retag(self.ws, self.who, ids, tags.common_tags(self.ws, ids), text)
+        self.last = tags.retag(acting(self.ws, self.who), ids, tags.common_tags(acting(self.ws), ids), text)
         return len(self.last)
 
     def found(self, line: str) -> set[str]:
-        return {h.id for h in find(self.ws, line).hits}
+        return {h.id for h in find(acting(self.ws), line).hits}
 
     def test_what_documents_have_in_common_changes_and_the_rest_stays(self) -> None:
         self.assertEqual(self.retag(self.ids[:1], "urgent, own"), 1)
         self.assertEqual(self.retag(self.ids[1:2], "urgent"), 1)
-        self.assertEqual(tags.common_tags(self.ws, self.ids[:2]), ("urgent",))
-        self.assertEqual(tags.common_tags(self.ws, self.ids), ())
+        self.assertEqual(tags.common_tags(acting(self.ws), self.ids[:2]), ("urgent",))
+        self.assertEqual(tags.common_tags(acting(self.ws), self.ids), ())
         self.assertEqual(self.retag(self.ids[:2], "seen"), 2)
         self.assertEqual([self.of(i) for i in range(3)], [("own", "seen"), ("seen",), ()])
         self.assertEqual(self.retag(self.ids[:2], "seen"), 0, "nothing is written that is so already")
@@ -62,7 +62,9 @@ class Filed(DataTest):
         self.assertEqual([self.of(i) for i in range(3)], [("own", "seen", "all"), ("seen", "all"), ("all",)])
         changed = self.last
         self.retag(self.ids[1:2], "signed")
-        self.assertEqual(tags.put_back(self.ws, self.who, changed), 2, "the one that was changed again since stays")
+        self.assertEqual(
+            tags.put_back(acting(self.ws, self.who), changed), 2, "the one that was changed again since stays"
+        )
         self.assertEqual([self.of(i) for i in range(3)], [("own", "seen"), ("signed",), ()])
 
     def test_a_tag_is_found_as_condition_and_as_word_and_counted(self) -> None:
@@ -76,7 +78,7 @@ class Filed(DataTest):
         self.assertEqual(self.found("tag = über*"), set(self.ids), "a star stands for the rest of a tag, as of a value")
         self.assertEqual(self.found('tag = überfällig cabinet = "Purchasing"'), by_hand)
         self.assertEqual(self.found("tag = überfällig cabinet = Boats"), set())
-        self.assertEqual(dict(find(self.ws, "tag = über*").tags), {"Überfällig": 2, "überholt": 1})
+        self.assertEqual(dict(find(acting(self.ws), "tag = über*").tags), {"Überfällig": 2, "überholt": 1})
         self.retag(self.ids[:2], "")
         self.assertEqual((self.found("überfällig"), self.found("tag = überfällig")), (set(), set()))
 
@@ -94,7 +96,7 @@ class Filed(DataTest):
             row = c.execute(select(t.audit).order_by(t.audit.c.seq.desc()).limit(1)).one()
         self.assertEqual((row.what, row.subject), ("tags changed", self.ids[0]))
         self.assertIn("urgent", str(row.detail))
-        self.assertTrue(verify(self.ws).is_whole)
+        self.assertTrue(verify(acting(self.ws)).is_whole)
 
     def test_a_document_taken_back_takes_its_tags_along(self) -> None:
         self.retag(self.ids[:1], "urgent")
@@ -105,9 +107,9 @@ class Filed(DataTest):
     def test_what_stands_in_the_way_is_told_and_nothing_changes(self) -> None:
         reader = next(p.name for p in self.ws.setup.people if p.role == "reader")
         with self.assertRaisesRegex(InputProblem, "may only look"):
-            tags.retag(self.ws, reader, self.ids[:1], (), "urgent")
+            tags.retag(acting(self.ws, reader), self.ids[:1], (), "urgent")
         with mock.patch.object(tags, "MOST_AT_ONCE", 2), self.assertRaisesRegex(InputProblem, "at most 2 documents"):
-            tags.common_tags(self.ws, self.ids)
+            tags.common_tags(acting(self.ws), self.ids)
         with self.assertRaisesRegex(InputProblem, "no longer in the repository"):
             self.ws.repository.set_tags("nothing", ["urgent"], self.who)
         self.assertEqual([self.of(i) for i in range(3)], [(), (), ()])

@@ -26,7 +26,7 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.line.page_jobs import wanted_marks
 from keybundle.core.workflows.prepare import types
 from keybundle.core.workflows.take_in.capture import find_routine, import_files
-from tests.support import DataTest, shared_pool
+from tests.support import DataTest, acting, shared_pool
 
 
 def page_of(*words: str) -> PageText:
@@ -87,11 +87,11 @@ class Properties(DataTest):
         assert kind is not None
         kind = types.add_field(kind, "Written by", Kind.TEXT)
         kind = types.change_field(kind, "Written by", {"file_property": "author"})
-        types.save_type(ws, who, types.change_told(kind, "source", r"letters/.*\.pdf$"))
+        types.save_type(acting(ws, who), types.change_told(kind, "source", r"letters/.*\.pdf$"))
         (self.folder / "letters").mkdir()
         path = self.write_pdf(Author="Bren Osier").rename(self.folder / "letters" / "one.pdf")
-        routine = find_routine(ws, "Files").model_copy(update={"leave_out_blank": False})
-        found = import_files(ws, line, shared_pool(), routine, [path.parent.parent / "letters"], who)
+        routine = find_routine(acting(ws), "Files").model_copy(update={"leave_out_blank": False})
+        found = import_files(acting(ws, who), line, shared_pool(), routine, [path.parent.parent / "letters"])
         self.assertTrue(line.wait(60))
         batch = ws.batches.load(str(found.batch))
         self.assertEqual(batch.pages[0].source, "one.pdf")
@@ -124,7 +124,7 @@ class Rules(DataTest):
         assert kind is not None
         routine = Routine(name="Plain", sign="PL")
         self.assertEqual(wanted_marks(ws.setup, routine).formats, ())
-        types.save_type(ws, ws.person(None).name, types.change_told(kind, "barcode", "^KX-"))
+        types.save_type(acting(ws, ws.person(None).name), types.change_told(kind, "barcode", "^KX-"))
         self.assertEqual(wanted_marks(ws.setup, routine).formats, ("any",))
         kept = read_setup(write_setup(ws.setup))
         self.assertEqual(kept.document_types if not hasattr(kept, "findings") else (), ws.setup.document_types)

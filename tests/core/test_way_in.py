@@ -30,7 +30,7 @@ from keybundle.core.workflows.take_in.devices import Options, find_scanners
 from keybundle.core.workflows.take_in.previewing import accept_preview, let_go, scan_preview
 from keybundle.core.workflows.take_in.scan_choices import options_of, say_choices, scan_choices
 from tests.standin import ONE_SIDED, Device, StandIn
-from tests.support import DataTest, keep_in_feeder, shared_pool
+from tests.support import DataTest, acting, keep_in_feeder, shared_pool
 
 DAY = date(2026, 3, 31)
 FULL = Offers(("Flatbed", "ADF", "ADF Duplex"), ("Lineart", "Gray", "Color"), (150, 300, 600), 216, 356)
@@ -102,11 +102,17 @@ class OnTheWay(DataTest):
         routine = routine.model_copy(update={"naming": Naming(prefix="in-"), "document_type": "Mooring agreement"})
         changed = tuple(routine if r.name == "Files" else r for r in workspace.setup.routines)
         workspace.put_setup(workspace.setup.model_copy(update={"routines": changed}), who)
-        plan = plan_import(workspace, routine, [tree])
+        plan = plan_import(acting(workspace), routine, [tree])
         self.assertEqual([x.examples for x in plan.levels], [("Moorings",), ("LN1003", "LN1004")])
         self.assertIn("Boat number", plan.fields)
         found = import_files(
-            workspace, line, shared_pool(), routine, [tree], who, given={"Keeper": "x"}, levels={1: "Boat number"}
+            acting(workspace, who),
+            line,
+            shared_pool(),
+            routine,
+            [tree],
+            given={"Keeper": "x"},
+            levels={1: "Boat number"},
         )
         self.assertTrue(line.wait(120))
         batch = workspace.batches.load(str(found.batch))
@@ -120,16 +126,21 @@ class OnTheWay(DataTest):
     def test_a_column_gives_its_values_to_a_scan(self) -> None:
         workspace, line, who = self.begin()
         chosen = {"Home mooring": "Reedmouth Basin", "Boat number": "LN1001"}
-        self.assertEqual(cabinets.values_given(workspace, "Boats", chosen), chosen)
+        self.assertEqual(cabinets.values_given(acting(workspace), "Boats", chosen), chosen)
         self.assertEqual(
-            cabinets.values_given(workspace, "Letters", {"Year": "2025"}), {}, "a year is no field of a slip"
+            cabinets.values_given(acting(workspace), "Letters", {"Year": "2025"}), {}, "a year is no field of a slip"
         )
         routine = workspace.setup.routine("Post")
         assert routine is not None
         scanner = find_scanners(workspace)[0]
         keep_in_feeder(workspace, 3)
         found = scan_stack(
-            workspace, line, routine, scanner, who, options=Options(sides_per_minute=0), given={"Boat number": "LN1001"}
+            acting(workspace, who),
+            line,
+            routine,
+            scanner,
+            options=Options(sides_per_minute=0),
+            given={"Boat number": "LN1001"},
         )
         self.assertTrue(line.wait(120))
         for document in workspace.batches.load(str(found.batch)).documents.values():
@@ -143,15 +154,15 @@ class OnTheWay(DataTest):
         scanner, routine = find_scanners(workspace)[0], workspace.setup.routine("Post")
         assert routine is not None
         sheets = scanner.sheets_in_feeder()
-        first = scan_preview(workspace, shared_pool(), scanner, Options())
+        first = scan_preview(acting(workspace), shared_pool(), scanner, Options())
         self.assertTrue(first.picture.exists() and first.options.source == "glass")
         let_go(scanner)
         self.assertEqual((scanner.sheets_in_feeder(), workspace.batches.ids()), (sheets, []), "nothing was captured")
-        scan_preview(workspace, shared_pool(), scanner, Options())
-        second = scan_preview(workspace, shared_pool(), scanner, Options())
-        found = accept_preview(workspace, line, routine, second, who)
+        scan_preview(acting(workspace), shared_pool(), scanner, Options())
+        second = scan_preview(acting(workspace), shared_pool(), scanner, Options())
+        found = accept_preview(acting(workspace, who), line, routine, second)
         self.assertTrue(line.wait(90))
-        more = accept_preview(workspace, line, routine, second, who, into=found.batch)
+        more = accept_preview(acting(workspace, who), line, routine, second, into=found.batch)
         self.assertTrue(line.wait(90))
         self.assertEqual(more.batch, found.batch)
         self.assertEqual(len(workspace.batches.load(str(found.batch)).pages), 2)
@@ -164,7 +175,7 @@ class OnTheWay(DataTest):
         assert routine is not None
         ids = []
         for tag in ("one", "two"):
-            found = scan_stack(workspace, line, routine, Device(8, tag=tag), who, options=ONE_SIDED)
+            found = scan_stack(acting(workspace, who), line, routine, Device(8, tag=tag), options=ONE_SIDED)
             ids.append(str(found.batch))
             self.assertTrue(line.wait(60))
         shape = lambda: [  # noqa: E731
@@ -202,16 +213,16 @@ class Routines(DataTest):
     def test_a_routine_goes_out_and_comes_in(self) -> None:
         workspace = self.demo_workspace()
         who, path = workspace.person(None).name, self.folder / "r.toml"
-        routines.export_routine(workspace, "Bills", path)
-        name, told = routines.import_routines(workspace, who, path)
+        routines.export_routine(acting(workspace), "Bills", path)
+        name, told = routines.import_routines(acting(workspace, who), path)
         self.assertEqual((name, told), ("Bills copy", ()))
         same = workspace.setup.routine("Bills copy")
         assert same is not None
         self.assertEqual(same.model_copy(update={"name": "Bills", "key": "B"}), workspace.setup.routine("Bills"))
         path.write_text(path.read_text().replace('"Bill"', '"Receipt"'))
-        name, told = routines.import_routines(workspace, who, path)
+        name, told = routines.import_routines(acting(workspace, who), path)
         self.assertIn("“Receipt”, which is not there", told[0])
-        routines.make_type(workspace, who, "Receipt", "Petty cash")
+        routines.make_type(acting(workspace, who), "Receipt", "Petty cash")
         self.assertIsNotNone(workspace.setup.cabinet("Petty cash"))
         self.assertEqual(load_setup(write_setup(workspace.setup)), workspace.setup)
         for text, said in (
@@ -221,7 +232,7 @@ class Routines(DataTest):
         ):
             path.write_text(text)
             with self.assertRaisesRegex(InputProblem, said):
-                routines.import_routines(workspace, who, path)
+                routines.import_routines(acting(workspace, who), path)
 
     def test_the_table_of_patch_codes_is_written_too(self) -> None:
         codes = {"1": "NWNW", "2": "WWNN", "3": "NWWN", "4": "NNWW", "6": "WNNW", "T": "WNWN"}

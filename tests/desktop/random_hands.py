@@ -29,6 +29,7 @@ from keybundle.desktop.views.bench_view import BenchView
 from tests.desktop.support import DesktopTest
 from tests.flows.conservation import find_losses
 from tests.standin import FACTS, ONE_SIDED, Device, StandIn, answer
+from tests.support import acting
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 NONE = Qt.KeyboardModifier.NoModifier
@@ -82,14 +83,14 @@ class RandomHands(DesktopTest):
         self.rng = random.Random(seed)
         self.pool.hold = {"read", "make_pdf"}
         self.wanted: dict[tuple[str, str], str] = {}
-        found = scan_stack(self.ws, self.line, find_routine(self.ws, "Post"), Device(8, tag=str(seed)), self.who,
-                           options=ONE_SIDED)  # fmt: skip
+        here = acting(self.ws, self.who)
+        found = scan_stack(here, self.line, find_routine(here, "Post"), Device(8, tag=str(seed)), options=ONE_SIDED)
         self.batch_id = str(found.batch)
         self.until(lambda: all(p.disposition for p in self.ws.batches.load(self.batch_id).pages), 20)
         for document in self.ws.batches.load(self.batch_id).in_order():
-            slip.choose_type(self.ws, self.line, self.batch_id, document.id, "Letter", self.who)
+            slip.choose_type(acting(self.ws, self.who), self.line, self.batch_id, document.id, "Letter")
             for name, text in LETTER.items():
-                slip.enter_value(self.ws, self.line, self.batch_id, document.id, name, text, self.who)
+                slip.enter_value(acting(self.ws, self.who), self.line, self.batch_id, document.id, name, text)
         self.window.open_batch(self.batch_id)
         self.bench: BenchView = self.window.benches[self.batch_id]
         self.p = self.bench.presenter

@@ -25,7 +25,7 @@ from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.register_sheet import RegisterSheet
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
-from tests.support import scanned_template
+from tests.support import acting, scanned_template
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 ALT = Qt.KeyboardModifier.AltModifier
@@ -81,7 +81,7 @@ class AtSpeed(DesktopTest):
         """Confirm what is unsure of a document, behind the window's back."""
         for name, value in self.stored(document).values.items():
             if not value.sure and value.text:
-                slip.confirm_value(self.ws, self.desktop.line, self.batch_id, document, name, "Elspra Towpath")
+                slip.confirm_value(acting(self.ws, "Elspra Towpath"), self.desktop.line, self.batch_id, document, name)
         self.assertIs(self.stored(document).state, State.READY, self.stored(document))
         self.p.refresh()
         self.until(lambda: self.p.state.slip is not None and self.p.state.slip.can_file)
@@ -183,7 +183,13 @@ class Drafts(AtSpeed):
         self.bench.text.text.selectAll()
         self.burst("typed by hand", start=self.bench.text.text)
         self.p.step_page(1)
-        self.until(lambda: "typed by hand" in (bench_work.page_text(self.ws, page) or mock.Mock(plain="")).plain, 10)
+        self.until(
+            lambda: (
+                "typed by hand"
+                in (bench_work.page_text(acting(self.ws, "Elspra Towpath"), page) or mock.Mock(plain="")).plain
+            ),
+            10,
+        )
 
     def test_a_proposal_overwrites_nothing_that_is_being_typed(self) -> None:
         document = self.go("Mooring agreement")
@@ -263,10 +269,10 @@ class Targets(AtSpeed):
         field.selectAll()
         self.burst("Oda")
         slip.enter_value(
-            self.ws, self.desktop.line, self.batch_id, document, "Keeper", "Perrin Osier", "Tarvin Windlass"
+            acting(self.ws, "Elspra Towpath"), self.desktop.line, self.batch_id, document, "Keeper", "Perrin Osier"
         )
         slip.enter_value(
-            self.ws, self.desktop.line, self.batch_id, document, "Home mooring", "Otter Wharf", "Tarvin Windlass"
+            acting(self.ws, "Elspra Towpath"), self.desktop.line, self.batch_id, document, "Home mooring", "Otter Wharf"
         )
         self.p.refresh()
         self.until(lambda: self.p.row_named("Home mooring").text == "Otter Wharf", 10)  # type: ignore[union-attr]
@@ -338,7 +344,7 @@ class Targets(AtSpeed):
         pages = [p.id for p in self.p.state.pages if p.document == document.id]
         self.p.go_to_page(pages[1])
         label, command = bench_work.page_command("break", [pages[1]], self.ws.clock.new_id)
-        bench_work.run_command(self.ws, self.desktop.line, self.batch_id, "Elspra Towpath", label, command)
+        bench_work.run_command(acting(self.ws, "Elspra Towpath"), self.desktop.line, self.batch_id, label, command)
         self.p.refresh()
         self.until(lambda: self.p.state.document not in (None, document.id))
         here, names = self.p.state.page, list(self.bench.slip.fields)
@@ -448,10 +454,14 @@ class Reach(AtSpeed):
     def test_the_values_of_the_document_before_and_what_was_changed(self) -> None:
         documents = [d.id for d in self.p.state.documents][:2]
         for document in documents:
-            slip.choose_type(self.ws, self.desktop.line, self.batch_id, document, "Letter", "Elspra Towpath")
+            slip.choose_type(acting(self.ws, "Elspra Towpath"), self.desktop.line, self.batch_id, document, "Letter")
         self.until(lambda: not self.desktop.line.busy, 20, "what is proposed for the new type")
-        slip.enter_value(self.ws, self.desktop.line, self.batch_id, documents[0], "Subject", "A gate", "Elspra Towpath")
-        slip.enter_value(self.ws, self.desktop.line, self.batch_id, documents[1], "Subject", "", "Elspra Towpath")
+        slip.enter_value(
+            acting(self.ws, "Elspra Towpath"), self.desktop.line, self.batch_id, documents[0], "Subject", "A gate"
+        )
+        slip.enter_value(
+            acting(self.ws, "Elspra Towpath"), self.desktop.line, self.batch_id, documents[1], "Subject", ""
+        )
         self.until(lambda: not self.desktop.line.busy, 20)
         self.p.refresh()
         self.until(lambda: [d.type for d in self.p.state.documents][:2] == ["Letter"] * 2)
@@ -536,7 +546,12 @@ class Small(AtSpeed):
         with self.ws.place.database.atomic() as c:
             c.exec_driver_sql("UPDATE batch SET origin = ? WHERE id = ?", (long, self.batch_id))
         slip.enter_value(
-            self.ws, self.desktop.line, self.batch_id, str(self.p.state.document), "Keeper", long, "Elspra Towpath"
+            acting(self.ws, "Elspra Towpath"),
+            self.desktop.line,
+            self.batch_id,
+            str(self.p.state.document),
+            "Keeper",
+            long,
         )
         self.window.resize(1100, 700)
         self.p.refresh()
@@ -552,7 +567,9 @@ class Small(AtSpeed):
     def test_a_destination_is_shown_to_the_letter(self) -> None:
         document = self.go("Mooring agreement")
         odd = "Salt & <b>Sons</b> <Boats>"
-        slip.enter_value(self.ws, self.desktop.line, self.batch_id, document, "Home mooring", odd, "Elspra Towpath")
+        slip.enter_value(
+            acting(self.ws, "Elspra Towpath"), self.desktop.line, self.batch_id, document, "Home mooring", odd
+        )
         self.p.refresh()
         self.until(lambda: any(value == odd for _, value in self.p.state.slip.path), 10)  # type: ignore[union-attr]
         shown = QTextDocument()

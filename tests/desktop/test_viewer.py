@@ -28,6 +28,7 @@ from keybundle.desktop.views.page_geometry import WHOLE, Geometry
 from keybundle.desktop.views.send_sheet import SendSheet
 from keybundle.desktop.views.viewer_window import ViewerWindow
 from tests.desktop.support import DesktopTest
+from tests.support import acting
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 WHO = "Elspra Towpath"
@@ -114,7 +115,7 @@ class Looking(DesktopTest):
     def story(self, document_id: str) -> list[str]:
         from keybundle.core.workflows.keep.story import load_story
 
-        return [h.what for h in load_story(self.desktop.workspace, document_id)]
+        return [h.what for h in load_story(acting(self.desktop.workspace), document_id)]
 
     def longest(self) -> str:
         ws = self.desktop.workspace
@@ -182,7 +183,7 @@ class Looking(DesktopTest):
         viewer, p = self.viewer().viewer, self.window.viewers.windows[0].viewer.presenter
         pages = p.state.pages
         self.assertGreaterEqual(pages, 3)
-        cached: Callable[[int], bool] = lambda i: self.desktop.window.session.pictures.find(p._key(i)) is not None  # type: ignore[union-attr]  # noqa: E731
+        cached: Callable[[int], bool] = lambda i: self.desktop.window.seat.pictures.find(p._key(i)) is not None  # type: ignore[union-attr]  # noqa: E731
         self.until(lambda: cached(1) and cached(2), 30, "the next pages")
         self.press(Qt.Key.Key_Right)
         self.assertEqual((p.state.position, viewer.pane.told.text()), (1, f"Page 2 of {pages}"))

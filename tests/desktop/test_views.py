@@ -22,7 +22,7 @@ from keybundle.desktop.views.cabinets_view import CabinetsView
 from keybundle.desktop.views.keys_dialog import KeysDialog
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
-from tests.support import scanned_template
+from tests.support import acting, scanned_template
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 
@@ -263,10 +263,10 @@ class Browsing(DesktopTest):
         self.type_tags(view, "urgent, to sign")
         self.until(lambda: tags() == [("urgent", "to sign"), ()])
         self.until(lambda: view.model.data(view.model.index(0, 2), Qt.ItemDataRole.DisplayRole) == "urgent, to sign")
-        self.assertEqual([h.id for h in find(ws, "urgent").hits], [ids[0]], "found by its tag at once")
-        found = find(ws, 'tag = "To Sign"')
+        self.assertEqual([h.id for h in find(acting(ws), "urgent").hits], [ids[0]], "found by its tag at once")
+        found = find(acting(ws), 'tag = "To Sign"')
         self.assertEqual(([h.id for h in found.hits], found.tags), ([ids[0]], (("urgent", 1), ("to sign", 1))))
-        self.assertEqual(find(ws, "tag = seen").hits, ())
+        self.assertEqual(find(acting(ws), "tag = seen").hits, ())
         self.key(view.table, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
         self.until(lambda: p.state.chosen == ids and p.state.tags == ())
         self.assertIn("that all 2 have", view.tags_of.text())
@@ -283,7 +283,7 @@ class Browsing(DesktopTest):
         counted = [b.text() for b in finder.findChildren(QPushButton) if b.isVisible()]
         self.assertIn("to sign   1", counted)
         self.key(window, Qt.Key.Key_2, CTRL)
-        self.assertTrue(verify(ws).is_whole)
+        self.assertTrue(verify(acting(ws)).is_whole)
         self.key(window, Qt.Key.Key_F1)
         dialog = window.findChild(KeysDialog)
         QTest.keyClicks(dialog.line, "interleave")

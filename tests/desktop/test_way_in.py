@@ -129,8 +129,9 @@ class WayIn(Begun):
     def test_pages_are_pasted_on_another_bench(self) -> None:
         desktop, window = self.begin(scanned=True)
         ws, ids = desktop.workspace, [scanned_template()[1]]
-        found = scan_stack(ws, desktop.line, find_routine(ws, "Post"), find_scanners(ws)[0], window.session.who,
-                           options=Options(sides_per_minute=0))  # fmt: skip
+        here = window.seat.session
+        options = Options(sides_per_minute=0)
+        found = scan_stack(here, desktop.line, find_routine(here, "Post"), find_scanners(ws)[0], options=options)
         ids.append(str(found.batch))
         self.assertTrue(desktop.line.wait(240))
         benches = []

@@ -31,7 +31,7 @@ from keybundle.core.workflows.index import page_texts, slip
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from tests.standin import FACTS, StandIn, answer
-from tests.support import shared_folder
+from tests.support import acting, shared_folder
 
 WHO, OTHER = "Elspra Towpath", "Orrin Sallow"
 FOLDER = Path("/dev/shm") if Path("/dev/shm").is_dir() else None
@@ -230,7 +230,7 @@ class World:
             first = len(pages) - 1 if newest else (n // 7) % len(pages)
             chosen = [p.id for p in pages[first : first + 1 + count % 3]]
             label, command = bench.page_command(ACTIONS[action % len(ACTIONS)], chosen, self.ws.clock.new_id)
-            bench.run_command(self.ws, self.line, batch_id, WHO, label, command)
+            bench.run_command(acting(self.ws, WHO), self.line, batch_id, label, command)
             self.line.run_waiting()
 
     def write(self, n: int, what: int) -> None:
@@ -239,12 +239,12 @@ class World:
         documents = self.ws.batches.load(batch_id).in_order() if batch_id else ()
         if not batch_id or not documents:
             return
-        args = (self.ws, self.line, batch_id, documents[(n // 5) % len(documents)].id)
+        args = (acting(self.ws, WHO), self.line, batch_id, documents[(n // 5) % len(documents)].id)
         (
-            lambda: slip.choose_type(*args, "Note", WHO), lambda: slip.enter_value(*args, "Title", f"T{n % 99}", WHO),
-            lambda: slip.enter_value(*args, "Title", "", WHO), lambda: slip.enter_value(*args, "Writer", "W", WHO),
-            lambda: slip.confirm_value(*args, "Writer", WHO), lambda: slip.set_aside(*args, "torn", WHO),
-            lambda: slip.bring_back(*args, WHO),
+            lambda: slip.choose_type(*args, "Note"), lambda: slip.enter_value(*args, "Title", f"T{n % 99}"),
+            lambda: slip.enter_value(*args, "Title", ""), lambda: slip.enter_value(*args, "Writer", "W"),
+            lambda: slip.confirm_value(*args, "Writer"), lambda: slip.set_aside(*args, "torn"),
+            lambda: slip.bring_back(*args),
         )[what % 7]()  # fmt: skip
         self.line.run_waiting()
 
@@ -261,22 +261,22 @@ class World:
         batch_id = self.batch(n)
         for document in self.ws.batches.load(batch_id).in_order() if batch_id else ():
             if not document.is_shut and batch_id:
-                slip.choose_type(self.ws, self.line, batch_id, document.id, "Note", WHO)
-                slip.enter_value(self.ws, self.line, batch_id, document.id, "Title", "A title", WHO)
-                slip.enter_value(self.ws, self.line, batch_id, document.id, "Writer", "A writer", WHO)
+                slip.choose_type(acting(self.ws, WHO), self.line, batch_id, document.id, "Note")
+                slip.enter_value(acting(self.ws, WHO), self.line, batch_id, document.id, "Title", "A title")
+                slip.enter_value(acting(self.ws, WHO), self.line, batch_id, document.id, "Writer", "A writer")
         self.line.run_waiting()
 
     def type_words(self, n: int) -> None:
         batch_id = self.batch(n)
         pages = self.ws.batches.load(batch_id).pages if batch_id else ()
         if batch_id and pages:
-            page_texts.type_words(self.ws, self.line, batch_id, pages[n % len(pages)].id, "typed words", WHO)
+            page_texts.type_words(acting(self.ws, WHO), self.line, batch_id, pages[n % len(pages)].id, "typed words")
             self.line.run_waiting()
 
     def undo(self, n: int, *, redo: bool) -> None:
         batch_id = self.batch(n)
         if batch_id:
-            (bench.redo if redo else bench.undo)(self.ws, self.line, batch_id, WHO)
+            (bench.redo if redo else bench.undo)(acting(self.ws, WHO), self.line, batch_id)
             self.line.run_waiting()
 
     def transfer(self, n: int, m: int) -> None:
@@ -286,7 +286,7 @@ class World:
             if pages and others:
                 chosen = [p.id for p in pages[n % len(pages) :][:2]]
                 beside = others[m % len(others)].id
-                bench.move_to_batch(self.ws, self.line, source, chosen, target, beside, WHO, after=bool(n % 2))
+                bench.move_to_batch(acting(self.ws, WHO), self.line, source, chosen, target, beside, after=bool(n % 2))
                 self.line.run_waiting()
 
     def meddle(self, n: int, what: int) -> None:
@@ -296,24 +296,24 @@ class World:
         if not claimed:
             return
         batch, document = claimed[n % len(claimed)]
-        pages, args = batch.pages_of(document.id), (self.ws, self.line, batch.id)
+        pages, args = batch.pages_of(document.id), (acting(self.ws, WHO), self.line, batch.id)
         page, others = pages[n % len(pages)].id, [b for b in batches if b is not batch and b.pages]
 
         def command(action: str) -> None:
             label, command = bench.page_command(action, [page], self.ws.clock.new_id)
-            bench.run_command(*args, WHO, label, command)
+            bench.run_command(*args, label, command)
 
         def move() -> None:
             if others:
                 beside = others[0].pages[0].id
-                bench.move_to_batch(*args[:2], batch.id, [page], others[0].id, beside, WHO, after=True)
+                bench.move_to_batch(*args[:2], batch.id, [page], others[0].id, beside, after=True)
 
         (
-            lambda: slip.enter_value(*args, document.id, "Title", f"T{n % 99}", WHO), lambda: command("leave out"),
+            lambda: slip.enter_value(*args, document.id, "Title", f"T{n % 99}"), lambda: command("leave out"),
             lambda: command("break"), lambda: command("turn right"), lambda: command("join up"), move,
-            lambda: command("to document before"), lambda: bench.undo(*args, WHO),
-            lambda: page_texts.type_words(*args, page, "typed meanwhile", WHO),
-            lambda: slip.set_aside(*args, document.id, "torn", WHO),
+            lambda: command("to document before"), lambda: bench.undo(*args),
+            lambda: page_texts.type_words(*args, page, "typed meanwhile"),
+            lambda: slip.set_aside(*args, document.id, "torn"),
         )[what % 10]()  # fmt: skip
         self.line.run_waiting()
 
@@ -335,7 +335,7 @@ class World:
 
         self.is_filing = True
         try:
-            filing.file_documents(self.ws, self.pool, batch_id, WHO, cancel=Meanwhile())  # type: ignore[arg-type]
+            filing.file_documents(acting(self.ws, WHO), self.pool, batch_id, cancel=Meanwhile())  # type: ignore[arg-type]
         finally:
             self.is_filing = False
 
@@ -343,14 +343,14 @@ class World:
         batch_id = self.batch(n)
         filed = [d for d in self.ws.batches.load(batch_id).documents.values() if d.filed_id] if batch_id else []
         if batch_id and filed:
-            filing.take_back(self.ws, batch_id, filed[n % len(filed)].id, WHO)
+            filing.take_back(acting(self.ws, WHO), batch_id, filed[n % len(filed)].id)
             self.line.revise(batch_id)
             self.line.run_waiting()
 
     def close_batch(self, n: int) -> None:
         batch_id = self.batch(n)
         if batch_id:
-            close_batch(self.ws, batch_id, WHO)
+            close_batch(acting(self.ws, WHO), batch_id)
 
     def find_losses(self) -> list[str]:
         wrong = find_losses(self.ws, self.captured)

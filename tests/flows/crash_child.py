@@ -14,6 +14,7 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.core.workflows.take_in.capture import find_routine, scan_stack
 from keybundle.core.workflows.take_in.devices import find_scanners
+from tests.support import acting
 
 
 def say(*words: object) -> None:
@@ -37,17 +38,17 @@ def main(data: Path) -> None:
         line = Line(workspace, pool, lambda changes: say("step", "-"))
         line.resume()
         say("ready")
-        routine, scanner = find_routine(workspace, "Post"), find_scanners(workspace)[0]
+        routine, scanner = find_routine(acting(workspace), "Post"), find_scanners(workspace)[0]
         who = workspace.person(None).name
         while True:
             line.wait(0.05)
             for batch_id in workspace.batches.ids():
-                for entry in file_documents(workspace, pool, batch_id, who).entries:
+                for entry in file_documents(acting(workspace, who), pool, batch_id).entries:
                     say("filed", entry.id)
             if not line.busy:
                 if not scanner.sheets_in_feeder():
                     scanner.refill()
-                scan_stack(workspace, line, routine, scanner, who, options=Options(sides_per_minute=0))
+                scan_stack(acting(workspace, who), line, routine, scanner, options=Options(sides_per_minute=0))
 
 
 if __name__ == "__main__":

@@ -19,7 +19,7 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from tests.flows.conservation import find_losses
-from tests.support import ROOT
+from tests.support import ROOT, acting
 
 LONGEST_SECONDS = 20.0
 
@@ -104,7 +104,7 @@ def run_kills(data: Path, kills: int, seed: int, pool: Pool) -> list[str]:
             wrong += [
                 f"document {d.id} hangs" for d in batch.documents.values() if d.state.value == "reading" or d.claim
             ]
-        if not verify(workspace).is_whole:
+        if not verify(acting(workspace)).is_whole:
             wrong.append("a stored file is bad")
         if {kind for kind, _ in everything} != {"page", "filed"}:
             wrong.append(f"the kills hit too little: {len(everything)} things were told")

@@ -18,7 +18,7 @@ from keybundle.core.workflows.index import slip
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.core.workflows.take_in.capture import import_files
-from tests.support import DataTest, shared_pool
+from tests.support import DataTest, acting, shared_pool
 
 SEED, WHO = 207, "Marwenna Tollgate"
 FORMS = (("label left", 2), ("grid", 5), ("label above", 9), ("ruled table", 7), ("memo", 3))
@@ -56,7 +56,7 @@ class Organisations(DataTest):
             files[-1].write_bytes(page.encode())
         routine = self.ws.setup.routine("Papers")
         assert routine is not None
-        taken = import_files(self.ws, self.line, shared_pool(), routine, files, WHO)
+        taken = import_files(acting(self.ws, WHO), self.line, shared_pool(), routine, files)
         self.assertEqual((taken.refused, taken.sides), ([], len(jobs)))
         self.assertTrue(self.line.wait(180) and taken.batch)
         assert taken.batch is not None
@@ -85,13 +85,13 @@ class Organisations(DataTest):
         for job, document in found:
             type_name, names = self.of.types[paper(job).kind]
             if document.type != type_name:
-                slip.choose_type(self.ws, self.line, batch, document.id, type_name, WHO)
+                slip.choose_type(acting(self.ws, WHO), self.line, batch, document.id, type_name)
             else:
-                slip.confirm_type(self.ws, self.line, batch, document.id, WHO)
+                slip.confirm_type(acting(self.ws, WHO), self.line, batch, document.id)
             for value in paper(job).values:
-                slip.enter_value(self.ws, self.line, batch, document.id, names[value.part], value.stored, WHO)
+                slip.enter_value(acting(self.ws, WHO), self.line, batch, document.id, names[value.part], value.stored)
         self.assertTrue(self.line.wait(60))
-        filed = file_documents(self.ws, shared_pool(), batch, WHO)
+        filed = file_documents(acting(self.ws, WHO), shared_pool(), batch)
         self.assertEqual((len(filed.entries), filed.left), (len(found), []))
 
     def test_from_the_first_paper_to_a_form_that_is_known(self) -> None:
@@ -106,7 +106,7 @@ class Organisations(DataTest):
             number = next((v for v in paper(job).values if v.part == "number"), None)
             if number is not None:
                 line = f'"{names["number"]}" = "{number.stored}"'
-                self.assertTrue(find_filed_ids(self.ws, line.replace('"', "", 2)), line)
+                self.assertTrue(find_filed_ids(acting(self.ws), line.replace('"', "", 2)), line)
         _, again = self.bring_in(51)
         second = self.judge(again)
         self.assertEqual((second["types right"], second["wrong though sure"]), (len(FORMS), 0), second)

@@ -9,15 +9,16 @@ import time
 from pathlib import Path
 from typing import Any
 
-from keybundle.cli.common import opened, terminal_progress, working_pool
+from keybundle.cli.common import add_person, signed_in, terminal_progress, working_pool
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem
 from keybundle.core.base.files import write_atomic
 from keybundle.core.jobs.pool import Pool
+from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.file.copies import write_due
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.oversee.report import make_report
-from keybundle.core.workflows.session.workspace import Workspace
+from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.take_in.capture import Captured, damaged_pages, find_routine, import_files, scan_stack
 from keybundle.core.workflows.take_in.devices import Options, find_scanners
 
@@ -30,9 +31,7 @@ def add_command(commands: Any) -> None:
     parser.add_argument("--routine", required=True, metavar="NAME")
     parser.add_argument("--report", type=Path, metavar="FILE", help="write a JSON report")
     parser.add_argument("--file", action="store_true", help="also file what is ready")
-    parser.add_argument(
-        "--as", dest="person", metavar="PERSON", help="work as this person (else the first administrator)"
-    )
+    add_person(parser)
     parser.add_argument("--pace", type=float, default=120.0, metavar="SIDES", help="sides a minute of the simulated "
                         "scanner, 0: as fast as it can (default 120)")  # fmt: skip
     parser.add_argument("inputs", nargs="+", type=Path, metavar="INPUT", help="files, folders, or the word scanner")
@@ -41,9 +40,9 @@ def add_command(commands: Any) -> None:
 
 def run(given: argparse.Namespace) -> int:
     """Capture, wait for the reading, file if asked, report."""
-    with opened(given.data, changes=True) as workspace, working_pool() as pool:
-        who = workspace.person(given.person).name
-        routine = find_routine(workspace, given.routine)
+    with signed_in(given, changes=True) as session, working_pool() as pool:
+        workspace = session.workspace
+        routine = find_routine(session, given.routine)
         pool.warm_up("keybundle.core.workflows.line.page_work:load")
         line = Line(workspace, pool)
         seconds: dict[str, float] = {}
@@ -52,7 +51,7 @@ def run(given: argparse.Namespace) -> int:
         try:
             start = time.perf_counter()
             try:
-                captured = _bring_in(given, workspace, line, pool, routine.name, who)
+                captured = _bring_in(given, session, line, pool, routine)
             except EnvironmentProblem as error:
                 trouble = str(error)
             seconds["capture"] = time.perf_counter() - start
@@ -60,38 +59,35 @@ def run(given: argparse.Namespace) -> int:
             trouble = trouble or line.problem
             if captured.batch is not None:
                 seconds |= line.seconds(captured.batch)
-                captured.refused += damaged_pages(workspace, captured.batch)
+                captured.refused += damaged_pages(session, captured.batch)
                 if given.file:
-                    filed = file_documents(workspace, pool, captured.batch, who, progress=terminal_progress())
+                    filed = file_documents(session, pool, captured.batch, progress=terminal_progress())
                     seconds["file"] = filed.seconds
                     if copies := write_due(workspace, pool, at_once=True):
                         print(f"keybundle: {copies}", file=sys.stderr)
         finally:
             line.close()
-        return _tell(given, workspace, captured, routine.name, seconds, trouble)
+        return _tell(given, session, captured, routine.name, seconds, trouble)
 
 
-def _bring_in(
-    given: argparse.Namespace, workspace: Workspace, line: Line, pool: Pool, routine_name: str, who: str
-) -> Captured:
-    routine = find_routine(workspace, routine_name)
+def _bring_in(given: argparse.Namespace, session: Session, line: Line, pool: Pool, routine: Routine) -> Captured:
     progress = terminal_progress()
     if [str(i) for i in given.inputs] == [SCANNER]:
-        scanners = find_scanners(workspace)
+        scanners = find_scanners(session.workspace)
         if not scanners:
             raise InputProblem(
                 "There is no scanner here. Make the demo world for the simulated one: keybundle init-demo."
             )
         options = Options(duplex=routine.duplex, resolution_dpi=routine.resolution_dpi, sides_per_minute=given.pace)
-        return scan_stack(workspace, line, routine, scanners[0], who, options=options, progress=progress)
-    return import_files(workspace, line, pool, routine, given.inputs, who, progress=progress)
+        return scan_stack(session, line, routine, scanners[0], options=options, progress=progress)
+    return import_files(session, line, pool, routine, given.inputs, progress=progress)
 
 
 def _tell(
-    given: argparse.Namespace, workspace: Workspace, captured: Captured, routine: str, seconds: dict[str, float],
+    given: argparse.Namespace, session: Session, captured: Captured, routine: str, seconds: dict[str, float],
     trouble: str,
 ) -> int:  # fmt: skip
-    report = make_report(workspace, captured.batch, routine, captured.refused, seconds)
+    report = make_report(session, captured.batch, routine, captured.refused, seconds)
     if given.report:
         write_atomic(given.report, (json.dumps(report, ensure_ascii=False, indent=1) + "\n").encode())
     for refused in captured.refused:

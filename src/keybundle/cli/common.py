@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import argparse
 import contextlib
+import getpass
 import sys
 from collections.abc import Iterator
 from pathlib import Path
 
+from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.progress import Progress, Step, silent
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.store.place import hold
+from keybundle.core.workflows.session.session import Session
+from keybundle.core.workflows.session.signing_in import needs_password, sign_in_unattended
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 
 WORKERS = 2
@@ -24,6 +29,45 @@ def opened(data: Path, *, changes: bool, create: bool = False) -> Iterator[Works
             yield workspace
         finally:
             workspace.close()
+
+
+def add_person(parser: argparse.ArgumentParser, flag: str = "--as") -> None:
+    """Let a command be run as somebody else than whoever has this account of the system."""
+    told = "work as this person (else whoever has this account of the system)"
+    parser.add_argument(flag, dest="person", metavar="PERSON", help=told)
+    parser.add_argument(
+        "--password-file", type=Path, metavar="FILE", help="their password is this file's first line (else asked for)"
+    )
+
+
+@contextlib.contextmanager
+def signed_in(given: argparse.Namespace, *, changes: bool) -> Iterator[Session]:
+    """Open the data directory and sign in: by account, or as the person that was named, with a password where it takes one."""
+    with opened(given.data, changes=changes) as workspace:
+        name: str | None = given.person
+        password = read_password(given.password_file)
+        if password is None and needs_password(workspace, name):
+            password = ask_password(f"Password of {name}: ")
+        yield sign_in_unattended(workspace, name, password)
+
+
+def ask_password(prompt: str) -> str:
+    """Ask for a password on the terminal; raises InputProblem where there is none."""
+    if not sys.stdin.isatty():
+        raise InputProblem(
+            "A password is needed, and there is no terminal to ask on; put it into a file: --password-file FILE."
+        )
+    return getpass.getpass(prompt)
+
+
+def read_password(path: Path | None) -> str | None:
+    """Return the first line of a password file, None for no file; raises InputProblem for one that cannot be read."""
+    if path is None:
+        return None
+    try:
+        return path.read_text(encoding="utf-8").partition("\n")[0].rstrip("\r")
+    except (OSError, UnicodeDecodeError) as error:
+        raise InputProblem(f"“{path}” cannot be read as a password file. Nothing was done.") from error
 
 
 @contextlib.contextmanager

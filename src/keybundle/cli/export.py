@@ -8,14 +8,14 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from keybundle.cli.common import opened, terminal_progress, working_pool
+from keybundle.cli.common import add_person, signed_in, terminal_progress, working_pool
 from keybundle.core.export.forms import FORMS, PDFA
 from keybundle.core.export.naming import USUAL
 from keybundle.core.workflows.find.find import find_filed_ids
 from keybundle.core.workflows.keep.cabinets import load_rows
 from keybundle.core.workflows.send.packages import write_package
 from keybundle.core.workflows.send.sending import Sent, Wish, say_shared, send_to_folder
-from keybundle.core.workflows.session.workspace import Workspace
+from keybundle.core.workflows.session.session import Session
 
 
 def add_command(commands: Any) -> None:
@@ -34,29 +34,28 @@ def add_command(commands: Any) -> None:
     parser.add_argument(
         "--package", action="store_true", help="as one hand-over package, with all that is needed to check it"
     )
-    parser.add_argument("--person", metavar="PERSON", help="send as this person (else the first administrator)")
+    add_person(parser, "--person")
     parser.set_defaults(run=run)
 
 
 def run(given: argparse.Namespace) -> int:
     """Write the documents and say what came of it."""
-    with opened(given.data, changes=True) as workspace, working_pool() as pool:
-        who = workspace.person(given.person).name
-        ids = choose(workspace, given.what)
+    with signed_in(given, changes=True) as session, working_pool() as pool:
+        ids = choose(session, given.what)
         if not ids:
             print("keybundle: No filed document answers that; nothing was written.", file=sys.stderr)
             return 1
         if given.package:
-            return tell(write_package(workspace, pool, who, ids, given.to, progress=terminal_progress()))
+            return tell(write_package(session, pool, ids, given.to, progress=terminal_progress()))
         wish = Wish(given.form, given.together, given.names, given.folders)
-        sent = send_to_folder(workspace, pool, who, ids, wish, given.to, progress=terminal_progress())
+        sent = send_to_folder(session, pool, ids, wish, given.to, progress=terminal_progress())
         return tell(sent)
 
 
-def choose(workspace: Workspace, what: Sequence[str]) -> list[str]:
+def choose(session: Session, what: Sequence[str]) -> list[str]:
     """Return the documents that are meant: those of these ids, or those that answer the query."""
-    known = load_rows(workspace, list(what))
-    return list(what) if len(known) == len(set(what)) else find_filed_ids(workspace, " ".join(what))
+    known = load_rows(session, list(what))
+    return list(what) if len(known) == len(set(what)) else find_filed_ids(session, " ".join(what))
 
 
 def tell(sent: Sent) -> int:

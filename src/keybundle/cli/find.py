@@ -6,7 +6,7 @@ import argparse
 import json
 from typing import Any
 
-from keybundle.cli.common import opened
+from keybundle.cli.common import add_person, signed_in
 from keybundle.core.workflows.find.find import MARK_END, MARK_START, FoundDocument, find
 
 
@@ -15,13 +15,14 @@ def add_command(commands: Any) -> None:
     parser = commands.add_parser("find", help="find documents by words and fields")
     parser.add_argument("query", metavar="QUERY")
     parser.add_argument("--json", action="store_true", dest="as_json")
+    add_person(parser)
     parser.set_defaults(run=run)
 
 
 def run(given: argparse.Namespace) -> int:
     """Print the hits."""
-    with opened(given.data, changes=False) as workspace:
-        found = find(workspace, given.query)
+    with signed_in(given, changes=False) as session:
+        found = find(session, given.query)
         if given.as_json:
             hits = [_plain(h) for h in found.hits]
             print(json.dumps({"query": found.said, "hits": hits}, ensure_ascii=False, indent=1))

@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from keybundle.cli.common import opened, terminal_progress, working_pool
+from keybundle.cli.common import add_person, signed_in, terminal_progress, working_pool
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.send.packages import import_package
 from keybundle.core.workflows.take_in.capture import find_routine
@@ -18,18 +18,18 @@ def add_command(commands: Any) -> None:
     parser = commands.add_parser("import-package", help="bring in a hand-over package as a batch, checked first")
     parser.add_argument("folder", type=Path, metavar="DIR")
     parser.add_argument("--routine", required=True, metavar="NAME", help="one that makes a document of each file")
-    parser.add_argument("--person", metavar="PERSON", help="work as this person (else the first administrator)")
+    add_person(parser, "--person")
     parser.set_defaults(run=run)
 
 
 def run(given: argparse.Namespace) -> int:
     """Check the package, take it in, wait for the reading."""
-    with opened(given.data, changes=True) as workspace, working_pool() as pool:
-        who = workspace.person(given.person).name
-        routine = find_routine(workspace, given.routine)
+    with signed_in(given, changes=True) as session, working_pool() as pool:
+        workspace = session.workspace
+        routine = find_routine(session, given.routine)
         line = Line(workspace, pool)
         try:
-            taken = import_package(workspace, line, pool, routine, given.folder, who, progress=terminal_progress())
+            taken = import_package(session, line, pool, routine, given.folder, progress=terminal_progress())
             line.wait()
         finally:
             line.close()

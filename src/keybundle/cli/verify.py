@@ -6,9 +6,8 @@ import argparse
 import json
 from typing import Any
 
-from keybundle.cli.common import opened, terminal_progress
-from keybundle.core.repository import audit
-from keybundle.core.workflows.oversee.verify import verify
+from keybundle.cli.common import add_person, signed_in, terminal_progress
+from keybundle.core.workflows.oversee.verify import list_trail, verify
 
 
 def add_command(commands: Any) -> None:
@@ -16,18 +15,18 @@ def add_command(commands: Any) -> None:
     parser = commands.add_parser("verify", help="check every stored file and the audit trail")
     parser.add_argument("--json", action="store_true", dest="as_json")
     parser.add_argument("--trail", action="store_true", help="print the audit trail, a row a line with its hash last")
+    add_person(parser)
     parser.set_defaults(run=run)
 
 
 def run(given: argparse.Namespace) -> int:
     """Check and tell; status 3 when something is wrong."""
-    with opened(given.data, changes=False) as workspace:
+    with signed_in(given, changes=False) as session:
         if given.trail:
-            with workspace.place.database.read() as c:
-                for line in audit.export(c):
-                    print(line)
+            for line in list_trail(session):
+                print(line)
             return 0
-        found = verify(workspace, progress=terminal_progress())
+        found = verify(session, progress=terminal_progress())
     if given.as_json:
         bad = [{"file": sha, "why": why} for sha, why in found.bad]
         print(json.dumps({"files": found.files, "bad": bad, "trail": found.trail, "head": found.head}))

@@ -107,6 +107,9 @@ SUBJECTS = ("Towpath closure near Mallow Flight", "Complaint about night mooring
             "Permission to hold a regatta", "Damage to footbridge railing", "Water level at Nether Pound")  # fmt: skip
 PEOPLE = (("Oswinna Reedmace", "administrator"), ("Tarvin Windlass", "supervisor"), ("Elspra Towpath", "operator"),
           ("Corvick Sluicegate", "operator"), ("Merriel Osierbank", "operator"), ("Hollin Waterhen", "reader"))  # fmt: skip
+GROUPS = {
+    "Boats office": ("Elspra Towpath", "Merriel Osierbank"), "Purchasing": ("Tarvin Windlass", "Corvick Sluicegate"),
+}  # fmt: skip
 
 Row = dict[str, str]
 

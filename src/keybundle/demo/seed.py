@@ -19,9 +19,11 @@ from keybundle.core.repository.model import NewDocument
 from keybundle.core.setup.model import Setup
 from keybundle.core.store.files import FileStore
 from keybundle.core.workflows.index.known import KnownPage, file_known, prepare_known
+from keybundle.core.workflows.session.session import MACHINE
+from keybundle.core.workflows.session.signing_in import let_in_importer
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.demo.layouts import draw_document, fixed_layout
-from keybundle.demo.names import PEOPLE, make_world
+from keybundle.demo.names import make_world
 from keybundle.demo.records import TYPES, make_record
 from keybundle.demo.scan import Effects, Scan, scan
 from keybundle.demo.setup import make_setup
@@ -32,13 +34,14 @@ FILED_AT_ONCE = 40
 STACK_SHEETS = 40
 STACK_SEED = 40
 DEMO_PRIORITY = 9
+OPERATOR = "person-3"  # who has filed and confirmed all that is there already
 _WORKER_SETUP: list[Setup] = []
 
 
 def begin(workspace: Workspace) -> None:
     """Put the demo set-up in force where there is none yet, and tell the scanner its stack."""
     if not workspace.has_setup:
-        workspace.put_setup(make_setup(make_world()), PEOPLE[0][0])
+        workspace.put_setup(let_in_importer(workspace, make_setup(make_world())), MACHINE)
     feeder = workspace.place.root / "feeder"
     if not (feeder / "stack.json").exists():
         write_stack_list(feeder, plan_stack(STACK_SHEETS, STACK_SEED))
@@ -77,8 +80,7 @@ def prepare_filed(files_root: str, number: int) -> NewDocument:
         scanned = scan(page.sheet.image, page.words, dpi, effects, number * 10 + i)
         pages.append(KnownPage(scanned.encode(), dpi, true_text(scanned).to_bytes()))
     values = {
-        name: FieldValue(items, 1.0, Origin.TYPED, True, confirmed_by=PEOPLE[2][0])
-        for name, items in record.values.items()
+        name: FieldValue(items, 1.0, Origin.TYPED, True, confirmed_by=OPERATOR) for name, items in record.values.items()
     }
     made_at = "2026-01-01T00:00:00+00:00"
     return prepare_known(
@@ -107,7 +109,7 @@ def file_documents(
 
 
 def _file_next(workspace: Workspace, waiting: deque[Future[Any]], progress: Progress, done: int, total: int) -> int:
-    file_known(workspace, waiting.popleft().result(), PEOPLE[2][0])
+    file_known(workspace, waiting.popleft().result(), OPERATOR)
     progress(Step(done + 1, total, "Filing demo documents"))
     return 1
 

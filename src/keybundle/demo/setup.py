@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from keybundle.core.setup.model import Setup
-from keybundle.demo.names import PEOPLE, Row, World
+from keybundle.demo.names import GROUPS, PEOPLE, Row, World
 
 BOAT = {"kind": "register", "register": "boats", "column": "Boat number", "required": True,
         "labels": ["Boat number", "Boat no", "Vessel number", "Craft no"]}  # fmt: skip
@@ -159,6 +159,11 @@ def make_setup(world: World) -> Setup:
                 {"name": "Files", "sign": "FI", "source": "files", "separation": {"by": "each source file"},
                  "description": "Imported files, one document for each file"},
             ],
-            "people": [{"name": name, "role": role} for name, role in PEOPLE],
+            "groups": [{"name": "Boats office"}, {"name": "Purchasing"}],
+            "people": [
+                {"name": name, "role": role, "groups": [g for g, members in GROUPS.items() if name in members]}
+                for name, role in PEOPLE
+            ],
+            "sign_in": ["choose", "password", "system"],
         }
     )  # fmt: skip

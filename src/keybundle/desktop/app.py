@@ -1,7 +1,7 @@
 """The one place that composes the desktop.
 
 Start: parse (by the command line), theme, hold the data directory, open the workspace, worker pool, line, start
-page; after a person is chosen: session, main window, resume, and with ``--demo`` the demo world behind it.
+page; after a person is chosen: seat, main window, resume, and with ``--demo`` the demo world behind it.
 End: stop the feeder, the demo work, the line, the runner, the pool, the workspace, then let go of the data directory.
 """
 
@@ -15,8 +15,9 @@ from collections.abc import Sequence
 from pathlib import Path
 from types import TracebackType
 
+import shiboken6
 from PySide6.QtCore import QObject, QSettings, Signal
-from PySide6.QtWidgets import QApplication, QMessageBox, QStackedWidget
+from PySide6.QtWidgets import QApplication, QMessageBox, QStackedWidget, QWidget
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import AppError, OldFormat
@@ -26,14 +27,17 @@ from keybundle.core.store.place import hold, set_aside
 from keybundle.core.workflows.file.copies import Copier
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.line.page_jobs import WORK
-from keybundle.core.workflows.prepare.setup_admin import begin_repository
+from keybundle.core.workflows.session.session import Session
+from keybundle.core.workflows.session.signing_in import choose_person
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.core.workflows.take_in.devices import Devices
 from keybundle.core.workflows.take_in.opening import door_path
 from keybundle.desktop.door import Door
 from keybundle.desktop.jobs.collector import Collector
+from keybundle.desktop.jobs.idle import Idle
 from keybundle.desktop.jobs.runner import JobRunner
-from keybundle.desktop.presenters.session import Bus, Session
+from keybundle.desktop.presenters.seat import Bus, Seat
+from keybundle.desktop.presenters.signing_in import SignInPresenter
 from keybundle.desktop.theme.style import apply_theme
 from keybundle.desktop.views.start_view import StartView
 from keybundle.desktop.views.window import MainWindow
@@ -93,47 +97,103 @@ class Desktop(QObject):
 
             seed.begin(self.workspace)
             self.runner.long(self._make_demo, lambda _: self.demo_told.emit(""))
-        self.start: StartView | None = None
-        self._ask_who()
-
-    def _ask_who(self) -> None:
-        known = self.workspace.has_setup
-        people = tuple((p.name, p.role) for p in self.workspace.setup.people) if known else ()
-        repository = self.workspace.setup.repository if known else ""
-        self.start = StartView(repository, str(self.workspace.place.root), people)
-        self.start.person_chosen.connect(self.begin)
-        self.start.repository_named.connect(self._begin_repository)
+        self.windows: dict[str, MainWindow] = {}
+        self._hidden: list[QWidget] = []
+        self.signing_in = SignInPresenter(self.workspace, self.runner, self)
+        self.signing_in.signed_in.connect(self._let_in)
+        self.start = StartView(self.signing_in)
         self.root.addWidget(self.start)
-        self.root.setCurrentWidget(self.start)
-
-    def _begin_repository(self, repository: str, administrator: str) -> None:
-        try:
-            begin_repository(self.workspace, repository, administrator)
-        except AppError as error:
-            if self.start is not None:
-                self.start.problem.setText(str(error))
-            return
-        self.begin(administrator.strip())
+        self.idle = Idle(self)
+        self.idle.passed.connect(self.lock)
+        self._stack.callback(self.idle.stop)
 
     def begin(self, who: str) -> None:
-        """Let a person work: make the window and take up what was left."""
-        devices = Devices(self.workspace)
-        session = Session(self.workspace, self.pool, self.line, self.runner, self.bus, who, devices, copier=self.copier)
-        self.window = MainWindow(session, self._settings)
-        self.demo_told.connect(self.window.tell_background)
-        self._stack.callback(self.window.stop_incoming)
-        self.window.show()
-        self.window.activateWindow()
+        """Let somebody work by name, where the repository allows that."""
+        self._let_in(choose_person(self.workspace, who))
+
+    def _let_in(self, session: Session) -> None:
+        """Let somebody work: their window as they left it, or a new one; what others were at waits behind."""
+        here = self.window.seat.who if self.window is not None else ""
         self.root.hide()
-        self.pool.warm_up(f"{WORK}:load")
-        self.line.resume()
+        if here == session.person and self._hidden:
+            self._show_again()
+        else:
+            self._put_away()
+            self._open_window(session)
+        self.idle.start(self.workspace.setup.lock_after_minutes)
         if self._handed:
             self._take_files([])
+
+    def _open_window(self, session: Session) -> None:
+        if session.person in self.windows:
+            self.window = self.windows[session.person]
+        else:
+            self.window = self._make_window(session)
+            self.windows[session.person] = self.window
+        self.window.show()
+        self.window.activateWindow()
+
+    def _make_window(self, session: Session) -> MainWindow:
+        is_first = not self.windows
+        devices = Devices(self.workspace)
+        seat = Seat(session, self.pool, self.line, self.runner, self.bus, devices, copier=self.copier)
+        window = MainWindow(seat, self._settings)
+        window.lock_asked.connect(self.lock)
+        window.other_asked.connect(self.change_person)
+        self.demo_told.connect(window.tell_background)
+        self._stack.callback(window.stop_incoming)
+        if is_first:
+            self.pool.warm_up(f"{WORK}:load")
+            self.line.resume()
+        return window
+
+    # -- locked, or somebody else ----------------------------------------------------------------------------------
+
+    @property
+    def is_locked(self) -> bool:
+        """Whether the start page stands before somebody's work."""
+        return self.window is not None and self.root.isVisible()
+
+    def lock(self) -> None:
+        """Put the start page before all windows; what was typed is kept, and what comes in goes on."""
+        self._ask(self.window.seat.session.name if self.window is not None else "")
+
+    def change_person(self) -> None:
+        """Let somebody else sign in; who was at work finds everything as it was."""
+        self._ask("")
+
+    def _ask(self, locked: str) -> None:
+        if self.window is None or self.root.isVisible():
+            return
+        self.idle.stop()
+        self._hidden = [w for w in QApplication.topLevelWidgets() if w.isVisible() and w is not self.root]
+        self.window.flush()
+        for widget in self._hidden:
+            widget.hide()
+        self.signing_in.refresh(locked=locked)
+        self.root.setGeometry(self.window.geometry())
+        self.root.show()
+        self.root.activateWindow()
+        self.start.focus_first()
+
+    def _show_again(self) -> None:
+        """Show what the lock hid, the window that was in front last."""
+        hidden, self._hidden = self._hidden, []
+        for widget in (w for w in hidden if shiboken6.isValid(w)):
+            widget.show()
+        if self.window is not None:
+            self.window.activateWindow()
+
+    def _put_away(self) -> None:
+        """Leave what the lock hid to who was at work: with their main window it comes back."""
+        if self.window is not None:
+            self.window.put_away([w for w in self._hidden if shiboken6.isValid(w) and w is not self.window])
+        self._hidden = []
 
     def _take_files(self, files: list[Path]) -> None:
         """Bring in files that another start handed over; before somebody works here they wait."""
         self._handed += files
-        if self.window is not None:
+        if self.window is not None and not self.root.isVisible():
             handed, self._handed = self._handed, []
             self.window.open_files(handed)
 
@@ -151,8 +211,8 @@ class Desktop(QObject):
     def close(self) -> None:
         """End everything in order; what was in work is taken up at the next start."""
         self._stack.close()
-        if self.window is not None:
-            for window in tuple(self.window.windows):
+        for first in self.windows.values():
+            for window in tuple(first.windows):
                 window.end()
         self.root.deleteLater()
 
@@ -166,10 +226,8 @@ def _open_desktop(data: Path, *, demo: bool, files: Sequence[Path]) -> Desktop:
             raise
     aside = set_aside(data)
     desktop = Desktop(data, demo=demo, files=files)
-    if desktop.start is not None:
-        desktop.start.problem.setText(
-            f"The demo data was of an earlier format. It lies in “{aside}” now; new data is made."
-        )
+    told = f"The demo data was of an earlier format. It lies in “{aside}” now; new data is made."
+    desktop.signing_in.refresh(problem=told)
     return desktop
 
 
@@ -195,8 +253,7 @@ def start(data: Path, *, demo: bool = False, run: bool = True, files: Sequence[P
         return 3
     sys.excepthook = functools.partial(_tell_fault, desktop)
     desktop.root.show()
-    if desktop.start is not None:
-        desktop.start.focus_first()
+    desktop.start.focus_first()
     status = app.exec() if run else 0
     desktop.close()
     return status

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from sqlalchemy import Connection, bindparam, func, select, update
+from sqlalchemy import ColumnElement, Connection, and_, bindparam, func, insert, or_, select, update
 
 from keybundle.core.base.clock import Clock
 from keybundle.core.batches.delta import (
@@ -25,6 +25,13 @@ _SET_STATE = _SET_STATE.values(state=bindparam("found"))
 _SET_STAGE = update(t.page).where(t.page.c.id == bindparam("page")).values(stage=bindparam("found"))
 _TOUCH = update(t.batch_document).where(t.batch_document.c.id.in_(bindparam("documents", expanding=True)))
 _TOUCH = _TOUCH.values(revision=t.batch_document.c.revision + 1)
+
+
+def belongs(person: str, groups: Iterable[str]) -> ColumnElement[bool]:
+    """Return the condition over ``batch`` that it is somebody's, or was given to them or to a group of theirs."""
+    s = t.batch_share.c
+    meant = or_(and_(s.kind == "person", s.grantee == person), and_(s.kind == "group", s.grantee.in_(sorted(groups))))
+    return or_(t.batch.c.owner == person, t.batch.c.id.in_(select(s.batch_id).where(meant)))
 
 
 class StoredBatches:
@@ -49,6 +56,27 @@ class StoredBatches:
         """Return the whole batch without its texts; raises InputProblem for an unknown id."""
         with self._db.read() as c:
             return load_batch(c, batch_id)
+
+    def belongs_to(self, batch_id: str, person: str, groups: Iterable[str]) -> bool:
+        """Whether a batch is somebody's, or was given to them or to a group of theirs."""
+        with self._db.read() as c:
+            return (
+                c.execute(select(t.batch.c.id).where(t.batch.c.id == batch_id, belongs(person, groups))).first()
+                is not None
+            )
+
+    def share(self, batch_id: str, kind: str, grantee: str) -> None:
+        """Give a batch to a person or a group too (``kind``); once more changes nothing."""
+        row = {"batch_id": batch_id, "kind": kind, "grantee": grantee}
+        s = t.batch_share.c
+        with self._db.atomic() as c:
+            if (
+                c.execute(
+                    select(s.batch_id).where(s.batch_id == batch_id, s.kind == kind, s.grantee == grantee)
+                ).first()
+                is None
+            ):
+                c.execute(insert(t.batch_share).values(row))
 
     def load_document(self, document_id: str) -> Batch:
         """Return a batch that shows one document alone, with its pages; raises InputProblem for an unknown id."""

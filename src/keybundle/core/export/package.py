@@ -15,8 +15,8 @@ from typing import Any
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.repository.audit import chain
 
-DOCUMENTS, PDF, VALUES, PAGES, TEXT, TRAIL, RECEIVED = (
-    "documents", "document.pdf", "values.json", "pages.json", "text.txt", "trail.tsv", "received",
+DOCUMENTS, PDF, VALUES, PAGES, TEXT, TRAIL, DETAILS, RECEIVED = (
+    "documents", "document.pdf", "values.json", "pages.json", "text.txt", "trail.tsv", "trail-details.jsonl", "received",
 )  # fmt: skip
 MOST_NAMED = 5
 

@@ -15,8 +15,10 @@ from keybundle.core.base.clock import Clock
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.folding import fold
 from keybundle.core.fields.values import FieldValue
-from keybundle.core.repository import audit
+from keybundle.core.repository import access, audit
+from keybundle.core.repository.access import EVERYTHING, View
 from keybundle.core.repository.model import ColumnEntry, FiledDocument, FiledPage, NewDocument
+from keybundle.core.rights.model import AccessList
 from keybundle.core.store import schema as t
 from keybundle.core.store.database import Database
 
@@ -104,8 +106,8 @@ class Repository:
                 told = {"before": list(before), "after": list(tags)}
                 audit.append(c, self._clock.stamp(), who, "tags changed", document_id, told)
 
-    def _ensure_folder(self, c: Connection, cabinet: str, folder: Sequence[tuple[str, str]]) -> int | None:
-        parent: int | None = None
+    def _ensure_folder(self, c: Connection, cabinet: str, folder: Sequence[tuple[str, str]]) -> int:
+        parent = access.ensure_root(c, cabinet)
         path: list[str] = []
         for level, (name, value) in enumerate(folder):
             path.append(value)
@@ -114,19 +116,29 @@ class Repository:
             found: int | None = c.execute(chosen).scalar()
             if found is None:
                 made = insert(t.folder).values(
-                    cabinet=cabinet, parent_id=parent, level=level, field=name, value=value, path=joined
-                )
+                    cabinet=cabinet, parent_id=parent, level=level, field=name, value=value, path=joined,
+                    access_id=access.list_of_folder(c, parent),
+                )  # fmt: skip
                 found = int(c.execute(made.returning(t.folder.c.id)).scalar_one())
             parent = found
         return parent
 
-    def load(self, document_id: str, *, with_pages: bool = True) -> FiledDocument:
-        """Return a document; raises InputProblem when it is not there."""
+    def nearest_list(self, cabinet: str, folder: Sequence[str]) -> AccessList | None:
+        """Return the list that counts at a folder, there or not yet: that of the deepest part of its path that is there."""
+        with self._db.read() as c:
+            for depth in range(len(folder), -1, -1):
+                found = access.find_folder(c, cabinet, SEPARATOR.join(folder[:depth]))
+                if found is not None:
+                    return access.load_list(c, found.access_id)
+        return None
+
+    def load(self, document_id: str, *, with_pages: bool = True, view: View = EVERYTHING) -> FiledDocument:
+        """Return a document; raises InputProblem when it is not there, or not in view."""
         with self._db.read() as c:
             row = c.execute(
                 select(t.document, t.version.c.number.label("version"), t.version.c.pdf_sha)
                 .join(t.version, t.version.c.document_id == t.document.c.id)
-                .where(t.document.c.id == document_id, t.document.c.removed_at.is_(None))
+                .where(t.document.c.id == document_id, t.document.c.removed_at.is_(None), *view.documents())
                 .order_by(t.version.c.number.desc())
             ).first()
             if row is None:
@@ -137,19 +149,24 @@ class Repository:
                 row, _load_folder(c, row.folder_id), values.get(document_id, {}), pages, tags.get(document_id, ())
             )
 
-    def count(self, cabinet: str | None = None) -> int:
-        """Return how many documents there are."""
-        chosen = select(func.count()).select_from(t.document).where(t.document.c.removed_at.is_(None))
+    def count(self, cabinet: str | None = None, *, view: View = EVERYTHING) -> int:
+        """Return how many documents there are in view."""
+        chosen = (
+            select(func.count()).select_from(t.document).where(t.document.c.removed_at.is_(None), *view.documents())
+        )
         with self._db.read() as c:
             return int(c.execute(chosen.where(t.document.c.cabinet == cabinet) if cabinet else chosen).scalar() or 0)
 
-    def column(self, cabinet: str, field: str, chosen: Mapping[str, str]) -> list[ColumnEntry]:
+    def column(
+        self, cabinet: str, field: str, chosen: Mapping[str, str], *, view: View = EVERYTHING
+    ) -> list[ColumnEntry]:
         """Return a folder field's values with counts, among the documents below the values chosen in other columns."""
         v = t.document_value
         query = (
             select(v.c.value, func.count())
             .join(t.document, t.document.c.id == v.c.document_id)
             .where(v.c.field == field, t.document.c.cabinet == cabinet, t.document.c.removed_at.is_(None))
+            .where(*view.documents())
             .group_by(v.c.value)
             .order_by(v.c.value)
         )
@@ -158,10 +175,12 @@ class Repository:
         with self._db.read() as c:
             return [ColumnEntry(row[0], row[1]) for row in c.execute(query)]
 
-    def find_same(self, type_name: str, values: Mapping[str, str], limit: int = 3) -> list[tuple[str, str]]:
+    def find_same(
+        self, type_name: str, values: Mapping[str, str], limit: int = 3, *, view: View = EVERYTHING
+    ) -> list[tuple[str, str]]:
         """Return (id, caption) of documents of a type that hold all these values, the newest first."""
         d = t.document.c
-        query = select(d.id, d.caption).where(d.type == type_name, d.removed_at.is_(None))
+        query = select(d.id, d.caption).where(d.type == type_name, d.removed_at.is_(None), *view.documents())
         for name, value in values.items():
             query = query.where(_has_value(name, value))
         with self._db.read() as c:
@@ -179,45 +198,53 @@ class Repository:
                 found |= set(c.execute(chosen).scalars())
         return found
 
-    def earlier_values(self, field: str, typed: str, limit: int = 8) -> list[tuple[str, int]]:
+    def earlier_values(
+        self, field: str, typed: str, limit: int = 8, *, view: View = EVERYTHING
+    ) -> list[tuple[str, int]]:
         """Return (value, number of documents) of a field's earlier values that begin with a text, the most used first."""
         v = t.document_value.c
         low = fold(typed.strip())
         chosen = select(v.value, func.count().label("n")).where(v.field == field)
+        if view.hidden:
+            chosen = chosen.join(t.document, t.document.c.id == v.document_id).where(*view.documents())
         if low:
             chosen = chosen.where(v.folded >= low, v.folded < low + "\uffff")
         with self._db.read() as c:
             rows = c.execute(chosen.group_by(v.value).order_by(func.count().desc(), v.value).limit(limit))
             return [(r.value, int(r.n)) for r in rows]
 
-    def list_folders(self, cabinet: str, typed: str, limit: int = 200) -> list[tuple[str, ...]]:
+    def list_folders(
+        self, cabinet: str, typed: str, limit: int = 200, *, view: View = EVERYTHING
+    ) -> list[tuple[str, ...]]:
         """Return the paths of a cabinet's deepest folders that hold every typed word, by name."""
         f = t.folder.c
         inner = t.folder.alias().c
         below = select(inner.parent_id).where(inner.parent_id.is_not(None))
         words = typed.casefold().split()
         with self._db.read() as c:
-            rows = c.execute(select(f.path).where(f.cabinet == cabinet, f.id.not_in(below)).order_by(f.path))
+            is_deepest = (f.cabinet == cabinet, f.path != "", f.id.not_in(below))
+            rows = c.execute(select(f.path).where(*is_deepest, *view.folders()).order_by(f.path))
             paths = (tuple(r.path.split(SEPARATOR)) for r in rows)
             found = (p for p in paths if all(w in " ".join(p).casefold() for w in words))
             return [p for p, _ in zip(found, range(limit), strict=False)]
 
-    def recent_folders(self, cabinet: str, limit: int = 6) -> list[tuple[str, ...]]:
+    def recent_folders(self, cabinet: str, limit: int = 6, *, view: View = EVERYTHING) -> list[tuple[str, ...]]:
         """Return the paths of the folders that documents were filed to last."""
         d, f = t.document.c, t.folder.c
         last = func.max(d.number)
         chosen = (
             select(f.path).join(t.document, d.folder_id == f.id).where(d.cabinet == cabinet, d.removed_at.is_(None))
-        )
+        ).where(f.path != "", *view.documents())
         with self._db.read() as c:
             return [
                 tuple(r.path.split(SEPARATOR))
                 for r in c.execute(chosen.group_by(f.path).order_by(last.desc()).limit(limit))
             ]
 
-    def list_ids(self, cabinet: str, chosen: Mapping[str, str]) -> list[str]:
+    def list_ids(self, cabinet: str, chosen: Mapping[str, str], *, view: View = EVERYTHING) -> list[str]:
         """Return the documents below the chosen values, newest first."""
         query = select(t.document.c.id).where(t.document.c.cabinet == cabinet, t.document.c.removed_at.is_(None))
+        query = query.where(*view.documents())
         for name, value in chosen.items():
             query = query.where(_has_value(name, value))
         with self._db.read() as c:
@@ -252,16 +279,18 @@ class Repository:
         with self._db.read() as c:
             return list(c.execute(others).scalars())
 
-    def load_many(self, document_ids: Sequence[str], *, with_values: bool = True) -> dict[str, FiledDocument]:
-        """Return documents without their pages, by id; on request without values and tags."""
+    def load_many(
+        self, document_ids: Sequence[str], *, with_values: bool = True, view: View = EVERYTHING
+    ) -> dict[str, FiledDocument]:
+        """Return documents in view without their pages, by id; on request without values and tags."""
         with self._db.read() as c:
             rows = c.execute(
                 select(t.document, t.version.c.number.label("version"), t.version.c.pdf_sha)
                 .join(t.version, t.version.c.document_id == t.document.c.id)
-                .where(t.document.c.id.in_(document_ids), t.document.c.removed_at.is_(None))
+                .where(t.document.c.id.in_(document_ids), t.document.c.removed_at.is_(None), *view.documents())
                 .order_by(t.version.c.number)
             ).all()
-            asked = document_ids if with_values else ()
+            asked = [r.id for r in rows] if with_values else ()
             values, tags = _load_values(c, asked), _load_tags(c, asked)
             folders = _load_folders(c, {r.folder_id for r in rows if r.folder_id is not None})
             return {
@@ -326,7 +355,8 @@ def _load_folder(c: Connection, folder_id: int | None) -> tuple[tuple[str, str],
     found: list[tuple[str, str]] = []
     while folder_id is not None:
         row = c.execute(select(t.folder).where(t.folder.c.id == folder_id)).one()
-        found.append((row.field, row.value))
+        if row.path:
+            found.append((row.field, row.value))
         folder_id = row.parent_id
     return tuple(reversed(found))
 
@@ -345,7 +375,8 @@ def _load_folders(c: Connection, ids: Collection[int]) -> dict[int, tuple[tuple[
         pairs: list[tuple[str, str]] = []
         at: int | None = folder_id
         while at is not None:
-            pairs.append((rows[at].field, rows[at].value))
+            if rows[at].path:
+                pairs.append((rows[at].field, rows[at].value))
             at = rows[at].parent_id
         found[folder_id] = tuple(reversed(pairs))
     return found

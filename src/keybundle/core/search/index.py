@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -49,23 +49,38 @@ def remove(c: Connection, refs: Iterable[str]) -> None:
 
 
 def search(
-    c: Connection, query: Query, *, waiting: Sequence[str] | None = None, limit: int = 200, offset: int = 0
-) -> list[Hit]:
+    c: Connection, query: Query, *, waiting: Sequence[str] | None = None, limit: int = 200, offset: int = 0,
+    hidden: Sequence[str] = (), visible: str = "", batches: Sequence[str] | None = None, but: Collection[str] = (),
+) -> list[Hit]:  # fmt: skip
     """Return the best hits; without words, the newest documents that meet the conditions.
 
     Conditions speak of filed documents. ``waiting`` are the pages of work not filed yet that meet them too; None: all.
+    ``visible`` is SQL over ``document d`` that leaves out what is not to be seen, by the ``hidden`` lists bound in it.
+    ``batches`` are those whose work may be found (None: all), ``but`` documents of them that may not.
     """
     match = query.match_expression()
     where, bound = _conditions(query.conditions)
+    where += f" {visible}"
+    if visible:
+        bound["hidden"] = json.dumps(list(hidden))
     bound |= {"limit": limit, "offset": offset}
     if not match:
         sql = f"SELECT d.id FROM document d WHERE d.removed_at IS NULL {where} ORDER BY d.number DESC LIMIT :limit OFFSET :offset"
         return [Hit(r.id, True, "") for r in c.execute(text(sql), bound)]
-    allowed = ""
+    filed, pages = "r.kind = 'document'", "r.kind = 'page'"
+    if query.conditions or visible:
+        filed += f" AND r.ref IN (SELECT d.id FROM document d WHERE d.removed_at IS NULL {where})"
     if query.conditions:
-        meets = f"SELECT d.id FROM document d WHERE d.removed_at IS NULL {where}"
         bound["waiting"] = json.dumps(list(waiting or ()))
-        allowed = f"AND (r.ref IN ({meets}) OR r.ref IN (SELECT value FROM json_each(:waiting)))"
+        pages += " AND r.ref IN (SELECT value FROM json_each(:waiting))"
+    if batches is not None:
+        bound["batches"] = json.dumps(list(batches))
+        pages += " AND r.ref IN (SELECT id FROM page WHERE batch_id IN (SELECT value FROM json_each(:batches)))"
+    if but:
+        bound["but"] = json.dumps(sorted(but))
+        pages += " AND r.ref NOT IN (SELECT id FROM page WHERE document_id IN (SELECT value FROM json_each(:but)))"
+    # Where nothing is left out the index alone answers.
+    allowed = f"AND (({filed}) OR ({pages}))" if query.conditions or visible or batches is not None or but else ""
     sql = (
         "SELECT r.ref, r.kind, snippet(search_text, -1, :s, :e, ' … ', 18) AS snippet FROM search_text "
         "JOIN search_row r ON r.id = search_text.rowid "

@@ -225,7 +225,7 @@ class Setup(Part):
     """The whole set-up of a repository.
 
     ``sign_in`` says how people prove who they are: by their password, by their account on this system, or (in a demo) by
-    choosing a name.
+    choosing a name. ``lock_after_minutes`` without a hand at it the window is locked; 0: never.
     """
 
     schema_version: Literal[1] = 1
@@ -241,6 +241,7 @@ class Setup(Part):
     groups: tuple[Group, ...] = ()
     people: tuple[Person, ...] = ()
     sign_in: tuple[SignIn, ...] = ("password", "system")
+    lock_after_minutes: int = Field(default=15, ge=0, le=24 * 60)
     mail: MailServer = MailServer()
     patch_codes: dict[str, str] = PATCH_PATTERNS
 

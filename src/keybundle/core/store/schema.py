@@ -86,6 +86,13 @@ batch = Table(
     Column("cut", JSON, nullable=False),
     Column("revision", Integer, nullable=False),
 )
+batch_share = Table(
+    "batch_share",
+    metadata,
+    Column("batch_id", String, ForeignKey("batch.id"), primary_key=True),
+    Column("kind", String, primary_key=True),
+    Column("grantee", String, primary_key=True),
+)
 Index("batch_open", batch.c.created_at, sqlite_where=batch.c.closed_at.is_(None))
 page = Table(
     "page",
@@ -183,8 +190,11 @@ folder = Table(
     Column("value", String, nullable=False),
     Column("path", String, nullable=False),
     Column("storage_area", String),
+    Column("own_access_id", String, ForeignKey("access_list.id")),
+    Column("access_id", String, ForeignKey("access_list.id")),
     UniqueConstraint("cabinet", "path"),
 )
+Index("folder_by_access", folder.c.access_id, sqlite_where=folder.c.access_id.is_not(None))
 Index("folder_by_parent", folder.c.parent_id)
 document = Table(
     "document",
@@ -201,6 +211,7 @@ document = Table(
     Column("batch_id", String),
     Column("removed_at", String),
     Column("received_at", String),
+    Column("access_id", String, ForeignKey("access_list.id")),
 )
 Index("document_by_folder", document.c.folder_id)
 Index("document_by_cabinet", document.c.cabinet, document.c.filed_at)
@@ -274,10 +285,33 @@ audit = Table(
     Column("who", String, nullable=False),
     Column("what", String, nullable=False),
     Column("subject", String, nullable=False),
-    Column("detail", Text, nullable=False),
+    Column("names", Text, nullable=False),
+    Column("digest", String, nullable=False),
     Column("hash", String, nullable=False),
 )
 Index("audit_by_subject", audit.c.subject, audit.c.seq)
+audit_detail = Table(
+    "audit_detail",
+    metadata,
+    Column("seq", Integer, ForeignKey("audit.seq"), primary_key=True),
+    Column("salt", String, nullable=False),
+    Column("data", Text, nullable=False),
+)
+# Whom a cabinet, folder or document is kept to; equal lists are one row, whose id is a digest of what it says.
+access_list = Table(
+    "access_list",
+    metadata,
+    Column("id", String, primary_key=True),
+    Column("entries", JSON, nullable=False),
+)
+person_secret = Table(
+    "person_secret",
+    metadata,
+    Column("person", String, primary_key=True),
+    Column("hash", String, nullable=False),
+    Column("failures", Integer, nullable=False),
+    Column("wait_until", String, nullable=False),
+)
 filing_record = Table(
     "filing_record",
     metadata,

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
+from keybundle.core.rights.model import Right
+
 
 @dataclass(frozen=True)
 class Command:
@@ -32,6 +34,10 @@ COMMANDS: tuple[Command, ...] = (
         "Ctrl+Shift+N",
         "everywhere",
     ),
+    Command(
+        "go.person", "You", "Your password, who else works here, signing in as somebody else", "Ctrl+5", "everywhere"
+    ),
+    Command("go.lock", "Lock", "Lock the window; what you were at stays as it is", "F12", "everywhere"),
     Command("help.keys", "Keys", "Show all keys and search commands", "F1", "everywhere"),
     Command("help.messages", "Messages", "Read again what was said at the foot", "Ctrl+M", "everywhere"),
     Command(
@@ -302,7 +308,7 @@ _BY_ID = {c.id: c for c in COMMANDS}
 
 # What somebody may run who may look but not work; every other command changes something.
 LOOKS = frozenset({
-    "go.work", "go.cabinets", "go.find", "go.prepare", "go.window", "help.keys", "help.messages", "line.retry",
+    "go.person", "go.lock", "go.work", "go.cabinets", "go.find", "go.prepare", "go.window", "help.keys", "help.messages", "line.retry",
     "work.look", "work.open", "work.later", "strip.next", "strip.previous", "strip.next document",
     "strip.previous document", "strip.reach next", "strip.reach previous", "strip.select document", "strip.contact sheet",
     "strip.slip", "bench.changes", "bench.next document", "bench.previous document", "bench.second window",
@@ -314,23 +320,39 @@ LOOKS = frozenset({
     "viewer.zoom out", "viewer.fit", "viewer.turn", "viewer.turn back", "viewer.next place", "viewer.previous place",
     "viewer.values", "viewer.text", "viewer.story", "viewer.copy text", "viewer.copy words", "viewer.close",
 })  # fmt: skip
+# What the other commands take; the rights of their places where nothing is said here.
+NEEDED = {
+    "work.stop": Right.BRING_IN, "work.stop reading": Right.INDEX, "work.close": Right.FILE, "bench.file": Right.FILE,
+    "bench.file all": Right.FILE, "bench.take back": Right.TAKE_BACK, "bench.send": Right.SEND, "bench.close": Right.FILE,
+    "bench.scan again": Right.BRING_IN, "bench.scan in": Right.BRING_IN, "cabinets.tags": Right.CORRECT,
+    "cabinets.scan": Right.BRING_IN, "cabinets.keep to": Right.GIVE_RIGHTS,
+}  # fmt: skip
+NEEDED_AT = {"work": Right.BRING_IN, "cabinets": Right.SEND, "find": Right.SEND, "viewer": Right.SEND}
 MAY_LOOK = "You may look here, not work; ask an administrator for another role."
+LACKS = "This takes the right “{right}”, which none of your roles has; ask an administrator."
+
+
+def right_of(command_id: str) -> Right:
+    """Return the right that a command takes."""
+    if command_id in LOOKS:
+        return Right.LOOK
+    return NEEDED.get(command_id) or NEEDED_AT.get(find_command(command_id).place, Right.INDEX)
 
 
 @dataclass
 class Handlers:
     """Which function runs a command now; set by the places as they are built.
 
-    Where ``may_work`` is False, commands that change something are refused by ``refuse``, which is given why.
+    What somebody's roles do not give (``may``, asked each time) is refused by ``refuse``, which is given why.
     """
 
-    may_work: bool = True
+    may: Callable[[Right], bool] = lambda right: True
     refuse: Callable[[str], None] = lambda why: None
     run: dict[str, Callable[[], None]] = field(default_factory=dict)
 
     def may_run(self, command_id: str) -> bool:
         """Whether who is at work here may run a command."""
-        return self.may_work or command_id in LOOKS
+        return self.may(right_of(command_id))
 
     def on(self, command_id: str, function: Callable[[], None]) -> None:
         """Let a function run a command."""
@@ -343,7 +365,8 @@ class Handlers:
         if function is None:
             return False
         if not self.may_run(command_id):
-            self.refuse(MAY_LOOK)
+            right = right_of(command_id)
+            self.refuse(LACKS.format(right=right.value) if self.may(Right.INDEX) else MAY_LOOK)
             return False
         function()
         return True

@@ -15,7 +15,7 @@ from keybundle.desktop.presenters.bench_pages import BenchPages
 from keybundle.desktop.presenters.bench_slips import BenchSlips
 from keybundle.desktop.presenters.bench_wording import join_words_by_line
 from keybundle.desktop.presenters.desk import Desk
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 
 __all__ = ["BenchPresenter", "Completion"]
 
@@ -27,11 +27,11 @@ class BenchPresenter(Desk):
 
     completed = Signal(str, str, str, object)
 
-    def __init__(self, session: Session, batch_id: str, parent: QObject | None = None) -> None:
-        super().__init__(session, batch_id, parent)
-        self.pages = BenchPages(self, session)
-        self.filing = BenchFiling(self, session)
-        self.slips = BenchSlips(self, session)
+    def __init__(self, seat: Seat, batch_id: str, parent: QObject | None = None) -> None:
+        super().__init__(seat, batch_id, parent)
+        self.pages = BenchPages(self, seat)
+        self.filing = BenchFiling(self, seat)
+        self.slips = BenchSlips(self, seat)
 
     # -- the batch -----------------------------------------------------------------------------------------------
 
@@ -40,7 +40,7 @@ class BenchPresenter(Desk):
         s = self._s
         self.flush()
         s.runner.change(
-            lambda: close_batch(s.workspace, self.batch_id, s.who), lambda _: self.refresh(), lane=self.lane,
+            lambda: close_batch(s.session, self.batch_id), lambda _: self.refresh(), lane=self.lane,
             owner=self, on_error=self.failed.emit,
         )  # fmt: skip
 
@@ -49,19 +49,19 @@ class BenchPresenter(Desk):
         if self.state.stop_reading:
             s = self._s
             s.runner.change(
-                lambda: bench.toggle_reading(s.workspace, s.line, self.batch_id, s.who), lane=self.lane, owner=self,
+                lambda: bench.toggle_reading(s.session, s.line, self.batch_id), lane=self.lane, owner=self,
                 on_error=self.failed.emit,
             )  # fmt: skip
 
     def undo(self) -> None:
         """Take back the last step."""
         s = self._s
-        self.change(lambda: bench.undo(s.workspace, s.line, self.batch_id, s.who))
+        self.change(lambda: bench.undo(s.session, s.line, self.batch_id))
 
     def redo(self) -> None:
         """Do again what was undone."""
         s = self._s
-        self.change(lambda: bench.redo(s.workspace, s.line, self.batch_id, s.who))
+        self.change(lambda: bench.redo(s.session, s.line, self.batch_id))
 
     # -- values --------------------------------------------------------------------------------------------------
 
@@ -97,7 +97,7 @@ class BenchPresenter(Desk):
         self.drafts.drop(document, name)
         self.change(
             lambda: slip.enter_value(
-                s.workspace, s.line, self.batch_id, document, name, said, s.who, origin=Origin.LIFTED, page=page,
+                s.session, s.line, self.batch_id, document, name, said, origin=Origin.LIFTED, page=page,
                 words=words, page_text=text,
             )
         )  # fmt: skip
@@ -110,13 +110,13 @@ class BenchPresenter(Desk):
         if shown is not None and document == shown.document and type_name == shown.type:
             self.confirm_type(document)
         elif shown is not None:
-            self.change(lambda: slip.choose_type(s.workspace, s.line, self.batch_id, document, type_name, s.who))
+            self.change(lambda: slip.choose_type(s.session, s.line, self.batch_id, document, type_name))
 
     def confirm_type(self, document: str) -> None:
         """Confirm the type that was proposed for a document and is unsure."""
         s, shown = self._s, self.state.slip
         if shown is not None and shown.document == document and shown.type_unsure:
-            self.change(lambda: slip.confirm_type(s.workspace, s.line, self.batch_id, document, s.who))
+            self.change(lambda: slip.confirm_type(s.session, s.line, self.batch_id, document))
 
     def take_other_type(self) -> None:
         """Give the document the type that would be next; the one that it had can be taken back by the same key."""
@@ -126,9 +126,9 @@ class BenchPresenter(Desk):
 
     def complete(self, document: str, name: str, typed: str) -> None:
         """Ask for a field's type-ahead list."""
-        ws, kind = self._s.workspace, self.state.slip.type_id if self.state.slip else ""
+        kind = self.state.slip.type_id if self.state.slip else ""
         self._s.runner.query(
-            lambda: slip.complete(ws, kind, name, typed),
+            lambda: slip.complete(self._s.session, kind, name, typed),
             lambda found: self.completed.emit(document, name, typed, found), key="complete", owner=self,
         )  # fmt: skip
 
@@ -136,6 +136,6 @@ class BenchPresenter(Desk):
         """Set a document aside, or bring it back where it is aside."""
         s, parked = self._s, self.state.slip is not None and self.state.slip.parked
         if document == self.state.document and parked:
-            self.change(lambda: slip.bring_back(s.workspace, s.line, self.batch_id, document, s.who))
+            self.change(lambda: slip.bring_back(s.session, s.line, self.batch_id, document))
         else:
-            self.change(lambda: slip.set_aside(s.workspace, s.line, self.batch_id, document, reason, s.who))
+            self.change(lambda: slip.set_aside(s.session, s.line, self.batch_id, document, reason))

@@ -7,16 +7,16 @@ from keybundle.core.base.progress import CancelToken, Progress, Step
 from keybundle.core.batches.model import State
 from keybundle.core.workflows.file import filing
 from keybundle.desktop.presenters.desk import Desk
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
 
 
 class BenchFiling:
     """Verbs that file the documents of a bench."""
 
-    def __init__(self, at: Desk, session: Session) -> None:
+    def __init__(self, at: Desk, seat: Seat) -> None:
         self._at = at
-        self._s = session
+        self._s = seat
 
     def file_current(self) -> None:
         """File the current document and go to the next one to check."""
@@ -71,7 +71,7 @@ class BenchFiling:
                 tell(step)
                 s.bus.tell(Changes(frozenset([at.batch_id])))
 
-            return filing.finish_filing(s.workspace, s.pool, found, progress=show, cancel=cancel)
+            return filing.finish_filing(s.session, s.pool, found, progress=show, cancel=cancel)
 
         def done(result: filing.Filed) -> None:
             s.bus.tell(result.changes())
@@ -86,11 +86,11 @@ class BenchFiling:
                 at.record_made.emit(result.record)
 
         s.runner.change(
-            lambda: filing.begin_filing(s.workspace, s.pool, at.batch_id, s.who, documents), begun, lane=at.lane,
+            lambda: filing.begin_filing(s.session, s.pool, at.batch_id, documents), begun, lane=at.lane,
             on_error=at.failed.emit,
         )  # fmt: skip
 
     def take_back(self, document: str) -> None:
         """Take a document back from the repository."""
         at, s = self._at, self._s
-        at.change(lambda: filing.take_back(s.workspace, at.batch_id, document, s.who))
+        at.change(lambda: filing.take_back(s.session, at.batch_id, document))

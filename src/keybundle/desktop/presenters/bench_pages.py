@@ -9,23 +9,23 @@ from keybundle.core.workflows.arrange import bench, separating
 from keybundle.core.workflows.take_in import rescan
 from keybundle.core.workflows.take_in.capture import Captured, scan_options
 from keybundle.desktop.presenters.desk import Desk
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
 
 
 class BenchPages:
-    """Verbs on the chosen pages of a bench. Pages in hand are the session's: they can be pasted on another bench."""
+    """Verbs on the chosen pages of a bench. Pages in hand are the seat's: they can be pasted on another bench."""
 
-    def __init__(self, at: Desk, session: Session) -> None:
+    def __init__(self, at: Desk, seat: Seat) -> None:
         self._at = at
-        self._s = session
+        self._s = seat
 
     def act(self, name: str) -> None:
         """Run a strip command on the selected pages, else on the current one."""
         s, at, chosen = self._s, self._at, self._at.chosen_pages()
         if chosen:
             label, command = bench.page_command(name, chosen, s.workspace.clock.new_id)
-            at.change(lambda: bench.run_command(s.workspace, s.line, at.batch_id, s.who, label, command))
+            at.change(lambda: bench.run_command(s.session, s.line, at.batch_id, label, command))
 
     def cut(self) -> None:
         """Take the chosen pages in hand, to be pasted elsewhere; they stay where they are until then."""
@@ -48,9 +48,7 @@ class BenchPages:
                 self.move(pages, target, after=after)
             else:
                 at.change(
-                    lambda: bench.move_to_batch(
-                        s.workspace, s.line, source, pages, at.batch_id, target, s.who, after=after
-                    )
+                    lambda: bench.move_to_batch(s.session, s.line, source, pages, at.batch_id, target, after=after)
                 )
             hand.let_go()
 
@@ -59,7 +57,7 @@ class BenchPages:
         s, at = self._s, self._at
         command = bench.move_command(page_ids, target, after=after)
         at.select_none()
-        at.change(lambda: bench.run_command(s.workspace, s.line, at.batch_id, s.who, "move pages", command))
+        at.change(lambda: bench.run_command(s.session, s.line, at.batch_id, "move pages", command))
 
     def separate_again(self) -> None:
         """Cut the batch by its routine's present rules; what people did to it stays."""
@@ -73,8 +71,9 @@ class BenchPages:
         at.flush()
         at.doing.begin(
             "Reading pages to separate them again",
-            lambda tell, cancel: separating.separate_batch_again(s.workspace, s.line, s.pool, at.batch_id, s.who,
-                                                                 progress=tell, cancel=cancel),
+            lambda tell, cancel: separating.separate_batch_again(
+                s.session, s.line, s.pool, at.batch_id, progress=tell, cancel=cancel
+            ),
             done, at.failed.emit, owner=at,
         )  # fmt: skip
 
@@ -94,7 +93,7 @@ class BenchPages:
                 on_glass = replace(options, source="glass")
                 options = on_glass if scanner.offers().source_for(on_glass) is not None else options
             return rescan.scan_at(
-                s.workspace, s.line, scanner, at.batch_id, target, s.who, replaces=replaces, options=options, progress=tell,
+                s.session, s.line, scanner, at.batch_id, target, replaces=replaces, options=options, progress=tell,
                 cancel=cancel,
             )  # fmt: skip
 

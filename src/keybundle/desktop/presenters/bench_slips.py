@@ -15,12 +15,13 @@ from keybundle.core.batches.model import Batch
 from keybundle.core.fields.values import Origin
 from keybundle.core.reading.languages import list_languages
 from keybundle.core.reading.text import PageText
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
 from keybundle.core.workflows.index import history, page_texts, slip, slip_help
 from keybundle.core.workflows.index.page_texts import PoorPage
 from keybundle.core.workflows.index.slip_help import Starter
 from keybundle.desktop.presenters.desk import Desk
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
 
 __all__ = ["BenchSlips", "FoldersShown", "PoorPage", "RegisterShown", "Starter"]
@@ -66,12 +67,12 @@ class BenchSlips(QObject):
     folders_found = Signal(object)
     changes_found = Signal(object)
 
-    def __init__(self, at: Desk, session: Session) -> None:
+    def __init__(self, at: Desk, seat: Seat) -> None:
         super().__init__(at)
         self._at = at
-        self._s = session
+        self._s = seat
 
-    def _run(self, document: str, work: Callable[[Session, str, str], Changes]) -> None:
+    def _run(self, document: str, work: Callable[[Seat, str, str], Changes]) -> None:
         """Run a change on a document."""
         s, at = self._s, self._at
         at.change(lambda: work(s, at.batch_id, document))
@@ -79,12 +80,12 @@ class BenchSlips(QObject):
     def today(self, document: str, field: str) -> None:
         """Give a date field today's date."""
         self._at.drafts.drop(document, field)
-        self._run(document, lambda s, b, d: slip_help.set_today(s.workspace, s.line, b, d, field, s.who))
+        self._run(document, lambda s, b, d: slip_help.set_today(s.session, s.line, b, d, field))
         self._at.focus_requested.emit(field)
 
     def take_from_before(self, document: str) -> None:
         """Fill what is empty or only assumed from the document of this type before it."""
-        self._run(document, lambda s, b, d: slip_help.take_from_before(s.workspace, s.line, b, d, s.who))
+        self._run(document, lambda s, b, d: slip_help.take_from_before(s.session, s.line, b, d))
 
     def list_changes(self) -> None:
         """Ask for the changes of values in this batch, each in words, the newest first."""
@@ -92,23 +93,23 @@ class BenchSlips(QObject):
 
         def load() -> list[str]:
             batch = s.workspace.batches.load(at.batch_id)
-            return [_say_change(s, batch, c) for c in history.list_value_changes(s.workspace, at.batch_id)]
+            return [_say_change(s, batch, c) for c in history.list_value_changes(s.session, at.batch_id)]
 
         s.runner.query(load, self.changes_found.emit, key="changes", owner=self, on_error=at.failed.emit)
 
     def clear_assumed(self, document: str) -> None:
         """Empty what was only carried over, defaulted or prefilled."""
-        self._run(document, lambda s, b, d: slip_help.clear_assumed(s.workspace, s.line, b, d, s.who))
+        self._run(document, lambda s, b, d: slip_help.clear_assumed(s.session, s.line, b, d))
 
     def empty(self, document: str) -> None:
         """Empty the whole slip."""
-        self._run(document, lambda s, b, d: slip_help.empty_slip(s.workspace, s.line, b, d, s.who))
+        self._run(document, lambda s, b, d: slip_help.empty_slip(s.session, s.line, b, d))
 
     def set_many(self, changes: list[tuple[str, str, str]]) -> None:
         """Set fields of many slips: (document, field, text)."""
         s, at = self._s, self._at
         if changes:
-            at.change(lambda: slip_help.set_for_many(s.workspace, s.line, at.batch_id, changes, s.who))
+            at.change(lambda: slip_help.set_for_many(s.session, s.line, at.batch_id, changes))
 
     # -- registers -------------------------------------------------------------------------------------------------
 
@@ -120,9 +121,9 @@ class BenchSlips(QObject):
             return
 
         def load() -> RegisterShown:
-            columns, entries = slip_help.search_register(s.workspace, spec.register_name, typed, SHOWN_ENTRIES)
+            columns, entries = slip_help.search_register(s.session, spec.register_name, typed, SHOWN_ENTRIES)
             column = spec.column or columns[0]
-            can_add = slip_help.may_add_entries(s.workspace, s.who)
+            can_add = s.may(Right.ADD_ENTRIES)
             name = name_of(s.workspace.setup.registers, spec.register_name)
             return RegisterShown(spec.register_name, name, columns, column, tuple(entries), can_add)
 
@@ -137,8 +138,8 @@ class BenchSlips(QObject):
         value = entry.get(spec.column if spec is not None else "", "") or next(iter(entry.values()))
 
         def work() -> Changes:
-            slip_help.add_entry(s.workspace, register, entry, s.who)
-            return slip.enter_value(s.workspace, s.line, at.batch_id, document, field, value, s.who)
+            slip_help.add_entry(s.session, register, entry)
+            return slip.enter_value(s.session, s.line, at.batch_id, document, field, value)
 
         at.drafts.drop(document, field)
         at.change(work)
@@ -149,12 +150,12 @@ class BenchSlips(QObject):
         """Ask for the starters of the document's type."""
         s, kind = self._s, self._at.state.slip.type_id if self._at.state.slip else ""
         s.runner.query(
-            lambda: slip_help.list_starters(s.workspace, kind), self.starters_found.emit, key="starters", owner=self
+            lambda: slip_help.list_starters(s.session, kind), self.starters_found.emit, key="starters", owner=self
         )
 
     def start_from(self, document: str, starter: Starter) -> None:
         """Fill a slip from a starter."""
-        self._run(document, lambda s, b, d: slip_help.start_from(s.workspace, s.line, b, d, starter, s.who))
+        self._run(document, lambda s, b, d: slip_help.start_from(s.session, s.line, b, d, starter))
 
     def keep_starter(self, document: str, name: str) -> None:
         """Keep a slip's values, as they are in the store by then, as a starter."""
@@ -162,7 +163,7 @@ class BenchSlips(QObject):
         at.flush()
         s.runner.change(
             lambda: slip_help.keep_starter(
-                s.workspace, s.workspace.batches.load_document(document).document(document), name, s.who
+                s.session, s.workspace.batches.load_document(document).document(document), name
             ),
             lambda _: at.said.emit(f"Kept as a starter: {name}"), lane=at.lane, owner=self, on_error=at.failed.emit,
         )  # fmt: skip
@@ -171,7 +172,7 @@ class BenchSlips(QObject):
         """Forget a starter of a type."""
         s = self._s
         s.runner.change(
-            lambda: slip_help.drop_starter(s.workspace, kind, name, s.who), lambda _: self.list_starters(), owner=self,
+            lambda: slip_help.drop_starter(s.session, kind, name), lambda _: self.list_starters(), owner=self,
             on_error=self._at.failed.emit,
         )  # fmt: skip
 
@@ -194,7 +195,7 @@ class BenchSlips(QObject):
 
     def choose_folder(self, document: str, path: tuple[str, ...]) -> None:
         """Set the folder fields of a document from a folder."""
-        self._run(document, lambda s, b, d: slip_help.choose_folder(s.workspace, s.line, b, d, path, s.who))
+        self._run(document, lambda s, b, d: slip_help.choose_folder(s.session, s.line, b, d, path))
 
     # -- text ------------------------------------------------------------------------------------------------------
 
@@ -210,14 +211,14 @@ class BenchSlips(QObject):
             said, words = "\n".join(" ".join(w.text for w in row) for row in text.lines()), list(text.words)
             at.drafts.drop(document, field)
             at.change(
-                lambda: slip.enter_value(s.workspace, s.line, at.batch_id, document, field, said, s.who,
+                lambda: slip.enter_value(s.session, s.line, at.batch_id, document, field, said,
                                          origin=Origin.LIFTED, page=page, words=words, page_text=text),
             )  # fmt: skip
             if at.state.document == document:
                 at.focus_requested.emit(field)
 
         s.runner.long(
-            lambda: page_texts.read_area(s.workspace, s.pool, at.batch_id, page, box), done, owner=self,
+            lambda: page_texts.read_area(s.session, s.pool, at.batch_id, page, box), done, owner=self,
             on_error=at.failed.emit,
         )  # fmt: skip
 
@@ -228,7 +229,7 @@ class BenchSlips(QObject):
     def set_language(self, pages: list[str], language: str) -> None:
         """Read pages in another language."""
         s, at = self._s, self._at
-        at.change(lambda: page_texts.set_language(s.workspace, s.line, at.batch_id, pages, language, s.who))
+        at.change(lambda: page_texts.set_language(s.session, s.line, at.batch_id, pages, language))
 
     def languages(self) -> list[tuple[str, str]]:
         """Return (what to read in, its name): the routine's, each installed language, and pairs of few ones."""
@@ -265,9 +266,9 @@ def _name_languages(codes: str) -> str:
     return " and ".join(code if language == unknown else QLocale.languageToString(language) for code, language in found)
 
 
-def _say_change(session: Session, batch: Batch, change: history.ValueChange) -> str:
+def _say_change(seat: Seat, batch: Batch, change: history.ValueChange) -> str:
     order = [d.id for d in batch.in_order()]
     which = f"document {order.index(change.document) + 1}" if change.document in order else "a document that is gone"
     undone = "   (undone since)" if change.is_undone else ""
-    at = session.say_time(change.at)
+    at = seat.say_time(change.at)
     return f"{at}   {change.who}   {change.field} of {which}: {change.before or 'empty'} → {change.after or 'empty'}{undone}"

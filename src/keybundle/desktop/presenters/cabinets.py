@@ -8,10 +8,11 @@ from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.repository.model import FiledDocument
+from keybundle.core.rights.model import Right
 from keybundle.core.workflows.index import tags
 from keybundle.core.workflows.keep import cabinets
 from keybundle.core.workflows.keep.cabinets import CabinetRow, Column
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.viewer import ViewerPresenter
 
@@ -52,18 +53,22 @@ class CabinetsPresenter(QObject):
     said = Signal(str)
     failed = Signal(str)
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._s = session
+        self._s = seat
         self.state = CabinetsState()
-        self.pages = ViewerPresenter(session, self)
+        self.pages = ViewerPresenter(seat, self)
         self.pages.failed.connect(self.failed)
         self._chosen: dict[str, str] = {}
         self._typed: dict[str, str] = {}
         self._order: list[str] = []
         self._rows: list[CabinetRow] = []
         self._retagged: list[tags.Retagged] = []
-        session.bus.changed.connect(self._on_changes)
+        seat.bus.changed.connect(self._on_changes)
+
+    def may(self, right: Right) -> bool:
+        """Whether who is at work here has a right."""
+        return self._s.may(right)
 
     @property
     def may_work(self) -> bool:
@@ -76,8 +81,7 @@ class CabinetsPresenter(QObject):
 
     def refresh(self) -> None:
         """Ask for the cabinets and the open one's columns again."""
-        ws = self._s.workspace
-        self._s.runner.query(lambda: cabinets.list_cabinets(ws), self._listed, key="cabinets", owner=self)
+        self._s.runner.query(lambda: cabinets.list_cabinets(self._s.session), self._listed, key="cabinets", owner=self)
 
     def _listed(self, rows: list[CabinetRow]) -> None:
         self._rows = rows
@@ -93,7 +97,7 @@ class CabinetsPresenter(QObject):
         row = next(r for r in self._rows if r.id == cabinet)
         self._chosen, self._typed, self._order = {}, {}, [f.id for f in row.levels]
         self.state = replace(self.state, cabinet=cabinet, is_flat=False,
-                             fields=tuple(cabinets.document_fields(self._s.workspace, cabinet)))  # fmt: skip
+                             fields=tuple(cabinets.document_fields(self._s.session, cabinet)))  # fmt: skip
         self._load()
 
     def choose(self, field: str, value: str | None) -> None:
@@ -125,11 +129,14 @@ class CabinetsPresenter(QObject):
         self._load()
 
     def _load(self) -> None:
-        ws, cabinet = self._s.workspace, self.state.cabinet
+        cabinet = self.state.cabinet
         order = [] if self.state.is_flat else list(self._order)
         chosen = {} if self.state.is_flat else dict(self._chosen)
         self._s.runner.query(
-            lambda: cabinets.load_columns(ws, cabinet, order, chosen), self._loaded, key="columns", owner=self
+            lambda: cabinets.load_columns(self._s.session, cabinet, order, chosen),
+            self._loaded,
+            key="columns",
+            owner=self,
         )
 
     def _loaded(self, found: tuple[list[Column], list[str]]) -> None:
@@ -153,7 +160,6 @@ class CabinetsPresenter(QObject):
 
     def choose_documents(self, ids: tuple[str, ...]) -> None:
         """Take other documents of the table, and show the tags that all of them have."""
-        ws = self._s.workspace
         if ids == self.state.chosen == ():
             return
         if ids != self.state.chosen:
@@ -165,7 +171,9 @@ class CabinetsPresenter(QObject):
                 self.state = replace(self.state, tags=found)
                 self.changed.emit(self.state)
 
-        self._s.runner.query(lambda: tags.common_tags(ws, ids), done, key="tags", owner=self, on_error=self.failed.emit)
+        self._s.runner.query(
+            lambda: tags.common_tags(self._s.session, ids), done, key="tags", owner=self, on_error=self.failed.emit
+        )
 
     def set_tags(self, ids: tuple[str, ...], before: tuple[str, ...], text: str) -> None:
         """Change the tags that documents had in common when the typing began to those of a line."""
@@ -182,7 +190,7 @@ class CabinetsPresenter(QObject):
                 self.choose_documents(ids)
 
         s.runner.change(
-            lambda: tags.retag(s.workspace, s.who, ids, before, text), done, lane=TAGS_LANE, owner=self,
+            lambda: tags.retag(s.session, ids, before, text), done, lane=TAGS_LANE, owner=self,
             on_error=self.failed.emit,
         )  # fmt: skip
 
@@ -205,14 +213,14 @@ class CabinetsPresenter(QObject):
             self.choose_documents(self.state.chosen)
 
         s.runner.change(
-            lambda: tags.put_back(s.workspace, s.who, last), done, lane=TAGS_LANE, owner=self, on_error=self.failed.emit
+            lambda: tags.put_back(s.session, last), done, lane=TAGS_LANE, owner=self, on_error=self.failed.emit
         )
 
     def values_at(self, field: str = "", value: str = "") -> dict[str, str]:
         """Return what a stack brought in here takes over: the chosen values, and the one pointed at."""
         chosen = {**self._chosen, **({field: value} if field and value else {})}
-        return cabinets.values_given(self._s.workspace, self.state.cabinet, chosen)
+        return cabinets.values_given(self._s.session, self.state.cabinet, chosen)
 
     def load_rows(self, ids: list[str]) -> dict[str, FiledDocument]:
         """Return documents for the table; called by its model for the rows in sight."""
-        return cabinets.load_rows(self._s.workspace, ids)
+        return cabinets.load_rows(self._s.session, ids)

@@ -14,6 +14,7 @@ from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.batches.model import Batch, Document, Page, State
 from keybundle.core.batches.seen import seen
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import FieldSpec, name_of
 from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.index import page_texts, slip, tags
@@ -38,7 +39,7 @@ from keybundle.desktop.presenters.bench_wording import (
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.drafts import TAGS, WORDS, Draft, Drafts
 from keybundle.desktop.presenters.page_pictures import PagePictures
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 
 REFRESH_MS = 120
 
@@ -57,15 +58,15 @@ class Desk(QObject):
     conflicts_found = Signal(object)
     closed = Signal()
 
-    def __init__(self, session: Session, batch_id: str, parent: QObject | None = None) -> None:
+    def __init__(self, seat: Seat, batch_id: str, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._s = session
+        self._s = seat
         self.batch_id = batch_id
         self.lane = f"batch {batch_id}"
         self.state = BenchState(batch=batch_id)
-        self.pictures = PagePictures(session, self)
+        self.pictures = PagePictures(seat, self)
         self.drafts = Drafts(self._save_draft, self)
-        self.doing = Doing(session.runner, self)
+        self.doing = Doing(seat.runner, self)
         self._data: bench.BenchData | None = None
         self._strip: Strip = ((), ())
         self._slip: SlipState | None = None
@@ -80,7 +81,7 @@ class Desk(QObject):
         self._timer.timeout.connect(self.refresh)
         self.drafts.changed.connect(self._publish)
         self.doing.changed.connect(self._publish)
-        session.bus.changed.connect(self._on_changes)
+        seat.bus.changed.connect(self._on_changes)
 
     # -- loading -----------------------------------------------------------------------------------------------
 
@@ -93,7 +94,7 @@ class Desk(QObject):
         ws, batch_id, shows_table = self._s.workspace, self.batch_id, self._shows_table
 
         def load() -> Loaded:
-            data = bench.load_bench(ws, batch_id)
+            data = bench.load_bench(self._s.session, batch_id)
             strip = make_strip(data.batch, ws.place.cache), make_plates(data, ws.setup)
             return data, strip, make_table(data, ws.setup) if shows_table else None
 
@@ -146,7 +147,7 @@ class Desk(QObject):
             in_hand=frozenset(self._s.hand.pages) & known, slip=with_drafts(self._slip, self.drafts.find),
             balance=balance, balance_told=balance_told, undo=data.undo or "", redo=data.redo or "",
             table=self._table,
-            can_file_all=ready > 0 and may_work, may_work=may_work,
+            can_file_all=ready > 0 and self.may(Right.FILE), may_work=may_work,
             file_all=f"File all ready ({ready})" if ready else "File all ready",
             reading=reading, stop_reading=stop_reading, doing=self.doing.told,
         )  # fmt: skip
@@ -186,16 +187,17 @@ class Desk(QObject):
         self.drafts.flush()
 
     def _save_draft(self, draft: Draft, kept: Callable[[], None], refused: Callable[[str], None]) -> None:
-        s, args = self._s, (self._s.workspace, self._s.line, self.batch_id, draft.subject)
+        s = self._s
+        args = s.session, s.line, self.batch_id, draft.subject
         if draft.name == TAGS:
-            work = lambda: tags.set_tags(*args, draft.text, s.who)  # noqa: E731
+            work = lambda: tags.set_tags(*args, draft.text)  # noqa: E731
         elif draft.name == WORDS:
             self.pictures.forget(draft.subject)
-            work = lambda: page_texts.type_words(*args, draft.text, s.who)  # noqa: E731
+            work = lambda: page_texts.type_words(*args, draft.text)  # noqa: E731
         elif draft.confirms:
-            work = lambda: slip.confirm_value(*args, draft.name, s.who)  # noqa: E731
+            work = lambda: slip.confirm_value(*args, draft.name)  # noqa: E731
         else:
-            work = lambda: slip.enter_value(*args, draft.name, draft.text, s.who)  # noqa: E731
+            work = lambda: slip.enter_value(*args, draft.name, draft.text)  # noqa: E731
 
         def not_kept(told: str) -> None:
             refused(told)
@@ -283,10 +285,14 @@ class Desk(QObject):
         """The batch as loaded last."""
         return self._data.batch if self._data else None
 
+    def may(self, right: Right) -> bool:
+        """Whether who is at work here has a right."""
+        return self._s.may(right)
+
     @property
     def may_work(self) -> bool:
-        """Whether who is at work here may change anything."""
-        return self._s.may_work
+        """Whether who is at work here may change what stands on this bench."""
+        return self._s.may(Right.INDEX)
 
     @property
     def revision(self) -> int:

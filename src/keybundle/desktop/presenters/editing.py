@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 
 LANE = "setup"
 
@@ -26,9 +26,9 @@ class Editing:
     """
 
     def __init__(
-        self, session: Session, said: Callable[[str], None], failed: Callable[[str], None], refresh: Callable[[], None]
+        self, seat: Seat, said: Callable[[str], None], failed: Callable[[str], None], refresh: Callable[[], None]
     ) -> None:
-        self._s = session
+        self._s = seat
         self._said, self._failed, self._refresh = said, failed, refresh
         self._under_way = 0
         self._kept: list[Kept] = []

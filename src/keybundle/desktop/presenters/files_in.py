@@ -12,7 +12,7 @@ from keybundle.core.setup.model import called
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.take_in.capture import ImportPlan, import_files, plan_import
 from keybundle.desktop.presenters.incoming import Incoming, Source
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.work_state import MappingAsked
 
@@ -28,10 +28,10 @@ class FilesIn(Source):
     mapping_asked = Signal(object)
 
     def __init__(
-        self, session: Session, incoming: Incoming, routine_of: Callable[[str | None], Routine | None],
+        self, seat: Seat, incoming: Incoming, routine_of: Callable[[str | None], Routine | None],
         parent: QObject | None = None,
     ) -> None:  # fmt: skip
-        super().__init__(session, incoming, routine_of, parent)
+        super().__init__(seat, incoming, routine_of, parent)
         self._chosen = ""
 
     def parts(self) -> dict[str, Any]:
@@ -76,7 +76,7 @@ class FilesIn(Source):
             else:
                 self.take_in(files, into, given, {})
 
-        s.runner.query(lambda: plan_import(s.workspace, routine, files), planned, key="plan", on_error=self.failed.emit)
+        s.runner.query(lambda: plan_import(s.session, routine, files), planned, key="plan", on_error=self.failed.emit)
 
     def take_in(
         self, files: Sequence[Path], into: str | None, given: Mapping[str, str], levels: Mapping[int, str]
@@ -87,7 +87,7 @@ class FilesIn(Source):
             return
         waits = self._incoming.queue(
             "Looking at the files",
-            lambda tell, cancel: import_files(s.workspace, s.line, s.pool, routine, files, s.who, into=into, given=given,
+            lambda tell, cancel: import_files(s.session, s.line, s.pool, routine, files, into=into, given=given,
                                               levels=levels, progress=tell, cancel=cancel),
         )  # fmt: skip
         if waits:

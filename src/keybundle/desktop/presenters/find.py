@@ -9,10 +9,11 @@ from dataclasses import dataclass
 from PySide6.QtCore import QDate, QLocale, QObject, Qt, Signal
 
 from keybundle.core.base.changes import Changes
+from keybundle.core.rights.model import Right
 from keybundle.core.search.query import Query
 from keybundle.core.workflows.find import find
 from keybundle.core.workflows.find.find import Found, FoundDocument
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.viewer import ViewerPresenter
 
@@ -63,14 +64,18 @@ class FindPresenter(QObject):
     said = Signal(str)
     failed = Signal(str)
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._s = session
+        self._s = seat
         self.state = FindState()
         self._wanted = ""
-        self.pages = ViewerPresenter(session, self)
+        self.pages = ViewerPresenter(seat, self)
         self.pages.failed.connect(self.failed)
-        session.bus.changed.connect(self._on_changes)
+        seat.bus.changed.connect(self._on_changes)
+
+    def may(self, right: Right) -> bool:
+        """Whether who is at work here has a right."""
+        return self._s.may(right)
 
     @property
     def may_work(self) -> bool:
@@ -83,7 +88,7 @@ class FindPresenter(QObject):
 
     def field_names(self) -> list[str]:
         """Return what can stand before ``=``."""
-        return ["type", "cabinet", "filed", "tag", *find.field_names(self._s.workspace)]
+        return ["type", "cabinet", "filed", "tag", *find.field_names(self._s.session)]
 
     def search(self, line: str) -> None:
         """Answer a query line; what was asked before it is answered no more."""
@@ -92,9 +97,8 @@ class FindPresenter(QObject):
             self.state = FindState()
             self.changed.emit(self.state)
             return
-        ws = self._s.workspace
         self._s.runner.query(
-            lambda: find.find(ws, line), lambda found: self._found(line, found), key="find", owner=self
+            lambda: find.find(self._s.session, line), lambda found: self._found(line, found), key="find", owner=self
         )
 
     def _found(self, line: str, found: Found) -> None:
@@ -124,7 +128,7 @@ class FindPresenter(QObject):
     @property
     def query(self) -> Query:
         """The query that was answered last."""
-        return find.understand(self._s.workspace, self.state.line)
+        return find.understand(self._s.session, self.state.line)
 
 
 def make_bars(months: Sequence[tuple[str, int]]) -> tuple[TimeBar, ...]:

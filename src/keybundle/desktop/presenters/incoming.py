@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.base.progress import CancelToken, Progress, Step
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.take_in.capture import Captured
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 
 Bring = Callable[[Progress, CancelToken], Captured]
 BUSY = "Something is coming in already; wait until it is through, or stop it with Shift+S."
@@ -28,9 +28,9 @@ class Incoming(QObject):
     failed = Signal(str)
     _step = Signal(object)
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._s = session
+        self._s = seat
         self._cancel: CancelToken | None = None
         self._progress = Step(0, 0, "")
         self._waiting: deque[tuple[str, Bring]] = deque()
@@ -109,8 +109,8 @@ class Source(QObject):
     failed = Signal(str)
 
     def __init__(
-        self, session: Session, incoming: Incoming, routine_of: Callable[[str | None], Routine | None],
+        self, seat: Seat, incoming: Incoming, routine_of: Callable[[str | None], Routine | None],
         parent: QObject | None = None,
     ) -> None:  # fmt: skip
         super().__init__(parent)
-        self._s, self._incoming, self._routine_of = session, incoming, routine_of
+        self._s, self._incoming, self._routine_of = seat, incoming, routine_of

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.proposing.calibration import ENOUGH, Bin
 from keybundle.core.workflows.prepare import learned
 from keybundle.core.workflows.prepare.learned import LearnedDocument, LearnedType
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
 
 
@@ -33,9 +33,9 @@ class LearnedPresenter(QObject):
     said = Signal(str)
     failed = Signal(str)
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._s = session
+        self._s = seat
         self.state = LearnedState()
 
     def refresh(self) -> None:
@@ -43,7 +43,7 @@ class LearnedPresenter(QObject):
         s, ws = self._s, self._s.workspace
 
         def load() -> LearnedState:
-            types, documents = learned.list_learned(ws)
+            types, documents = learned.list_learned(self._s.session)
             calibration = ws.calibration()
             claims = tuple(
                 (r.name, learned.say_bar(calibration, r.bar, r.wrong_one_in)) for r in ws.setup.routines
@@ -69,13 +69,13 @@ class LearnedPresenter(QObject):
             self.said.emit(f"Forgotten: {count(pages, 'page')} of {count(len(documents), 'document')}")
             self.refresh()
 
-        s.runner.change(lambda: learned.forget_learned(s.workspace, s.who, documents), done, on_error=self.failed.emit)
+        s.runner.change(lambda: learned.forget_learned(s.session, documents), done, on_error=self.failed.emit)
 
     def export(self, path: Path) -> None:
         """Write what was learned as JSON."""
         s = self._s
         s.runner.change(
-            lambda: learned.export_learned(s.workspace, path), lambda _: self.said.emit(f"Written: {path.name}"),
+            lambda: learned.export_learned(s.session, path), lambda _: self.said.emit(f"Written: {path.name}"),
             on_error=self.failed.emit,
         )  # fmt: skip
 

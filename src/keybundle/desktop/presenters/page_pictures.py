@@ -14,7 +14,7 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.workflows.arrange import bench
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.picture_cache import Fetched, Key
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.sharp import Sharp, load_sharp, with_sharp
 
 
@@ -26,10 +26,10 @@ class PagePictures(QObject):
 
     changed = Signal(object)
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._s = session
-        self._cache = session.pictures
+        self._s = seat
+        self._cache = seat.pictures
         self.fetched: set[str] = set()
         self._page: Page | None = None
         self._told = ""
@@ -79,7 +79,7 @@ class PagePictures(QObject):
             return
 
         def load() -> tuple[Key, Sharp]:
-            return _key(page), load_sharp(bench.sharp(s.workspace, s.pool, page.id, page.picture, page.frame))
+            return _key(page), load_sharp(bench.sharp(s.session, s.pool, page.id, page.picture, page.frame))
 
         def done(found: tuple[Key, Sharp]) -> None:
             if self._page is not None and self.shown is not None and found[0] == _key(self._page):
@@ -92,8 +92,8 @@ class PagePictures(QObject):
         s = self._s
 
         def load() -> tuple[Key, Fetched]:
-            path = str(bench.preview(s.workspace, s.pool, page.id, page.picture, page.frame))
-            return _key(page), Fetched(path, QImage(path), bench.page_text(s.workspace, page.id))
+            path = str(bench.preview(s.session, s.pool, page.id, page.picture, page.frame))
+            return _key(page), Fetched(path, QImage(path), bench.page_text(s.session, page.id))
 
         def done(found: tuple[Key, Fetched]) -> None:
             self._cache.keep(*found)

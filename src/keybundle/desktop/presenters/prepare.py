@@ -8,7 +8,7 @@ from pathlib import Path
 from keybundle.core.setup.formulas import map_caption
 from keybundle.core.setup.model import name_of
 from keybundle.core.workflows.prepare.register_files import import_register
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 
 
 @dataclass(frozen=True)
@@ -20,14 +20,14 @@ class PartTable:
     rows: tuple[tuple[str, ...], ...]
 
 
-def bring_register(session: Session, name: str, path: Path) -> int:
+def bring_register(seat: Seat, name: str, path: Path) -> int:
     """Put the entries of a CSV file in place of a register's; return how many. Raises InputProblem, line by line."""
-    return import_register(session.workspace, session.who, name, path)
+    return import_register(seat.session, name, path)
 
 
-def load_parts(session: Session) -> list[PartTable]:
+def load_parts(seat: Seat) -> list[PartTable]:
     """Return all lists of the set-up, ready to show."""
-    ws = session.workspace
+    ws = seat.workspace
     setup = ws.setup
     cabinets = tuple(
         (
@@ -63,7 +63,17 @@ def load_parts(session: Session) -> list[PartTable]:
         PartTable("Routines", ("Sign", "Name", "Description", "Separated by", "Sheets", "Bar"), routines),
         PartTable("Cabinets", ("Name", "Description", "Folder fields", "Storage area"), cabinets),
         PartTable("Document types", ("Name", "Cabinet", "Caption", "Fields"), types),
-        PartTable("People", ("Name", "Role"), tuple((p.name, p.role) for p in setup.people)),
+        PartTable(
+            "People",
+            ("Name", "Roles"),
+            tuple(
+                (
+                    p.name,
+                    ", ".join(name_of(setup.roles, r) for r in p.roles) + ("" if p.active else ", works here no more"),
+                )
+                for p in setup.people
+            ),
+        ),
         PartTable("Storage areas", ("Name", "Place"), areas),
     ]
     for register in setup.registers:

@@ -12,7 +12,7 @@ from keybundle.core.workflows.take_in import previewing
 from keybundle.core.workflows.take_in.capture import Captured
 from keybundle.core.workflows.take_in.devices import Options, Scanner
 from keybundle.core.workflows.take_in.previewing import Previewed
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 
 
 @dataclass(frozen=True)
@@ -31,9 +31,9 @@ class PreviewPresenter(QObject):
     failed = Signal(str)
     said = Signal(str)
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._s = session
+        self._s = seat
         self._found: Previewed | None = None
         self._asked: tuple[Routine, Scanner, Options, Mapping[str, str]] | None = None
         self.into: str | None = None
@@ -63,7 +63,7 @@ class PreviewPresenter(QObject):
             told = f"Scanned from the {o.source} at {o.resolution_dpi} dpi, {colour}. If you accept it, it {target}."
             self.shown.emit(PreviewShown(str(found.picture), told))
 
-        s.runner.long(lambda: previewing.scan_preview(s.workspace, s.pool, scanner, options), done, on_error=failed)
+        s.runner.long(lambda: previewing.scan_preview(s.session, s.pool, scanner, options), done, on_error=failed)
 
     def again(self) -> None:
         """Let the page go and scan it again."""
@@ -94,6 +94,6 @@ class PreviewPresenter(QObject):
                 self._scan()
 
         s.runner.long(
-            lambda: previewing.accept_preview(s.workspace, s.line, routine, found, s.who, into=self.into, given=given),
+            lambda: previewing.accept_preview(s.session, s.line, routine, found, into=self.into, given=given),
             done, on_error=not_kept,
         )  # fmt: skip

@@ -5,13 +5,13 @@ from __future__ import annotations
 from zoneinfo import ZoneInfo
 
 from keybundle.core.workflows.file.records import list_records, record_as_html
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 
 KNOWN_RECORDS = 200
 
 
-def load_record_page(session: Session, record_id: str) -> str:
+def load_record_page(seat: Seat, record_id: str) -> str:
     """Return a filing record as a page; empty for one that is no longer among the newest."""
-    workspace = session.workspace
-    record = next((r for r in list_records(workspace, KNOWN_RECORDS) if r.id == record_id), None)
+    workspace = seat.workspace
+    record = next((r for r in list_records(seat.session, KNOWN_RECORDS) if r.id == record_id), None)
     return record_as_html(record, ZoneInfo(workspace.setup.time_zone)) if record is not None else ""

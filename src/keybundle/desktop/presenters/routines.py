@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.progress import CancelToken
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import called, name_of
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.arrange import separating
@@ -21,7 +22,7 @@ from keybundle.core.workflows.prepare.pointing import PointedBarcode, PointedPag
 from keybundle.core.workflows.prepare.routines import Sample
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.editing import Editing, Kept, tell_parts
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
 
 WAIT_MS = 250
@@ -71,13 +72,13 @@ class RoutinesPresenter(QObject):
     conflicts_found = Signal(object)
     pointed = Signal(object, object)
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._s = session
+        self._s = seat
         self.state = RoutineState()
         self._cancel = CancelToken()
         self._pointed = ""
-        self._editing = Editing(session, self.said.emit, self.failed.emit, self.refresh)
+        self._editing = Editing(seat, self.said.emit, self.failed.emit, self.refresh)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(WAIT_MS)
@@ -95,7 +96,7 @@ class RoutinesPresenter(QObject):
 
         def load() -> tuple[list[Sample], int]:
             known = chosen or (ws.setup.routines[0].id if ws.setup.routines else "")
-            return routines.list_samples(ws), len(routines.open_batches(ws, known))
+            return routines.list_samples(self._s.session), len(routines.open_batches(self._s.session, known))
 
         self._s.runner.query(load, self._loaded, key="routines")
 
@@ -112,7 +113,7 @@ class RoutinesPresenter(QObject):
             samples=samples, sample=sample,
             open_batches=found[1], types=tuple(t.name for t in setup.document_types),
             cabinets=tuple(c.name for c in setup.cabinets),
-            can_change=self._s.workspace.person(self._s.who).role in routines.PREPARERS, undo=self._editing.undo_told,
+            can_change=self._s.may(Right.PREPARE), undo=self._editing.undo_told,
         )  # fmt: skip
         self._timer.start()
 
@@ -148,7 +149,7 @@ class RoutinesPresenter(QObject):
 
         def kept(_: object) -> Kept:
             told = tell_parts(routine.name, base.model_dump(), routine.model_dump())
-            return Kept(told, lambda: routines.save_routine(s.workspace, s.who, base, routine))
+            return Kept(told, lambda: routines.save_routine(s.session, base, routine))
 
         def done(_: object) -> None:
             self.said.emit(f"Kept: {routine.name}")
@@ -160,7 +161,7 @@ class RoutinesPresenter(QObject):
             else:
                 self.failed.emit(f"{base.name} stays as it was. {told}")
 
-        self._editing.keep(lambda: routines.save_routine(s.workspace, s.who, routine, base), kept, done, refused)
+        self._editing.keep(lambda: routines.save_routine(s.session, routine, base), kept, done, refused)
 
     def undo(self) -> None:
         """Put back what one changed last here."""
@@ -170,7 +171,7 @@ class RoutinesPresenter(QObject):
         """Make a copy of the routine and show it."""
         chosen = self.state.chosen
         if chosen:
-            self._add(lambda: (routines.copy_routine(self._s.workspace, self._s.who, chosen), ()))
+            self._add(lambda: (routines.copy_routine(self._s.session, chosen), ()))
 
     def remove(self) -> None:
         """Remove the routine; refused in words while batches of it are open."""
@@ -185,8 +186,8 @@ class RoutinesPresenter(QObject):
             self.refresh()
 
         self._editing.keep(
-            lambda: routines.remove_routine(s.workspace, s.who, base.id, base),
-            lambda place: Kept(f"{name}, removed", lambda: routines.put_routine(s.workspace, s.who, base, place)),
+            lambda: routines.remove_routine(s.session, base.id, base),
+            lambda place: Kept(f"{name}, removed", lambda: routines.put_routine(s.session, base, place)),
             done, self.failed.emit,
         )  # fmt: skip
 
@@ -197,7 +198,7 @@ class RoutinesPresenter(QObject):
         def kept(found: tuple[str, tuple[str, ...]]) -> Kept:
             added = found[0]
             name = name_of(s.workspace.setup.routines, added)
-            return Kept(f"{name}, added", lambda: routines.remove_routine(s.workspace, s.who, added))
+            return Kept(f"{name}, added", lambda: routines.remove_routine(s.session, added))
 
         def done(found: tuple[str, tuple[str, ...]]) -> None:
             self._show(chosen=found[0])
@@ -210,19 +211,19 @@ class RoutinesPresenter(QObject):
         """Write the routine as a text file."""
         s, name = self._s, self.state.chosen
         s.runner.change(
-            lambda: routines.export_routine(s.workspace, name, path), lambda _: self.said.emit(f"Written: {path.name}"),
+            lambda: routines.export_routine(s.session, name, path), lambda _: self.said.emit(f"Written: {path.name}"),
             on_error=self.failed.emit,
         )  # fmt: skip
 
     def bring_in(self, path: Path) -> None:
         """Bring in the routines of a text file, and show the first of them."""
-        self._add(lambda: routines.import_routines(self._s.workspace, self._s.who, path))
+        self._add(lambda: routines.import_routines(self._s.session, path))
 
     def make_type(self, name: str, cabinet: str) -> None:
         """Make a document type that the routine is to have, its cabinet too where it is missing."""
         s = self._s
         s.runner.change(
-            lambda: routines.make_type(s.workspace, s.who, name, cabinet),
+            lambda: routines.make_type(s.session, name, cabinet),
             lambda made: self.change({"document_type": made}), on_error=self.failed.emit,
         )  # fmt: skip
 
@@ -231,11 +232,11 @@ class RoutinesPresenter(QObject):
         s, sample, before = self._s, self.state.sample, self._pointed
 
         def load() -> PointedPage | None:
-            ids = pointing.pages_to_point_at(s.workspace, sample) if sample else ()
+            ids = pointing.pages_to_point_at(s.session, sample) if sample else ()
             if not ids:
                 return None
             here = ids.index(before) + offset if before in ids else 0
-            return pointing.load_page(s.workspace, s.pool, sample, ids[max(0, min(len(ids) - 1, here))])
+            return pointing.load_page(s.session, s.pool, sample, ids[max(0, min(len(ids) - 1, here))])
 
         def done(found: PointedPage | None) -> None:
             if found is None:
@@ -266,7 +267,7 @@ class RoutinesPresenter(QObject):
         cancel = self._cancel = CancelToken()
         self._show(rehearsing=True)
         s.runner.query(
-            lambda: separating.rehearse(s.workspace, s.pool, sample, routine, cancel=cancel), self._rehearsed,
+            lambda: separating.rehearse(s.session, s.pool, sample, routine, cancel=cancel), self._rehearsed,
             key="rehearsal", owner=self, kind="rehearsal", on_error=lambda told: self._show(rehearsing=False, figures=told),
         )  # fmt: skip
 
@@ -286,9 +287,9 @@ class RoutinesPresenter(QObject):
 
         def work() -> tuple[int, tuple[str, ...]]:
             told: list[str] = []
-            batches = routines.open_batches(s.workspace, name)
+            batches = routines.open_batches(s.session, name)
             for batch_id in batches:
-                found = separating.separate_batch_again(s.workspace, s.line, s.pool, batch_id, s.who)
+                found = separating.separate_batch_again(s.session, s.line, s.pool, batch_id)
                 s.bus.tell(found.changes)
                 told += found.conflicts
             return len(batches), tuple(told)

@@ -7,6 +7,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import called, name_of
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.arrange import bench
@@ -16,7 +17,7 @@ from keybundle.core.workflows.take_in.devices import Offers, Options, SimulatedS
 from keybundle.core.workflows.take_in.scan_choices import options_of, say_choices, scan_choices
 from keybundle.desktop.presenters.incoming import BUSY, Incoming, Source
 from keybundle.desktop.presenters.preview import PreviewPresenter
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.work_state import HaltShown, ScanChoice, say_again, say_feeder
 
@@ -27,16 +28,16 @@ class Scanning(Source):
     halted = Signal(object)
 
     def __init__(
-        self, session: Session, incoming: Incoming, routine_of: Callable[[str | None], Routine | None],
+        self, seat: Seat, incoming: Incoming, routine_of: Callable[[str | None], Routine | None],
         parent: QObject | None = None,
     ) -> None:  # fmt: skip
-        super().__init__(session, incoming, routine_of, parent)
+        super().__init__(seat, incoming, routine_of, parent)
         self._sheets: int | None = 0
         self._offers = Offers()
         self._has_looked = False
         self._changed: dict[str, dict[str, str]] = {}
-        self._routine = next((r.id for r in session.workspace.setup.routines if r.source == "scanner"), "")
-        self.preview = PreviewPresenter(session, self)
+        self._routine = next((r.id for r in seat.workspace.setup.routines if r.source == "scanner"), "")
+        self.preview = PreviewPresenter(seat, self)
         self.preview.accepted.connect(self._preview_kept)
         self.preview.failed.connect(self.failed)
         self.preview.said.connect(self.said)
@@ -125,7 +126,7 @@ class Scanning(Source):
             "scanner": scanner.name if scanner else self._missing(routine), "scanners": tuple(self._s.devices.names),
             "feeder": say_feeder(self._sheets), "plan": plan if sheets else "",
             "destination": self._say_destination(routine), "options": choices, "options_told": say_choices(choices),
-            "can_scan": has_paper and not self._incoming.is_busy and routine is not None and self._s.may_work,
+            "can_scan": has_paper and not self._incoming.is_busy and routine is not None and self._s.may(Right.BRING_IN),
         }  # fmt: skip
 
     def _say_destination(self, routine: Routine | None) -> str:
@@ -165,7 +166,7 @@ class Scanning(Source):
         options, given = options_of(self._choices(routine)), self._incoming.take_given()
         self._incoming.begin(
             "Starting the scanner",
-            lambda tell, cancel: scan_stack(s.workspace, s.line, routine, scanner, s.who, options=options, into=into,
+            lambda tell, cancel: scan_stack(s.session, s.line, routine, scanner, options=options, into=into,
                                             given=given, progress=tell, cancel=cancel),
         )  # fmt: skip
 
@@ -200,7 +201,7 @@ class Scanning(Source):
             last = pages[-1].sheet if pages else 0
             upto = next((i for i, p in enumerate(pages, 1) if halted.sheet and p.sheet == halted.sheet), len(pages))
             pictures = tuple(
-                (str(bench.preview(s.workspace, s.pool, p.id, p.picture, p.frame)),
+                (str(bench.preview(s.session, s.pool, p.id, p.picture, p.frame)),
                  f"Sheet {p.sheet}, {p.side}")
                 for p in pages[max(0, upto - 2) : upto] if p.facts is not None
             )  # fmt: skip
@@ -217,7 +218,7 @@ class Scanning(Source):
         def prepare() -> None:
             if way != "go on" and halt.sheet:
                 only = way == "leave out"
-                s.bus.tell(rescan.leave_out_from(s.workspace, s.line, halt.batch, halt.sheet, s.who, only=only))
+                s.bus.tell(rescan.leave_out_from(s.session, s.line, halt.batch, halt.sheet, only=only))
                 if not only and isinstance(scanner, SimulatedScanner):
                     scanner.put_back(halt.sheets_after + 1)
 

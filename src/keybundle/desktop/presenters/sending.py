@@ -19,14 +19,14 @@ from keybundle.core.base.progress import CancelToken, Progress
 from keybundle.core.export import forms
 from keybundle.core.export.landing import Landing
 from keybundle.core.export.message import Letter
+from keybundle.core.rights.model import Right
 from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.send import sending
 from keybundle.core.workflows.send.mailing import Mailed, mail_documents, usual_letter
 from keybundle.core.workflows.send.packages import write_package
 from keybundle.core.workflows.send.sending import Described, Sent, SentDocument, Wish, last_wish, send_to_folder
-from keybundle.core.workflows.session.workspace import may_send
 from keybundle.desktop.presenters.doing import Doing
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
 
 FOLDER, MAIL, PRINTER, DRAG = "folder", "mail", "print", "drag"
@@ -78,12 +78,12 @@ class SendingPresenter(QObject):
     failed = Signal(str)
     left_out = Signal(str, object)
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._s = session
+        self._s = seat
         self.state = SendState()
         self._dragged: tuple[SentDocument, ...] = ()
-        self.doing = Doing(session.runner, self)
+        self.doing = Doing(seat.runner, self)
         self.doing.changed.connect(lambda: self._put(doing=self.doing.told))
 
     def _put(self, **changed: Any) -> None:
@@ -100,15 +100,15 @@ class SendingPresenter(QObject):
 
         def load() -> tuple[Choices, Letter, str]:
             kept = _choices_of(s.workspace.setting(_setting(s.who)))
-            before = last_wish(s.workspace, ids[0]) if again else None
+            before = last_wish(s.session, ids[0]) if again else None
             if before is not None:
                 kept = _as_before(kept, *before)
             document = s.workspace.repository.load(ids[0])
             picture = ""
             with contextlib.suppress(AppError):  # a page that cannot be drawn is told when it is to go
                 if document.pages:
-                    picture = str(bench.filed_preview(s.workspace, s.pool, ids[0], 0, document.pages[0]))
-            return kept, usual_letter(s.workspace, ids[0]), picture
+                    picture = str(bench.filed_preview(s.session, s.pool, ids[0], 0, document.pages[0]))
+            return kept, usual_letter(s.session, ids[0]), picture
 
         def done(found: tuple[Choices, Letter, str]) -> None:
             choices, letter, picture = found
@@ -127,7 +127,7 @@ class SendingPresenter(QObject):
             self._put(told=told, example=found.example, problem="")
 
         s.runner.query(
-            lambda: sending.describe(s.workspace, ids, wish), done, key="describe", owner=self,
+            lambda: sending.describe(s.session, ids, wish), done, key="describe", owner=self,
             on_error=lambda said: self._put(example="", problem=said),
         )  # fmt: skip
 
@@ -156,7 +156,7 @@ class SendingPresenter(QObject):
             )
             return []
         try:
-            may_send(s.workspace.person(s.who))
+            s.session.require(Right.SEND)
         except InputProblem as refused:
             self.failed.emit(str(refused))
             return []
@@ -167,7 +167,7 @@ class SendingPresenter(QObject):
             return []
         self._clear_dragged()
         folder = Path(tempfile.mkdtemp(prefix=DRAGGED, dir=s.workspace.place.cache))
-        sent = sending.make_files(s.workspace, s.pool, ids, Wish(), Landing(folder))
+        sent = sending.make_files(s.session, s.pool, ids, Wish(), Landing(folder))
         if sent.refused or sent.stopped:
             self.failed.emit(sent.stopped or f"{sent.refused[0][0]}: {sent.refused[0][1]}")
         self._dragged = tuple(sent.documents)
@@ -189,7 +189,7 @@ class SendingPresenter(QObject):
             self.ended.emit(False)
 
         s.runner.change(
-            lambda: sending.note_sent(s.workspace, s.who, sent, told), done, lane="sending", owner=self,
+            lambda: sending.note_sent(s.session, sent, told), done, lane="sending", owner=self,
             on_error=self.failed.emit,
         )  # fmt: skip
 
@@ -200,10 +200,8 @@ class SendingPresenter(QObject):
             if not choices.folder.strip():
                 raise InputProblem("No folder is named to write into; choose one. Nothing was sent.")
             if choices.wish.form == forms.PACKAGE:
-                return write_package(s.workspace, s.pool, s.who, ids, target, progress=progress, cancel=cancel)
-            return send_to_folder(
-                s.workspace, s.pool, s.who, ids, choices.wish, target, progress=progress, cancel=cancel
-            )
+                return write_package(s.session, s.pool, ids, target, progress=progress, cancel=cancel)
+            return send_to_folder(s.session, s.pool, ids, choices.wish, target, progress=progress, cancel=cancel)
 
         def done(sent: Sent) -> None:
             self._tell(sent, f"written into {target}: {count(len(sent.files), 'file')}")
@@ -232,9 +230,7 @@ class SendingPresenter(QObject):
         letter = Letter((choices.to,) if choices.to.strip() else (), choices.subject, choices.text)
 
         def work(progress: Progress, cancel: CancelToken) -> Mailed:
-            return mail_documents(
-                s.workspace, s.pool, s.who, ids, choices.wish, letter, progress=progress, cancel=cancel
-            )
+            return mail_documents(s.session, s.pool, ids, choices.wish, letter, progress=progress, cancel=cancel)
 
         def done(mailed: Mailed) -> None:
             if mailed.draft is not None:
@@ -259,16 +255,16 @@ class SendingPresenter(QObject):
         wish = PrintWish(printer, choices.copies, choices.both_sides, choices.into if into_pdf else "")
 
         def work(progress: Progress, cancel: CancelToken) -> tuple[Sent, int]:
-            may_send(s.workspace.person(s.who))
+            s.session.require(Right.SEND)
             folder = Path(tempfile.mkdtemp(prefix="printing-", dir=s.workspace.place.cache))
             try:
                 sent = sending.make_files(
-                    s.workspace, s.pool, ids, Wish(forms.PNG), Landing(folder), progress=progress, cancel=cancel
+                    s.session, s.pool, ids, Wish(forms.PNG), Landing(folder), progress=progress, cancel=cancel
                 )
                 dpis = [p.dpi for d in sent.documents for p in s.workspace.repository.load(d.id).pages]
                 told = {"how": PRINTER, "to": wish.target or wish.printer, **asdict(Wish(forms.PNG))}
                 if sent.files and not cancel.cancelled:
-                    sending.note_sent(s.workspace, s.who, sent.documents, told)
+                    sending.note_sent(s.session, sent.documents, told)
                     return sent, print_pictures(sent.files, dpis, wish, progress, cancel)
                 return sent, 0
             finally:

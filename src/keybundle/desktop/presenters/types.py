@@ -11,12 +11,13 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.fields.kinds import Kind
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import DocumentType, called
 from keybundle.core.workflows.prepare import pointing, routines, types
 from keybundle.core.workflows.prepare.pointing import PointedPage
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.editing import Editing, Kept, tell_parts
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 
 ZONE_MARGIN = 0.004
 
@@ -46,12 +47,12 @@ class TypesPresenter(QObject):
     failed = Signal(str)
     pointed = Signal(object)
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._s = session
+        self._s = seat
         self.state = TypesState()
         self._pointed = ""
-        self._editing = Editing(session, self.said.emit, self.failed.emit, self.refresh)
+        self._editing = Editing(seat, self.said.emit, self.failed.emit, self.refresh)
 
     def choose(self, name: str) -> None:
         """Show another type."""
@@ -66,7 +67,7 @@ class TypesPresenter(QObject):
         ws, chosen = self._s.workspace, chosen or (self.state.kind.id if self.state.kind else "")
         setup = ws.setup
         kind = setup.document_type(chosen) or (setup.document_types[0] if setup.document_types else None)
-        can_change = ws.person(self._s.who).role in routines.PREPARERS
+        can_change = self._s.may(Right.PREPARE)
         captions = tuple(types.prepared_captions(kind)) if kind else ()
         names = tuple(k.name for k in setup.document_types)
         told = types.told_patterns(kind) if kind else {}
@@ -81,8 +82,9 @@ class TypesPresenter(QObject):
         self.changed.emit(self.state)
 
     def _ask_example(self, kind: DocumentType) -> None:
-        ws = self._s.workspace
-        self._s.runner.query(lambda: types.example_caption(ws, kind), lambda x: self._show(example=x), key="example")
+        self._s.runner.query(
+            lambda: types.example_caption(self._s.session, kind), lambda x: self._show(example=x), key="example"
+        )
 
     def try_caption(self, caption: str) -> None:
         """Show what a caption pattern makes of a filed document, before it is kept."""
@@ -140,7 +142,7 @@ class TypesPresenter(QObject):
 
         def kept(_: object) -> Kept:
             told = tell_parts(kind.name, before.model_dump(), kind.model_dump())
-            return Kept(told, lambda: types.save_type(s.workspace, s.who, before, kind))
+            return Kept(told, lambda: types.save_type(s.session, before, kind))
 
         def done(documents: int) -> None:
             stay = f" The {documents:,} filed already stay as they are." if documents > 1 else ""
@@ -156,7 +158,7 @@ class TypesPresenter(QObject):
             else:
                 self.failed.emit(f"{kind.name} stays as it was. {told}")
 
-        self._editing.keep(lambda: types.save_type(s.workspace, s.who, kind, before), kept, done, refused)
+        self._editing.keep(lambda: types.save_type(s.session, kind, before), kept, done, refused)
 
     def undo(self) -> None:
         """Put back what one changed last here."""
@@ -167,13 +169,13 @@ class TypesPresenter(QObject):
         s, before, kind = self._s, self._pointed, self.state.kind.id if self.state.kind else ""
 
         def load() -> PointedPage | None:
-            samples = [sample.id for sample in routines.list_samples(s.workspace, 5)]
-            batch = pointing.choose_sample(s.workspace, samples, kind)
+            samples = [sample.id for sample in routines.list_samples(s.session, 5)]
+            batch = pointing.choose_sample(s.session, samples, kind)
             if batch is None:
                 return None
-            ids = pointing.pages_to_point_at(s.workspace, batch, kind)
+            ids = pointing.pages_to_point_at(s.session, batch, kind)
             here = ids.index(before) + offset if offset and before in ids else 0
-            return pointing.load_page(s.workspace, s.pool, batch, ids[max(0, min(len(ids) - 1, here))])
+            return pointing.load_page(s.session, s.pool, batch, ids[max(0, min(len(ids) - 1, here))])
 
         def done(found: PointedPage | None) -> None:
             if found is None:

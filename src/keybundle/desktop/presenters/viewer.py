@@ -20,7 +20,7 @@ from keybundle.core.workflows.keep import cabinets
 from keybundle.core.workflows.keep.story import load_story
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.picture_cache import Fetched, Key
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.sharp import Sharp, load_sharp, with_sharp
 from keybundle.desktop.presenters.story_wording import StoryLine, word_story
 from keybundle.desktop.presenters.texts import count
@@ -65,7 +65,7 @@ class _Opened:
 
 
 class ViewerPresenter(QObject):
-    """State and verbs of one viewer. Pages lie in the session's cache; the neighbours are fetched ahead."""
+    """State and verbs of one viewer. Pages lie in the seat's cache; the neighbours are fetched ahead."""
 
     changed = Signal(object)
     page_changed = Signal(object)
@@ -73,9 +73,9 @@ class ViewerPresenter(QObject):
     said = Signal(str)
     failed = Signal(str)
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._s = session
+        self._s = seat
         self.state = ViewerState()
         self.shown: PageShown | None = None
         self.text: PageText | None = None
@@ -85,7 +85,7 @@ class ViewerPresenter(QObject):
         self._mark = -1
         self._has_moved = False
         self._thumbnails: dict[int, str] = {}
-        session.bus.changed.connect(self._on_changes)
+        seat.bus.changed.connect(self._on_changes)
 
     def _on_changes(self, changes: Changes) -> None:
         if changes.repository:
@@ -95,10 +95,10 @@ class ViewerPresenter(QObject):
 
     def show_document(self, document_id: str, query: Query | None = None, position: int = 0) -> None:
         """Show a document: its first page that answers the query, else the one at ``position``."""
-        asked, session = query or Query(), self._s
+        asked, seat = query or Query(), self._s
 
         def load() -> _Opened:
-            document = cabinets.load_document(session.workspace, document_id)
+            document = cabinets.load_document(seat.session, document_id)
             is_short = len(document.pages) <= SOON
             marks = cabinets.list_marks(document, asked) if is_short else None
             here = marks[0][0] if marks else max(0, min(position, len(document.pages) - 1))
@@ -111,10 +111,10 @@ class ViewerPresenter(QObject):
         def done(found: _Opened) -> None:
             self._opened(found, asked)
 
-        session.runner.query(load, done, key="filed document", owner=self, on_error=self._gone)
+        seat.runner.query(load, done, key="filed document", owner=self, on_error=self._gone)
 
     def _load_story(self, document_id: str) -> tuple[StoryLine, ...]:
-        return word_story(load_story(self._s.workspace, document_id), self._s.say_time)
+        return word_story(load_story(self._s.session, document_id), self._s.say_time)
 
     def _opened(self, found: _Opened, query: Query) -> None:
         self.document, self._query = found.document, query
@@ -142,10 +142,10 @@ class ViewerPresenter(QObject):
 
     def _reload(self, document_id: str) -> None:
         """Show what changed of the document that is shown, at the page where it stands."""
-        session = self._s
+        seat = self._s
 
         def load() -> _Opened:
-            return _Opened(cabinets.load_document(session.workspace, document_id), None, self._load_story(document_id))
+            return _Opened(cabinets.load_document(seat.session, document_id), None, self._load_story(document_id))
 
         def done(found: _Opened) -> None:
             if self.document is not None and self.document.id == document_id:
@@ -155,7 +155,7 @@ class ViewerPresenter(QObject):
                 self.state = replace(fresh, position=position, marks=before.marks, has_marks=before.has_marks)
                 self.changed.emit(self.state)
 
-        session.runner.query(load, done, key="filed document again", owner=self, on_error=self._gone)
+        seat.runner.query(load, done, key="filed document again", owner=self, on_error=self._gone)
 
     def _describe(self, found: _Opened) -> ViewerState:
         d = found.document
@@ -235,7 +235,7 @@ class ViewerPresenter(QObject):
     def _read(self, document: FiledDocument, position: int) -> Fetched:
         """Read a page with its picture, made where it is missing. Called off the interface thread."""
         s, page = self._s, document.pages[position]
-        path = str(bench.filed_preview(s.workspace, s.pool, document.id, position, page))
+        path = str(bench.filed_preview(s.session, s.pool, document.id, position, page))
         return Fetched(path, QImage(path), PageText.from_bytes(page.text))
 
     def _show_page(self, position: int, found: Fetched) -> None:
@@ -277,7 +277,7 @@ class ViewerPresenter(QObject):
                 self.page_changed.emit(self.shown)
 
         s.runner.query(
-            lambda: load_sharp(bench.filed_sharp(s.workspace, s.pool, document.id, position, page)), done, key="full",
+            lambda: load_sharp(bench.filed_sharp(s.session, s.pool, document.id, position, page)), done, key="full",
             owner=self, kind="page",
         )  # fmt: skip
 
@@ -295,7 +295,7 @@ class ViewerPresenter(QObject):
                 self.thumbnail_made.emit(position, path)
 
         s.runner.query(
-            lambda: str(bench.filed_preview(s.workspace, s.pool, document.id, position, page, "thumbnail")), done,
+            lambda: str(bench.filed_preview(s.session, s.pool, document.id, position, page, "thumbnail")), done,
             owner=self, kind="pages ahead", on_error=lambda told: None,
         )  # fmt: skip
         return ""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from keybundle.core.base.changes import Changes
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.arrange.bench import toggle_reading
 from keybundle.core.workflows.file.closing import close_batch
@@ -15,7 +16,7 @@ from keybundle.core.workflows.take_in.capture import Captured
 from keybundle.desktop.presenters.files_in import FilesIn
 from keybundle.desktop.presenters.incoming import Incoming
 from keybundle.desktop.presenters.scanning import Scanning
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.work_state import WorkState, make_row, say_record
 
@@ -31,17 +32,17 @@ class WorkPresenter(QObject):
     said = Signal(str)
     failed = Signal(str)
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._s = session
+        self._s = seat
         self.state = WorkState()
         self._rows: list[WorkRow] = []
         self._today = Today(0, 0, 0)
         self._records: list[Record] = []
         self._refused: tuple[str, ...] = ()
-        self.incoming = Incoming(session, self)
-        self.scanning = Scanning(session, self.incoming, self._routine_of, self)
-        self.files = FilesIn(session, self.incoming, self._routine_of, self)
+        self.incoming = Incoming(seat, self)
+        self.scanning = Scanning(seat, self.incoming, self._routine_of, self)
+        self.files = FilesIn(seat, self.incoming, self._routine_of, self)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(REFRESH_MS)
@@ -52,7 +53,11 @@ class WorkPresenter(QObject):
             source.failed.connect(self.failed)
         for source in (self.scanning, self.files):
             source.said.connect(self.said)
-        session.bus.changed.connect(self._on_changes)
+        seat.bus.changed.connect(self._on_changes)
+
+    def may(self, right: Right) -> bool:
+        """Whether who is at work here has a right."""
+        return self._s.may(right)
 
     @property
     def may_work(self) -> bool:
@@ -65,10 +70,13 @@ class WorkPresenter(QObject):
 
     def refresh(self) -> None:
         """Ask for everything again."""
-        ws = self._s.workspace
 
         def load() -> Loaded:
-            return worklist.list_work(ws), worklist.count_today(ws), list_records(ws, SHOWN_RECORDS)
+            return (
+                worklist.list_work(self._s.session),
+                worklist.count_today(self._s.session),
+                list_records(self._s.session, SHOWN_RECORDS),
+            )
 
         self._s.runner.query(load, self._loaded, key="work", owner=self)
         self.scanning.refresh()
@@ -90,7 +98,7 @@ class WorkPresenter(QObject):
                 ("in the repository", f"{today.in_repository:,}"),
             ),
             records=tuple((r.id, say_record(r, self._s.say_time(r.at))) for r in self._records), refused=self._refused,
-            may_work=self._s.may_work, **self.scanning.parts(), **self.files.parts(), **self.incoming.parts(),
+            may_work=self._s.may(Right.BRING_IN), **self.scanning.parts(), **self.files.parts(), **self.incoming.parts(),
         )  # fmt: skip
         self.changed.emit(self.state)
 
@@ -111,13 +119,13 @@ class WorkPresenter(QObject):
     def toggle_reading(self, batch_id: str) -> None:
         """Stop the reading of a batch, or read on where it was stopped."""
         s = self._s
-        s.runner.change(lambda: toggle_reading(s.workspace, s.line, batch_id, s.who), on_error=self.failed.emit)
+        s.runner.change(lambda: toggle_reading(s.session, s.line, batch_id), on_error=self.failed.emit)
 
     def close_batch(self, batch_id: str) -> None:
         """Close a batch whose every document is filed."""
         s = self._s
         s.runner.change(
-            lambda: close_batch(s.workspace, batch_id, s.who),
+            lambda: close_batch(s.session, batch_id),
             lambda _: s.bus.tell(Changes(frozenset([batch_id]), text="Batch closed")), lane=f"batch {batch_id}",
             owner=self, on_error=self.failed.emit,
         )  # fmt: skip

@@ -55,7 +55,7 @@ class BenchView(QWidget):
         super().__init__(parent)
         self.setObjectName("place")
         self.presenter = presenter
-        self.handlers = Handlers(presenter.may_work, presenter.failed.emit)
+        self.handlers = Handlers(presenter.may, presenter.failed.emit)
         self._lift_at: tuple[str, str] | None = None
         self.strip = PageStrip()
         self.page = PageView()

@@ -97,7 +97,7 @@ class CabinetsView(QWidget):
         super().__init__(parent)
         self.setObjectName("place")
         self.presenter = presenter
-        self.handlers = Handlers(presenter.may_work, presenter.failed.emit)
+        self.handlers = Handlers(presenter.may, presenter.failed.emit)
         self._columns: dict[str, ColumnView] = {}
         self.cabinets = QListWidget()
         self.cabinets.setAccessibleName("Cabinets")
@@ -287,7 +287,7 @@ class CabinetsView(QWidget):
             self._keep_tags()
         if self._tagging is None and self.tags.text() != told:
             self.tags.setText(told)
-        self.tags.setEnabled(bool(state.chosen) and self.handlers.may_work)
+        self.tags.setEnabled(bool(state.chosen) and self.handlers.may_run("cabinets.tags"))
         several = f" that all {len(state.chosen)} have" if len(state.chosen) > 1 else ""
         self.tags_of.setText(f"Tags{several}   Ctrl+T")
 

@@ -87,7 +87,7 @@ class FindView(QWidget):
         super().__init__(parent)
         self.setObjectName("place")
         self.presenter = presenter
-        self.handlers = Handlers(presenter.may_work, presenter.failed.emit)
+        self.handlers = Handlers(presenter.may, presenter.failed.emit)
         self.line = QLineEdit()
         self.line.setPlaceholderText("Words, Bill number = R-2041, Total > 500, Bill date = 2026-01/2026-03")
         self.line.setAccessibleName("Search line")

@@ -6,55 +6,62 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
 
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 
 if TYPE_CHECKING:
     from keybundle.desktop.views.bench_view import BenchView
     from keybundle.desktop.views.cabinets_view import CabinetsView
     from keybundle.desktop.views.find_view import FindView
+    from keybundle.desktop.views.person_sheet import PersonSheet
     from keybundle.desktop.views.prepare_view import PrepareView
     from keybundle.desktop.views.viewer_view import Viewer
 
 
-def make_viewer(session: Session, parent: QObject) -> Viewer:
+def make_viewer(seat: Seat, parent: QObject) -> Viewer:
     """Return a viewer."""
     from keybundle.desktop.presenters.viewer import ViewerPresenter
     from keybundle.desktop.views.viewer_view import Viewer
 
-    return Viewer(ViewerPresenter(session, parent), session.may_work)
+    return Viewer(ViewerPresenter(seat, parent), seat.may)
 
 
-def make_bench(session: Session, batch_id: str, parent: QObject) -> BenchView:
+def make_person(seat: Seat) -> PersonSheet:
+    """Return the sheet about who is at work."""
+    from keybundle.desktop.presenters.person import PersonPresenter
+    from keybundle.desktop.views.person_sheet import PersonSheet
+
+    return PersonSheet(PersonPresenter(seat))
+
+
+def make_bench(seat: Seat, batch_id: str, parent: QObject) -> BenchView:
     """Return the bench of a batch."""
     from keybundle.desktop.presenters.bench import BenchPresenter
     from keybundle.desktop.views.bench_view import BenchView
 
-    return BenchView(BenchPresenter(session, batch_id, parent))
+    return BenchView(BenchPresenter(seat, batch_id, parent))
 
 
-def make_cabinets(session: Session, parent: QObject) -> CabinetsView:
+def make_cabinets(seat: Seat, parent: QObject) -> CabinetsView:
     """Return the cabinets place."""
     from keybundle.desktop.presenters.cabinets import CabinetsPresenter
     from keybundle.desktop.views.cabinets_view import CabinetsView
 
-    return CabinetsView(CabinetsPresenter(session, parent))
+    return CabinetsView(CabinetsPresenter(seat, parent))
 
 
-def make_find(session: Session, parent: QObject) -> FindView:
+def make_find(seat: Seat, parent: QObject) -> FindView:
     """Return the find place."""
     from keybundle.desktop.presenters.find import FindPresenter
     from keybundle.desktop.views.find_view import FindView
 
-    return FindView(FindPresenter(session, parent))
+    return FindView(FindPresenter(seat, parent))
 
 
-def make_prepare(session: Session, parent: QObject) -> PrepareView:
+def make_prepare(seat: Seat, parent: QObject) -> PrepareView:
     """Return the prepare place."""
     from keybundle.desktop.presenters.learned import LearnedPresenter
     from keybundle.desktop.presenters.routines import RoutinesPresenter
     from keybundle.desktop.presenters.types import TypesPresenter
     from keybundle.desktop.views.prepare_view import PrepareView
 
-    return PrepareView(
-        RoutinesPresenter(session, parent), LearnedPresenter(session, parent), TypesPresenter(session, parent)
-    )
+    return PrepareView(RoutinesPresenter(seat, parent), LearnedPresenter(seat, parent), TypesPresenter(seat, parent))

@@ -2,78 +2,135 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFormLayout, QFrame, QLineEdit, QListWidget, QVBoxLayout, QWidget
 
+from keybundle.desktop.presenters.signing_in import SignInPresenter, SignInState
+from keybundle.desktop.theme.style import icon_pixmap
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Told
 
+ROW_PX, MOST_ROWS = 29, 8
+
 
 class StartView(QWidget):
-    """Asks who is working; in a fresh data directory for the repository's name and its first administrator."""
+    """Asks who is working, or who goes on where the window was locked; in a fresh data directory how it is to begin."""
 
-    person_chosen = Signal(str)
-    repository_named = Signal(str, str)
-
-    def __init__(
-        self, repository: str, place: str, people: tuple[tuple[str, str], ...], parent: QWidget | None = None
-    ) -> None:
+    def __init__(self, presenter: SignInPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("place")
-        head = Told(repository or "A new repository")
-        head.setProperty("role", "head")
-        where = Told(f"The data is in {place}")
-        where.setProperty("role", "quiet")
-        where.setWordWrap(True)
+        self.presenter = presenter
+        self.head, self.where, self.ask = Told(), Told(), Told()
+        self.head.setProperty("role", "head")
+        self.where.setProperty("role", "quiet")
+        self.where.setWordWrap(True)
+        self.ask.setWordWrap(True)
+        self.lock = Told()
+        self.lock.setPixmap(icon_pixmap("lock-simple", size_px=22))
+        brand = Told("Key Bundle")
+        brand.setProperty("role", "section")
+        self.people = QListWidget()
+        self.people.setAccessibleName("Who is working")
+        self.people.itemActivated.connect(lambda _: self._go())
+        self.account = Button()
+        self.account.clicked.connect(presenter.take_account)
+        self.repository, self.administrator = QLineEdit(), QLineEdit()
+        self.name, self.password = QLineEdit(), QLineEdit()
+        self.form = QFormLayout()
+        self.form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
+        for label, line in (
+            ("Name of the repository", self.repository), ("First administrator", self.administrator),
+            ("Name", self.name), ("Password", self.password),
+        ):  # fmt: skip
+            line.setAccessibleName(label)
+            line.returnPressed.connect(self._go)
+            self.form.addRow(label, line)
+        self.password.setEchoMode(QLineEdit.EchoMode.Password)
+        self.go = Button("Start work   Enter")
+        self.go.setProperty("role", "main")
+        self.go.clicked.connect(self._go)
+        self.problem = Told()
+        self.problem.setProperty("role", "problem")
+        self.problem.setWordWrap(True)
         box = QFrame()
         box.setProperty("role", "card")
         box.setFixedWidth(460)
         inner = QVBoxLayout(box)
         inner.setContentsMargins(24, 22, 24, 24)
         inner.setSpacing(10)
-        brand = Told("Key Bundle")
-        brand.setProperty("role", "section")
-        for part in (brand, head, where):
+        for part in (brand, self.lock, self.head, self.where, self.ask, self.people):
             inner.addWidget(part)
-        self.people = QListWidget()
-        self.name = QLineEdit()
-        self.administrator = QLineEdit()
-        self.go = Button("Start work   Enter")
-        self.go.setProperty("role", "main")
-        self.go.clicked.connect(self._go)
-        if people:
-            inner.addWidget(Told("Who is working?"))
-            for name, role in people:
-                self.people.addItem(f"{name}, {role}")
-            self._names = [name for name, _ in people]
-            self.people.setCurrentRow(next((i for i, p in enumerate(people) if p[1] == "operator"), 0))
-            self.people.setFixedHeight(29 * min(8, len(people)) + 6)
-            self.people.setAccessibleName("Who is working")
-            self.people.itemActivated.connect(lambda _: self._go())
-            inner.addWidget(self.people)
-        else:
-            self._names = []
-            for label, edit in (("Name of the repository", self.name), ("First administrator", self.administrator)):
-                inner.addWidget(Told(label))
-                edit.setAccessibleName(label)
-                inner.addWidget(edit)
-                edit.returnPressed.connect(self._go)
-        inner.addWidget(self.go)
-        self.problem = Told()
-        self.problem.setProperty("role", "problem")
-        self.problem.setWordWrap(True)
-        inner.addWidget(self.problem)
+        inner.addLayout(self.form)
+        for below in (self.go, self.account, self.problem):
+            inner.addWidget(below)
         layout = QVBoxLayout(self)
         layout.addStretch(1)
         layout.addWidget(box, 0, Qt.AlignmentFlag.AlignHCenter)
         layout.addStretch(2)
+        presenter.changed.connect(self.render_state)
+        self.render_state(presenter.state)
+
+    def render_state(self, state: SignInState) -> None:
+        """Show a state."""
+        is_new = not state.repository
+        self.head.setText(state.repository or "A new repository")
+        self.where.setText(f"The data is in {state.place}")
+        self.lock.setVisible(bool(state.locked))
+        asks = "Who is working?" if state.people else ""
+        if state.locked:
+            asks = f"Locked: {state.locked} is at work here, and what they were at stays as it is."
+        self.ask.setText(asks)
+        self.ask.setVisible(bool(asks))
+        self._show_people(state)
+        for line in (self.repository, self.administrator):
+            self.form.setRowVisible(line, is_new)
+        self.form.setRowVisible(self.name, not is_new and state.asks_password)
+        self.form.setRowVisible(self.password, is_new or state.asks_password)
+        self.password.setPlaceholderText("may stay empty: your account of this system will do" if is_new else "")
+        takes_account = bool(state.account) and not state.people
+        self.account.setText(f"Go on as {state.account}, by your account")
+        self.account.setVisible(takes_account)
+        self.go.setVisible(is_new or bool(state.people) or state.asks_password)
+        self.go.setText("Unlock   Enter" if state.locked else "Begin   Enter" if is_new else "Start work   Enter")
+        for part in (self.go, self.account, self.people):
+            part.setEnabled(not state.is_busy)
+        self.problem.setText("Signing in..." if state.is_busy and not is_new else state.problem)
+        self.problem.setVisible(bool(self.problem.text()))
+
+    def _show_people(self, state: SignInState) -> None:
+        self.people.setVisible(bool(state.people))
+        shown = [self.people.item(i).text() for i in range(self.people.count())]
+        told = [f"{name}, {roles}" for name, roles in state.people]
+        if shown == told:
+            return
+        self.people.clear()
+        self.people.addItems(told)
+        names = [name for name, _ in state.people]
+        first = next((i for i, p in enumerate(state.people) if p[1] == "operator"), 0)
+        self.people.setCurrentRow(names.index(state.locked) if state.locked in names else first)
+        self.people.setFixedHeight(ROW_PX * min(MOST_ROWS, max(1, len(told))) + 6)
 
     def _go(self) -> None:
-        if self._names:
-            self.person_chosen.emit(self._names[self.people.currentRow()])
+        state, password = self.presenter.state, self.password.text()
+        self.password.clear()
+        if not state.repository:
+            self.presenter.begin(self.repository.text(), self.administrator.text(), password)
+        elif state.people:
+            self.presenter.choose(state.people[self.people.currentRow()][0])
+        elif not password and state.account and not self.name.text():
+            self.presenter.take_account()
         else:
-            self.repository_named.emit(self.name.text(), self.administrator.text())
+            self.presenter.sign_in(self.name.text(), password)
 
     def focus_first(self) -> None:
         """Give the first thing to fill the focus."""
-        (self.people if self._names else self.name).setFocus()
+        state = self.presenter.state
+        if not state.repository:
+            self.repository.setFocus()
+        elif state.people:
+            self.people.setFocus()
+        elif state.account and not state.locked:
+            self.account.setFocus()
+        else:
+            self.name.setText(state.locked or self.name.text())
+            (self.password if self.name.text() else self.name).setFocus()

@@ -6,7 +6,7 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QGuiApplication
@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.reading.text import Word
+from keybundle.core.rights.model import Right
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers, find_command
 from keybundle.desktop.presenters.viewer import ViewerPresenter, ViewerState
@@ -93,11 +94,11 @@ class Viewer(QWidget):
     left = Signal()
     sending = Signal(object, bool)
 
-    def __init__(self, presenter: ViewerPresenter, may_work: bool, parent: QWidget | None = None) -> None:
+    def __init__(self, presenter: ViewerPresenter, may: Callable[[Right], bool], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("place")
         self.presenter = presenter
-        self.handlers = Handlers(may_work, presenter.failed.emit)
+        self.handlers = Handlers(may, presenter.failed.emit)
         self.caption, self.place = Elided(), Elided()
         self.caption.setProperty("role", "head")
         self.place.setProperty("role", "quiet")

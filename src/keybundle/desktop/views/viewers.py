@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QSettings, Signal
 
 from keybundle.core.search.query import Query
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.views import places
 from keybundle.desktop.views.side_sheet import SheetEdge
 
@@ -26,9 +26,9 @@ class Viewers(QObject):
     failed = Signal(str)
     left_out = Signal(str, object)
 
-    def __init__(self, session: Session, settings: QSettings, parent: QObject) -> None:
+    def __init__(self, seat: Seat, settings: QSettings, parent: QObject) -> None:
         super().__init__(parent)
-        self._session, self._settings = session, settings
+        self._session, self._settings = seat, settings
         self.windows: list[ViewerWindow] = []
 
     def open(self, document_id: str, position: int = 0, query: Query | None = None) -> None:

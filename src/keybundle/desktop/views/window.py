@@ -8,8 +8,9 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
+import shiboken6
+from PySide6.QtCore import QPoint, QSettings, Qt, QTimer, Signal
+from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QFrame,
@@ -24,7 +25,7 @@ from PySide6.QtWidgets import (
 from keybundle.desktop.actions.registry import Handlers, find_command
 from keybundle.desktop.presenters.prepare import bring_register, load_parts
 from keybundle.desktop.presenters.records import load_record_page
-from keybundle.desktop.presenters.session import Session
+from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import tell_line
 from keybundle.desktop.presenters.work import WorkPresenter
 from keybundle.desktop.theme import colours as c
@@ -58,19 +59,23 @@ class MainWindow(QMainWindow):
     Several stand side by side, each with its own places, benches and keys; ``windows`` are all of them.
     """
 
-    def __init__(self, session: Session, settings: QSettings, beside: MainWindow | None = None) -> None:
+    lock_asked = Signal()
+    other_asked = Signal()
+
+    def __init__(self, seat: Seat, settings: QSettings, beside: MainWindow | None = None) -> None:
         super().__init__()
         self.windows: list[MainWindow] = beside.windows if beside is not None else []
         self.windows.append(self)
         self._kept_as = GEOMETRY if beside is None else f"{GEOMETRY} beside"
-        self.setWindowTitle(f"Key Bundle: {session.workspace.setup.repository}")
-        self.session = session
+        self.setWindowTitle(f"Key Bundle: {seat.workspace.setup.repository}")
+        self.seat = seat
         self._settings = settings
-        self.handlers = Handlers(session.may_work, self.warn)
+        self.handlers = Handlers(seat.may, self.warn)
+        self._put_away: list[QWidget] = []
         self._messages: deque[str] = deque(maxlen=KEPT_MESSAGES)
         self.benches: dict[str, BenchView] = {}
-        self.viewers = Viewers(session, settings, self)
-        self.work = WorkView(WorkPresenter(session, self))
+        self.viewers = Viewers(seat, settings, self)
+        self.work = WorkView(WorkPresenter(seat, self))
         self.stack = QStackedWidget()
         self.stack.addWidget(self.work)
         self.edge = SheetEdge(self.stack, self.stack)
@@ -109,9 +114,12 @@ class MainWindow(QMainWindow):
         keys.setProperty("role", "place")
         keys.clicked.connect(self.show_keys)
         layout.addWidget(keys)
-        person = Told(self.session.who)
-        person.setStyleSheet("font-weight: 600; padding-left: 10px;")
-        layout.addWidget(person)
+        self.person = Button(icon("user"), self.seat.session.name)
+        self.person.setProperty("role", "place")
+        self.person.setStyleSheet("font-weight: 600;")
+        self.person.setToolTip(f"{find_command('go.person').words} ({find_command('go.person').shortcut})")
+        self.person.clicked.connect(self.show_person)
+        layout.addWidget(self.person)
         return bar
 
     def _place_button(self, name: str) -> QPushButton:
@@ -153,15 +161,17 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         self._listen(self.work.presenter, self.viewers)
         self.viewers.left_out.connect(self._offer_left_out)
-        self.session.runner.failed.connect(self.warn)
-        self.session.bus.failed.connect(self.warn)
-        self.session.bus.said.connect(self.say)
+        self.seat.runner.failed.connect(self.warn)
+        self.seat.bus.failed.connect(self.warn)
+        self.seat.bus.said.connect(self.say)
         self.work.batch_opened.connect(self.open_batch)
         self.work.record_opened.connect(self.open_record)
         on = self.handlers.on
         for name in ("work", "cabinets", "find", "prepare"):
             on(f"go.{name}", getattr(self, f"go_{name}"))
         on("go.window", self.open_beside)
+        on("go.person", self.show_person)
+        on("go.lock", self.lock_asked.emit)
         on("help.keys", self.show_keys)
         on("help.messages", self.show_messages)
         on("line.retry", self._retry)
@@ -181,13 +191,21 @@ class MainWindow(QMainWindow):
         self._watch.start()
 
     def _retry(self) -> None:
-        self.session.line.retry()
-        if self.session.copier is not None:
-            self.session.copier.retry()
+        self.seat.line.retry()
+        if self.seat.copier is not None:
+            self.seat.copier.retry()
 
     def _show_message(self, text: str) -> None:
         self.message.setText(text)
-        self._messages.append(f"{self.session.clock_now()}   {text}")
+        self._messages.append(f"{self.seat.clock_now()}   {text}")
+
+    def show_person(self) -> None:
+        """Show who is at work here, and what they can change about it."""
+        sheet = places.make_person(self.seat)
+        sheet.locked.connect(self.lock_asked.emit)
+        sheet.other_asked.connect(self.other_asked.emit)
+        sheet.presenter.said.connect(self.say)
+        self.edge.open(sheet)
 
     def show_messages(self) -> None:
         """Read the last messages again, the newest first."""
@@ -205,8 +223,8 @@ class MainWindow(QMainWindow):
             presenter.failed.connect(self.warn)
 
     def _tell_line(self) -> None:
-        copier = self.session.copier
-        told = (copier.problem if copier is not None else "") or tell_line(self.session.line)
+        copier = self.seat.copier
+        told = (copier.problem if copier is not None else "") or tell_line(self.seat.line)
         if self.line_label.text() != told and not self.line_label.property("seeding"):
             self.line_label.setText(told)
 
@@ -244,7 +262,7 @@ class MainWindow(QMainWindow):
     @cached_property
     def cabinets(self) -> CabinetsView:
         """The cabinets place, made when it is first asked for."""
-        view = places.make_cabinets(self.session, self)
+        view = places.make_cabinets(self.seat, self)
         self._listen(view.presenter)
         view.presenter.changed.connect(lambda _: self._show_undo())
         view.files_dropped.connect(self._take_files)
@@ -258,7 +276,7 @@ class MainWindow(QMainWindow):
     @cached_property
     def finder(self) -> FindView:
         """The find place, made when it is first asked for."""
-        view = places.make_find(self.session, self)
+        view = places.make_find(self.seat, self)
         self._listen(view.presenter)
         view.batch_opened.connect(self.open_batch)
         view.opened.connect(lambda i: self.viewers.open(i, 0, view.presenter.query))
@@ -270,7 +288,7 @@ class MainWindow(QMainWindow):
     @cached_property
     def prepare(self) -> PrepareView:
         """The prepare place, made when it is first asked for."""
-        view = places.make_prepare(self.session, self)
+        view = places.make_prepare(self.seat, self)
         self._listen(view.routines.presenter, view.learned.presenter, view.types.presenter)
         view.register_asked.connect(self._bring_register)
         self.stack.addWidget(view)
@@ -316,14 +334,14 @@ class MainWindow(QMainWindow):
     def go_prepare(self) -> None:
         """See the set-up."""
         self._go("prepare", self.prepare)
-        session = self.session
-        session.runner.query(lambda: load_parts(session), self.prepare.render_parts, key="prepare")
+        seat = self.seat
+        seat.runner.query(lambda: load_parts(seat), self.prepare.render_parts, key="prepare")
         self.prepare.list.setFocus()
 
     def open_batch(self, batch_id: str) -> None:
         """Open a batch on the bench; one that was open comes back as it was left."""
         if batch_id not in self.benches:
-            view = places.make_bench(self.session, batch_id, self)
+            view = places.make_bench(self.seat, batch_id, self)
             view.left.connect(self.go_work)
             view.files_dropped.connect(lambda files: self.work.presenter.files.import_files(files, batch_id))
             self._listen(view.presenter)
@@ -372,7 +390,7 @@ class MainWindow(QMainWindow):
         chosen, _ = QFileDialog.getOpenFileName(
             self, f"Entries of {name}", "", "CSV (*.csv *.txt *.tsv);;All files (*)"
         )
-        session = self.session
+        seat = self.seat
         if not chosen:
             return
 
@@ -383,8 +401,8 @@ class MainWindow(QMainWindow):
             self.say(f"{entries:,} entries brought in")
             self.go_prepare()
 
-        work = lambda: bring_register(session, name, Path(chosen))  # noqa: E731
-        session.runner.change(work, done, on_error=refused)
+        work = lambda: bring_register(seat, name, Path(chosen))  # noqa: E731
+        seat.runner.change(work, done, on_error=refused)
 
     def _shows_cabinets(self) -> bool:
         """Whether the cabinets are in front; asking does not make them."""
@@ -408,7 +426,7 @@ class MainWindow(QMainWindow):
 
     def open_record(self, record_id: str) -> None:
         """Show a filing record."""
-        session = self.session
+        seat = self.seat
 
         def show(page: str) -> None:
             if page:
@@ -418,7 +436,7 @@ class MainWindow(QMainWindow):
                 dialog.sending.connect(self.viewers.sends_at(self.edge))
                 dialog.show()
 
-        session.runner.query(lambda: load_record_page(session, record_id), show, owner=self)
+        seat.runner.query(lambda: load_record_page(seat, record_id), show, owner=self)
 
     def _offer_left_out(self, told: str, sentences: tuple[str, ...]) -> None:
         head = "These were left out; all others were sent."
@@ -426,7 +444,7 @@ class MainWindow(QMainWindow):
 
     def open_beside(self) -> None:
         """Open another window on the same work: two batches, or a batch and a cabinet, in sight at once."""
-        other = MainWindow(self.session, self._settings, self)
+        other = MainWindow(self.seat, self._settings, self)
         other.move(self.pos() + QPoint(BESIDE_PX, BESIDE_PX))
         other.show()
         other.activateWindow()
@@ -446,6 +464,23 @@ class MainWindow(QMainWindow):
             bench.presenter.end()
         self.hide()
         self.deleteLater()
+
+    def flush(self) -> None:
+        """Keep all that is being typed, in every window of who is at work here."""
+        for window in self.windows:
+            for bench in window.benches.values():
+                bench.presenter.flush()
+
+    def put_away(self, widgets: list[QWidget]) -> None:
+        """Remember other windows that were in sight with this one, so that they come back with it."""
+        self._put_away = widgets
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        put_away, self._put_away = self._put_away, []
+        for widget in put_away:
+            if shiboken6.isValid(widget):
+                widget.show()
 
     def show_keys(self) -> None:
         """Show all keys and search commands."""

@@ -169,7 +169,7 @@ class WorkView(QWidget):
         super().__init__(parent)
         self.setObjectName("place")
         self.presenter = presenter
-        self.handlers = Handlers(presenter.may_work, presenter.failed.emit)
+        self.handlers = Handlers(presenter.may, presenter.failed.emit)
         self._shown = WorkState()
         self._numbers: list[Told] = []
         self._starters: list[QShortcut] = []

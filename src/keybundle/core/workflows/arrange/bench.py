@@ -14,13 +14,16 @@ from keybundle.core.filing.destination import compute_destination, make_caption
 from keybundle.core.imaging.tiles import Tiles, is_large
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
+from keybundle.core.repository.access import EVERYTHING
 from keybundle.core.repository.model import FiledPage
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.workflows.index.defaults import local_day
 from keybundle.core.workflows.index.why_not import why_not
 from keybundle.core.workflows.line.line import ON_SCREEN, Line
 from keybundle.core.workflows.line.page_jobs import WORK, picture_job
-from keybundle.core.workflows.session.workspace import Workspace, may_work
+from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.preview_files import preview_path, tiles_folder
 
 Command = Callable[[Batch], Batch]
@@ -49,10 +52,12 @@ class BenchData:
     received: str = ""
 
 
-def load_bench(workspace: Workspace, batch_id: str) -> BenchData:
+@needs(Right.LOOK)
+def load_bench(session: Session, batch_id: str) -> BenchData:
     """Return a batch as the bench shows it."""
+    workspace = session.workspace
     batch = workspace.batches.load(batch_id)
-    same = find_filed_already(workspace, batch)
+    same = find_filed_already(session, batch)
     facts = {
         key: _facts(workspace, batch.documents[key], own, same.get(key, ()))
         for key, own in batch.pages_by_document().items()
@@ -73,12 +78,15 @@ def _facts(
     return DocumentFacts(caption, tuple(destination.path), destination.titles, told, same)
 
 
-def find_filed_already(workspace: Workspace, batch: Batch) -> dict[str, tuple[tuple[str, str], ...]]:
+def find_filed_already(session: Session, batch: Batch) -> dict[str, tuple[tuple[str, str], ...]]:
     """Return, for documents whose key values are filed already, the (id, caption) of those that hold them.
 
     One look for each type at the field that tells most (one that is no register's, the last of the key) leaves few to
-    be compared in full.
+    be compared in full. What the person may not look at is told to those alone who oversee.
     """
+    workspace = session.workspace
+    with workspace.place.database.read() as c:
+        view = EVERYTHING if session.may(Right.OVERSEE) else session.view(c)
     found: dict[str, tuple[tuple[str, str], ...]] = {}
     for kind in (k for k in workspace.setup.document_types if k.key):
         own = {d.id: v for d in batch.documents.values() if d.type == kind.id and (v := _key_values(kind, d))}
@@ -91,7 +99,7 @@ def find_filed_already(workspace: Workspace, batch: Batch) -> dict[str, tuple[tu
             else set()
         )
         for key, values in own.items():
-            if values[plain[-1]] in known and (same := workspace.repository.find_same(kind.id, values)):
+            if values[plain[-1]] in known and (same := workspace.repository.find_same(kind.id, values, view=view)):
                 found[key] = tuple(same)
     return found
 
@@ -109,33 +117,38 @@ def _first_line(workspace: Workspace, page: Page) -> str:
     return lines[0][:60] if lines else "Not read yet"
 
 
-def run_command(workspace: Workspace, line: Line, batch_id: str, who: str, label: str, command: Command) -> Changes:
+@needs(Right.INDEX)
+def run_command(session: Session, line: Line, batch_id: str, label: str, command: Command) -> Changes:
     """Run an operator's command as one undoable step; raises InputProblem in words."""
-    may_work(workspace.person(who))
+    workspace, who = session.workspace, session.person
     workspace.batches.apply(batch_id, who, label, command)
     line.revise(batch_id)
     return Changes(frozenset([batch_id]), text=f"{label[:1].upper()}{label[1:]}")
 
 
-def toggle_reading(workspace: Workspace, line: Line, batch_id: str, who: str) -> None:
+@needs(Right.INDEX)
+def toggle_reading(session: Session, line: Line, batch_id: str) -> None:
     """Stop the reading of a batch, or read on; what was read stays."""
-    may_work(workspace.person(who))
     (line.read_on if batch_id in line.stopped else line.stop_reading)(batch_id)
 
 
-def undo(workspace: Workspace, line: Line, batch_id: str, who: str) -> Changes:
+@needs(Right.INDEX)
+def undo(session: Session, line: Line, batch_id: str) -> Changes:
     """Take back the last step of a batch."""
-    return _replay(workspace, line, batch_id, who, undone=False)
+    return _replay(session, line, batch_id, undone=False)
 
 
-def redo(workspace: Workspace, line: Line, batch_id: str, who: str) -> Changes:
+@needs(Right.INDEX)
+def redo(session: Session, line: Line, batch_id: str) -> Changes:
     """Do again what was undone last."""
-    return _replay(workspace, line, batch_id, who, undone=True)
+    return _replay(session, line, batch_id, undone=True)
 
 
-def _replay(workspace: Workspace, line: Line, batch_id: str, who: str, *, undone: bool) -> Changes:
-    may_work(workspace.person(who))
+def _replay(session: Session, line: Line, batch_id: str, *, undone: bool) -> Changes:
+    workspace = session.workspace
     touched = frozenset(x for x in (batch_id, workspace.batches.partner(batch_id, undone=undone)) if x)
+    for batch in touched:
+        session.require_batch(batch)
     label = workspace.batches.redo(batch_id) if undone else workspace.batches.undo(batch_id)
     for batch in touched:
         line.revise(batch)
@@ -174,26 +187,30 @@ def move_command(page_ids: Sequence[str], target: str, *, after: bool) -> Comman
     return lambda batch: arranging.move_pages(batch, page_ids, target, after=after)
 
 
+@needs(Right.INDEX)
 def move_to_batch(
-    workspace: Workspace, line: Line, source: str, page_ids: Sequence[str], target: str, beside: str, who: str, *,
+    session: Session, line: Line, source: str, page_ids: Sequence[str], target: str, beside: str, *,
     after: bool,
 ) -> Changes:  # fmt: skip
     """Move pages from one open batch to another, beside a page there; one step that can be undone in either."""
-    may_work(workspace.person(who))
+    workspace, who = session.workspace, session.person
     workspace.batches.transfer(source, page_ids, target, beside, who, after=after)
     line.revise(source)
     line.revise(target)
     return Changes(frozenset([source, target]), text="move pages between batches")
 
 
-def page_text(workspace: Workspace, page_id: str) -> PageText | None:
+@needs(Right.LOOK)
+def page_text(session: Session, page_id: str) -> PageText | None:
     """Return the text of a page in a batch, None before it was read."""
+    workspace = session.workspace
     data = workspace.batches.texts([page_id]).get(page_id)
     return PageText.from_bytes(data) if data else None
 
 
+@needs(Right.LOOK)
 def preview(
-    workspace: Workspace,
+    session: Session,
     pool: Pool,
     page_id: str,
     picture: tuple[str, int, bool],
@@ -201,6 +218,7 @@ def preview(
     kind: str = "screen",
 ) -> Path:
     """Return the file of a page's picture (``thumbnail``, ``screen`` or ``full``), making it where it is missing."""
+    workspace = session.workspace
     path = preview_path(workspace.place.cache, page_id, frame.rotation, kind)
     if not path.exists():
         job = picture_job(workspace.place.files, page_id, picture, frame)
@@ -209,10 +227,12 @@ def preview(
     return path
 
 
-def sharp(workspace: Workspace, pool: Pool, page_id: str, picture: tuple[str, int, bool], frame: Frame) -> Path | Tiles:
+@needs(Right.LOOK)
+def sharp(session: Session, pool: Pool, page_id: str, picture: tuple[str, int, bool], frame: Frame) -> Path | Tiles:
     """Return a page in full resolution: its picture, or of a very large one its tiles, made where they are missing."""
+    workspace = session.workspace
     if not is_large(frame.width, frame.height):
-        return preview(workspace, pool, page_id, picture, frame, "full")
+        return preview(session, pool, page_id, picture, frame, "full")
     folder = tiles_folder(workspace.place.cache, page_id, frame.rotation)
     if not folder.exists():
         job = picture_job(workspace.place.files, page_id, picture, frame)
@@ -221,13 +241,15 @@ def sharp(workspace: Workspace, pool: Pool, page_id: str, picture: tuple[str, in
     return Tiles(str(folder), *frame.upright_size)
 
 
+@needs(Right.LOOK)
 def filed_preview(
-    workspace: Workspace, pool: Pool, document_id: str, position: int, page: FiledPage, kind: str = "screen"
+    session: Session, pool: Pool, document_id: str, position: int, page: FiledPage, kind: str = "screen"
 ) -> Path:
     """Return a small picture of a filed page: ``thumbnail`` or ``screen``."""
-    return preview(workspace, pool, f"{document_id}-{position}", page.picture, page.frame, kind)
+    return preview(session, pool, f"{document_id}-{position}", page.picture, page.frame, kind)
 
 
-def filed_sharp(workspace: Workspace, pool: Pool, document_id: str, position: int, page: FiledPage) -> Path | Tiles:
+@needs(Right.LOOK)
+def filed_sharp(session: Session, pool: Pool, document_id: str, position: int, page: FiledPage) -> Path | Tiles:
     """Return a filed page in full resolution, as ``sharp`` does."""
-    return sharp(workspace, pool, f"{document_id}-{position}", page.picture, page.frame)
+    return sharp(session, pool, f"{document_id}-{position}", page.picture, page.frame)

@@ -15,6 +15,7 @@ from keybundle.core.batches.model import Batch, Facts, Page
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.marks.model import Mark, Wanted
 from keybundle.core.reading.text import PageText
+from keybundle.core.rights.model import Right
 from keybundle.core.separation.facts import Placing, SideFacts
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.index.indexing import known_first_pages
@@ -22,7 +23,8 @@ from keybundle.core.workflows.line.line import FIRST_PAGE, ON_SCREEN, Line
 from keybundle.core.workflows.line.page_facts import side_facts, with_type
 from keybundle.core.workflows.line.page_jobs import WORK, page_job, wanted_marks
 from keybundle.core.workflows.line.readings import keep_reading
-from keybundle.core.workflows.session.workspace import Workspace, may_work
+from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.capture import routine_of
 
 
@@ -59,12 +61,13 @@ class Rehearsal:
         return sum(not p.kept for p in self.placings)
 
 
+@needs(Right.INDEX)
 def separate_batch_again(
-    workspace: Workspace, line: Line, pool: Pool, batch_id: str, who: str, *,
+    session: Session, line: Line, pool: Pool, batch_id: str, *,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Separated:  # fmt: skip
     """Cut an open batch by its routine's present rules, as one step that can be undone; hand-made work stays."""
-    may_work(workspace.person(who))
+    workspace, who = session.workspace, session.person
     batch = workspace.batches.load(batch_id)
     if batch.captured_at is None or any(p.facts is None and not p.trouble for p in batch.pages):
         raise InputProblem("Pages of this batch are still coming in or being looked at; separate it again after that.")
@@ -83,11 +86,13 @@ def separate_batch_again(
     return Separated(Changes(frozenset([batch_id]), text="Separated again"), conflicts)
 
 
+@needs(Right.LOOK)
 def rehearse(
-    workspace: Workspace, pool: Pool, batch_id: str, routine: Routine, *,
+    session: Session, pool: Pool, batch_id: str, routine: Routine, *,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Rehearsal:  # fmt: skip
     """Try a routine (perhaps one not saved yet) on a batch without changing it."""
+    workspace = session.workspace
     batch = workspace.batches.load(batch_id)
     sides = gather_facts(workspace, pool, batch, routine, keep=False, progress=progress, cancel=cancel)
     placings = cut_batch(batch, routine, sides)

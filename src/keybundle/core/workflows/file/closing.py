@@ -7,12 +7,14 @@ from dataclasses import asdict
 from keybundle.core.base.changes import Changes
 from keybundle.core.batches.model import balance
 from keybundle.core.repository import audit
-from keybundle.core.workflows.session.workspace import Workspace, may_work
+from keybundle.core.rights.model import Right
+from keybundle.core.workflows.session.session import Session, needs
 
 
-def close_batch(workspace: Workspace, batch_id: str, who: str) -> Changes:
+@needs(Right.FILE)
+def close_batch(session: Session, batch_id: str) -> Changes:
     """Close a batch; raises InputProblem that names what is still open, and for a person who may only look."""
-    may_work(workspace.person(who))
+    workspace, who = session.workspace, session.person
     with workspace.place.database.atomic() as c:
         batch = workspace.batches.close(batch_id)
         audit.append(c, workspace.clock.stamp(), who, "batch closed", batch_id, asdict(balance(batch)))

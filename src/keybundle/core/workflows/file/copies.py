@@ -21,7 +21,8 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.setup.routines import Copies
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.keep.cabinets import load_document
-from keybundle.core.workflows.send.sending import Sent, Wish, check_wish, make_files, note_sent, texts_of
+from keybundle.core.workflows.send.sending import Sent, Wish, check_wish, make_files, note_leaving, texts_of
+from keybundle.core.workflows.session.signing_in import machine_session
 from keybundle.core.workflows.session.workspace import Workspace
 
 log = logging.getLogger(__name__)
@@ -84,6 +85,7 @@ def _list_due(workspace: Workspace, *, at_once: bool) -> list[Due]:
 
 def _write(workspace: Workspace, pool: Pool, due: Due) -> str:
     """Write a copy; return what is in the way, empty where it is written or its document is gone."""
+    machine = machine_session(workspace)
     copies, wish = due.copies, Wish(due.copies.form, names=due.copies.names)
     try:
         if due.document not in workspace.repository.load_many([due.document]):
@@ -93,9 +95,9 @@ def _write(workspace: Workspace, pool: Pool, due: Due) -> str:
         root = Path(copies.folder).expanduser()
         if not root.is_dir():
             raise EnvironmentProblem(f"the folder “{copies.folder}” is not there.")
-        texts = texts_of(workspace, load_document(workspace, due.document), 1)
+        texts = texts_of(workspace, load_document(machine, due.document), 1)
         parts = [safe_name(fill_name(p, texts)) for p in copies.sub_folders.split("/") if p.strip()]
-        sent = make_files(workspace, pool, [due.document], wish, Landing(root.joinpath(*parts), keeps_same=True))
+        sent = make_files(machine, pool, [due.document], wish, Landing(root.joinpath(*parts), keeps_same=True))
         if sent.stopped or sent.refused:
             return sent.stopped or sent.refused[0][1]
         _forget(workspace, due, sent, wish)
@@ -106,7 +108,7 @@ def _write(workspace: Workspace, pool: Pool, due: Due) -> str:
 
 def _forget(workspace: Workspace, due: Due, sent: Sent, wish: Wish) -> None:
     with workspace.place.database.atomic() as c:
-        note_sent(workspace, due.who, sent.documents, {"how": "copy", "to": due.copies.folder, **asdict(wish)})
+        note_leaving(workspace, due.who, sent.documents, {"how": "copy", "to": due.copies.folder, **asdict(wish)})
         c.execute(delete(t.copy_due).where(t.copy_due.c.id == due.id))
 
 

@@ -20,6 +20,7 @@ from keybundle.core.filing.commit import commit_document, compose_document, unco
 from keybundle.core.filing.destination import Destination, compute_destination, make_caption
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
+from keybundle.core.rights.model import Right, effective_rights
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.file.copies import note_due
@@ -27,7 +28,8 @@ from keybundle.core.workflows.file.records import FiledEntry, add_entry, end_rec
 from keybundle.core.workflows.index.learning import learn, refresh_calibration, unlearn
 from keybundle.core.workflows.index.why_not import why_not
 from keybundle.core.workflows.line.page_jobs import PDF_WORK, page_job
-from keybundle.core.workflows.session.workspace import Workspace, may_work
+from keybundle.core.workflows.session.session import MACHINE, NotAllowed, Session, asks_inside, needs
+from keybundle.core.workflows.session.workspace import Workspace
 
 log = logging.getLogger(__name__)
 FILE_PRIORITY = 1
@@ -74,8 +76,9 @@ class Filing:
     in_hand: list[_InHand] = field(default_factory=list)
 
 
+@needs(Right.FILE)
 def file_documents(
-    workspace: Workspace, pool: Pool, batch_id: str, who: str, document_ids: Sequence[str] | None = None, *,
+    session: Session, pool: Pool, batch_id: str, document_ids: Sequence[str] | None = None, *,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Filed:  # fmt: skip
     """File the ready ones among the named documents (None: all of the batch), each all or nothing.
@@ -83,19 +86,18 @@ def file_documents(
     The others are left and listed with the reason, and so is what is still to come when ``cancel`` is set. Raises
     InputProblem for a person who may only look.
     """
-    begun = begin_filing(workspace, pool, batch_id, who, document_ids)
-    return finish_filing(workspace, pool, begun, progress=progress, cancel=cancel)
+    begun = begin_filing(session, pool, batch_id, document_ids)
+    return finish_filing(session, pool, begun, progress=progress, cancel=cancel)
 
 
-def begin_filing(
-    workspace: Workspace, pool: Pool, batch_id: str, who: str, document_ids: Sequence[str] | None = None
-) -> Filing:
+@needs(Right.FILE)
+def begin_filing(session: Session, pool: Pool, batch_id: str, document_ids: Sequence[str] | None = None) -> Filing:
     """Claim what is ready among the named documents (None: all of the batch); ``finish_filing`` must follow.
 
     This much is quick: what a person does to the batch afterwards waits for it, not for the PDFs. Raises InputProblem
     for a person who may only look.
     """
-    may_work(workspace.person(who))
+    workspace, who = session.workspace, session.person
     begun = Filing(workspace.clock.new_id(), who, Filed(batch_id), document_ids is not None)
     try:
         _take_in_hand(workspace, pool, begun, document_ids)
@@ -105,16 +107,18 @@ def begin_filing(
     return begun
 
 
+@asks_inside(Right.FILE)
 def finish_filing(
-    workspace: Workspace, pool: Pool, begun: Filing, *, progress: Progress = silent, cancel: CancelToken | None = None
+    session: Session, pool: Pool, begun: Filing, *, progress: Progress = silent, cancel: CancelToken | None = None
 ) -> Filed:
     """Commit each claimed document once its PDF is made; what is left is let go of, with the reason."""
+    workspace = session.workspace
     cancel, result, in_hand = cancel or CancelToken(), begun.result, begun.in_hand
     try:
         if in_hand:
             progress(Step(0, len(in_hand), "Filing"))
         for number, one in enumerate(in_hand, 1):
-            said = _file_one(workspace, one, begun, cancel)
+            said = _file_one(session, one, begun, cancel)
             if said:
                 result.left.append((_name(one.document, one.kind), said))
             progress(Step(number, len(in_hand), f"Filing {_name(one.document, one.kind)}"))
@@ -159,7 +163,7 @@ def _take_in_hand(workspace: Workspace, pool: Pool, begun: Filing, document_ids:
         begun.in_hand.append(_InHand(document, kind, destination, texts, pdf))
 
 
-def _file_one(workspace: Workspace, one: _InHand, begun: Filing, cancel: CancelToken) -> str:
+def _file_one(session: Session, one: _InHand, begun: Filing, cancel: CancelToken) -> str:
     """File one document and note it in the result; return why it was left, empty when it was not."""
     try:
         while not one.pdf.done() and not cancel.cancelled:
@@ -167,7 +171,7 @@ def _file_one(workspace: Workspace, one: _InHand, begun: Filing, cancel: CancelT
         if cancel.cancelled:
             return CANCELLED
         sha, seconds = one.pdf.result()
-        entry = _commit(workspace, one, begun, sha)
+        entry = _commit(session, one, begun, sha)
     except AppError as error:
         return str(error)
     except Exception:
@@ -180,9 +184,11 @@ def _file_one(workspace: Workspace, one: _InHand, begun: Filing, cancel: CancelT
     return ""
 
 
-def _commit(workspace: Workspace, one: _InHand, begun: Filing, sha: str) -> FiledEntry | None:
+def _commit(session: Session, one: _InHand, begun: Filing, sha: str) -> FiledEntry | None:
     """File a document in one transaction; None, and nothing done, where it is no longer what the PDF was made of."""
+    workspace = session.workspace
     with workspace.place.database.atomic() as c:
+        _require_at(session, one.destination)
         batch = workspace.batches.load_document(one.document.id)
         document = batch.document(one.document.id)
         if not _is_unchanged(workspace, document, one, begun.claim):
@@ -195,6 +201,17 @@ def _commit(workspace: Workspace, one: _InHand, begun: Filing, sha: str) -> File
         entry = FiledEntry(filed_id, new.caption, one.kind.name, path, len(new.pages))
         add_entry(c, begun.claim, workspace.batches.load(batch.id), entry, workspace.clock.stamp(), begun.who)
     return entry
+
+
+def _require_at(session: Session, destination: Destination) -> None:
+    """Raise NotAllowed where the person may not file there, as the nearest list of what is there by now has it."""
+    session.require(Right.FILE)
+    path = [value or "" for _, value in destination.folder]
+    nearest = session.workspace.repository.nearest_list(destination.cabinet, path)
+    if session.person != MACHINE and Right.FILE not in effective_rights(session.holder, nearest):
+        raise NotAllowed(
+            f"{' / '.join(destination.path)} is kept to others; {session.name} may not file there. Ask who keeps it."
+        )
 
 
 def _is_unchanged(workspace: Workspace, document: Document, one: _InHand, claim: str) -> bool:
@@ -214,14 +231,16 @@ def _name(document: Document, kind: DocumentType | None) -> str:
     return make_caption(kind, document.values) if kind and document.values else document.type or "Document without type"
 
 
-def take_back(workspace: Workspace, batch_id: str, document_id: str, who: str) -> Changes:
+@needs(Right.TAKE_BACK)
+def take_back(session: Session, batch_id: str, document_id: str) -> Changes:
     """Take a filed document back into its batch; raises InputProblem when it is not filed from there, or that is closed."""
-    may_work(workspace.person(who))
+    workspace, who = session.workspace, session.person
     with workspace.place.database.atomic() as c:
         batch: Batch = workspace.batches.load(batch_id)
         document = batch.document(document_id)
         if document.filed_id is None:
             raise InputProblem("This document is not filed; there is nothing to take back.")
+        workspace.repository.load(document.filed_id, with_pages=False, view=session.view(c, Right.TAKE_BACK))
         if batch.closed_at:
             raise InputProblem("Its batch is closed, so it cannot go back there. Nothing was changed.")
         uncommit_document(

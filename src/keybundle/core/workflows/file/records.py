@@ -12,8 +12,10 @@ from sqlalchemy import Connection, Row, func, insert, select, update
 
 from keybundle.core.batches.model import Batch, balance
 from keybundle.core.repository import audit
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
 
@@ -64,22 +66,26 @@ def end_record(workspace: Workspace, record_id: str, left: Sequence[tuple[str, s
         c.execute(changed.values(left=[list(pair) for pair in left]))
 
 
-def list_records(workspace: Workspace, limit: int = 20) -> list[Record]:
+@needs(Right.LOOK)
+def list_records(session: Session, limit: int = 20) -> list[Record]:
     """Return the newest filing records."""
+    workspace = session.workspace
     r, e = t.filing_record.c, t.filing_entry.c
     with workspace.place.database.read() as c:
         b, d = t.batch.c, t.document.c
         named = select(t.filing_record, b.routine, b.origin).outerjoin(t.batch, b.id == r.batch_id)
+        named = named.where(*session.batches())
         rows = c.execute(named.order_by(r.at.desc()).limit(limit)).all()
         entries: dict[str, list[FiledEntry]] = {}
         numbered = select(t.filing_entry, d.number).outerjoin(t.document, d.id == e.document_id)
-        chosen = numbered.where(e.record_id.in_([row.id for row in rows]))
+        chosen = numbered.where(e.record_id.in_([row.id for row in rows]), *session.view(c).documents())
         for x in c.execute(chosen.order_by(e.record_id, e.position)):
             line = FiledEntry(x.document_id, x.caption, x.type, tuple(x.path), x.pages, x.number or 0)
             entries.setdefault(x.record_id, []).append(line)
     return [
         Record(
-            row.id, row.batch_id, _name_batch(workspace, row), row.at, row.who, tuple(entries.get(row.id, ())),
+            row.id, row.batch_id, _name_batch(workspace, row), row.at,
+            name_of(workspace.setup.people, row.who), tuple(entries.get(row.id, ())),
             tuple((name, why) for name, why in row.left), row.balance, row.audit_head,
         )
         for row in rows

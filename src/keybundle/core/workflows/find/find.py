@@ -6,6 +6,7 @@ import re
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 from sqlalchemy import Connection, func, select
 
@@ -16,12 +17,14 @@ from keybundle.core.filing.destination import compute_destination
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.repository.store import to_number
+from keybundle.core.rights.model import Right
 from keybundle.core.search import index
 from keybundle.core.search.query import SPECIAL, Condition, Query, meets, parse_query
 from keybundle.core.setup.model import FieldSpec, name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.index.defaults import local_day
 from keybundle.core.workflows.keep.naming import all_field_names, fields_called, in_names, name_values
+from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
 MARK_START, MARK_END = index.MARK_START, index.MARK_END
@@ -69,14 +72,18 @@ class Found:
     is_cut: bool = False
 
 
-def field_names(workspace: Workspace) -> list[str]:
+@needs(Right.LOOK)
+def field_names(session: Session) -> list[str]:
     """Return all index and folder fields by name."""
+    workspace = session.workspace
     return all_field_names(workspace.setup)
 
 
-def understand(workspace: Workspace, line: str) -> Query:
+@needs(Right.LOOK)
+def understand(session: Session, line: str) -> Query:
     """Return a query line as understood: each value read as its field's kind reads it."""
-    query = parse_query(line, field_names(workspace))
+    workspace = session.workspace
+    query = parse_query(line, field_names(session))
     return replace(query, conditions=tuple(_as_kind(workspace, c) for c in query.conditions))
 
 
@@ -111,18 +118,24 @@ def _read(workspace: Workspace, specs: Sequence[FieldSpec], text: str) -> str:
     return ""
 
 
-def find(workspace: Workspace, line: str, *, limit: int = 200) -> Found:
+@needs(Right.LOOK)
+def find(session: Session, line: str, *, limit: int = 200) -> Found:
     """Answer a query line: filed documents, and work not filed yet that meets it too."""
-    query = understand(workspace, line)
+    workspace = session.workspace
+    query = understand(session, line)
     with workspace.place.database.read() as c:
-        open_documents = _find_open(workspace, c, query) if query.conditions else None
+        view, kept = session.view(c), _kept_from(session, c)
+        open_documents = _find_open(session, c, query, kept) if query.conditions else None
         pages = None if open_documents is None else _pages_of(c, open_documents)
-        hits = index.search(c, query, waiting=pages, limit=limit)
+        hits = index.search(
+            c, query, waiting=pages, limit=limit, hidden=sorted(view.hidden), visible=view.sql(),
+            batches=_open_batches(session, c), but=kept,
+        )  # fmt: skip
         if open_documents is not None and not query.match_expression():
             hits += [index.Hit(i, False, "") for i in list(open_documents)[: limit - len(hits)]]
         waiting = index.find_waiting(c, [h.ref for h in hits if not h.is_filed])
         waiting |= {i: (batch_id, i) for i, batch_id in (open_documents or {}).items()}
-        filed = workspace.repository.load_many([h.ref for h in hits if h.is_filed])
+        filed = workspace.repository.load_many([h.ref for h in hits if h.is_filed], view=view)
         found: list[FoundDocument] = []
         seen: set[str] = set()
         for hit in hits:
@@ -134,7 +147,7 @@ def find(workspace: Workspace, line: str, *, limit: int = 200) -> Found:
                 if key not in seen:
                     seen.add(key)
                     found.append(_waiting(workspace, batch_id, document_id, hit))
-        unread = count_unread(workspace)
+        unread = count_unread(session)
     return Found(
         query.said(), tuple(found), unread, _counts(h.type for h in found),
         _counts(h.cabinet for h in found), tuple(sorted(Counter(h.filed_at[:7] for h in found if h.filed_at).items())),
@@ -142,26 +155,63 @@ def find(workspace: Workspace, line: str, *, limit: int = 200) -> Found:
     )  # fmt: skip
 
 
-def find_filed_ids(workspace: Workspace, line: str) -> list[str]:
+@needs(Right.LOOK)
+def find_filed_ids(session: Session, line: str) -> list[str]:
     """Return every filed document that answers a query line, however many, the best first."""
-    query = understand(workspace, line)
+    workspace = session.workspace
+    query = understand(session, line)
     with workspace.place.database.read() as c:
-        return [h.ref for h in index.search(c, query, waiting=(), limit=EVERY) if h.is_filed]
+        view = session.view(c)
+        hits = index.search(c, query, waiting=(), limit=EVERY, hidden=sorted(view.hidden), visible=view.sql())
+        return [h.ref for h in hits if h.is_filed]
 
 
-def _find_open(workspace: Workspace, c: Connection, query: Query) -> dict[str, str]:
-    """Return the documents of open batches, not filed yet, that meet all conditions, each with its batch."""
+def _open_batches(session: Session, c: Connection) -> list[str] | None:
+    """Return the batches whose work somebody may find; None: of all."""
+    own = session.batches()
+    return list(c.execute(select(t.batch.c.id).where(t.batch.c.closed_at.is_(None), *own)).scalars()) if own else None
+
+
+def _kept_from(session: Session, c: Connection) -> frozenset[str]:
+    """Return the documents not filed yet that would go where somebody may not look: that counts for them already."""
+    hidden = session.view(c).hidden
+    if not hidden:
+        return frozenset()
+    workspace = session.workspace
+    documents, values = _load_open(session, c)
+    found = set()
+    for row in documents:
+        kind = workspace.setup.document_type(row.type)
+        if kind is None:
+            continue
+        goes = compute_destination(kind, workspace.setup, values.get(row.id, {}))
+        nearest = workspace.repository.nearest_list(goes.cabinet, [value or "" for _, value in goes.folder])
+        if nearest is not None and nearest.id in hidden:
+            found.add(row.id)
+    return frozenset(found)
+
+
+def _load_open(session: Session, c: Connection) -> tuple[list[Any], dict[str, dict[str, FieldValue]]]:
+    """Return the documents of open batches that somebody may see, not filed yet, and their values."""
     b, d, v = t.batch.c, t.batch_document.c, t.batch_value.c
-    is_open = (b.closed_at.is_(None), d.filed_id.is_(None))
+    is_open = (b.closed_at.is_(None), d.filed_id.is_(None), *session.batches())
     rows = c.execute(select(d.id, d.batch_id, d.type, d.tags).join(t.batch, b.id == d.batch_id).where(*is_open)).all()
     values: dict[str, dict[str, FieldValue]] = {}
     chosen = select(v.document_id, v.field, v.data).join(t.batch_document, d.id == v.document_id)
     for row in c.execute(chosen.join(t.batch, b.id == d.batch_id).where(*is_open)):
         values.setdefault(row.document_id, {})[row.field] = FieldValue.from_json(row.data)
+    return list(rows), values
+
+
+def _find_open(session: Session, c: Connection, query: Query, kept: frozenset[str]) -> dict[str, str]:
+    """Return the documents of open batches, not filed yet, that meet all conditions, each with its batch."""
+    workspace = session.workspace
+    rows, values = _load_open(session, c)
     return {
         row.id: row.batch_id
         for row in rows
-        if all(_meets_open(workspace, x, row.type, row.tags, values.get(row.id, {})) for x in query.conditions)
+        if row.id not in kept
+        and all(_meets_open(workspace, x, row.type, row.tags, values.get(row.id, {})) for x in query.conditions)
     }
 
 
@@ -218,11 +268,14 @@ def _waiting(workspace: Workspace, batch_id: str, document_id: str | None, hit: 
     )  # fmt: skip
 
 
-def count_unread(workspace: Workspace) -> int:
-    """Return how many pages are still to be read, before or after they have a place."""
-    p = t.page.c
+@needs(Right.LOOK)
+def count_unread(session: Session) -> int:
+    """Return how many pages are still to be read, before or after they have a place, of batches that somebody may see."""
+    p, own = t.page.c, session.batches()
     chosen = select(func.count()).where(t.IN_WORK, func.coalesce(p.disposition, "") != LEFT_OUT)
-    with workspace.place.database.read() as c:
+    if own:
+        chosen = chosen.where(p.batch_id.in_(select(t.batch.c.id).where(t.batch.c.closed_at.is_(None), *own)))
+    with session.workspace.place.database.read() as c:
         return int(c.execute(chosen).scalar() or 0)
 
 

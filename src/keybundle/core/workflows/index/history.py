@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from sqlalchemy import select
 
 from keybundle.core.fields.values import FieldValue
+from keybundle.core.rights.model import Right
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.keep.naming import field_label
-from keybundle.core.workflows.session.workspace import Workspace
+from keybundle.core.workflows.session.session import Session, needs
 
 
 @dataclass(frozen=True)
@@ -25,8 +26,10 @@ class ValueChange:
     is_undone: bool
 
 
-def list_value_changes(workspace: Workspace, batch_id: str, limit: int = 500) -> list[ValueChange]:
+@needs(Right.LOOK)
+def list_value_changes(session: Session, batch_id: str, limit: int = 500) -> list[ValueChange]:
     """Return the newest changes of values that people made in a batch, the newest first."""
+    workspace = session.workspace
     s, found = t.step.c, list[ValueChange]()
     with workspace.place.database.read() as c:
         rows = c.execute(select(t.step).where(s.batch_id == batch_id).order_by(s.id.desc()).limit(limit)).all()

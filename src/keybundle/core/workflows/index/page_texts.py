@@ -13,11 +13,12 @@ from keybundle.core.batches.model import TYPED, Batch
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.languages import list_languages
 from keybundle.core.reading.text import PageText, lay_out
+from keybundle.core.rights.model import Right
 from keybundle.core.workflows.arrange.bench import run_command
 from keybundle.core.workflows.line.line import ON_SCREEN, Line
 from keybundle.core.workflows.line.page_jobs import WORK, page_job
 from keybundle.core.workflows.line.readings import keep_typed
-from keybundle.core.workflows.session.workspace import Workspace, may_work
+from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.take_in.capture import routine_of
 
 POOR = 0.75
@@ -49,8 +50,10 @@ def poor_pages(batch: Batch) -> list[PoorPage]:
     return sorted(found, key=lambda p: (p.quality is not None, p.quality or 0.0, p.number))
 
 
-def read_area(workspace: Workspace, pool: Pool, batch_id: str, page_id: str, box: Box) -> PageText:
+@needs(Right.INDEX)
+def read_area(session: Session, pool: Pool, batch_id: str, page_id: str, box: Box) -> PageText:
     """Read an area of a page anew, closely; return its words in px of the upright page (none where it holds none)."""
+    workspace = session.workspace
     batch = workspace.batches.load(batch_id)
     page = batch.page(page_id)
     if page.facts is None:
@@ -59,9 +62,8 @@ def read_area(workspace: Workspace, pool: Pool, batch_id: str, page_id: str, box
     return PageText.from_bytes(pool.submit(f"{WORK}:read_area", job, box, priority=ON_SCREEN).result())
 
 
-def set_language(
-    workspace: Workspace, line: Line, batch_id: str, page_ids: Sequence[str], language: str, who: str
-) -> Changes:
+@needs(Right.INDEX)
+def set_language(session: Session, line: Line, batch_id: str, page_ids: Sequence[str], language: str) -> Changes:
     """Read pages in another language (Tesseract's names, joined by +; empty: the routine's); missing data is told."""
     known = list_languages()
     missing = [part for part in language.split("+") if part and part not in known]
@@ -80,12 +82,13 @@ def set_language(
         documents = {d: replace(batch.documents[d], proposed=False) for d in touched}
         return commands.with_changes(batch, changed, documents)
 
-    return run_command(workspace, line, batch_id, who, f"read in {language or 'the usual language'}", command)
+    return run_command(session, line, batch_id, f"read in {language or 'the usual language'}", command)
 
 
-def type_words(workspace: Workspace, line: Line, batch_id: str, page_id: str, typed: str, who: str) -> Changes:
+@needs(Right.INDEX)
+def type_words(session: Session, line: Line, batch_id: str, page_id: str, typed: str) -> Changes:
     """Keep words that a person typed as a page's text: found by a search, filed with it, never read over."""
-    may_work(workspace.person(who))
+    workspace = session.workspace
     with workspace.place.database.atomic():
         batch = workspace.batches.load(batch_id)
         page = batch.page(page_id)

@@ -13,9 +13,11 @@ from keybundle.core.batches.model import Batch
 from keybundle.core.fields.kinds import Kind, Refusal, normalise
 from keybundle.core.fields.values import MOST_OFFERED, FieldValue, Origin
 from keybundle.core.reading.text import PageText, Word
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import FieldSpec, called
 from keybundle.core.workflows.arrange.bench import run_command
 from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
 
@@ -89,11 +91,14 @@ def emptied(who: str, stamp: str, before: FieldValue | None = None) -> FieldValu
     return FieldValue((), 1.0, Origin.TYPED, True, confirmed_by=who, confirmed_at=stamp, guess=guess, guess_score=score)
 
 
+@needs(Right.INDEX)
 def enter_value(
-    workspace: Workspace, line: Line, batch_id: str, document_id: str, name: str, text: str, who: str,
-    *, origin: Origin = Origin.TYPED, page: str | None = None, words: Sequence[Word] = (), page_text: PageText | None = None,
+    session: Session, line: Line, batch_id: str, document_id: str, name: str, text: str, *,
+    origin: Origin = Origin.TYPED, page: str | None = None, words: Sequence[Word] = (), page_text: PageText | None = None,
 ) -> Changes:  # fmt: skip
     """Give a field a value by hand; empty text empties it. A text that fails its checks is kept, unsure, and told."""
+
+    workspace, who = session.workspace, session.person
 
     def command(batch: Batch) -> Batch:
         spec = _field(workspace, batch, document_id, name)
@@ -104,11 +109,13 @@ def enter_value(
 
     what = "lift" if origin is Origin.LIFTED else "set"
     label = f"{what} {label_of(workspace, document_id, name)}"
-    return run_command(workspace, line, batch_id, who, label, command)
+    return run_command(session, line, batch_id, label, command)
 
 
-def confirm_value(workspace: Workspace, line: Line, batch_id: str, document_id: str, name: str, who: str) -> Changes:
+@needs(Right.INDEX)
+def confirm_value(session: Session, line: Line, batch_id: str, document_id: str, name: str) -> Changes:
     """Confirm a field's value as it stands; raises InputProblem for one that is no value of its kind."""
+    workspace, who = session.workspace, session.person
     stamp, label = workspace.clock.stamp(), label_of(workspace, document_id, name)
 
     def command(batch: Batch) -> Batch:
@@ -121,22 +128,25 @@ def confirm_value(workspace: Workspace, line: Line, batch_id: str, document_id: 
             raise InputProblem(problem)
         return commands.set_values(batch, document_id, {name: replace(value, confirmed_by=who, confirmed_at=stamp)})
 
-    return run_command(workspace, line, batch_id, who, f"confirm {label}", command)
+    return run_command(session, line, batch_id, f"confirm {label}", command)
 
 
-def choose_type(workspace: Workspace, line: Line, batch_id: str, document_id: str, type_name: str, who: str) -> Changes:
+@needs(Right.INDEX)
+def choose_type(session: Session, line: Line, batch_id: str, document_id: str, type_name: str) -> Changes:
     """Give a document its type; its values are proposed anew."""
+    workspace = session.workspace
     kind = called(workspace.setup.document_types, type_name)
     if kind is None:
         raise InputProblem(f"There is no document type “{type_name}”.")
     names = [f.id for f in kind.fields]
     return run_command(
-        workspace, line, batch_id, who, f"type {kind.name}",
+        session, line, batch_id, f"type {kind.name}",
         lambda b: commands.set_type(b, document_id, kind.id, names),
     )  # fmt: skip
 
 
-def confirm_type(workspace: Workspace, line: Line, batch_id: str, document_id: str, who: str) -> Changes:
+@needs(Right.INDEX)
+def confirm_type(session: Session, line: Line, batch_id: str, document_id: str) -> Changes:
     """Confirm the type that was proposed for a document."""
 
     def command(batch: Batch) -> Batch:
@@ -144,23 +154,25 @@ def confirm_type(workspace: Workspace, line: Line, batch_id: str, document_id: s
             raise InputProblem("There is no type to confirm; choose one.")
         return commands.confirm_type(batch, document_id)
 
-    return run_command(workspace, line, batch_id, who, "confirm the type", command)
+    return run_command(session, line, batch_id, "confirm the type", command)
 
 
-def set_aside(workspace: Workspace, line: Line, batch_id: str, document_id: str, reason: str, who: str) -> Changes:
+@needs(Right.INDEX)
+def set_aside(session: Session, line: Line, batch_id: str, document_id: str, reason: str) -> Changes:
     """Set a document aside with a reason."""
-    return run_command(
-        workspace, line, batch_id, who, "set aside", lambda b: commands.set_aside(b, document_id, reason)
-    )
+    return run_command(session, line, batch_id, "set aside", lambda b: commands.set_aside(b, document_id, reason))
 
 
-def bring_back(workspace: Workspace, line: Line, batch_id: str, document_id: str, who: str) -> Changes:
+@needs(Right.INDEX)
+def bring_back(session: Session, line: Line, batch_id: str, document_id: str) -> Changes:
     """Bring a document back that was set aside."""
-    return run_command(workspace, line, batch_id, who, "bring back", lambda b: commands.bring_back(b, document_id))
+    return run_command(session, line, batch_id, "bring back", lambda b: commands.bring_back(b, document_id))
 
 
-def complete(workspace: Workspace, type_id: str, name: str, typed: str) -> list[Completion]:
+@needs(Right.LOOK)
+def complete(session: Session, type_id: str, name: str, typed: str) -> list[Completion]:
     """Return the type-ahead list of a field: register entries, choices, or yes and no."""
+    workspace = session.workspace
     kind = workspace.setup.document_type(type_id)
     spec = kind.field(name) if kind else None
     if spec is None:
@@ -175,5 +187,8 @@ def complete(workspace: Workspace, type_id: str, name: str, typed: str) -> list[
     options = spec.choices or (("yes", "no") if spec.kind is Kind.YES_NO else ())
     if options:
         return [Completion(o, "") for o in options if o.casefold().startswith(typed.casefold())]
-    earlier = workspace.repository.earlier_values(name, typed) if spec.kind is Kind.TEXT else []
+    if spec.kind is not Kind.TEXT:
+        return []
+    with workspace.place.database.read() as c:
+        earlier = workspace.repository.earlier_values(name, typed, view=session.view(c))
     return [Completion(value, f"{n} filed" if n > 1 else "filed once") for value, n in earlier]

@@ -15,14 +15,15 @@ from keybundle.core.fields.kinds import Kind
 from keybundle.core.fields.values import ASSUMED, FieldValue, Origin
 from keybundle.core.registers.book import Entry
 from keybundle.core.repository import audit
-from keybundle.core.setup.model import DocumentType
+from keybundle.core.rights.model import Right
+from keybundle.core.setup.model import DocumentType, name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.arrange.bench import run_command
 from keybundle.core.workflows.index.defaults import today
 from keybundle.core.workflows.index.slip import emptied, label_of, read_value, value_by_hand
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.prepare.routines import PREPARERS
-from keybundle.core.workflows.session.workspace import Workspace, may_work
+from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.workspace import Workspace
 
 
 @dataclass(frozen=True)
@@ -34,8 +35,10 @@ class Starter:
     values: Mapping[str, str]
 
 
-def clear_assumed(workspace: Workspace, line: Line, batch_id: str, document_id: str, who: str) -> Changes:
+@needs(Right.INDEX)
+def clear_assumed(session: Session, line: Line, batch_id: str, document_id: str) -> Changes:
     """Empty all fields that were only carried over, defaulted or prefilled, and that nobody confirmed."""
+    workspace, who = session.workspace, session.person
     stamp = workspace.clock.stamp()
 
     def command(batch: Batch) -> Batch:
@@ -45,22 +48,26 @@ def clear_assumed(workspace: Workspace, line: Line, batch_id: str, document_id: 
             raise InputProblem("Nothing on this slip was only assumed.")
         return commands.set_values(batch, document_id, {n: emptied(who, stamp, values[n]) for n in gone})
 
-    return run_command(workspace, line, batch_id, who, "clear what was assumed", command)
+    return run_command(session, line, batch_id, "clear what was assumed", command)
 
 
-def empty_slip(workspace: Workspace, line: Line, batch_id: str, document_id: str, who: str) -> Changes:
+@needs(Right.INDEX)
+def empty_slip(session: Session, line: Line, batch_id: str, document_id: str) -> Changes:
     """Empty all fields of a slip."""
+    workspace, who = session.workspace, session.person
     stamp = workspace.clock.stamp()
 
     def command(batch: Batch) -> Batch:
         values = batch.document(document_id).values
         return commands.set_values(batch, document_id, {n: emptied(who, stamp, v) for n, v in values.items()})
 
-    return run_command(workspace, line, batch_id, who, "empty the slip", command)
+    return run_command(session, line, batch_id, "empty the slip", command)
 
 
-def set_today(workspace: Workspace, line: Line, batch_id: str, document_id: str, name: str, who: str) -> Changes:
+@needs(Right.INDEX)
+def set_today(session: Session, line: Line, batch_id: str, document_id: str, name: str) -> Changes:
     """Give a date field today's date, marked as such; raises InputProblem for a field of another kind."""
+    workspace, who = session.workspace, session.person
     stamp, day, label = workspace.clock.stamp(), today(workspace), label_of(workspace, document_id, name)
 
     def command(batch: Batch) -> Batch:
@@ -70,7 +77,7 @@ def set_today(workspace: Workspace, line: Line, batch_id: str, document_id: str,
         value = FieldValue((day,), 1.0, Origin.TODAY, True, confirmed_by=who, confirmed_at=stamp)
         return commands.set_values(batch, document_id, {name: value})
 
-    return run_command(workspace, line, batch_id, who, f"today for {label}", command)
+    return run_command(session, line, batch_id, f"today for {label}", command)
 
 
 def _kind(workspace: Workspace, batch: Batch, document_id: str) -> DocumentType:
@@ -80,35 +87,39 @@ def _kind(workspace: Workspace, batch: Batch, document_id: str) -> DocumentType:
     return kind
 
 
-def list_starters(workspace: Workspace, type_name: str) -> list[Starter]:
+@needs(Right.LOOK)
+def list_starters(session: Session, type_name: str) -> list[Starter]:
     """Return the starters of a type, by name."""
+    workspace = session.workspace
     s = t.starter.c
     with workspace.place.database.read() as c:
         rows = c.execute(select(t.starter).where(s.type == type_name).order_by(s.name))
         return [Starter(r.name, r.type, r.given) for r in rows]
 
 
-def keep_starter(workspace: Workspace, document: Document, name: str, who: str) -> None:
+@needs(Right.INDEX)
+def keep_starter(session: Session, document: Document, name: str) -> None:
     """Keep the values of a slip as a starter of its type; one of that name is replaced if it is one's own.
 
     Raises InputProblem for a person who may only look, and where somebody else keeps that name.
     """
-    may_work(workspace.person(who))
+    workspace, who = session.workspace, session.person
     values = {n: v.text for n, v in document.values.items() if v.items}
     if not name.strip() or not document.type or not values:
         raise InputProblem("A starter needs a name, and a slip with a type and some values.")
     row = {"name": name.strip(), "type": document.type, "given": values, "who": who, "at": workspace.clock.stamp()}
     with workspace.place.database.atomic() as c:
-        _may_change_starter(workspace, c, document.type, name.strip(), who)
+        _may_change_starter(session, c, document.type, name.strip())
         c.execute(delete(t.starter).where(*_starter(document.type, name.strip())))
         c.execute(insert(t.starter).values(row))
 
 
-def drop_starter(workspace: Workspace, type_name: str, name: str, who: str) -> None:
+@needs(Right.INDEX)
+def drop_starter(session: Session, type_name: str, name: str) -> None:
     """Forget a starter of a type; raises InputProblem where it is somebody else's."""
-    may_work(workspace.person(who))
+    workspace = session.workspace
     with workspace.place.database.atomic() as c:
-        _may_change_starter(workspace, c, type_name, name, who)
+        _may_change_starter(session, c, type_name, name)
         c.execute(delete(t.starter).where(*_starter(type_name, name)))
 
 
@@ -116,16 +127,18 @@ def _starter(type_name: str, name: str) -> tuple[ColumnElement[bool], ColumnElem
     return t.starter.c.type == type_name, t.starter.c.name == name
 
 
-def _may_change_starter(workspace: Workspace, c: Connection, type_name: str, name: str, who: str) -> None:
-    owner = c.execute(select(t.starter.c.who).where(*_starter(type_name, name))).scalar()
-    if owner is not None and owner != who and workspace.person(who).role not in PREPARERS:
-        raise InputProblem(f"The starter “{name}” is {owner}'s; choose another name. Nothing was changed.")
+def _may_change_starter(session: Session, c: Connection, type_id: str, name: str) -> None:
+    owner = c.execute(select(t.starter.c.who).where(*_starter(type_id, name))).scalar()
+    if owner is not None and owner != session.person and not session.may(Right.PREPARE):
+        whose = name_of(session.workspace.setup.people, owner)
+        raise InputProblem(f"The starter “{name}” is {whose}'s; choose another name. Nothing was changed.")
 
 
-def start_from(
-    workspace: Workspace, line: Line, batch_id: str, document_id: str, starter: Starter, who: str
-) -> Changes:
+@needs(Right.INDEX)
+def start_from(session: Session, line: Line, batch_id: str, document_id: str, starter: Starter) -> Changes:
     """Fill the empty and the only assumed fields of a slip from a starter; they stay marked until confirmed."""
+
+    workspace, who = session.workspace, session.person
 
     def command(batch: Batch) -> Batch:
         document = batch.document(document_id)
@@ -138,14 +151,17 @@ def start_from(
                 found[name] = FieldValue(items, 0.0, Origin.STARTER, given_by=who)
         return commands.set_values(batch, document_id, dict(found))
 
-    return run_command(workspace, line, batch_id, who, f"start from {starter.name}", command)
+    return run_command(session, line, batch_id, f"start from {starter.name}", command)
 
 
-def take_from_before(workspace: Workspace, line: Line, batch_id: str, document_id: str, who: str) -> Changes:
+@needs(Right.INDEX)
+def take_from_before(session: Session, line: Line, batch_id: str, document_id: str) -> Changes:
     """Fill the empty and the only assumed fields of a slip from the nearest document of its type before it.
 
     They stay marked until confirmed. Raises InputProblem where there is none.
     """
+
+    workspace, who = session.workspace, session.person
 
     def command(batch: Batch) -> Batch:
         document, order = batch.document(document_id), batch.in_order()
@@ -162,13 +178,13 @@ def take_from_before(workspace: Workspace, line: Line, batch_id: str, document_i
                 found[name] = FieldValue(value.items, 0.0, Origin.CARRIED, given_by=who)
         return commands.set_values(batch, document_id, found)
 
-    return run_command(workspace, line, batch_id, who, "take the values of the document before", command)
+    return run_command(session, line, batch_id, "take the values of the document before", command)
 
 
-def choose_folder(
-    workspace: Workspace, line: Line, batch_id: str, document_id: str, path: Sequence[str], who: str
-) -> Changes:
+@needs(Right.INDEX)
+def choose_folder(session: Session, line: Line, batch_id: str, document_id: str, path: Sequence[str]) -> Changes:
     """Set the folder fields of a slip from a folder chosen by hand; what a level derives from a date stays as it is."""
+    workspace, who = session.workspace, session.person
     stamp = workspace.clock.stamp()
 
     def command(batch: Batch) -> Batch:
@@ -183,13 +199,14 @@ def choose_folder(
             raise InputProblem("The folders of this cabinet follow from dates on the slip; set the date instead.")
         return commands.set_values(batch, document_id, found)
 
-    return run_command(workspace, line, batch_id, who, "choose the folder", command)
+    return run_command(session, line, batch_id, "choose the folder", command)
 
 
-def set_for_many(
-    workspace: Workspace, line: Line, batch_id: str, changes: Sequence[tuple[str, str, str]], who: str
-) -> Changes:
+@needs(Right.INDEX)
+def set_for_many(session: Session, line: Line, batch_id: str, changes: Sequence[tuple[str, str, str]]) -> Changes:
     """Set fields of many slips as one step; ``changes`` are (document, field, text). Fields a type lacks are passed over."""
+
+    workspace, who = session.workspace, session.person
 
     def command(batch: Batch) -> Batch:
         for document_id, name, text in changes:
@@ -202,31 +219,28 @@ def set_for_many(
             batch = commands.set_values(batch, document_id, {name: value})
         return batch
 
-    return run_command(workspace, line, batch_id, who, f"set {len(changes)} values", command)
+    return run_command(session, line, batch_id, f"set {len(changes)} values", command)
 
 
+@needs(Right.LOOK)
 def search_register(
-    workspace: Workspace, register: str, typed: str, limit: int = 200
+    session: Session, register: str, typed: str, limit: int = 200
 ) -> tuple[tuple[str, ...], list[Entry]]:
     """Return (columns, entries that hold every typed word)."""
+    workspace = session.workspace
     found = workspace.setup.register(register)
     if found is None:
         raise InputProblem(f"There is no register “{register}”.")
     return found.columns, workspace.books()[register].search(typed, limit=limit)
 
 
-def may_add_entries(workspace: Workspace, who: str) -> bool:
-    """Whether a person may add register entries."""
-    return workspace.person(who).role in PREPARERS
-
-
-def add_entry(workspace: Workspace, register: str, entry: Entry, who: str) -> None:
+@needs(Right.ADD_ENTRIES)
+def add_entry(session: Session, register: str, entry: Entry) -> None:
     """Add an entry to a register; raises InputProblem where its key is empty or taken, or the person may not."""
+    workspace, who = session.workspace, session.person
     found = workspace.setup.register(register)
     if found is None:
         raise InputProblem(f"There is no register “{register}”.")
-    if not may_add_entries(workspace, who):
-        raise InputProblem(f"{who} may not add entries to {found.name}. Ask a supervisor or administrator.")
     key = entry.get(found.key, "").strip()
     if not key:
         raise InputProblem(f"An entry of {found.name} needs its {found.key}.")

@@ -10,9 +10,10 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch
 from keybundle.core.filing.commit import retag_document
+from keybundle.core.rights.model import Right
 from keybundle.core.workflows.arrange.bench import run_command
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.session.workspace import Workspace, may_work
+from keybundle.core.workflows.session.session import NotAllowed, Session, needs
 
 MOST_AT_ONCE = 2_000
 Retagged = dict[str, tuple[tuple[str, ...], tuple[str, ...]]]  # by document: its tags before and after
@@ -23,7 +24,8 @@ def read_tags(text: str) -> tuple[str, ...]:
     return tuple(dict.fromkeys(" ".join(part.split()) for part in text.split(",") if part.strip()))
 
 
-def set_tags(workspace: Workspace, line: Line, batch_id: str, document_id: str, text: str, who: str) -> Changes:
+@needs(Right.INDEX)
+def set_tags(session: Session, line: Line, batch_id: str, document_id: str, text: str) -> Changes:
     """Give a document of a batch tags."""
     tags = read_tags(text)
 
@@ -32,40 +34,54 @@ def set_tags(workspace: Workspace, line: Line, batch_id: str, document_id: str, 
         changed = replace(batch.document(document_id), tags=tags)
         return commands.with_changes(batch, documents={document_id: changed})
 
-    return run_command(workspace, line, batch_id, who, "tags", command)
+    return run_command(session, line, batch_id, "tags", command)
 
 
-def common_tags(workspace: Workspace, document_ids: Sequence[str]) -> tuple[str, ...]:
+@needs(Right.LOOK)
+def common_tags(session: Session, document_ids: Sequence[str]) -> tuple[str, ...]:
     """Return the tags that all of these filed documents have; raises InputProblem for more than ``MOST_AT_ONCE``."""
+    workspace = session.workspace
     if len(document_ids) > MOST_AT_ONCE:
         raise InputProblem(f"Tags change for at most {MOST_AT_ONCE:,} documents at once; choose fewer.")
-    found = list(workspace.repository.load_many(document_ids).values())
+    with workspace.place.database.read() as c:
+        found = list(workspace.repository.load_many(document_ids, view=session.view(c)).values())
     return tuple(tag for tag in found[0].tags if all(tag in d.tags for d in found)) if found else ()
 
 
-def retag(workspace: Workspace, who: str, document_ids: Sequence[str], before: Sequence[str], text: str) -> Retagged:
+@needs(Right.CORRECT)
+def retag(session: Session, document_ids: Sequence[str], before: Sequence[str], text: str) -> Retagged:
     """Change the tags that filed documents have in common from ``before`` to those of a line; others of theirs stay.
 
     Returns what changed, for ``put_back``.
     """
-    may_work(workspace.person(who))
+    workspace, who = session.workspace, session.person
     wanted, changed = read_tags(text), {}
-    for document in workspace.repository.load_many(document_ids).values():
-        kept = [tag for tag in document.tags if tag not in before or tag in wanted]
-        tags = tuple(dict.fromkeys([*kept, *wanted]))
-        if tags != document.tags:
-            retag_document(workspace.place.database, workspace.repository, document.id, tags, who)
-            changed[document.id] = document.tags, tags
+    with workspace.place.database.atomic() as c:
+        found = workspace.repository.load_many(document_ids, view=session.view(c, Right.CORRECT))
+        if left := len(set(document_ids) - set(found)):
+            told = "One of them" if left == 1 else f"{left} of them"
+            raise NotAllowed(
+                f"{told} may not be corrected by {session.name}, or is no longer there. Nothing was changed."
+            )
+        for document in found.values():
+            kept = [tag for tag in document.tags if tag not in before or tag in wanted]
+            tags = tuple(dict.fromkeys([*kept, *wanted]))
+            if tags != document.tags:
+                retag_document(workspace.place.database, workspace.repository, document.id, tags, who)
+                changed[document.id] = document.tags, tags
     return changed
 
 
-def put_back(workspace: Workspace, who: str, changed: Retagged) -> int:
+@needs(Right.CORRECT)
+def put_back(session: Session, changed: Retagged) -> int:
     """Give documents the tags back that they had before; where somebody has changed them again since, they stay.
 
     Returns how many documents have their former tags again.
     """
-    may_work(workspace.person(who))
-    as_left = [d for d in workspace.repository.load_many(list(changed)).values() if d.tags == changed[d.id][1]]
-    for document in as_left:
-        retag_document(workspace.place.database, workspace.repository, document.id, changed[document.id][0], who)
+    workspace, who = session.workspace, session.person
+    with workspace.place.database.atomic() as c:
+        found = workspace.repository.load_many(list(changed), view=session.view(c, Right.CORRECT)).values()
+        as_left = [d for d in found if d.tags == changed[d.id][1]]
+        for document in as_left:
+            retag_document(workspace.place.database, workspace.repository, document.id, changed[document.id][0], who)
     return len(as_left)

@@ -7,11 +7,14 @@ from dataclasses import dataclass
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.reading.text import PageText
+from keybundle.core.repository.access import View
 from keybundle.core.repository.model import ColumnEntry, FiledDocument
+from keybundle.core.rights.model import Right
 from keybundle.core.search.query import Query
 from keybundle.core.setup.model import FolderField, name_of
 from keybundle.core.workflows.find.find import words_on
 from keybundle.core.workflows.keep.naming import all_in_names, in_names
+from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
 
@@ -36,42 +39,65 @@ class Column:
     chosen: str | None
 
 
-def list_cabinets(workspace: Workspace) -> list[CabinetRow]:
+@needs(Right.LOOK)
+def list_cabinets(session: Session) -> list[CabinetRow]:
     """Return all cabinets."""
+    workspace = session.workspace
+    with workspace.place.database.read() as c:
+        view = session.view(c)
     return [
-        CabinetRow(c.id, c.name, c.description, c.folder_fields, workspace.repository.count(c.id))
-        for c in workspace.setup.cabinets
+        CabinetRow(
+            kept.id, kept.name, kept.description, kept.folder_fields, workspace.repository.count(kept.id, view=view)
+        )
+        for kept in workspace.setup.cabinets
+        if not _is_hidden(workspace, kept.id, view)
     ]
 
 
+def _is_hidden(workspace: Workspace, cabinet: str, view: View) -> bool:
+    """Whether a whole cabinet is kept from somebody, with nothing in it that is not."""
+    nearest = workspace.repository.nearest_list(cabinet, ())
+    return nearest is not None and nearest.id in view.hidden and not workspace.repository.count(cabinet, view=view)
+
+
+@needs(Right.LOOK)
 def load_columns(
-    workspace: Workspace, cabinet: str, order: Sequence[str], chosen: Mapping[str, str]
+    session: Session, cabinet: str, order: Sequence[str], chosen: Mapping[str, str]
 ) -> tuple[list[Column], list[str]]:
     """Return the path columns in this order, each among the choices left of it, and the documents below all choices.
 
     Cabinet and fields are told by id.
     """
+    workspace = session.workspace
     known_cabinet = workspace.setup.cabinet(cabinet)
     levels = known_cabinet.folder_fields if known_cabinet is not None else ()
     columns: list[Column] = []
     narrowed: dict[str, str] = {}
+    with workspace.place.database.read() as c:
+        view = session.view(c)
     for name in order:
-        entries = workspace.repository.column(cabinet, name, narrowed)
+        entries = workspace.repository.column(cabinet, name, narrowed, view=view)
         choice = chosen.get(name)
         known = choice if any(e.value == choice for e in entries) else None
         columns.append(Column(name, name_of(levels, name), tuple(entries), known))
         if known is not None:
             narrowed[name] = known
-    return columns, workspace.repository.list_ids(cabinet, narrowed)
+    return columns, workspace.repository.list_ids(cabinet, narrowed, view=view)
 
 
-def load_rows(workspace: Workspace, document_ids: Sequence[str]) -> dict[str, FiledDocument]:
+@needs(Right.LOOK)
+def load_rows(session: Session, document_ids: Sequence[str]) -> dict[str, FiledDocument]:
     """Return documents for a list, without their pages, told by names."""
-    return all_in_names(workspace.setup, workspace.repository.load_many(document_ids))
+    workspace = session.workspace
+    with workspace.place.database.read() as c:
+        found = workspace.repository.load_many(document_ids, view=session.view(c))
+    return all_in_names(workspace.setup, found)
 
 
-def values_given(workspace: Workspace, cabinet: str, chosen: Mapping[str, str]) -> dict[str, str]:
+@needs(Right.LOOK)
+def values_given(session: Session, cabinet: str, chosen: Mapping[str, str]) -> dict[str, str]:
     """Return the chosen column values that a document of the cabinet can take over: those that are asked on its slip."""
+    workspace = session.workspace
     asked = {f.name for t in workspace.setup.document_types if t.cabinet == cabinet for f in t.fields}
     known = workspace.setup.cabinet(cabinet)
     levels = known.folder_fields if known is not None else ()
@@ -79,9 +105,13 @@ def values_given(workspace: Workspace, cabinet: str, chosen: Mapping[str, str]) 
     return {name: value for name, value in named.items() if name in asked}
 
 
-def load_document(workspace: Workspace, document_id: str) -> FiledDocument:
+@needs(Right.LOOK)
+def load_document(session: Session, document_id: str) -> FiledDocument:
     """Return a document with its pages, told by names."""
-    return in_names(workspace.setup, workspace.repository.load(document_id))
+    workspace = session.workspace
+    with workspace.place.database.read() as c:
+        found = workspace.repository.load(document_id, view=session.view(c))
+    return in_names(workspace.setup, found)
 
 
 def marked_words(document: FiledDocument, position: int, query: Query) -> list[tuple[int, int, int, int]]:
@@ -96,8 +126,10 @@ def list_marks(document: FiledDocument, query: Query) -> tuple[tuple[int, Box], 
     return tuple((i, box) for i in range(len(document.pages)) for box in marked_words(document, i, query))
 
 
-def document_fields(workspace: Workspace, cabinet: str) -> list[str]:
+@needs(Right.LOOK)
+def document_fields(session: Session, cabinet: str) -> list[str]:
     """Return the fields of all types in a cabinet, required ones of most types first."""
+    workspace = session.workspace
     counts: dict[str, int] = {}
     for kind in workspace.setup.document_types:
         if kind.cabinet == cabinet:

@@ -8,13 +8,17 @@ from typing import Any
 
 from sqlalchemy import select
 
+from keybundle.core.rights.model import Right
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.session.workspace import Workspace
+from keybundle.core.workflows.session.session import Session, needs
 
 
 @dataclass(frozen=True)
 class Happened:
-    """One row of a document's story; ``at`` is ISO 8601 in UTC, ``what`` the word of the trail."""
+    """One row of a document's story; ``at`` is ISO 8601 in UTC, ``what`` the word of the trail.
+
+    ``who`` is what people called the person then; ``detail`` is empty where it was purged.
+    """
 
     seq: int
     at: str
@@ -23,9 +27,16 @@ class Happened:
     detail: dict[str, Any]
 
 
-def load_story(workspace: Workspace, document_id: str) -> list[Happened]:
+@needs(Right.LOOK)
+def load_story(session: Session, document_id: str) -> list[Happened]:
     """Return what happened to a document in the repository, in order."""
-    a = t.audit.c
-    chosen = select(a.seq, a.at, a.who, a.what, a.detail).where(a.subject == document_id).order_by(a.seq)
+    a, d = t.audit.c, t.audit_detail.c
+    chosen = select(a.seq, a.at, a.who, a.what, a.names, d.data).where(a.subject == document_id)
+    chosen = chosen.outerjoin(t.audit_detail, d.seq == a.seq).order_by(a.seq)
+    workspace = session.workspace
     with workspace.place.database.read() as c:
-        return [Happened(r.seq, r.at, r.who, r.what, json.loads(r.detail)) for r in c.execute(chosen)]
+        workspace.repository.load(document_id, with_pages=False, view=session.view(c))
+        return [
+            Happened(r.seq, r.at, json.loads(r.names)["who"], r.what, json.loads(r.data) if r.data else {})
+            for r in c.execute(chosen)
+        ]

@@ -10,15 +10,19 @@ from keybundle.core.batches.model import Batch, Document, balance
 from keybundle.core.filing.destination import compute_destination, make_caption
 from keybundle.core.intake.files import Refused
 from keybundle.core.reading.text import PageText
+from keybundle.core.rights.model import Right
+from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
 STAGES = ("capture", "clean", "separate", "read", "index", "file")
 
 
+@needs(Right.LOOK)
 def make_report(
-    workspace: Workspace, batch_id: str | None, routine: str, refused: Iterable[Refused], seconds: dict[str, float]
+    session: Session, batch_id: str | None, routine: str, refused: Iterable[Refused], seconds: dict[str, float]
 ) -> dict[str, Any]:
     """Return the report as plain data; see docs/command-line.md for each key."""
+    workspace = session.workspace
     rounded = {stage: round(seconds.get(stage, 0.0), 3) for stage in STAGES}
     told = [{"source": r.source, "why": r.why} for r in refused]
     if batch_id is None:

@@ -8,8 +8,9 @@ from sqlalchemy import select
 
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.repository import audit
+from keybundle.core.rights.model import Right
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.session.workspace import Workspace
+from keybundle.core.workflows.session.session import Session, needs
 
 
 @dataclass(frozen=True)
@@ -27,8 +28,17 @@ class Verified:
         return not self.bad and self.trail == "whole"
 
 
-def verify(workspace: Workspace, *, progress: Progress = silent, cancel: CancelToken | None = None) -> Verified:
+@needs(Right.OVERSEE)
+def list_trail(session: Session) -> list[str]:
+    """Return each row of the audit trail with its hash; they name ids and say nothing in detail."""
+    with session.workspace.place.database.read() as c:
+        return list(audit.export(c))
+
+
+@needs(Right.OVERSEE)
+def verify(session: Session, *, progress: Progress = silent, cancel: CancelToken | None = None) -> Verified:
     """Read every stored file and compare its hash; recompute the audit trail."""
+    workspace = session.workspace
     cancel = cancel or CancelToken()
     with workspace.place.database.read() as c:
         known = list(c.execute(select(t.stored_file.c.sha).order_by(t.stored_file.c.sha)).scalars())

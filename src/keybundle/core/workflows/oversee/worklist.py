@@ -9,9 +9,10 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import func, select
 
 from keybundle.core.batches.model import State
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.session.workspace import Workspace
+from keybundle.core.workflows.session.session import Session, needs
 
 
 @dataclass(frozen=True)
@@ -47,11 +48,13 @@ class Today:
     in_repository: int
 
 
-def list_work(workspace: Workspace, *, owner: str | None = None) -> list[WorkRow]:
+@needs(Right.LOOK)
+def list_work(session: Session, *, owner: str | None = None) -> list[WorkRow]:
     """Return the unfinished batches, oldest first; of one person where ``owner`` is given."""
+    workspace = session.workspace
     b, p, d = t.batch.c, t.page.c, t.batch_document.c
     now = workspace.clock.now()
-    chosen = select(t.batch).where(b.closed_at.is_(None)).order_by(b.created_at)
+    chosen = select(t.batch).where(b.closed_at.is_(None), *session.batches()).order_by(b.created_at)
     pieces: dict[str, list[tuple[State, int]]] = {}
     loose: dict[tuple[str, str | None], int] = {}
     with workspace.place.database.read() as c:
@@ -84,14 +87,18 @@ def list_work(workspace: Workspace, *, owner: str | None = None) -> list[WorkRow
     return found
 
 
-def count_today(workspace: Workspace) -> Today:
+@needs(Right.LOOK)
+def count_today(session: Session) -> Today:
     """Return today's figures."""
+    workspace = session.workspace
     local = workspace.clock.now().astimezone(ZoneInfo(workspace.setup.time_zone))
     midnight = local.replace(hour=0, minute=0, second=0, microsecond=0).astimezone(UTC).isoformat()
     with workspace.place.database.read() as c:
-        sides = c.execute(select(func.count()).where(t.page.c.captured_at >= midnight)).scalar() or 0
-        kept = t.document.c.removed_at.is_(None)
-        filed = c.execute(
-            select(func.count()).where(t.document.c.filed_at >= midnight, kept, t.document.c.batch_id.is_not(None))
-        ).scalar()
-    return Today(int(sides), int(filed or 0), workspace.repository.count())
+        view, own, d = session.view(c), session.batches(), t.document.c
+        captured = select(func.count()).where(t.page.c.captured_at >= midnight)
+        if own:
+            captured = captured.where(t.page.c.batch_id.in_(select(t.batch.c.id).where(*own)))
+        sides = c.execute(captured).scalar() or 0
+        new = (d.filed_at >= midnight, d.removed_at.is_(None), d.batch_id.is_not(None))
+        filed = c.execute(select(func.count()).where(*new, *view.documents())).scalar()
+        return Today(int(sides), int(filed or 0), workspace.repository.count(view=view))

@@ -8,15 +8,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import func, select
+from sqlalchemy import Connection, func, select
 
 from keybundle.core.base.files import write_atomic
 from keybundle.core.proposing.calibration import Calibration
-from keybundle.core.proposing.examples import forget, load_examples
+from keybundle.core.proposing.examples import Example, forget, load_examples
 from keybundle.core.proposing.lessons import agree_on
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.prepare.routines import may_prepare
+from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
 
@@ -41,10 +42,12 @@ class LearnedType:
     fields: tuple[tuple[str, str, int], ...]
 
 
-def list_learned(workspace: Workspace, limit: int = 500) -> tuple[list[LearnedType], list[LearnedDocument]]:
+@needs(Right.LOOK)
+def list_learned(session: Session, limit: int = 500) -> tuple[list[LearnedType], list[LearnedDocument]]:
     """Return what was learned, by type, and document by document, the newest first."""
+    workspace = session.workspace
     with workspace.place.database.read() as c:
-        examples = load_examples(c)
+        examples = _in_view(session, c, load_examples(c))
         stamps = dict(
             c.execute(select(t.example.c.document, func.max(t.example.c.at)).group_by(t.example.c.document)).all()
         )
@@ -70,23 +73,35 @@ def list_learned(workspace: Workspace, limit: int = 500) -> tuple[list[LearnedTy
     return types, documents[:limit]
 
 
+def _in_view(session: Session, c: Connection, examples: Sequence[Example]) -> list[Example]:
+    """Leave out what documents taught that somebody may not look at."""
+    view, d = session.view(c), t.document.c
+    if not view.hidden:
+        return list(examples)
+    seen = set(c.execute(select(d.filing_key).where(*view.documents())).scalars())
+    return [e for e in examples if e.document in seen]
+
+
 def _label(workspace: Workspace, type_id: str, field: str) -> str:
     kind = workspace.setup.document_type(type_id)
     return kind.label(field) if kind is not None else field
 
 
-def forget_learned(workspace: Workspace, who: str, documents: Sequence[str]) -> int:
+@needs(Right.PREPARE)
+def forget_learned(session: Session, documents: Sequence[str]) -> int:
     """Forget what these documents taught; the documents themselves stay. Returns how many pages that were."""
-    may_prepare(workspace, who)
+    workspace = session.workspace
     with workspace.place.database.atomic() as c:
         return forget(c, documents)
 
 
-def export_learned(workspace: Workspace, path: Path) -> None:
+@needs(Right.PREPARE)
+def export_learned(session: Session, path: Path) -> None:
     """Write what was learned as JSON: labels and places by field, for each document; looks are left out."""
+    workspace = session.workspace
     kinds = workspace.setup.document_types
     with workspace.place.database.read() as c:
-        examples = load_examples(c)
+        examples = _in_view(session, c, load_examples(c))
     plain = [
         {
             "document": e.document,

@@ -14,11 +14,12 @@ from keybundle.core.batches.model import Batch
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.marks.model import BARCODE, Mark, Wanted
 from keybundle.core.reading.text import PageText
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.routines import Zone
 from keybundle.core.workflows.arrange.bench import page_text, preview
 from keybundle.core.workflows.line.line import ON_SCREEN
 from keybundle.core.workflows.line.page_jobs import WORK, picture_job
-from keybundle.core.workflows.session.workspace import Workspace
+from keybundle.core.workflows.session.session import Session, needs
 
 ZONE_MARGIN = 0.02
 
@@ -45,20 +46,24 @@ class PointedPage:
     barcodes: tuple[PointedBarcode, ...]
 
 
-def pages_to_point_at(workspace: Workspace, batch_id: str, type_name: str = "") -> tuple[str, ...]:
+@needs(Right.LOOK)
+def pages_to_point_at(session: Session, batch_id: str, type_name: str = "") -> tuple[str, ...]:
     """Return the measured pages of a batch: first pages of a type first, then kept ones, which rules are made for."""
+    workspace = session.workspace
     batch = workspace.batches.load(batch_id)
     pages = [p for p in batch.pages if p.facts is not None and not p.facts.is_blank]
     firsts = _first_pages(batch, type_name)
     return tuple(p.id for p in sorted(pages, key=lambda p: (p.id not in firsts, not p.kept)))
 
 
-def choose_sample(workspace: Workspace, batch_ids: Sequence[str], type_name: str) -> str | None:
+@needs(Right.LOOK)
+def choose_sample(session: Session, batch_ids: Sequence[str], type_name: str) -> str | None:
     """Return the first batch with a document of a type, else the first with a page to point at; None for none."""
+    workspace = session.workspace
     for batch_id in batch_ids:
         if _first_pages(workspace.batches.load(batch_id), type_name):
             return batch_id
-    return next((b for b in batch_ids if pages_to_point_at(workspace, b)), None)
+    return next((b for b in batch_ids if pages_to_point_at(session, b)), None)
 
 
 def _first_pages(batch: Batch, type_name: str) -> set[str]:
@@ -66,8 +71,10 @@ def _first_pages(batch: Batch, type_name: str) -> set[str]:
     return {pages[0].id for pages in own if pages}
 
 
-def load_page(workspace: Workspace, pool: Pool, batch_id: str, page_id: str) -> PointedPage:
+@needs(Right.LOOK)
+def load_page(session: Session, pool: Pool, batch_id: str, page_id: str) -> PointedPage:
     """Return a page with all barcodes on it; raises InputProblem for a page that was not measured."""
+    workspace = session.workspace
     page = workspace.batches.load(batch_id).page(page_id)
     if page.facts is None:
         raise InputProblem("This page could not be measured; choose another one.")
@@ -78,7 +85,7 @@ def load_page(workspace: Workspace, pool: Pool, batch_id: str, page_id: str) -> 
     width, height = page.frame.upright_size
     return PointedPage(
         page.id, f"Sheet {page.sheet}, {page.side}, from {page.source}",
-        preview(workspace, pool, page.id, page.picture, page.frame), width, height, page_text(workspace, page.id),
+        preview(session, pool, page.id, page.picture, page.frame), width, height, page_text(session, page.id),
         tuple(PointedBarcode(m.format, m.text, upright_box(page.frame, m.box)) for m in marks),
     )  # fmt: skip
 

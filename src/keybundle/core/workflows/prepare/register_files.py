@@ -11,10 +11,10 @@ from sqlalchemy import delete, insert
 from keybundle.core.base.errors import Finding, InputProblem, Report
 from keybundle.core.registers.book import Entry
 from keybundle.core.repository import audit
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Register
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.prepare.routines import may_prepare
-from keybundle.core.workflows.session.workspace import Workspace
+from keybundle.core.workflows.session.session import Session, needs
 
 MOST_TOLD = 20
 MARKS = (",", ";", "\t")
@@ -58,9 +58,10 @@ def read_register(text: str, register: Register) -> tuple[list[Entry], Report]:
     return entries, Report(tuple(findings))
 
 
-def import_register(workspace: Workspace, who: str, name: str, path: Path) -> int:
+@needs(Right.PREPARE)
+def import_register(session: Session, name: str, path: Path) -> int:
     """Put the entries of a CSV file in place of a register's; return how many. Nothing changes where it has faults."""
-    may_prepare(workspace, who)
+    workspace, who = session.workspace, session.person
     register = workspace.setup.register(name)
     if register is None:
         raise InputProblem(f"There is no register “{name}”.")

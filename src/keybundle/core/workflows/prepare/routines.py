@@ -12,15 +12,15 @@ from sqlalchemy import func, select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.files import write_atomic
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, Setup, called, name_of
 from keybundle.core.setup.parts import Part
 from keybundle.core.setup.routines import Routine
 from keybundle.core.setup.text import read_routines, write_routine
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
-
-PREPARERS = ("administrator", "supervisor")
 
 
 @dataclass(frozen=True)
@@ -32,15 +32,6 @@ class Sample:
     is_open: bool
 
 
-def may_prepare(workspace: Workspace, who: str) -> None:
-    """Raise InputProblem for a person who may not change the set-up."""
-    person = workspace.person(who)
-    if person.role not in PREPARERS:
-        raise InputProblem(
-            f"{person.name} may look at the set-up but not change it. Ask a supervisor or administrator."
-        )
-
-
 def make_routine(base: Routine, changes: Mapping[str, Any]) -> Routine:
     """Return a routine with some parts changed; raises InputProblem in words where they do not hold together."""
     try:
@@ -50,12 +41,13 @@ def make_routine(base: Routine, changes: Mapping[str, Any]) -> Routine:
         raise InputProblem("; ".join(dict.fromkeys(said)) + ". Nothing was changed.") from error
 
 
-def save_routine(workspace: Workspace, who: str, routine: Routine, base: Routine | None = None) -> None:
+@needs(Right.PREPARE)
+def save_routine(session: Session, routine: Routine, base: Routine | None = None) -> None:
     """Keep a routine in place of the one with its id; raises InputProblem when its new name or key is taken.
 
     ``base`` is the routine that was changed: where somebody else has changed it meanwhile, nothing is kept.
     """
-    may_prepare(workspace, who)
+    workspace, who = session.workspace, session.person
 
     def change(setup: Setup) -> Setup:
         refuse_changed(setup.routine(routine.id), base, f"The routine {routine.name}")
@@ -83,9 +75,10 @@ def refuse_changed(now: Part | None, base: Part | None, what: str) -> None:
         )
 
 
-def copy_routine(workspace: Workspace, who: str, routine_id: str) -> str:
+@needs(Right.PREPARE)
+def copy_routine(session: Session, routine_id: str) -> str:
     """Make a copy of a routine and return the copy's id."""
-    may_prepare(workspace, who)
+    workspace, who = session.workspace, session.person
 
     def change(setup: Setup) -> Setup:
         base = setup.routine(routine_id)
@@ -102,9 +95,10 @@ def _new_id(workspace: Workspace, part: str, name: str, besides: Collection[str]
     return fresh_id(name, {*workspace.used_ids().get(part, ()), *besides})
 
 
-def remove_routine(workspace: Workspace, who: str, routine_id: str, base: Routine | None = None) -> int:
+@needs(Right.PREPARE)
+def remove_routine(session: Session, routine_id: str, base: Routine | None = None) -> int:
     """Remove a routine and return the place it had; raises InputProblem while batches of it are open."""
-    may_prepare(workspace, who)
+    workspace, who = session.workspace, session.person
     places: list[int] = []
 
     def change(setup: Setup) -> Setup:
@@ -125,9 +119,10 @@ def remove_routine(workspace: Workspace, who: str, routine_id: str, base: Routin
     return places[-1]
 
 
-def put_routine(workspace: Workspace, who: str, routine: Routine, place: int) -> None:
+@needs(Right.PREPARE)
+def put_routine(session: Session, routine: Routine, place: int) -> None:
     """Put a routine that was removed at its place again; raises InputProblem where its name is taken by then."""
-    may_prepare(workspace, who)
+    workspace, who = session.workspace, session.person
 
     def change(setup: Setup) -> Setup:
         if any(r.id == routine.id or r.name.casefold() == routine.name.casefold() for r in setup.routines):
@@ -137,8 +132,10 @@ def put_routine(workspace: Workspace, who: str, routine: Routine, place: int) ->
     workspace.change_setup(who, change)
 
 
-def export_routine(workspace: Workspace, routine_id: str, path: Path) -> None:
+@needs(Right.LOOK)
+def export_routine(session: Session, routine_id: str, path: Path) -> None:
     """Write a routine as a text file, its document type by name."""
+    workspace = session.workspace
     routine = workspace.setup.routine(routine_id)
     if routine is None:
         raise InputProblem(f"There is no routine “{routine_id}” any more.")
@@ -146,12 +143,13 @@ def export_routine(workspace: Workspace, routine_id: str, path: Path) -> None:
     write_atomic(path, write_routine(routine.model_copy(update={"document_type": named})).encode())
 
 
-def import_routines(workspace: Workspace, who: str, path: Path) -> tuple[str, tuple[str, ...]]:
+@needs(Right.PREPARE)
+def import_routines(session: Session, path: Path) -> tuple[str, tuple[str, ...]]:
     """Bring the routines of a text file in under free names; return the first one's id and what they still need.
 
     A document type that is not there yet is left open, and told.
     """
-    may_prepare(workspace, who)
+    workspace, who = session.workspace, session.person
     try:
         found = read_routines(path.read_text(encoding="utf-8"))
     except (OSError, UnicodeDecodeError) as error:
@@ -185,12 +183,13 @@ def import_routines(workspace: Workspace, who: str, path: Path) -> tuple[str, tu
     return ids[0], tuple(told)
 
 
-def make_type(workspace: Workspace, who: str, name: str, cabinet: str) -> str:
+@needs(Right.PREPARE)
+def make_type(session: Session, name: str, cabinet: str) -> str:
     """Make a document type with a title field, and its cabinet where that is missing too; return the type's id.
 
     Raises InputProblem for a name that is taken or empty.
     """
-    may_prepare(workspace, who)
+    workspace, who = session.workspace, session.person
     name, cabinet = name.strip(), cabinet.strip()
     if not name or not cabinet:
         raise InputProblem("A document type needs a name and a cabinet to go to.")
@@ -221,10 +220,13 @@ def _free_name(setup: Setup, name: str, besides: Sequence[str] = ()) -> str:
     return next(n for i in range(1, 1000) if (n := f"{name} copy" + (f" {i}" if i > 1 else "")) not in names)
 
 
-def list_samples(workspace: Workspace, limit: int = 20) -> list[Sample]:
+@needs(Right.LOOK)
+def list_samples(session: Session, limit: int = 20) -> list[Sample]:
     """Return batches that a routine can be tried on, the newest first."""
+    workspace = session.workspace
     pages = select(func.count()).where(t.page.c.batch_id == t.batch.c.id).scalar_subquery()
-    chosen = select(t.batch, pages.label("pages")).order_by(t.batch.c.created_at.desc()).limit(limit)
+    chosen = select(t.batch, pages.label("pages")).where(*session.batches())
+    chosen = chosen.order_by(t.batch.c.created_at.desc()).limit(limit)
     routines = workspace.setup.routines
     with workspace.place.database.read() as c:
         rows = c.execute(chosen).all()
@@ -238,9 +240,13 @@ def list_samples(workspace: Workspace, limit: int = 20) -> list[Sample]:
     ]
 
 
-def open_batches(workspace: Workspace, routine: str) -> list[str]:
+@needs(Right.LOOK)
+def open_batches(session: Session, routine: str) -> list[str]:
     """Return the open batches of a routine, whose pages have all come in."""
+    workspace = session.workspace
     b = t.batch.c
-    chosen = select(b.id).where(b.routine == routine, b.closed_at.is_(None), b.captured_at.is_not(None))
+    chosen = select(b.id).where(
+        b.routine == routine, b.closed_at.is_(None), b.captured_at.is_not(None), *session.batches()
+    )
     with workspace.place.database.read() as c:
         return list(c.execute(chosen.order_by(b.created_at)).scalars())

@@ -9,12 +9,14 @@ from sqlalchemy import Connection, func, select
 
 from keybundle.core.base.errors import InputProblem, Report, explain_os_error
 from keybundle.core.base.files import write_atomic
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.ids import PARTS
-from keybundle.core.setup.model import Person, Setup, called, name_of
+from keybundle.core.setup.model import Setup, called, name_of
 from keybundle.core.setup.text import load_setup, read_setup, write_setup
 from keybundle.core.store import schema as t
 from keybundle.core.store.setup_parts import GENERAL, PartChange, PartState, part_history
-from keybundle.core.workflows.prepare.routines import may_prepare
+from keybundle.core.workflows.session.session import MACHINE, Session, needs
+from keybundle.core.workflows.session.signing_in import let_in_importer
 from keybundle.core.workflows.session.workspace import Workspace
 
 
@@ -44,20 +46,18 @@ class Imported:
         return [_say_change(change, touched) for change, touched in self.changes]
 
 
-def import_setup(workspace: Workspace, path: Path, who: str) -> Imported:
+@needs(Right.PREPARE)
+def import_setup(session: Session, path: Path) -> Imported:
     """Put a set-up file in force and return what that changed.
 
     A part with an id that is known, or without one and of a known name, is that part; all others are new ones. Raises
     InputProblem with all findings, and changes nothing, for a file that does not hold together or would drop what holds
     documents.
     """
-    present = workspace.setup if workspace.has_setup else None
-    if present is not None:
-        may_prepare(workspace, who)
-    text = _read(path)
+    workspace, text = session.workspace, _read(path)
     with workspace.place.database.atomic() as c:
-        setup = load_setup(text, present, workspace.used_ids())
-        changes = workspace.put_setup(setup, who)
+        setup = load_setup(text, workspace.setup, workspace.used_ids())
+        changes = workspace.put_setup(setup, session.person)
         told = [(x, count_touched(c, x.kind, x.id)) for x in changes if x.kind != GENERAL]
         if kept := [f"{x.name} ({_say_count(x.kind, n)})" for x, n in told if x.what == "dropped" and n]:
             raise InputProblem(
@@ -65,6 +65,14 @@ def import_setup(workspace: Workspace, path: Path, who: str) -> Imported:
                 "into the file, or move their documents first."
             )
     return Imported(tuple(told))
+
+
+def begin_with_setup(workspace: Workspace, path: Path) -> Imported:
+    """Let a fresh data directory begin with a set-up file; whoever brings it in can sign in as its first administrator."""
+    if workspace.has_setup:
+        raise InputProblem("This repository has begun already; sign in to change its set-up. Nothing was changed.")
+    setup = let_in_importer(workspace, load_setup(_read(path)))
+    return Imported(tuple((x, 0) for x in workspace.put_setup(setup, MACHINE) if x.kind != GENERAL))
 
 
 def count_touched(c: Connection, kind: str, part_id: str) -> int:
@@ -94,15 +102,18 @@ def _say_change(change: PartChange, touched: int) -> str:
     return f"{change.kind.replace('_', ' ')}: {change.name}{renamed} {change.what}{about}"
 
 
-def list_setup_history(workspace: Workspace, part: str = "", name: str = "", limit: int = 200) -> list[PartState]:
+@needs(Right.LOOK)
+def list_setup_history(session: Session, part: str = "", name: str = "", limit: int = 200) -> list[PartState]:
     """Return the states of the set-up's parts, the newest first; of one kind of parts, or of one part by name or id."""
+    workspace = session.workspace
     with workspace.place.database.read() as c:
         return part_history(c, part, _part_id(workspace, part, name) if name else "", limit)
 
 
-def go_back(workspace: Workspace, who: str, part: str, name: str, revision: int) -> str:
+@needs(Right.PREPARE)
+def go_back(session: Session, part: str, name: str, revision: int) -> str:
     """Put an earlier state of a part in force again and return its name; the states since stay in the history."""
-    may_prepare(workspace, who)
+    workspace, who = session.workspace, session.person
     part_id = _part_id(workspace, part, name)
 
     def change(setup: Setup) -> Setup:
@@ -128,16 +139,8 @@ def _part_id(workspace: Workspace, part: str, name: str) -> str:
     return found.id if found is not None else name
 
 
-def export_setup(workspace: Workspace, path: Path) -> None:
+@needs(Right.PREPARE)
+def export_setup(session: Session, path: Path) -> None:
     """Write the whole set-up with the registers' rows as one text file."""
+    workspace = session.workspace
     write_atomic(path, write_setup(workspace.full_setup()).encode())
-
-
-def begin_repository(workspace: Workspace, repository: str, administrator: str) -> None:
-    """Give a fresh data directory its name and its first administrator."""
-    if not repository.strip() or not administrator.strip():
-        raise InputProblem("The repository and its first administrator both need a name.")
-    if workspace.has_setup:
-        raise InputProblem("This repository has begun already. Nothing was changed.")
-    person = Person(name=administrator.strip(), role="administrator")
-    workspace.put_setup(Setup(repository=repository.strip(), people=(person,)), administrator.strip())

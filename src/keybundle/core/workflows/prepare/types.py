@@ -12,12 +12,13 @@ from sqlalchemy import func, select
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.filing.destination import make_caption
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.formulas import caption_names, map_caption, read_level, read_order, read_sum
 from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import DocumentType, Setup
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.prepare.routines import may_prepare, refuse_changed
-from keybundle.core.workflows.session.workspace import Workspace
+from keybundle.core.workflows.prepare.routines import refuse_changed
+from keybundle.core.workflows.session.session import Session, needs
 
 TOLD_BY = ("words", "barcode", "source")
 PREPARED_CAPTIONS = ("{%s}", "{%s} {%s}", "{%s}: {%s}", "{%s}, {%s}, {%s}")
@@ -126,12 +127,13 @@ def _validated(data: Mapping[str, Any]) -> DocumentType:
     return kind
 
 
-def save_type(workspace: Workspace, who: str, kind: DocumentType, base: DocumentType | None = None) -> int:
+@needs(Right.PREPARE)
+def save_type(session: Session, kind: DocumentType, base: DocumentType | None = None) -> int:
     """Keep a type in place of the one with its id; return how many filed documents are of it (they stay as they are).
 
     ``base`` is the type that was changed: where somebody else has changed it meanwhile, nothing is kept.
     """
-    may_prepare(workspace, who)
+    workspace, who = session.workspace, session.person
 
     def change(setup: Setup) -> Setup:
         refuse_changed(setup.document_type(kind.id), base, f"The document type {kind.name}")
@@ -144,8 +146,10 @@ def save_type(workspace: Workspace, who: str, kind: DocumentType, base: Document
         return int(c.execute(select(func.count()).where(d.type == kind.id, d.removed_at.is_(None))).scalar() or 0)
 
 
-def example_caption(workspace: Workspace, kind: DocumentType) -> str:
+@needs(Right.LOOK)
+def example_caption(session: Session, kind: DocumentType) -> str:
     """Return the caption that the newest filed document of the type would have; with the fields' names before there is one."""
+    workspace = session.workspace
     d = t.document.c
     chosen = select(d.id).where(d.type == kind.id, d.removed_at.is_(None)).order_by(d.number.desc()).limit(1)
     with workspace.place.database.read() as c:

@@ -16,8 +16,11 @@ from keybundle.core.export.message import Letter, hand_in, make_message, read_ad
 from keybundle.core.export.naming import fill_name, safe_name
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.repository import audit
+from keybundle.core.rights.model import Right
+from keybundle.core.workflows.keep.cabinets import load_document
 from keybundle.core.workflows.send.sending import Sent, SentDocument, Wish, check_wish, make_files, note_sent, texts_of
-from keybundle.core.workflows.session.workspace import Workspace, may_send
+from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.workspace import Workspace
 
 MB = 1024 * 1024
 IN_MAIL = 4 / 3  # base64
@@ -33,15 +36,18 @@ class Mailed:
     refused: dict[str, str] = field(default_factory=dict)
 
 
-def usual_letter(workspace: Workspace, document_id: str) -> Letter:
+@needs(Right.SEND)
+def usual_letter(session: Session, document_id: str) -> Letter:
     """Return the subject and the text that a message with a document begins with."""
-    document, mail = workspace.repository.load(document_id), workspace.setup.mail
+    workspace = session.workspace
+    document, mail = load_document(session, document_id), workspace.setup.mail
     texts = texts_of(workspace, document, 1)
     return Letter((), fill_name(mail.subject, texts), fill_name(mail.text, texts) if mail.text else "")
 
 
+@needs(Right.SEND)
 def mail_documents(
-    workspace: Workspace, pool: Pool, who: str, ids: Sequence[str], wish: Wish, letter: Letter, *,
+    session: Session, pool: Pool, ids: Sequence[str], wish: Wish, letter: Letter, *,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Mailed:  # fmt: skip
     """Make the documents' files, put them into a message, and hand it in or leave it as a draft for the user's program.
@@ -49,7 +55,7 @@ def mail_documents(
     It is noted in the audit trail before it leaves, and once more what the server refused. Raises InputProblem for no
     address where a server sends it, a message that is too large, or one that the server refuses as a whole.
     """
-    may_send(workspace.person(who))
+    workspace, who = session.workspace, session.person
     check_wish(workspace, wish)
     server = workspace.setup.mail
     to = read_addresses(", ".join(letter.to))
@@ -57,7 +63,7 @@ def mail_documents(
         raise InputProblem(NO_ADDRESS)
     folder = Path(tempfile.mkdtemp(prefix="sending-", dir=workspace.place.cache))
     try:
-        sent = make_files(workspace, pool, ids, wish, Landing(folder), progress=progress, cancel=cancel)
+        sent = make_files(session, pool, ids, wish, Landing(folder), progress=progress, cancel=cancel)
         if sent.stopped or not sent.documents:
             return Mailed(sent)
         _check_size(sent, server.largest_mb)
@@ -65,7 +71,7 @@ def mail_documents(
         message = make_message(letter, server.sender, sent.files, is_draft=not server.host)
         how, whom = "mail" if server.host else "message", ", ".join(to)
         told = {"how": how, "to": whom, "subject": letter.subject, **asdict(wish)}
-        note_sent(workspace, who, sent.documents, told)
+        note_sent(session, sent.documents, told)
         if not server.host:
             draft = workspace.place.cache / "drafts" / safe_name(letter.subject or "Documents", ".eml")
             write_atomic(draft, message.as_bytes(), durable=False)

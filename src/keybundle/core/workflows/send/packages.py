@@ -21,12 +21,14 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository import audit
 from keybundle.core.repository.model import FiledDocument
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.routines import Routine
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.index.defaults import local_day
 from keybundle.core.workflows.keep.cabinets import load_document
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.send.sending import (
+    NOT_TO_SEND,
     SEND_PRIORITY,
     SEND_WORK,
     STOPPED,
@@ -37,7 +39,8 @@ from keybundle.core.workflows.send.sending import (
     note_sent,
     received_files,
 )
-from keybundle.core.workflows.session.workspace import Workspace, may_send, may_work
+from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.capture import Captured, import_files
 
 ROOM = 120
@@ -58,12 +61,13 @@ Each folder in data/documents is one document:
 """
 
 
+@needs(Right.SEND)
 def write_package(
-    workspace: Workspace, pool: Pool, who: str, ids: Sequence[str], target: Path, *,
+    session: Session, pool: Pool, ids: Sequence[str], target: Path, *,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Sent:  # fmt: skip
     """Write documents as one package into a folder, whole or not at all; what cannot be part of it is left out and told."""
-    may_send(workspace.person(who))
+    workspace = session.workspace
     cancel, sent, landing = cancel or CancelToken(), Sent(), Landing(target)
     day = local_day(workspace, workspace.clock.stamp())
     part: Path | None = None
@@ -75,7 +79,7 @@ def write_package(
             if cancel.cancelled:
                 sent.stopped = STOPPED
                 return sent
-            _add_document(workspace, document_id, part, sent, named)
+            _add_document(session, document_id, part, sent, named)
             progress(Step(number, len(ids) + 1, "Sending"))
         if not sent.documents:
             return sent
@@ -92,7 +96,7 @@ def write_package(
         pool.submit(f"{SEND_WORK}:close_package", str(part), info, priority=SEND_PRIORITY).result()
         sent.size = sum(p.stat().st_size for p in part.rglob("*") if p.is_file())
         sent.documents = [SentDocument(d.id, d.caption, d.pages, (final,)) for d in sent.documents]
-        note_sent(workspace, who, sent.documents, told)
+        note_sent(session, sent.documents, told)
         part.rename(final)
     except OSError as error:
         _fail(sent, explain_os_error(error, f"the package in “{target}”"))
@@ -110,10 +114,13 @@ def _fail(sent: Sent, error: AppError) -> None:
     sent.documents.clear()
 
 
-def _add_document(workspace: Workspace, document_id: str, part: Path, sent: Sent, named: set[str]) -> None:
-    caption = document_id
+def _add_document(session: Session, document_id: str, part: Path, sent: Sent, named: set[str]) -> None:
+    caption, workspace = document_id, session.workspace
     try:
-        document = load_document(workspace, document_id)
+        document = load_document(session, document_id)
+        with workspace.place.database.read() as c:
+            if document_id not in workspace.repository.load_many([document_id], view=session.view(c, Right.SEND)):
+                raise InputProblem(NOT_TO_SEND)
         caption = document.caption
         folder = (
             part / package.DOCUMENTS / unlike(f"{document.number:06d} {safe_name(caption)[:ROOM].rstrip(' .')}", named)
@@ -151,6 +158,7 @@ def _fill(workspace: Workspace, document: FiledDocument, folder: Path) -> None:
     for name, body in (
         (package.VALUES, _as_json(told)), (package.PAGES, _as_json(pages)), (package.TEXT, text),
         (package.TRAIL, "".join(f"{line}\n" for line in _trail(workspace, document.id))),
+        (package.DETAILS, "".join(f"{line}\n" for line in _details(workspace, document.id))),
     ):  # fmt: skip
         (folder / name).write_text(body, encoding="utf-8")
 
@@ -165,19 +173,28 @@ def _trail(workspace: Workspace, document_id: str) -> Iterator[str]:
     with workspace.place.database.read() as c:
         for row in c.execute(select(a).where(a.c.subject == document_id).order_by(a.c.seq)).all():
             before = c.execute(select(a.c.hash).where(a.c.seq == row.seq - 1)).scalar() or audit.START
-            line = audit.make_line(row.seq, row.at, row.who, row.what, row.subject, row.detail)
-            yield f"{before}\t{line}\t{row.hash}"
+            yield f"{before}\t{audit.make_line(row)}\t{row.hash}"
 
 
+def _details(workspace: Workspace, document_id: str) -> Iterator[str]:
+    """Yield what each row about a document says in detail, with the salt of its digest, as JSON."""
+    a, d = t.audit.c, t.audit_detail.c
+    chosen = select(t.audit_detail).join(t.audit, a.seq == d.seq).where(a.subject == document_id).order_by(d.seq)
+    with workspace.place.database.read() as c:
+        for row in c.execute(chosen).all():
+            yield json.dumps({"number": row.seq, "salt": row.salt, "data": row.data}, ensure_ascii=False)
+
+
+@needs(Right.BRING_IN)
 def import_package(
-    workspace: Workspace, line: Line, pool: Pool, routine: Routine, folder: Path, who: str, *,
+    session: Session, line: Line, pool: Pool, routine: Routine, folder: Path, *,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Captured:  # fmt: skip
     """Bring a package in as one batch, a file for each document, its values to be confirmed.
 
     Raises InputProblem, before anything is taken in, for one that is not whole or not what was handed over.
     """
-    may_work(workspace.person(who))
+    workspace, who = session.workspace, session.person
     if not folder.is_dir():
         raise InputProblem(f"“{folder}” is no folder. Name the folder of a hand-over package; nothing was taken in.")
     pool.submit(f"{SEND_WORK}:check_package", str(folder), priority=SEND_PRIORITY).result()
@@ -186,7 +203,7 @@ def import_package(
         path: {n: "; ".join(v) if isinstance(v, list) else str(v) for n, v in said["values"].items()}
         for path, said in told.items()
     }
-    result = import_files(workspace, line, pool, routine, list(told), who, each=given, progress=progress, cancel=cancel)
+    result = import_files(session, line, pool, routine, list(told), each=given, progress=progress, cancel=cancel)
     with workspace.place.database.atomic() as c:
         detail = {"package": folder.name, "documents": [said.get("caption", "") for said in told.values()]}
         audit.append(c, workspace.clock.stamp(), who, "package taken in", str(result.batch), detail)

@@ -29,6 +29,7 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository import audit
 from keybundle.core.repository.model import FiledDocument, FiledPage
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.formulas import caption_names
 from keybundle.core.setup.model import called
 from keybundle.core.store import schema as t
@@ -36,7 +37,8 @@ from keybundle.core.workflows.index.defaults import local_day
 from keybundle.core.workflows.keep.cabinets import load_document
 from keybundle.core.workflows.keep.naming import all_in_names
 from keybundle.core.workflows.line.page_jobs import PageJob, picture_job
-from keybundle.core.workflows.session.workspace import Workspace, may_send
+from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.workspace import Workspace
 
 CHUNK, COPYING = 48, 2
 SEND_WORK = "keybundle.core.workflows.send.send_work"
@@ -100,23 +102,25 @@ class _Made:
     is_shared: bool = False
 
 
+NOT_TO_SEND = "That document is no longer in the repository, or may not be sent."
 Note = Callable[[Sequence[SentDocument]], None]
 
 
+@needs(Right.SEND)
 def send_to_folder(
-    workspace: Workspace, pool: Pool, who: str, ids: Sequence[str], wish: Wish, target: Path, *,
+    session: Session, pool: Pool, ids: Sequence[str], wish: Wish, target: Path, *,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Sent:  # fmt: skip
     """Write documents into a folder and note it in the audit trail before the files get their names.
 
     Raises InputProblem for a form or a name pattern that is none, or a person who may not send.
     """
-    may_send(workspace.person(who))
+    workspace = session.workspace
     check_wish(workspace, wish)
     told = {"how": "folder", "to": str(target), **asdict(wish)}
     return make_files(
-        workspace, pool, ids, wish, Landing(target), progress=progress, cancel=cancel,
-        note=lambda sent: note_sent(workspace, who, sent, told),
+        session, pool, ids, wish, Landing(target), progress=progress, cancel=cancel,
+        note=lambda sent: note_sent(session, sent, told),
     )  # fmt: skip
 
 
@@ -144,19 +148,29 @@ def check_wish(workspace: Workspace, wish: Wish) -> None:
         )
 
 
-def note_sent(workspace: Workspace, who: str, sent: Sequence[SentDocument], told: dict[str, Any]) -> None:
+@needs(Right.SEND)
+def note_sent(session: Session, sent: Sequence[SentDocument], told: dict[str, Any]) -> None:
     """Note in the audit trail that documents leave: to whom or where, in which form, as which files."""
+    note_leaving(session.workspace, session.person, sent, told)
+
+
+def note_leaving(workspace: Workspace, who: str, sent: Sequence[SentDocument], told: dict[str, Any]) -> None:
+    """Note in the audit trail that documents leave for somebody, who may have asked for it long before."""
     at = workspace.clock.stamp()
     with workspace.place.database.atomic() as c:
         rows = [(d.id, {**told, "files": [p.name for p in d.files]}) for d in sent]
         audit.append_all(c, at, who, "sent", rows)
 
 
-def last_wish(workspace: Workspace, document_id: str) -> tuple[Wish, dict[str, Any]] | None:
+@needs(Right.LOOK)
+def last_wish(session: Session, document_id: str) -> tuple[Wish, dict[str, Any]] | None:
     """Return how a document was sent last and what else was noted of it, for sending it so again."""
-    a = t.audit.c
-    chosen = select(a.detail).where(a.subject == document_id, a.what == "sent").order_by(a.seq.desc()).limit(1)
+    workspace = session.workspace
+    a, d = t.audit.c, t.audit_detail.c
+    chosen = select(d.data).join(t.audit, a.seq == d.seq).where(a.subject == document_id, a.what == "sent")
     with workspace.place.database.read() as c:
+        workspace.repository.load(document_id, with_pages=False, view=session.view(c))
+        chosen = chosen.order_by(a.seq.desc()).limit(1)
         found = c.execute(chosen).scalar()
     if found is None:
         return None
@@ -173,11 +187,13 @@ class Described:
     example: str
 
 
-def describe(workspace: Workspace, ids: Sequence[str], wish: Wish) -> Described:
+@needs(Right.LOOK)
+def describe(session: Session, ids: Sequence[str], wish: Wish) -> Described:
     """Return what a sending would be; raises InputProblem where the wish is none, or no document is there."""
+    workspace = session.workspace
     check_wish(workspace, wish)
     pages = sum(workspace.repository.count_pages(ids).values())
-    first, form = load_document(workspace, ids[0]), wish.told
+    first, form = load_document(session, ids[0]), wish.told
     stem = fill_name(wish.names, texts_of(workspace, first, 1))
     if form.key == forms.PACKAGE:
         stem = f"{workspace.setup.repository} {local_day(workspace, workspace.clock.stamp())}"
@@ -189,8 +205,9 @@ def describe(workspace: Workspace, ids: Sequence[str], wish: Wish) -> Described:
     return Described(len(ids), pages, safe_name(stem, suffix))
 
 
+@needs(Right.SEND)
 def make_files(
-    workspace: Workspace, pool: Pool, ids: Sequence[str], wish: Wish, landing: Landing, *, note: Note = lambda sent: None,
+    session: Session, pool: Pool, ids: Sequence[str], wish: Wish, landing: Landing, *, note: Note = lambda sent: None,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Sent:  # fmt: skip
     """Make the files of documents in a folder, some documents at a time; ``note`` is told of each lot before it has names."""
@@ -198,7 +215,7 @@ def make_files(
     if wish.form == forms.PACKAGE:
         raise InputProblem("A hand-over package is a folder with many files: write it into a folder. Nothing was sent.")
     if wish.together:
-        _send_together(workspace, pool, ids, wish, landing, sent, note, progress, cancel)
+        _send_together(session, pool, ids, wish, landing, sent, note, progress, cancel)
         return sent
     done = 0
     progress(Step(0, len(ids), "Sending"))
@@ -206,7 +223,7 @@ def make_files(
         if cancel.cancelled:
             sent.stopped = STOPPED
             break
-        lot, made = _begin(workspace, pool, ids[start : start + CHUNK], wish, landing, sent, start), []
+        lot, made = _begin(session, pool, ids[start : start + CHUNK], wish, landing, sent, start), []
         try:
             for one in lot:
                 if _is_stopped(cancel):
@@ -230,18 +247,25 @@ def _is_stopped(cancel: CancelToken) -> bool:
     return cancel.cancelled
 
 
-def _load(workspace: Workspace, ids: Sequence[str], wish: Wish, sent: Sent) -> list[tuple[FiledDocument, int]]:
-    """Return documents with the number of their pages; the pages themselves only where the form or a name needs them."""
+def _load(session: Session, ids: Sequence[str], wish: Wish, sent: Sent) -> list[tuple[FiledDocument, int]]:
+    """Return documents with the number of their pages; the pages themselves only where the form or a name needs them.
+
+    What somebody may not send is refused like what is not there.
+    """
+    workspace = session.workspace
     needs_pages = wish.form not in (forms.PDFA, forms.CSV, forms.JSON) or "{source}" in wish.names
     needs_values = wish.form in (forms.CSV, forms.JSON) or any(n not in BUILT_IN for n in caption_names(wish.names))
-    rows = all_in_names(workspace.setup, workspace.repository.load_many(list(set(ids)), with_values=needs_values))
+    with workspace.place.database.read() as c:
+        view = session.view(c, Right.SEND)
+        rows = workspace.repository.load_many(list(set(ids)), with_values=needs_values, view=view)
+    rows = all_in_names(workspace.setup, rows)
     counts = workspace.repository.count_pages(list(rows)) if not needs_pages else {}
     found = []
     for document_id in ids:
         if document_id not in rows:
-            sent.refused.append((document_id, "That document is no longer in the repository."))
+            sent.refused.append((document_id, NOT_TO_SEND))
         elif needs_pages:
-            document = load_document(workspace, document_id)
+            document = load_document(session, document_id)
             found.append((document, len(document.pages)))
         else:
             found.append((rows[document_id], counts.get(document_id, 0)))
@@ -249,10 +273,11 @@ def _load(workspace: Workspace, ids: Sequence[str], wish: Wish, sent: Sent) -> l
 
 
 def _begin(
-    workspace: Workspace, pool: Pool, ids: Sequence[str], wish: Wish, landing: Landing, sent: Sent, before: int
+    session: Session, pool: Pool, ids: Sequence[str], wish: Wish, landing: Landing, sent: Sent, before: int
 ) -> list[_Made]:
     """Copy or write what can be at once, and let workers draw the rest."""
-    lot = [_Made(document, pages) for document, pages in _load(workspace, ids, wish, sent)]
+    workspace = session.workspace
+    lot = [_Made(document, pages) for document, pages in _load(session, ids, wish, sent)]
 
     def make(made: _Made, number: int) -> None:
         if sent.stopped:
@@ -401,15 +426,15 @@ def _clear(lot: Sequence[_Made]) -> None:
 
 
 def _send_together(
-    workspace: Workspace, pool: Pool, ids: Sequence[str], wish: Wish, landing: Landing, sent: Sent, note: Note,
+    session: Session, pool: Pool, ids: Sequence[str], wish: Wish, landing: Landing, sent: Sent, note: Note,
     progress: Progress, cancel: CancelToken,
 ) -> None:  # fmt: skip
     """Make one file of all documents; one that cannot be part of it is left out and told."""
     found: list[tuple[FiledDocument, int]] = []
-    form = wish.told
+    workspace, form = session.workspace, wish.told
     progress(Step(0, len(ids), "Sending"))
     for number, document_id in enumerate(ids, 1):
-        found += _good(workspace, _load(workspace, [document_id], wish, sent), form, sent)
+        found += _good(workspace, _load(session, [document_id], wish, sent), form, sent)
         progress(Step(number, len(ids) + 1, "Sending"))
         if cancel.cancelled:
             sent.stopped = STOPPED

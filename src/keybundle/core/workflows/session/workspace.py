@@ -18,6 +18,7 @@ from keybundle.core.proposing.calibration import Calibration
 from keybundle.core.registers.book import Book
 from keybundle.core.repository import audit
 from keybundle.core.repository.store import Repository
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import FieldSpec, Person, Setup, called
 from keybundle.core.setup.routines import Routine
 from keybundle.core.setup.text import check_setup
@@ -30,6 +31,7 @@ if TYPE_CHECKING:
     from keybundle.core.proposing.memory import Memory
 
 CALIBRATION = "calibration"
+ADMINISTERS = {Right.PREPARE, Right.GIVE_RIGHTS}
 
 
 class Workspace:
@@ -206,9 +208,11 @@ class Workspace:
         """Return a person, or the first administrator; raises InputProblem for an unknown name."""
         people = self.setup.people
         if name is None:
-            first = next((p for p in people if p.role == "administrator"), None)
+            first = next((p for p in people if self.setup.holder(p.id).rights >= ADMINISTERS), None)
             if first is None:
-                raise InputProblem("There is no administrator in the set-up; add one under people.")
+                raise InputProblem(
+                    "There is no administrator in the set-up. Add one under people, or run: keybundle reset-administrator."
+                )
             return first
         found = called(people, name)
         if found is None:
@@ -218,27 +222,6 @@ class Workspace:
     def close(self) -> None:
         """Let go of the data directory."""
         self.place.close()
-
-
-def may_work(person: Person) -> None:
-    """Raise InputProblem when a person may only look."""
-    if person.role == "reader":
-        raise InputProblem(
-            f"{person.name} may only look. Ask an administrator for another role, or work as somebody else."
-        )
-
-
-def may_send(person: Person) -> None:
-    """Raise InputProblem when a person may not let documents leave."""
-    if person.role == "reader":
-        raise InputProblem(
-            f"{person.name} may look at documents, not send them. Ask an administrator for another role."
-        )
-
-
-def may_do_work(workspace: Workspace, who: str) -> bool:
-    """Whether a person may do more than look."""
-    return workspace.person(who).role != "reader"
 
 
 def open_workspace(root: Path, *, create: bool = True, clock: Clock | None = None, held: bool = False) -> Workspace:

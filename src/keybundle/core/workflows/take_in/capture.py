@@ -16,11 +16,13 @@ from keybundle.core.intake.paths import WHOLE, Level, list_levels, map_path
 from keybundle.core.intake.scanner import BACK, FRONT, PAPERS_MM, Halt, Options, Scanner
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.repository import audit
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import called
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.line.line import EXAMINE, Line
 from keybundle.core.workflows.line.page_jobs import WORK
-from keybundle.core.workflows.session.workspace import Workspace, may_work
+from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.workspace import Workspace
 
 LAST_LOOK_SECONDS = 10.0
 NOT_TAKEN = "Something went wrong inside Key Bundle; nothing was taken in for it, and the others went on."
@@ -42,8 +44,10 @@ class Captured:
     first_sheet: int | None = None
 
 
-def find_routine(workspace: Workspace, name: str) -> Routine:
+@needs(Right.LOOK)
+def find_routine(session: Session, name: str) -> Routine:
     """Return a routine; raises InputProblem that lists the known ones."""
+    workspace = session.workspace
     routine = called(workspace.setup.routines, name)
     if routine is None:
         known = ", ".join(r.name for r in workspace.setup.routines)
@@ -59,8 +63,9 @@ def routine_of(workspace: Workspace, batch: Batch) -> Routine:
     return routine
 
 
+@needs(Right.BRING_IN)
 def scan_stack(
-    workspace: Workspace, line: Line, routine: Routine, scanner: Scanner, who: str, *, options: Options | None = None,
+    session: Session, line: Line, routine: Routine, scanner: Scanner, *, options: Options | None = None,
     into: str | None = None, given: Mapping[str, str] | None = None, progress: Progress = silent,
     cancel: CancelToken | None = None,
 ) -> Captured:  # fmt: skip
@@ -71,7 +76,7 @@ def scan_stack(
     A halt of the device or of the routine ends the capture; what came before it is kept, and the batch can be gone on
     with. A feeder that is stopped ends with the sheet it is at.
     """
-    may_work(workspace.person(who))
+    workspace, who = session.workspace, session.person
     cancel = cancel or CancelToken()
     stop = CancelToken()
     options = options or scan_options(routine)
@@ -149,8 +154,10 @@ class ImportPlan:
     fields: tuple[str, ...]
 
 
-def plan_import(workspace: Workspace, routine: Routine, inputs: Sequence[Path]) -> ImportPlan:
+@needs(Right.BRING_IN)
+def plan_import(session: Session, routine: Routine, inputs: Sequence[Path]) -> ImportPlan:
     """Look through inputs without taking anything in; fields are those of the routine's type, else of all types."""
+    workspace = session.workspace
     files = tuple(expand(inputs).files)
     kind = workspace.setup.document_type(routine.document_type)
     kinds = (kind,) if kind else workspace.setup.document_types
@@ -159,8 +166,9 @@ def plan_import(workspace: Workspace, routine: Routine, inputs: Sequence[Path]) 
     )
 
 
+@needs(Right.BRING_IN)
 def import_files(
-    workspace: Workspace, line: Line, pool: Pool, routine: Routine, inputs: Sequence[Path], who: str, *,
+    session: Session, line: Line, pool: Pool, routine: Routine, inputs: Sequence[Path], *,
     into: str | None = None, given: Mapping[str, str] | None = None, levels: Mapping[int, str] | None = None,
     each: Mapping[Path, Mapping[str, str]] | None = None, progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Captured:  # fmt: skip
@@ -171,7 +179,7 @@ def import_files(
     to fields (see ``map_path``). A file that cannot be used is refused with its reason; the others go on. Raises
     EnvironmentProblem when the store cannot take more; what was stored before is kept and goes on.
     """
-    may_work(workspace.person(who))
+    workspace, who = session.workspace, session.person
     cancel = cancel or CancelToken()
     result = Captured(into)
     found = expand(inputs)
@@ -229,8 +237,10 @@ def _store(workspace: Workspace, pool: Pool, file: InputFile) -> tuple[str, str,
     return sha, kind, pages
 
 
-def damaged_pages(workspace: Workspace, batch_id: str) -> Iterable[Refused]:
+@needs(Right.LOOK)
+def damaged_pages(session: Session, batch_id: str) -> Iterable[Refused]:
     """Return the pages of a batch that could not be decoded, with the reason; their bytes are kept."""
+    workspace = session.workspace
     for page in workspace.batches.load(batch_id).pages:
         if page.facts is None and page.trouble:
             yield Refused(page.source, page.trouble)

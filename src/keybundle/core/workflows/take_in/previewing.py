@@ -11,10 +11,11 @@ from keybundle.core.base.files import write_atomic
 from keybundle.core.base.progress import CancelToken
 from keybundle.core.intake.scanner import Offers, Options, Scanner, Side, SimulatedScanner
 from keybundle.core.jobs.pool import Pool
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.line.line import ON_SCREEN, Line
 from keybundle.core.workflows.line.page_jobs import WORK
-from keybundle.core.workflows.session.workspace import Workspace
+from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.take_in.capture import Captured, scan_stack
 
 PREVIEW_PX = 900
@@ -51,11 +52,13 @@ class _Delivered:
         yield self._side
 
 
-def scan_preview(workspace: Workspace, pool: Pool, scanner: Scanner, options: Options) -> Previewed:
+@needs(Right.BRING_IN)
+def scan_preview(session: Session, pool: Pool, scanner: Scanner, options: Options) -> Previewed:
     """Scan one side from the glass, or one sheet's front where there is only a feeder; nothing is captured yet.
 
     Raises Halt as any scan does, InputProblem for a picture that cannot be shown.
     """
+    workspace = session.workspace
     one = replace(options, duplex=False, sides_per_minute=0.0)
     on_glass = replace(one, source="glass")
     asked = on_glass if scanner.offers().source_for(on_glass) is not None else one
@@ -81,10 +84,11 @@ def let_go(scanner: Scanner | None) -> None:
         scanner.put_back()
 
 
+@needs(Right.BRING_IN)
 def accept_preview(
-    workspace: Workspace, line: Line, routine: Routine, previewed: Previewed, who: str, *, into: str | None = None,
+    session: Session, line: Line, routine: Routine, previewed: Previewed, *, into: str | None = None,
     given: Mapping[str, str] | None = None,
 ) -> Captured:  # fmt: skip
     """Capture a previewed side as the first of a new batch, or (``into``) as one more of an open one."""
     scanner = _Delivered(previewed.scanner, previewed.side)
-    return scan_stack(workspace, line, routine, scanner, who, options=previewed.options, into=into, given=given)
+    return scan_stack(session, line, routine, scanner, options=previewed.options, into=into, given=given)

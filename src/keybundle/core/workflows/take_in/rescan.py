@@ -10,8 +10,9 @@ from keybundle.core.base.progress import CancelToken, Progress, silent
 from keybundle.core.batches import arranging, commands
 from keybundle.core.batches.model import Batch
 from keybundle.core.intake.scanner import Options, Scanner
+from keybundle.core.rights.model import Right
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.session.workspace import Workspace, may_work
+from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.take_in.capture import Captured, routine_of, scan_stack
 
 SCANNED_AGAIN = "scanned again"
@@ -19,9 +20,10 @@ AFTER_HALT = "after a halt"
 PLACED_SECONDS = 60.0
 
 
-def leave_out_from(workspace: Workspace, line: Line, batch_id: str, sheet: int, who: str, *, only: bool) -> Changes:
+@needs(Right.INDEX)
+def leave_out_from(session: Session, line: Line, batch_id: str, sheet: int, *, only: bool) -> Changes:
     """Leave out the sheet that halted the feeder, or it and what came after it, which are to be fed again."""
-    may_work(workspace.person(who))
+    workspace, who = session.workspace, session.person
     pages = workspace.batches.load(batch_id).pages
     chosen = [p.id for p in pages if p.sheet == sheet or (p.sheet > sheet and not only)]
     reason = AFTER_HALT if only else SCANNED_AGAIN
@@ -30,21 +32,23 @@ def leave_out_from(workspace: Workspace, line: Line, batch_id: str, sheet: int, 
     return Changes(frozenset([batch_id]), text=f"Left out: {reason}")
 
 
+@needs(Right.BRING_IN)
 def scan_at(
-    workspace: Workspace, line: Line, scanner: Scanner, batch_id: str, target: str, who: str, *, replaces: bool,
+    session: Session, line: Line, scanner: Scanner, batch_id: str, target: str, *, replaces: bool,
     options: Options, progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Captured:  # fmt: skip
     """Scan what lies in the feeder (or on the glass) and put it after a page; with ``replaces``, in its stead.
 
     The page that is replaced is left out as scanned again, and can be taken back.
     """
+    workspace, who = session.workspace, session.person
     before = workspace.batches.load(batch_id)
     known = {p.id for p in before.pages}
     if before.page(target).document_id is None:
         raise InputProblem("Choose a page of a document; what is scanned goes beside it.")
     routine = routine_of(workspace, before)
     found = scan_stack(
-        workspace, line, routine, scanner, who, options=options, into=batch_id, progress=progress, cancel=cancel
+        session, line, routine, scanner, options=options, into=batch_id, progress=progress, cancel=cancel
     )
     if not line.wait_placed(batch_id, PLACED_SECONDS):
         raise InputProblem("The new pages are at the end of the batch and still being looked at; move them from there.")

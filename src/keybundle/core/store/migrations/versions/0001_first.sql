@@ -1,10 +1,16 @@
+CREATE TABLE access_list (
+    id VARCHAR NOT NULL,
+    entries JSON NOT NULL,
+    PRIMARY KEY (id)
+);
 CREATE TABLE audit (
     seq INTEGER NOT NULL,
     at VARCHAR NOT NULL,
     who VARCHAR NOT NULL,
     what VARCHAR NOT NULL,
     subject VARCHAR NOT NULL,
-    detail TEXT NOT NULL,
+    names TEXT NOT NULL,
+    digest VARCHAR NOT NULL,
     hash VARCHAR NOT NULL,
     PRIMARY KEY (seq)
 );
@@ -54,20 +60,6 @@ CREATE TABLE filing_record (
 );
 CREATE INDEX record_by_batch ON filing_record (batch_id);
 CREATE INDEX record_by_time ON filing_record (at);
-CREATE TABLE folder (
-    id INTEGER NOT NULL,
-    cabinet VARCHAR NOT NULL,
-    parent_id INTEGER,
-    level INTEGER NOT NULL,
-    field VARCHAR NOT NULL,
-    value VARCHAR NOT NULL,
-    path VARCHAR NOT NULL,
-    storage_area VARCHAR,
-    PRIMARY KEY (id),
-    UNIQUE (cabinet, path),
-    FOREIGN KEY(parent_id) REFERENCES folder (id)
-);
-CREATE INDEX folder_by_parent ON folder (parent_id);
 CREATE TABLE outcome (
     id INTEGER NOT NULL,
     document VARCHAR NOT NULL,
@@ -78,6 +70,13 @@ CREATE TABLE outcome (
     PRIMARY KEY (id)
 );
 CREATE INDEX outcome_by_document ON outcome (document);
+CREATE TABLE person_secret (
+    person VARCHAR NOT NULL,
+    hash VARCHAR NOT NULL,
+    failures INTEGER NOT NULL,
+    wait_until VARCHAR NOT NULL,
+    PRIMARY KEY (person)
+);
 CREATE TABLE register_entry (
     register VARCHAR NOT NULL,
     "key" VARCHAR NOT NULL,
@@ -153,6 +152,13 @@ CREATE TABLE version_page (
     PRIMARY KEY (document_id, version, position)
 );
 CREATE INDEX version_page_by_file ON version_page (file_sha, document_id);
+CREATE TABLE audit_detail (
+    seq INTEGER NOT NULL,
+    salt VARCHAR NOT NULL,
+    data TEXT NOT NULL,
+    PRIMARY KEY (seq),
+    FOREIGN KEY(seq) REFERENCES audit (seq)
+);
 CREATE TABLE batch_document (
     id VARCHAR NOT NULL,
     batch_id VARCHAR NOT NULL,
@@ -175,30 +181,13 @@ CREATE TABLE batch_document (
 );
 CREATE INDEX document_by_batch ON batch_document (batch_id);
 CREATE INDEX document_claimed ON batch_document (claim) WHERE claim IS NOT NULL;
-CREATE TABLE document (
-    id VARCHAR NOT NULL,
-    number INTEGER NOT NULL,
-    cabinet VARCHAR NOT NULL,
-    folder_id INTEGER,
-    type VARCHAR NOT NULL,
-    caption VARCHAR NOT NULL,
-    filed_at VARCHAR NOT NULL,
-    filed_by VARCHAR NOT NULL,
-    filing_key VARCHAR NOT NULL,
-    batch_id VARCHAR,
-    removed_at VARCHAR,
-    received_at VARCHAR,
-    PRIMARY KEY (id),
-    UNIQUE (number),
-    FOREIGN KEY(folder_id) REFERENCES folder (id),
-    UNIQUE (filing_key)
+CREATE TABLE batch_share (
+    batch_id VARCHAR NOT NULL,
+    kind VARCHAR NOT NULL,
+    grantee VARCHAR NOT NULL,
+    PRIMARY KEY (batch_id, kind, grantee),
+    FOREIGN KEY(batch_id) REFERENCES batch (id)
 );
-CREATE INDEX document_by_batch_filed ON document (batch_id);
-CREATE INDEX document_by_cabinet ON document (cabinet, filed_at);
-CREATE INDEX document_by_folder ON document (folder_id);
-CREATE INDEX document_by_time ON document (filed_at, number);
-CREATE INDEX document_by_type ON document (type, number);
-CREATE INDEX document_there ON document (cabinet, number) WHERE removed_at IS NULL;
 CREATE TABLE filing_entry (
     record_id VARCHAR NOT NULL,
     position INTEGER NOT NULL,
@@ -210,6 +199,25 @@ CREATE TABLE filing_entry (
     PRIMARY KEY (record_id, position),
     FOREIGN KEY(record_id) REFERENCES filing_record (id)
 );
+CREATE TABLE folder (
+    id INTEGER NOT NULL,
+    cabinet VARCHAR NOT NULL,
+    parent_id INTEGER,
+    level INTEGER NOT NULL,
+    field VARCHAR NOT NULL,
+    value VARCHAR NOT NULL,
+    path VARCHAR NOT NULL,
+    storage_area VARCHAR,
+    own_access_id VARCHAR,
+    access_id VARCHAR,
+    PRIMARY KEY (id),
+    UNIQUE (cabinet, path),
+    FOREIGN KEY(parent_id) REFERENCES folder (id),
+    FOREIGN KEY(own_access_id) REFERENCES access_list (id),
+    FOREIGN KEY(access_id) REFERENCES access_list (id)
+);
+CREATE INDEX folder_by_access ON folder (access_id) WHERE access_id IS NOT NULL;
+CREATE INDEX folder_by_parent ON folder (parent_id);
 CREATE TABLE step (
     id INTEGER NOT NULL,
     batch_id VARCHAR NOT NULL,
@@ -230,40 +238,32 @@ CREATE TABLE batch_value (
     PRIMARY KEY (document_id, field),
     FOREIGN KEY(document_id) REFERENCES batch_document (id)
 );
-CREATE TABLE copy_due (
-    id INTEGER NOT NULL,
-    document_id VARCHAR NOT NULL,
-    who VARCHAR NOT NULL,
-    copies JSON NOT NULL,
-    tries INTEGER NOT NULL,
-    next_at VARCHAR NOT NULL,
-    trouble TEXT NOT NULL,
+CREATE TABLE document (
+    id VARCHAR NOT NULL,
+    number INTEGER NOT NULL,
+    cabinet VARCHAR NOT NULL,
+    folder_id INTEGER,
+    type VARCHAR NOT NULL,
+    caption VARCHAR NOT NULL,
+    filed_at VARCHAR NOT NULL,
+    filed_by VARCHAR NOT NULL,
+    filing_key VARCHAR NOT NULL,
+    batch_id VARCHAR,
+    removed_at VARCHAR,
+    received_at VARCHAR,
+    access_id VARCHAR,
     PRIMARY KEY (id),
-    FOREIGN KEY(document_id) REFERENCES document (id)
+    UNIQUE (number),
+    FOREIGN KEY(folder_id) REFERENCES folder (id),
+    UNIQUE (filing_key),
+    FOREIGN KEY(access_id) REFERENCES access_list (id)
 );
-CREATE INDEX copy_due_by_time ON copy_due (next_at);
-CREATE TABLE document_tag (
-    document_id VARCHAR NOT NULL,
-    position INTEGER NOT NULL,
-    tag VARCHAR NOT NULL,
-    folded VARCHAR NOT NULL,
-    PRIMARY KEY (document_id, position),
-    FOREIGN KEY(document_id) REFERENCES document (id)
-);
-CREATE INDEX document_tag_by_folded ON document_tag (folded, document_id);
-CREATE TABLE document_value (
-    document_id VARCHAR NOT NULL,
-    field VARCHAR NOT NULL,
-    position INTEGER NOT NULL,
-    value VARCHAR NOT NULL,
-    folded VARCHAR NOT NULL,
-    number NUMERIC(20, 6),
-    data JSON NOT NULL,
-    PRIMARY KEY (document_id, field, position),
-    FOREIGN KEY(document_id) REFERENCES document (id)
-);
-CREATE INDEX value_by_field ON document_value (field, folded, document_id);
-CREATE INDEX value_by_number ON document_value (field, number, document_id);
+CREATE INDEX document_by_batch_filed ON document (batch_id);
+CREATE INDEX document_by_cabinet ON document (cabinet, filed_at);
+CREATE INDEX document_by_folder ON document (folder_id);
+CREATE INDEX document_by_time ON document (filed_at, number);
+CREATE INDEX document_by_type ON document (type, number);
+CREATE INDEX document_there ON document (cabinet, number) WHERE removed_at IS NULL;
 CREATE TABLE page (
     id VARCHAR NOT NULL,
     batch_id VARCHAR NOT NULL,
@@ -304,6 +304,40 @@ CREATE INDEX page_by_document ON page (document_id);
 CREATE INDEX page_by_time ON page (captured_at);
 CREATE INDEX page_in_work ON page (batch_id, stage) WHERE stage IN ('captured', 'looked at', 'placed');
 CREATE INDEX page_loose ON page (batch_id, disposition) WHERE document_id IS NULL;
+CREATE TABLE copy_due (
+    id INTEGER NOT NULL,
+    document_id VARCHAR NOT NULL,
+    who VARCHAR NOT NULL,
+    copies JSON NOT NULL,
+    tries INTEGER NOT NULL,
+    next_at VARCHAR NOT NULL,
+    trouble TEXT NOT NULL,
+    PRIMARY KEY (id),
+    FOREIGN KEY(document_id) REFERENCES document (id)
+);
+CREATE INDEX copy_due_by_time ON copy_due (next_at);
+CREATE TABLE document_tag (
+    document_id VARCHAR NOT NULL,
+    position INTEGER NOT NULL,
+    tag VARCHAR NOT NULL,
+    folded VARCHAR NOT NULL,
+    PRIMARY KEY (document_id, position),
+    FOREIGN KEY(document_id) REFERENCES document (id)
+);
+CREATE INDEX document_tag_by_folded ON document_tag (folded, document_id);
+CREATE TABLE document_value (
+    document_id VARCHAR NOT NULL,
+    field VARCHAR NOT NULL,
+    position INTEGER NOT NULL,
+    value VARCHAR NOT NULL,
+    folded VARCHAR NOT NULL,
+    number NUMERIC(20, 6),
+    data JSON NOT NULL,
+    PRIMARY KEY (document_id, field, position),
+    FOREIGN KEY(document_id) REFERENCES document (id)
+);
+CREATE INDEX value_by_field ON document_value (field, folded, document_id);
+CREATE INDEX value_by_number ON document_value (field, number, document_id);
 CREATE TABLE version (
     document_id VARCHAR NOT NULL,
     number INTEGER NOT NULL,

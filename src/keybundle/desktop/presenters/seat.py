@@ -1,4 +1,4 @@
-"""What all presenters share: the workspace, the line, the pool, the job runner, and who is working."""
+"""What all presenters share: the session of who is working, the line, the pool, the job runner."""
 
 from __future__ import annotations
 
@@ -10,9 +10,11 @@ from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.jobs.pool import Pool
+from keybundle.core.rights.model import Right
 from keybundle.core.workflows.file.copies import Copier
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.session.workspace import Workspace, may_do_work
+from keybundle.core.workflows.session.session import Session
+from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.devices import Devices
 from keybundle.desktop.jobs.runner import JobRunner
 from keybundle.desktop.presenters.picture_cache import PictureCache
@@ -50,24 +52,37 @@ class Hand:
 
 
 @dataclass(frozen=True)
-class Session:
-    """One desktop at work; ``who`` is the person who was chosen at the start."""
+class Seat:
+    """One desktop at work: the session of who signed in, and what all its places share."""
 
-    workspace: Workspace
+    session: Session
     pool: Pool
     line: Line
     runner: JobRunner
     bus: Bus
-    who: str
     devices: Devices
     hand: Hand = field(default_factory=Hand)
     pictures: PictureCache = field(default_factory=PictureCache)
     copier: Copier | None = None
 
     @property
+    def workspace(self) -> Workspace:
+        """The repository that is worked on; its set-up, clock and registers are for everybody to read."""
+        return self.session.workspace
+
+    @property
+    def who(self) -> str:
+        """The id of the person at work."""
+        return self.session.person
+
+    def may(self, right: Right) -> bool:
+        """Whether the person at work has a right now; what they lack is not offered."""
+        return self.session.may(right)
+
+    @property
     def may_work(self) -> bool:
-        """Whether who is at work here may change anything, or only look."""
-        return may_do_work(self.workspace, self.who)
+        """Whether the person at work may do more than look."""
+        return bool(self.session.holder.rights - {Right.LOOK})
 
     def clock_now(self) -> str:
         """Return the time of the day."""

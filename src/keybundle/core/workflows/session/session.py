@@ -1,0 +1,121 @@
+"""Somebody at work on a repository: the first parameter of every use case, and what it takes to be let in there.
+
+A session is made by signing in (``signing_in.py``), nowhere else. It holds no rights: they are looked up when they are
+used, so that a right that is taken away is gone at once. The machine's own work has a session that is no person's.
+"""
+
+from __future__ import annotations
+
+import functools
+import inspect
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Concatenate, ParamSpec, TypeVar, cast
+
+from sqlalchemy import ColumnElement, Connection
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches.stored import belongs
+from keybundle.core.repository.access import EVERYTHING, View, view_of
+from keybundle.core.rights.model import ALL_RIGHTS, Holder, Right
+from keybundle.core.setup.model import name_of
+from keybundle.core.workflows.session.workspace import Workspace
+
+P = ParamSpec("P")
+R = TypeVar("R")
+F = TypeVar("F", bound=Callable[..., object])
+MACHINE = ""
+NEEDS = "__needs__"
+
+
+class NotAllowed(InputProblem):
+    """Somebody lacks a right for what they asked for; nothing was done."""
+
+
+@dataclass(frozen=True)
+class Session:
+    """A person (by id; empty: the machine itself) at work on a repository."""
+
+    workspace: Workspace
+    person: str
+
+    @property
+    def holder(self) -> Holder:
+        """The person as rights see them now."""
+        if self.person == MACHINE:
+            return Holder(MACHINE, frozenset(), frozenset(), ALL_RIGHTS)
+        return self.workspace.setup.holder(self.person)
+
+    @property
+    def name(self) -> str:
+        """What people call the person now."""
+        return name_of(self.workspace.setup.people, self.person)
+
+    def may(self, *rights: Right) -> bool:
+        """Whether the person's roles give all these rights now."""
+        return self.holder.rights.issuperset(rights)
+
+    def view(self, c: Connection, right: Right = Right.LOOK) -> View:
+        """Return where the person has a right, as it is in this transaction: a part of every query over documents."""
+        return EVERYTHING if self.person == MACHINE else view_of(c, self.holder, right)
+
+    def require(self, *rights: Right) -> None:
+        """Raise NotAllowed, in words, where the person lacks one of these rights."""
+        has = self.holder.rights
+        if missing := [r for r in rights if r not in has]:
+            raise NotAllowed(_say_missing(self.name, has, missing[0]))
+
+    def sees_batch(self, batch_id: str) -> bool:
+        """Whether the person may see a batch: its owner, those it was given to, and who oversees."""
+        return self.may(Right.OVERSEE) or self.workspace.batches.belongs_to(batch_id, self.person, self.holder.groups)
+
+    def batches(self) -> tuple[ColumnElement[bool], ...]:
+        """Return what a query over ``batch`` must leave out; nothing for who oversees."""
+        holder = self.holder
+        return () if Right.OVERSEE in holder.rights else (belongs(self.person, holder.groups),)
+
+    def require_batch(self, batch_id: str) -> None:
+        """Raise NotAllowed, in words that say nothing of it, for a batch that the person may not see."""
+        if not self.sees_batch(batch_id):
+            raise NotAllowed("That batch is somebody else's work, or it is no longer there. Nothing was changed.")
+
+
+def _say_missing(name: str, has: frozenset[Right], missing: Right) -> str:
+    if has == {Right.LOOK}:
+        return f"{name} may only look. Ask an administrator for another role, or work as somebody else."
+    return f"{name} may not do this: it takes the right “{missing}”. Ask an administrator for a role that has it."
+
+
+def asks_inside(*rights: Right) -> Callable[[F], F]:
+    """Declare the rights that a use case asks for by itself, where raising at once would leave something half done."""
+
+    def declare(work: F) -> F:
+        setattr(work, NEEDS, rights)
+        return work
+
+    return declare
+
+
+def needs(*rights: Right) -> Callable[[Callable[Concatenate[Session, P], R]], Callable[Concatenate[Session, P], R]]:
+    """Let a use case be run only by who has these rights; a ``batch_id`` among its parameters must be one they may see.
+
+    What it takes at single cabinets, folders and documents is asked where these are read or written, inside the SQL.
+    """
+
+    def declare(work: Callable[Concatenate[Session, P], R]) -> Callable[Concatenate[Session, P], R]:
+        names = list(inspect.signature(work).parameters)
+        place = names.index("batch_id") if "batch_id" in names else 0
+
+        @functools.wraps(work)
+        def checked(session: Session, *args: P.args, **kwargs: P.kwargs) -> R:
+            session.require(*rights)
+            if place:
+                batch_id = kwargs.get("batch_id", args[place - 1] if place <= len(args) else None)
+                if batch_id is not None:
+                    session.require_batch(str(batch_id))
+            return work(session, *args, **kwargs)
+
+        setattr(checked, NEEDS, rights)
+        return cast(Callable[Concatenate[Session, P], R], checked)
+
+    return declare

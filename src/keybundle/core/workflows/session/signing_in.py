@@ -1,0 +1,298 @@
+"""Signing in: the only way to a session. By a password, by the account of this system, or (in a demo) by choosing a name.
+
+A wrong password costs time that grows with each further one and outlives a restart. What is told is the same for a name
+that nobody has and for a wrong password.
+"""
+
+from __future__ import annotations
+
+import os
+import pwd
+from datetime import datetime, timedelta
+
+from argon2 import PasswordHasher
+from argon2.exceptions import InvalidHashError, VerificationError
+from sqlalchemy import Connection, Row, delete, insert, select, update
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.repository import audit
+from keybundle.core.rights.model import ALL_RIGHTS, Right
+from keybundle.core.setup.model import Person, Role, Setup, SignIn, called, number_people
+from keybundle.core.store import schema as t
+from keybundle.core.workflows.session.session import MACHINE, Session, needs
+from keybundle.core.workflows.session.workspace import ADMINISTERS, Workspace
+
+SHORTEST_PASSWORD = 8
+FREE_FAILURES = 3
+LONGEST_WAIT_SECONDS = 300
+WRONG = "That is not the name and password of anybody here. Nothing was changed; try again."
+_hasher = PasswordHasher()  # Source: RFC 9106, the second recommended option (64 MiB), as argon2-cffi has it
+_NOBODY = _hasher.hash("nobody has this password")
+
+
+class Slowed(InputProblem):
+    """Too many wrong passwords: the next try has to wait; ``seconds`` how long."""
+
+    def __init__(self, seconds: int) -> None:
+        super().__init__(f"Too many wrong passwords. Wait {seconds} seconds, then try again; nothing was locked.")
+        self.seconds = seconds
+
+
+def system_account() -> str:
+    """Return the name of the account that this process runs under, whatever its environment says."""
+    try:
+        return pwd.getpwuid(os.getuid()).pw_name
+    except KeyError:
+        return f"uid {os.getuid()}"
+
+
+def machine_session(workspace: Workspace) -> Session:
+    """Return the session of the machine's own work: the line, renditions, copies. It is no person's."""
+    return Session(workspace, MACHINE)
+
+
+def sign_in(workspace: Workspace, name: str, password: str) -> Session:
+    """Let somebody in by name (or account) and password; raises InputProblem, or Slowed after wrong ones."""
+    _require_way(workspace.setup, "password")
+    person = _find(workspace.setup, name)
+    s = t.person_secret
+    with workspace.place.database.atomic() as c:
+        secret = _secret(c, person.id) if person is not None else None
+        if secret is not None and (wait := _seconds_left(workspace, secret)) > 0:
+            raise Slowed(wait)
+        is_right = _verify(secret.hash if secret is not None else _NOBODY, password)
+        if secret is not None:
+            values = {"failures": 0, "wait_until": ""} if is_right else _after_failure(workspace, secret)
+            c.execute(update(s).where(s.c.person == secret.person).values(values))
+            if not is_right:
+                audit.append(
+                    c, workspace.clock.stamp(), secret.person, "sign-in refused", secret.person,
+                    {"failures": values["failures"]},
+                )  # fmt: skip
+    if person is None or secret is None or not is_right:
+        raise InputProblem(WRONG)
+    return _let_in(workspace, person)
+
+
+def sign_in_by_account(workspace: Workspace) -> Session:
+    """Let in whoever has the account that this process runs under; raises InputProblem where nobody here has it."""
+    _require_way(workspace.setup, "system")
+    person = person_of_account(workspace)
+    if person is None:
+        raise InputProblem(f"Nobody in this repository has the account “{system_account()}”. Sign in with a password.")
+    return _let_in(workspace, person)
+
+
+def person_of_account(workspace: Workspace) -> Person | None:
+    """Return who has the account that this process runs under, None for nobody, or where that does not count here."""
+    if not workspace.has_setup or "system" not in workspace.setup.sign_in:
+        return None
+    account = system_account()
+    return next((p for p in workspace.setup.people if p.active and p.login == account), None)
+
+
+def choose_person(workspace: Workspace, name: str | None = None) -> Session:
+    """Let somebody in by name alone (none: the first administrator), where the repository allows that, as a demo does."""
+    _require_way(workspace.setup, "choose")
+    return _let_in(workspace, workspace.person(name))
+
+
+def sign_in_unattended(workspace: Workspace, name: str | None, password: str | None) -> Session:
+    """Let in for a command: by name and password, else by account, else (where allowed) by name alone or as the first one.
+
+    Raises InputProblem that says what else can be done.
+    """
+    if name is None:
+        if person_of_account(workspace) is not None:
+            return sign_in_by_account(workspace)
+        if "choose" in workspace.setup.sign_in:
+            return choose_person(workspace)
+        raise InputProblem(
+            f"Nobody in this repository has the account “{system_account()}”. Say who you are with --as NAME, or let the "
+            "owner of the data directory run: keybundle reset-administrator."
+        )
+    if password is not None:
+        return sign_in(workspace, name, password)
+    own = person_of_account(workspace)
+    if own is not None and called([own], name) is not None:
+        return sign_in_by_account(workspace)
+    return choose_person(workspace, name)
+
+
+def needs_password(workspace: Workspace, name: str | None) -> bool:
+    """Whether somebody named so can be let in by a password alone."""
+    own = person_of_account(workspace)
+    is_own = own is not None and (name is None or called([own], name) is not None)
+    return name is not None and not is_own and "choose" not in workspace.setup.sign_in
+
+
+@needs()
+def set_password(session: Session, new: str, *, old: str | None = None) -> None:
+    """Give oneself another password; who has one says the old one. Raises InputProblem."""
+    with session.workspace.place.database.atomic() as c:
+        secret = _secret(c, session.person)
+        if secret is not None and not _verify(secret.hash, old or ""):
+            raise InputProblem("The old password is not right. Nothing was changed.")
+        _keep_password(session.workspace, c, session.person, new)
+        audit.append(c, session.workspace.clock.stamp(), session.person, "password changed", session.person, {})
+
+
+@needs(Right.GIVE_RIGHTS)
+def give_password(session: Session, person_id: str, new: str) -> None:
+    """Give somebody a password, which they change themselves later; none (empty) takes theirs away."""
+    if session.workspace.setup.person(person_id) is None:
+        raise InputProblem("That person is no longer here. Nothing was changed.")
+    with session.workspace.place.database.atomic() as c:
+        if new:
+            _keep_password(session.workspace, c, person_id, new)
+        else:
+            c.execute(delete(t.person_secret).where(t.person_secret.c.person == person_id))
+        audit.append(c, session.workspace.clock.stamp(), session.person, "password given", person_id, {})
+
+
+def has_password(workspace: Workspace, person_id: str) -> bool:
+    """Whether somebody has a password."""
+    with workspace.place.database.read() as c:
+        return _secret(c, person_id) is not None
+
+
+def begin_repository(workspace: Workspace, repository: str, administrator: str, password: str = "") -> Session:
+    """Give a fresh data directory its name, and let whoever begins it in as its first administrator.
+
+    They sign in by their account of this system from then on, or by the password where they gave one.
+    """
+    if not repository.strip() or not administrator.strip():
+        raise InputProblem("The repository and its first administrator both need a name.")
+    if workspace.has_setup:
+        raise InputProblem("This repository has begun already. Nothing was changed.")
+    if password:
+        _check_password(password)
+    person = Person(name=administrator.strip(), roles=("administrator",), login=system_account())
+    setup = Setup(repository=repository.strip(), people=(person,))
+    with workspace.place.database.atomic() as c:
+        workspace.put_setup(setup, setup.people[0].id)
+        if password:
+            _keep_password(workspace, c, setup.people[0].id, password)
+    return _let_in(workspace, setup.people[0])
+
+
+def let_in_importer(workspace: Workspace, setup: Setup) -> Setup:
+    """Return a first set-up in which whoever brings it in can sign in: its first administrator without an account has theirs.
+
+    A set-up without people gets them as its administrator.
+    """
+    account = system_account()
+    if not setup.people:
+        person = Person(name=account, roles=(_administering(setup),), login=account)
+        return Setup.model_validate({**setup.model_dump(by_alias=True), "people": [person.model_dump()]})
+    if any(p.login == account for p in setup.people):
+        return setup
+    first = next((p for p in setup.people if setup.holder(p.id).rights >= ADMINISTERS and not p.login), None)
+    changed = (p.model_copy(update={"login": account}) if p is first else p for p in setup.people)
+    return setup.model_copy(update={"people": tuple(changed)})
+
+
+def reset_administrator(workspace: Workspace, name: str | None, password: str) -> str:
+    """Make somebody administrator again, with a new password; only the owner of the data directory may. Returns their name.
+
+    ``name`` None: the first administrator there is or was, else somebody new with the name of this account.
+    """
+    if os.stat(workspace.place.root).st_uid != os.getuid():
+        raise InputProblem(
+            f"“{workspace.place.root}” belongs to another account. Only the owner of the data directory can do this."
+        )
+    _check_password(password)
+    chosen: list[str] = []
+
+    def change(setup: Setup) -> Setup:
+        role = next((r for r in setup.roles if set(r.rights) == set(ALL_RIGHTS)), None)
+        roles = setup.roles
+        if role is None:
+            role = Role(name="administrator", rights=tuple(Right))
+            roles = (*(r for r in roles if r.id != role.id), role)
+        people = setup.people
+        known = (
+            called(people, name)
+            if name
+            else next((p for p in people if set(p.roles) & _administering_all(setup)), None)
+        )
+        if known is None:
+            people = number_people((*people, Person(name=name or system_account())), workspace.used_ids()["people"])
+            known = people[-1]
+        chosen[:] = [known.id]
+        again = known.model_copy(update={"roles": tuple(dict.fromkeys((*known.roles, role.id))), "active": True})
+        ways = setup.sign_in if "password" in setup.sign_in else ("password", *setup.sign_in)
+        return setup.model_copy(
+            update={"people": tuple(again if p.id == known.id else p for p in people), "roles": roles, "sign_in": ways}
+        )
+
+    with workspace.place.database.atomic() as c:
+        setup = workspace.change_setup(MACHINE, change)
+        _keep_password(workspace, c, chosen[0], password)
+        told = {"account": system_account()}
+        audit.append(c, workspace.clock.stamp(), chosen[0], "administrator reset", chosen[0], told)
+    person = setup.person(chosen[0])
+    return person.name if person is not None else chosen[0]
+
+
+def _administering(setup: Setup) -> str:
+    return next((r.id for r in setup.roles if set(r.rights) >= ADMINISTERS), "administrator")
+
+
+def _administering_all(setup: Setup) -> set[str]:
+    return {r.id for r in setup.roles if set(r.rights) >= ADMINISTERS}
+
+
+def _let_in(workspace: Workspace, person: Person) -> Session:
+    if not person.active:
+        raise InputProblem(f"{person.name} works here no more. Ask an administrator.")
+    return Session(workspace, person.id)
+
+
+def _require_way(setup: Setup, way: SignIn) -> None:
+    if way not in setup.sign_in:
+        told = {"password": "with a password", "system": "by their account", "choose": "by choosing a name"}
+        allowed = " or ".join(told[w] for w in setup.sign_in)
+        raise InputProblem(f"People sign in {allowed} here, not {told[way]}.")
+
+
+def _find(setup: Setup, name: str) -> Person | None:
+    wanted = name.strip().casefold()
+    return next((p for p in setup.people if wanted in (p.name.casefold(), p.login.casefold()) and wanted), None)
+
+
+def _secret(c: Connection, person_id: str) -> Row | None:  # type: ignore[type-arg]
+    return c.execute(select(t.person_secret).where(t.person_secret.c.person == person_id)).first()
+
+
+def _seconds_left(workspace: Workspace, secret: Row) -> int:  # type: ignore[type-arg]
+    if not secret.wait_until:
+        return 0
+    left = datetime.fromisoformat(secret.wait_until) - workspace.clock.now()
+    return max(0, round(left.total_seconds() + 0.499))
+
+
+def _after_failure(workspace: Workspace, secret: Row) -> dict[str, object]:  # type: ignore[type-arg]
+    failures = secret.failures + 1
+    seconds = min(LONGEST_WAIT_SECONDS, 2 ** (failures - FREE_FAILURES)) if failures >= FREE_FAILURES else 0
+    until = workspace.clock.now() + timedelta(seconds=seconds)
+    return {"failures": failures, "wait_until": until.isoformat() if seconds else ""}
+
+
+def _verify(kept: str, password: str) -> bool:
+    try:
+        return _hasher.verify(kept, password)
+    except (VerificationError, InvalidHashError):
+        return False
+
+
+def _check_password(password: str) -> None:
+    if len(password) < SHORTEST_PASSWORD:
+        raise InputProblem(f"A password needs at least {SHORTEST_PASSWORD} characters. Nothing was changed.")
+
+
+def _keep_password(workspace: Workspace, c: Connection, person_id: str, password: str) -> None:
+    _check_password(password)
+    row = {"person": person_id, "hash": _hasher.hash(password), "failures": 0, "wait_until": ""}
+    c.execute(delete(t.person_secret).where(t.person_secret.c.person == person_id))
+    c.execute(insert(t.person_secret).values(row))

@@ -1,0 +1,67 @@
+"""Who is at work here, and their own password."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from PySide6.QtCore import QObject, Signal
+
+from keybundle.core.setup.model import name_of
+from keybundle.core.workflows.session import signing_in
+from keybundle.desktop.presenters.seat import Seat
+
+
+@dataclass(frozen=True)
+class PersonState:
+    """All that is shown of who is at work; ``is_changed``: the password was changed just now."""
+
+    name: str = ""
+    roles: str = ""
+    groups: str = ""
+    rights: str = ""
+    account: str = ""
+    has_password: bool = False
+    problem: str = ""
+    is_changed: bool = False
+
+
+class PersonPresenter(QObject):
+    """State and verbs of the sheet about oneself."""
+
+    changed = Signal(object)
+    said = Signal(str)
+
+    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._s = seat
+        setup, session = seat.workspace.setup, seat.session
+        person, holder = setup.person(session.person), session.holder
+        self.state = PersonState(
+            session.name,
+            ", ".join(name_of(setup.roles, r) for r in (person.roles if person else ())) or "none",
+            ", ".join(name_of(setup.groups, g) for g in (person.groups if person else ())) or "none",
+            ", ".join(sorted(r.value for r in holder.rights)) or "nothing here",
+            (person.login if person else "") or "none; you sign in with your password",
+            signing_in.has_password(seat.workspace, session.person),
+        )
+
+    def change_password(self, old: str, new: str) -> None:
+        """Give oneself another password."""
+        session = self._s.session
+
+        def done(_: object) -> None:
+            self.state = replace(self.state, problem="", has_password=True, is_changed=True)
+            self.changed.emit(self.state)
+            self.said.emit("Password changed")
+
+        def refused(told: str) -> None:
+            self.state = replace(self.state, problem=told, is_changed=False)
+            self.changed.emit(self.state)
+
+        self._s.runner.change(
+            lambda: signing_in.set_password(session, new, old=old),
+            done,
+            lane="signing in",
+            owner=self,
+            on_error=refused,
+        )

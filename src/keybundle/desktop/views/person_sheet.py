@@ -1,0 +1,81 @@
+"""Who is at work here: one's own password, roles and groups, and the ways to somebody else's work."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFormLayout, QLineEdit, QWidget
+
+from keybundle.desktop.presenters.person import PersonPresenter, PersonState
+from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.side_sheet import Sheet
+from keybundle.desktop.views.told import Told
+
+
+class PersonSheet(Sheet):
+    """``locked``, ``other_asked``: what its buttons ask for."""
+
+    locked = Signal()
+    other_asked = Signal()
+
+    def __init__(self, presenter: PersonPresenter) -> None:
+        super().__init__("You", "Who you are here, and what that lets you do.", of=presenter.state.name)
+        self.presenter = presenter
+        presenter.setParent(self)
+        self.roles, self.groups, self.rights, self.account = (Told() for _ in range(4))
+        for told in (self.roles, self.groups, self.rights, self.account):
+            told.setWordWrap(True)
+        form = QFormLayout()
+        form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
+        for label, part in (
+            ("Roles", self.roles), ("Groups", self.groups), ("You may", self.rights), ("Account", self.account),
+        ):  # fmt: skip
+            form.addRow(label, part)
+        self.old, self.new, self.again = QLineEdit(), QLineEdit(), QLineEdit()
+        for label, line in (("Old password", self.old), ("New password", self.new), ("Once more", self.again)):
+            line.setEchoMode(QLineEdit.EchoMode.Password)
+            line.setAccessibleName(label)
+            line.returnPressed.connect(self._change)
+            form.addRow(label, line)
+        self.form = form
+        self.change = Button("Change the password")
+        self.change.clicked.connect(self._change)
+        self.problem = Told()
+        self.problem.setProperty("role", "problem")
+        self.problem.setWordWrap(True)
+        other = Button("Sign in as somebody else")
+        other.clicked.connect(self.end)
+        other.clicked.connect(self.other_asked)
+        lock = Button("Lock   F12")
+        lock.setProperty("role", "main")
+        lock.clicked.connect(self.end)
+        lock.clicked.connect(self.locked)
+        self.body.addLayout(form)
+        self.body.addWidget(self.change, alignment=Qt.AlignmentFlag.AlignRight)
+        self.body.addWidget(self.problem)
+        self.body.addStretch(1)
+        self.body.addWidget(other)
+        self.body.addWidget(lock)
+        self._lock = lock
+        presenter.changed.connect(self.render_state)
+        self.render_state(presenter.state)
+
+    def first(self) -> QWidget:
+        return self._lock
+
+    def _change(self) -> None:
+        if self.new.text() != self.again.text():
+            self.problem.setText("The two new ones are not the same. Nothing was changed.")
+            return
+        self.presenter.change_password(self.old.text(), self.new.text())
+
+    def render_state(self, state: PersonState) -> None:
+        """Show a state."""
+        self.roles.setText(state.roles)
+        self.groups.setText(state.groups)
+        self.rights.setText(state.rights)
+        self.account.setText(state.account)
+        self.form.setRowVisible(self.old, state.has_password)
+        self.problem.setText(state.problem)
+        if state.is_changed:
+            for line in (self.old, self.new, self.again):
+                line.clear()
