@@ -37,7 +37,7 @@ class Course(DataTest):
         self.ws: Workspace = open_workspace(self.folder / "data")
         self.addCleanup(lambda: self.ws.close())
         seed.begin(self.ws)
-        self.who = self.ws.person(None).name
+        self.who = self.ws.person(None).id
         self.routine: Routine = find_routine(acting(self.ws), "Post")
         # What a test holds back is not waited for at the end of a scan.
         patched = mock.patch("keybundle.core.workflows.take_in.capture.LAST_LOOK_SECONDS", 0.0)
@@ -477,5 +477,12 @@ class WaysIn(Course):
         from sqlalchemy import text
 
         with self.ws.place.database.read() as c:
-            rows = c.execute(text("SELECT detail FROM audit WHERE subject = :b"), {"b": batch_id}).scalars().all()
+            rows = (
+                c.execute(
+                    text("SELECT d.data FROM audit a JOIN audit_detail d USING (seq) WHERE a.subject = :b"),
+                    {"b": batch_id},
+                )
+                .scalars()
+                .all()
+            )
         self.assertTrue(any("too long" in row for row in rows))

@@ -24,7 +24,8 @@ from keybundle.core.workflows.index import slip_help
 from keybundle.core.workflows.oversee import worklist
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.prepare import routines, types
-from keybundle.core.workflows.prepare.setup_admin import begin_repository, import_setup
+from keybundle.core.workflows.prepare.setup_admin import import_setup
+from keybundle.core.workflows.session.signing_in import begin_repository
 from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.demo import seed
 from tests.core.test_batches import fill
@@ -38,8 +39,8 @@ class Fixture(DataTest):
         self.ws = open_workspace(self.root)
         self.addCleanup(lambda: self.ws.close())
         seed.begin(self.ws)
-        self.who = self.ws.person(None).name
-        self.reader = next(p.name for p in self.ws.setup.people if p.role == "reader")
+        self.who = self.ws.person(None).id
+        self.reader = next(p.name for p in self.ws.setup.people if "reader" in p.roles)
 
 
 class StoredFiles(DataTest):
@@ -118,7 +119,7 @@ class SetUps(Fixture):
     def test_who_may_only_look_sets_nothing_up(self) -> None:
         path = self.folder / "s.toml"
         path.write_text('schema_version = 1\nrepository = "Mine"\n')
-        with self.assertRaisesRegex(InputProblem, "not change it"):
+        with self.assertRaisesRegex(InputProblem, "may only look"):
             import_setup(acting(self.ws, self.reader), path)
         with self.assertRaisesRegex(InputProblem, "has begun already"):
             begin_repository(self.ws, "Mine", "Me")
@@ -186,7 +187,7 @@ class Hands(Fixture):
         given = commands.set_values(
             self.ws.batches.load(batch_id), document.id, {"Subject": FieldValue(("Gates",), 1.0, sure=True)}
         ).document(document.id)
-        one, two = [p.name for p in self.ws.setup.people if p.role == "operator"][:2]
+        one, two = [p.name for p in self.ws.setup.people if "operator" in p.roles][:2]
         slip_help.keep_starter(acting(self.ws, one), given, "mine")
         with self.assertRaisesRegex(InputProblem, f"is {one}'s"):
             slip_help.keep_starter(acting(self.ws, two), given, "mine")

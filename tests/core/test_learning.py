@@ -170,7 +170,7 @@ class Looks(unittest.TestCase):
 class Together(DataTest):
     def test_filing_and_keeping_what_was_fitted_do_not_wait_for_each_other(self) -> None:
         ws = self.demo_workspace()
-        ws.put_setup(ws.full_setup(), ws.person(None).name)
+        ws.put_setup(ws.full_setup(), ws.person(None).id)
         in_hand, go_on = threading.Event(), threading.Event()
         done: list[str] = []
 
@@ -258,7 +258,7 @@ class Filing(DataTest):
     def test_what_is_filed_is_learned_and_forgotten_again(self) -> None:
         workspace = open_workspace(self.demo_data(scanned=True))
         self.addCleanup(workspace.close)
-        pool, who, batch_id = shared_pool(), workspace.person(None).name, scanned_template()[1]
+        pool, who, batch_id = shared_pool(), workspace.person(None).id, scanned_template()[1]
         line = Line(workspace, pool)
         self.addCleanup(line.close)
         types, documents = learned.list_learned(acting(workspace))

@@ -14,6 +14,7 @@ from keybundle.core.search.query import parse_query
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.index import tags
+from keybundle.core.workflows.keep.story import load_story
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.session.workspace import Workspace
 from tests.support import DataTest, acting
@@ -37,7 +38,7 @@ class Filed(DataTest):
     def setUp(self) -> None:
         super().setUp()
         self.ws: Workspace = self.demo_workspace()
-        self.who = self.ws.person(None).name
+        self.who = self.ws.person(None).id
         self.ids = self.ws.repository.list_ids("Purchasing", {})[:3]
 
     def of(self, number: int) -> tuple[str, ...]:
@@ -95,7 +96,7 @@ class Filed(DataTest):
         with self.ws.place.database.read() as c:
             row = c.execute(select(t.audit).order_by(t.audit.c.seq.desc()).limit(1)).one()
         self.assertEqual((row.what, row.subject), ("tags changed", self.ids[0]))
-        self.assertIn("urgent", str(row.detail))
+        self.assertIn("urgent", str(load_story(acting(self.ws), self.ids[0])[-1].detail))
         self.assertTrue(verify(acting(self.ws)).is_whole)
 
     def test_a_document_taken_back_takes_its_tags_along(self) -> None:
@@ -105,7 +106,7 @@ class Filed(DataTest):
             self.assertEqual(c.execute(select(t.document_tag)).all(), [])
 
     def test_what_stands_in_the_way_is_told_and_nothing_changes(self) -> None:
-        reader = next(p.name for p in self.ws.setup.people if p.role == "reader")
+        reader = next(p.name for p in self.ws.setup.people if "reader" in p.roles)
         with self.assertRaisesRegex(InputProblem, "may only look"):
             tags.retag(acting(self.ws, reader), self.ids[:1], (), "urgent")
         with mock.patch.object(tags, "MOST_AT_ONCE", 2), self.assertRaisesRegex(InputProblem, "at most 2 documents"):

@@ -81,7 +81,7 @@ class Properties(DataTest):
 
     def test_an_imported_pdf_brings_its_properties_to_the_slip(self) -> None:
         ws = self.demo_workspace()
-        who, line = ws.person(None).name, Line(ws, shared_pool())
+        who, line = ws.person(None).id, Line(ws, shared_pool())
         self.addCleanup(line.close)
         kind = ws.setup.document_type("Letter")
         assert kind is not None
@@ -124,7 +124,7 @@ class Rules(DataTest):
         assert kind is not None
         routine = Routine(name="Plain", sign="PL")
         self.assertEqual(wanted_marks(ws.setup, routine).formats, ())
-        types.save_type(acting(ws, ws.person(None).name), types.change_told(kind, "barcode", "^KX-"))
+        types.save_type(acting(ws, ws.person(None).id), types.change_told(kind, "barcode", "^KX-"))
         self.assertEqual(wanted_marks(ws.setup, routine).formats, ("any",))
         kept = read_setup(write_setup(ws.setup))
         self.assertEqual(kept.document_types if not hasattr(kept, "findings") else (), ws.setup.document_types)

@@ -83,7 +83,7 @@ class OnTheWay(DataTest):
         workspace = self.demo_workspace()
         line = Line(workspace, shared_pool())
         self.addCleanup(line.close)
-        return workspace, line, workspace.person(None).name
+        return workspace, line, workspace.person(None).id
 
     def tree(self) -> Path:
         """Two files below folders that name boats."""
@@ -212,7 +212,7 @@ class OnTheWay(DataTest):
 class Routines(DataTest):
     def test_a_routine_goes_out_and_comes_in(self) -> None:
         workspace = self.demo_workspace()
-        who, path = workspace.person(None).name, self.folder / "r.toml"
+        who, path = workspace.person(None).id, self.folder / "r.toml"
         routines.export_routine(acting(workspace), "Bills", path)
         name, told = routines.import_routines(acting(workspace, who), path)
         self.assertEqual((name, told), ("Bills copy", ()))

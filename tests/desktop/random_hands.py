@@ -46,7 +46,7 @@ class RandomHands(DesktopTest):
         data = self.folder / "data"
         workspace = open_workspace(data)
         demo.begin(workspace)
-        self.who = workspace.person(None).name
+        self.who = workspace.person(None).id
         workspace.close()
         self.pool = StandIn(self.work, hold={"read", "make_pdf"})
         settings = QSettings(str(self.folder / "window.ini"), QSettings.Format.IniFormat)

@@ -251,7 +251,7 @@ class InTheWindow(DesktopTest):
         files = next(r for r in ws.setup.routines if r.source == "files")
         self.assertFalse(work.file_routine.isVisible(), "nothing to choose from")
         other = files.model_copy(update={"name": "Faxes", "sign": "FX", "key": ""})
-        administrator = next(p.name for p in ws.setup.people if p.role == "administrator")
+        administrator = next(p.name for p in ws.setup.people if "administrator" in p.roles)
         ws.put_setup(ws.setup.model_copy(update={"routines": (*ws.setup.routines, other)}), administrator)
         self.until(work.file_routine.isVisible, 10)
         work.file_routine.setFocus()
@@ -271,7 +271,7 @@ class InTheWindow(DesktopTest):
 
     def test_a_reader_may_look_but_not_scan(self) -> None:
         desktop = self.start()
-        reader = next(p.name for p in desktop.workspace.setup.people if p.role == "reader")
+        reader = next(p.name for p in desktop.workspace.setup.people if "reader" in p.roles)
         desktop.begin(reader)
         window = desktop.window
         assert window is not None
@@ -293,7 +293,7 @@ class InTheWindow(DesktopTest):
 
     def test_a_reader_is_offered_nothing_on_the_bench(self) -> None:
         desktop = self.start(scanned=True)
-        desktop.begin(next(p.name for p in desktop.workspace.setup.people if p.role == "reader"))
+        desktop.begin(next(p.name for p in desktop.workspace.setup.people if "reader" in p.roles))
         window = desktop.window
         assert window is not None
         window.open_batch(scanned_template()[1])

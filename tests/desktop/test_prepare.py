@@ -18,7 +18,7 @@ CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
 class Routines(DesktopTest):
     def begin(self, role: str = "administrator", *, scanned: bool = False) -> tuple[Desktop, MainWindow, RoutineView]:
         desktop = self.start(scanned=scanned)
-        desktop.begin(next(p.name for p in desktop.workspace.setup.people if p.role == role))
+        desktop.begin(next(p.name for p in desktop.workspace.setup.people if role in p.roles))
         window = desktop.window
         assert window is not None
         self.until(window.isActiveWindow)

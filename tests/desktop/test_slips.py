@@ -34,7 +34,7 @@ CTRL, SHIFT, ALT = (
 class Slips(DesktopTest):
     def begin(self) -> tuple[MainWindow, BenchView]:
         desktop = self.start(scanned=True)
-        who = next(p.name for p in desktop.workspace.setup.people if p.role == "supervisor")
+        who = next(p.name for p in desktop.workspace.setup.people if "supervisor" in p.roles)
         desktop.begin(who)
         window = desktop.window
         assert window is not None
@@ -294,7 +294,7 @@ class Table(DesktopTest):
 class Types(DesktopTest):
     def test_a_type_is_changed_with_its_caption_in_sight(self) -> None:
         desktop = self.start()
-        desktop.begin(next(p.name for p in desktop.workspace.setup.people if p.role == "administrator"))
+        desktop.begin(next(p.name for p in desktop.workspace.setup.people if "administrator" in p.roles))
         window, ws = desktop.window, desktop.workspace
         assert window is not None
         self.until(window.isActiveWindow)

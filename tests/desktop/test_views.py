@@ -93,7 +93,7 @@ class FirstStart(DesktopTest):
         QTest.keyClicks(start.name, "Boat yard")
         QTest.keyClicks(start.administrator, "Jorwen Tillerman")
         self.key(start.administrator, Qt.Key.Key_Return)
-        self.assertEqual(desktop.workspace.person(None).name, "Jorwen Tillerman")
+        self.assertEqual(desktop.workspace.person(None).id, "Jorwen Tillerman")
         self.assertIsNotNone(desktop.window)
 
 

@@ -29,7 +29,7 @@ CTRL = Qt.KeyboardModifier.ControlModifier
 class Begun(DesktopTest):
     def begin(self, role: str = "operator", *, scanned: bool = False) -> tuple[Desktop, MainWindow]:
         desktop = self.start(scanned=scanned)
-        desktop.begin(next(p.name for p in desktop.workspace.setup.people if p.role == role))
+        desktop.begin(next(p.name for p in desktop.workspace.setup.people if role in p.roles))
         window = desktop.window
         assert window is not None
         self.until(lambda: window.isActiveWindow() and window.work.presenter.state.can_scan)

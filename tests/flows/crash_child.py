@@ -39,7 +39,7 @@ def main(data: Path) -> None:
         line.resume()
         say("ready")
         routine, scanner = find_routine(acting(workspace), "Post"), find_scanners(workspace)[0]
-        who = workspace.person(None).name
+        who = workspace.person(None).id
         while True:
             line.wait(0.05)
             for batch_id in workspace.batches.ids():

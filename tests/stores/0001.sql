@@ -1,11 +1,24 @@
+CREATE TABLE access_list (
+    id VARCHAR NOT NULL,
+    entries JSON NOT NULL,
+    PRIMARY KEY (id)
+);
 CREATE TABLE audit (
     seq INTEGER NOT NULL,
     at VARCHAR NOT NULL,
     who VARCHAR NOT NULL,
     what VARCHAR NOT NULL,
     subject VARCHAR NOT NULL,
-    detail TEXT NOT NULL,
+    names TEXT NOT NULL,
+    digest VARCHAR NOT NULL,
     hash VARCHAR NOT NULL,
+    PRIMARY KEY (seq)
+);
+CREATE INDEX audit_by_subject ON audit (subject, seq);
+CREATE TABLE audit_detail (
+    seq INTEGER NOT NULL,
+    salt VARCHAR NOT NULL,
+    data TEXT NOT NULL,
     PRIMARY KEY (seq)
 );
 CREATE TABLE batch (
@@ -53,20 +66,6 @@ CREATE TABLE filing_record (
 );
 CREATE INDEX record_by_batch ON filing_record (batch_id);
 CREATE INDEX record_by_time ON filing_record (at);
-CREATE TABLE folder (
-    id INTEGER NOT NULL,
-    cabinet VARCHAR NOT NULL,
-    parent_id INTEGER,
-    level INTEGER NOT NULL,
-    field VARCHAR NOT NULL,
-    value VARCHAR NOT NULL,
-    path VARCHAR NOT NULL,
-    storage_area VARCHAR,
-    PRIMARY KEY (id),
-    UNIQUE (cabinet, path),
-    FOREIGN KEY(parent_id) REFERENCES folder (id)
-);
-CREATE INDEX folder_by_parent ON folder (parent_id);
 CREATE TABLE outcome (
     id INTEGER NOT NULL,
     document VARCHAR NOT NULL,
@@ -77,6 +76,13 @@ CREATE TABLE outcome (
     PRIMARY KEY (id)
 );
 CREATE INDEX outcome_by_document ON outcome (document);
+CREATE TABLE person_secret (
+    person VARCHAR NOT NULL,
+    hash VARCHAR NOT NULL,
+    failures INTEGER NOT NULL,
+    wait_until VARCHAR NOT NULL,
+    PRIMARY KEY (person)
+);
 CREATE TABLE register_entry (
     register VARCHAR NOT NULL,
     "key" VARCHAR NOT NULL,
@@ -96,12 +102,25 @@ CREATE TABLE setting (
     value JSON NOT NULL,
     PRIMARY KEY (name)
 );
-CREATE TABLE setup_version (
-    id INTEGER NOT NULL,
+CREATE TABLE setup_history (
+    seq INTEGER NOT NULL,
+    kind VARCHAR NOT NULL,
+    id VARCHAR NOT NULL,
+    revision INTEGER NOT NULL,
     at VARCHAR NOT NULL,
     who VARCHAR NOT NULL,
-    text TEXT NOT NULL,
-    PRIMARY KEY (id)
+    data JSON,
+    PRIMARY KEY (seq)
+);
+CREATE INDEX history_by_part ON setup_history (kind, id, seq);
+CREATE TABLE setup_part (
+    kind VARCHAR NOT NULL,
+    id VARCHAR NOT NULL,
+    position INTEGER NOT NULL,
+    revision INTEGER NOT NULL,
+    data JSON NOT NULL,
+    is_dropped BOOLEAN NOT NULL,
+    PRIMARY KEY (kind, id)
 );
 CREATE TABLE starter (
     type VARCHAR NOT NULL,
@@ -138,6 +157,7 @@ CREATE TABLE version_page (
     name VARCHAR NOT NULL,
     PRIMARY KEY (document_id, version, position)
 );
+CREATE INDEX version_page_by_file ON version_page (file_sha, document_id);
 CREATE TABLE batch_document (
     id VARCHAR NOT NULL,
     batch_id VARCHAR NOT NULL,
@@ -153,35 +173,20 @@ CREATE TABLE batch_document (
     claim VARCHAR,
     revision INTEGER NOT NULL,
     trouble TEXT NOT NULL,
+    type_because VARCHAR,
+    type_rival VARCHAR,
     PRIMARY KEY (id),
     FOREIGN KEY(batch_id) REFERENCES batch (id)
 );
 CREATE INDEX document_by_batch ON batch_document (batch_id);
 CREATE INDEX document_claimed ON batch_document (claim) WHERE claim IS NOT NULL;
-CREATE TABLE document (
-    id VARCHAR NOT NULL,
-    number INTEGER NOT NULL,
-    cabinet VARCHAR NOT NULL,
-    folder_id INTEGER,
-    type VARCHAR NOT NULL,
-    caption VARCHAR NOT NULL,
-    filed_at VARCHAR NOT NULL,
-    filed_by VARCHAR NOT NULL,
-    filing_key VARCHAR NOT NULL,
-    batch_id VARCHAR,
-    removed_at VARCHAR,
-    received_at VARCHAR,
-    PRIMARY KEY (id),
-    UNIQUE (number),
-    FOREIGN KEY(folder_id) REFERENCES folder (id),
-    UNIQUE (filing_key)
+CREATE TABLE batch_share (
+    batch_id VARCHAR NOT NULL,
+    kind VARCHAR NOT NULL,
+    grantee VARCHAR NOT NULL,
+    PRIMARY KEY (batch_id, kind, grantee),
+    FOREIGN KEY(batch_id) REFERENCES batch (id)
 );
-CREATE INDEX document_by_batch_filed ON document (batch_id);
-CREATE INDEX document_by_cabinet ON document (cabinet, filed_at);
-CREATE INDEX document_by_folder ON document (folder_id);
-CREATE INDEX document_by_time ON document (filed_at, number);
-CREATE INDEX document_by_type ON document (type, number);
-CREATE INDEX document_there ON document (cabinet, number) WHERE removed_at IS NULL;
 CREATE TABLE filing_entry (
     record_id VARCHAR NOT NULL,
     position INTEGER NOT NULL,
@@ -193,6 +198,25 @@ CREATE TABLE filing_entry (
     PRIMARY KEY (record_id, position),
     FOREIGN KEY(record_id) REFERENCES filing_record (id)
 );
+CREATE TABLE folder (
+    id INTEGER NOT NULL,
+    cabinet VARCHAR NOT NULL,
+    parent_id INTEGER,
+    level INTEGER NOT NULL,
+    field VARCHAR NOT NULL,
+    value VARCHAR NOT NULL,
+    path VARCHAR NOT NULL,
+    storage_area VARCHAR,
+    own_access_id VARCHAR,
+    access_id VARCHAR,
+    PRIMARY KEY (id),
+    UNIQUE (cabinet, path),
+    FOREIGN KEY(parent_id) REFERENCES folder (id),
+    FOREIGN KEY(own_access_id) REFERENCES access_list (id),
+    FOREIGN KEY(access_id) REFERENCES access_list (id)
+);
+CREATE INDEX folder_by_access ON folder (access_id) WHERE access_id IS NOT NULL;
+CREATE INDEX folder_by_parent ON folder (parent_id);
 CREATE TABLE step (
     id INTEGER NOT NULL,
     batch_id VARCHAR NOT NULL,
@@ -213,28 +237,32 @@ CREATE TABLE batch_value (
     PRIMARY KEY (document_id, field),
     FOREIGN KEY(document_id) REFERENCES batch_document (id)
 );
-CREATE TABLE document_tag (
-    document_id VARCHAR NOT NULL,
-    position INTEGER NOT NULL,
-    tag VARCHAR NOT NULL,
-    folded VARCHAR NOT NULL,
-    PRIMARY KEY (document_id, position),
-    FOREIGN KEY(document_id) REFERENCES document (id)
+CREATE TABLE document (
+    id VARCHAR NOT NULL,
+    number INTEGER NOT NULL,
+    cabinet VARCHAR NOT NULL,
+    folder_id INTEGER,
+    type VARCHAR NOT NULL,
+    caption VARCHAR NOT NULL,
+    filed_at VARCHAR NOT NULL,
+    filed_by VARCHAR NOT NULL,
+    filing_key VARCHAR NOT NULL,
+    batch_id VARCHAR,
+    removed_at VARCHAR,
+    received_at VARCHAR,
+    access_id VARCHAR,
+    PRIMARY KEY (id),
+    UNIQUE (number),
+    FOREIGN KEY(folder_id) REFERENCES folder (id),
+    UNIQUE (filing_key),
+    FOREIGN KEY(access_id) REFERENCES access_list (id)
 );
-CREATE INDEX document_tag_by_folded ON document_tag (folded, document_id);
-CREATE TABLE document_value (
-    document_id VARCHAR NOT NULL,
-    field VARCHAR NOT NULL,
-    position INTEGER NOT NULL,
-    value VARCHAR NOT NULL,
-    folded VARCHAR NOT NULL,
-    number NUMERIC(20, 6),
-    data JSON NOT NULL,
-    PRIMARY KEY (document_id, field, position),
-    FOREIGN KEY(document_id) REFERENCES document (id)
-);
-CREATE INDEX value_by_field ON document_value (field, folded, document_id);
-CREATE INDEX value_by_number ON document_value (field, number, document_id);
+CREATE INDEX document_by_batch_filed ON document (batch_id);
+CREATE INDEX document_by_cabinet ON document (cabinet, filed_at);
+CREATE INDEX document_by_folder ON document (folder_id);
+CREATE INDEX document_by_time ON document (filed_at, number);
+CREATE INDEX document_by_type ON document (type, number);
+CREATE INDEX document_there ON document (cabinet, number) WHERE removed_at IS NULL;
 CREATE TABLE page (
     id VARCHAR NOT NULL,
     batch_id VARCHAR NOT NULL,
@@ -275,6 +303,40 @@ CREATE INDEX page_by_document ON page (document_id);
 CREATE INDEX page_by_time ON page (captured_at);
 CREATE INDEX page_in_work ON page (batch_id, stage) WHERE stage IN ('captured', 'looked at', 'placed');
 CREATE INDEX page_loose ON page (batch_id, disposition) WHERE document_id IS NULL;
+CREATE TABLE copy_due (
+    id INTEGER NOT NULL,
+    document_id VARCHAR NOT NULL,
+    who VARCHAR NOT NULL,
+    copies JSON NOT NULL,
+    tries INTEGER NOT NULL,
+    next_at VARCHAR NOT NULL,
+    trouble TEXT NOT NULL,
+    PRIMARY KEY (id),
+    FOREIGN KEY(document_id) REFERENCES document (id)
+);
+CREATE INDEX copy_due_by_time ON copy_due (next_at);
+CREATE TABLE document_tag (
+    document_id VARCHAR NOT NULL,
+    position INTEGER NOT NULL,
+    tag VARCHAR NOT NULL,
+    folded VARCHAR NOT NULL,
+    PRIMARY KEY (document_id, position),
+    FOREIGN KEY(document_id) REFERENCES document (id)
+);
+CREATE INDEX document_tag_by_folded ON document_tag (folded, document_id);
+CREATE TABLE document_value (
+    document_id VARCHAR NOT NULL,
+    field VARCHAR NOT NULL,
+    position INTEGER NOT NULL,
+    value VARCHAR NOT NULL,
+    folded VARCHAR NOT NULL,
+    number NUMERIC(20, 6),
+    data JSON NOT NULL,
+    PRIMARY KEY (document_id, field, position),
+    FOREIGN KEY(document_id) REFERENCES document (id)
+);
+CREATE INDEX value_by_field ON document_value (field, folded, document_id);
+CREATE INDEX value_by_number ON document_value (field, number, document_id);
 CREATE TABLE version (
     document_id VARCHAR NOT NULL,
     number INTEGER NOT NULL,
@@ -286,24 +348,18 @@ CREATE TABLE version (
     FOREIGN KEY(document_id) REFERENCES document (id)
 );
 CREATE VIRTUAL TABLE search_text USING fts5(caption, vals, body, tokenize = 'unicode61 remove_diacritics 2', prefix = '2 3');
-INSERT INTO store_format (stamp) VALUES (2);
+INSERT INTO store_format (stamp) VALUES (3);
 CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL, PRIMARY KEY (version_num));
 INSERT INTO alembic_version VALUES ('0001');
-INSERT INTO setup_version(id, at, who, text) VALUES (1, '2026-01-01', 'Orla Penstock', 'schema_version = 1
-repository = "Kept store"
-[[cabinets]]
-name = "Letters"
-[[document_types]]
-name = "Letter"
-cabinet = "Letters"
-[[document_types.fields]]
-name = "Title"
-[[people]]
-name = "Orla Penstock"
-role = "administrator"
-');
+INSERT INTO setup_part(kind, id, position, revision, data, is_dropped) VALUES
+  ('general', '', 0, 1, '{"repository": "Kept store"}', 0),
+  ('cabinets', 'Letters', 0, 1, '{"id": "Letters", "name": "Letters"}', 0),
+  ('document_types', 'Letter', 0, 2, '{"id": "Letter", "name": "Note", "cabinet": "Letters", "fields": [{"id": "Title", "name": "Title"}]}', 0),
+  ('people', 'person-1', 0, 1, '{"id": "person-1", "name": "Orla Penstock", "roles": ["administrator"]}', 0);
+INSERT INTO access_list(id, entries) VALUES ('l1', '[["person", "person-1", ["look"]]]');
+INSERT INTO folder(id, cabinet, level, field, value, path, own_access_id, access_id) VALUES (1, 'Letters', -1, '', '', '', 'l1', 'l1');
 INSERT INTO batch(id, routine, origin, owner, created_at, captured_at, given, two_sided, paper_mm, next_captured, cut, revision)
-  VALUES ('b1', 'Post', 'feeder', 'Orla Penstock', '2026-01-01T08:00:00+00:00', '2026-01-01T08:01:00+00:00', '{}', 0,
+  VALUES ('b1', 'Post', 'feeder', 'person-1', '2026-01-01T08:00:00+00:00', '2026-01-01T08:01:00+00:00', '{}', 0,
   '[210.0, 297.0]', 1, '{"begun": true, "pending": "", "pending_type": "", "sheets_in_document": 1, "source": "s"}', 0);
 INSERT INTO batch_document(id, batch_id, break_reason, type, state, proposed, tags, revision, trouble)
   VALUES ('x1', 'b1', 'first page', 'Letter', 'to check', 1, '[]', 0, '');
@@ -311,9 +367,9 @@ INSERT INTO page(id, batch_id, captured, position, source, source_index, sheet, 
   disposition, document_id, name, language, text_origin, arrival, cut, stage)
   VALUES ('p1', 'b1', 0, 0, 's', 0, 1, 'front', 'sha', 0, '2026-01-01T08:00:00+00:00', 'It cannot be read.', 0, 'kept', 'x1', '', '',
   '', '', 1, 'failed');
-INSERT INTO document(id, number, cabinet, type, caption, filed_at, filed_by, filing_key)
-  VALUES ('d1', 1, 'Letters', 'Letter', 'A gate', '2026-01-01T09:00:00+00:00', 'Orla Penstock', 'k1');
-INSERT INTO version(document_id, number, at, who, comment, pdf_sha) VALUES ('d1', 1, '2026-01-01', 'Orla Penstock', 'as filed', 'sha');
+INSERT INTO document(id, number, cabinet, folder_id, type, caption, filed_at, filed_by, filing_key)
+  VALUES ('d1', 1, 'Letters', 1, 'Letter', 'A gate', '2026-01-01T09:00:00+00:00', 'person-1', 'k1');
+INSERT INTO version(document_id, number, at, who, comment, pdf_sha) VALUES ('d1', 1, '2026-01-01', 'person-1', 'as filed', 'sha');
 INSERT INTO document_tag(document_id, position, tag, folded) VALUES ('d1', 0, 'Äußerst dringend', 'äusserst dringend');
 INSERT INTO document_value(document_id, field, position, value, folded, data)
   VALUES ('d1', 'Title', 0, 'Größe', 'grösse', '{"items": ["Größe"], "origin": "page"}');

@@ -11,7 +11,7 @@ import tomlkit
 from pydantic import ValidationError
 
 from keybundle.core.base.errors import Finding, InputProblem, Report
-from keybundle.core.setup.ids import by_ids, by_names, match_ids
+from keybundle.core.setup.ids import PARTS, by_ids, by_names, match_ids
 from keybundle.core.setup.model import Setup
 from keybundle.core.setup.routines import Routine
 from keybundle.core.setup.validation import Path, find_faults
@@ -115,12 +115,16 @@ def write_setup(setup: Setup) -> str:
     document.add("schema_version", 1)
     for key in ("repository", "locale", "time_zone"):
         document.add(key, getattr(setup, key))
-    for key, value in plain.items():
-        if isinstance(value, dict):
+    parts = {key: value for key, value in plain.items() if key not in document}
+    tables = {key: value for key, value in parts.items() if isinstance(value, list) and key in PARTS}
+    dicts = {key: value for key, value in parts.items() if isinstance(value, dict)}
+    for key, value in parts.items():
+        if key not in tables and key not in dicts:
             document.add(key, value)
-    for key, value in plain.items():
-        if isinstance(value, list) and key not in document:
-            document.add(key, _tables(value))
+    for key, value in dicts.items():
+        document.add(key, value)
+    for key, value in tables.items():
+        document.add(key, _tables(value))
     return tomlkit.dumps(document)
 
 

@@ -293,7 +293,7 @@ Index("audit_by_subject", audit.c.subject, audit.c.seq)
 audit_detail = Table(
     "audit_detail",
     metadata,
-    Column("seq", Integer, ForeignKey("audit.seq"), primary_key=True),
+    Column("seq", Integer, primary_key=True),
     Column("salt", String, nullable=False),
     Column("data", Text, nullable=False),
 )

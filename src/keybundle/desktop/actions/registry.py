@@ -308,7 +308,8 @@ _BY_ID = {c.id: c for c in COMMANDS}
 
 # What somebody may run who may look but not work; every other command changes something.
 LOOKS = frozenset({
-    "go.person", "go.lock", "go.work", "go.cabinets", "go.find", "go.prepare", "go.window", "help.keys", "help.messages", "line.retry",
+    "go.person", "go.lock", "go.work", "go.cabinets", "go.find", "go.prepare", "go.window", "help.keys", "help.messages",
+    "line.retry",
     "work.look", "work.open", "work.later", "strip.next", "strip.previous", "strip.next document",
     "strip.previous document", "strip.reach next", "strip.reach previous", "strip.select document", "strip.contact sheet",
     "strip.slip", "bench.changes", "bench.next document", "bench.previous document", "bench.second window",

@@ -83,7 +83,7 @@ class Session:
 def _say_missing(name: str, has: frozenset[Right], missing: Right) -> str:
     if has == {Right.LOOK}:
         return f"{name} may only look. Ask an administrator for another role, or work as somebody else."
-    return f"{name} may not do this: it takes the right “{missing}”. Ask an administrator for a role that has it."
+    return f"{name} may not {missing}: none of their roles has that right. Ask an administrator. Nothing was changed."
 
 
 def asks_inside(*rights: Right) -> Callable[[F], F]:

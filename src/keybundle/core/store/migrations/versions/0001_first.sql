@@ -15,6 +15,12 @@ CREATE TABLE audit (
     PRIMARY KEY (seq)
 );
 CREATE INDEX audit_by_subject ON audit (subject, seq);
+CREATE TABLE audit_detail (
+    seq INTEGER NOT NULL,
+    salt VARCHAR NOT NULL,
+    data TEXT NOT NULL,
+    PRIMARY KEY (seq)
+);
 CREATE TABLE batch (
     id VARCHAR NOT NULL,
     routine VARCHAR NOT NULL,
@@ -152,13 +158,6 @@ CREATE TABLE version_page (
     PRIMARY KEY (document_id, version, position)
 );
 CREATE INDEX version_page_by_file ON version_page (file_sha, document_id);
-CREATE TABLE audit_detail (
-    seq INTEGER NOT NULL,
-    salt VARCHAR NOT NULL,
-    data TEXT NOT NULL,
-    PRIMARY KEY (seq),
-    FOREIGN KEY(seq) REFERENCES audit (seq)
-);
 CREATE TABLE batch_document (
     id VARCHAR NOT NULL,
     batch_id VARCHAR NOT NULL,
