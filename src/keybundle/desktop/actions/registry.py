@@ -254,6 +254,13 @@ COMMANDS: tuple[Command, ...] = (
         "cabinets",
     ),
     Command("cabinets.open", "Open", "Open the document in a window of its own", "Return", "cabinets"),
+    Command(
+        "cabinets.keep to",
+        "Kept to",
+        "See and change whom the cabinet, the chosen folder or document is kept to",
+        "Ctrl+K",
+        "cabinets",
+    ),
     Command("cabinets.send", "Send", "Save, mail or print the chosen documents", "Ctrl+E", "cabinets"),
     Command("cabinets.send again", "Send again", "Send the document as it was sent last", "Ctrl+Shift+E", "cabinets"),
     Command("find.open", "Open hit", "Open the hit in a window of its own, with the words marked", "Return", "find"),
@@ -308,7 +315,8 @@ _BY_ID = {c.id: c for c in COMMANDS}
 
 # What somebody may run who may look but not work; every other command changes something.
 LOOKS = frozenset({
-    "go.person", "go.lock", "go.work", "go.cabinets", "go.find", "go.prepare", "go.window", "help.keys", "help.messages",
+    "cabinets.keep to", "go.person", "go.lock",
+    "go.work", "go.cabinets", "go.find", "go.prepare", "go.window", "help.keys", "help.messages",
     "line.retry",
     "work.look", "work.open", "work.later", "strip.next", "strip.previous", "strip.next document",
     "strip.previous document", "strip.reach next", "strip.reach previous", "strip.select document", "strip.contact sheet",
@@ -326,7 +334,7 @@ NEEDED = {
     "work.stop": Right.BRING_IN, "work.stop reading": Right.INDEX, "work.close": Right.FILE, "bench.file": Right.FILE,
     "bench.file all": Right.FILE, "bench.take back": Right.TAKE_BACK, "bench.send": Right.SEND, "bench.close": Right.FILE,
     "bench.scan again": Right.BRING_IN, "bench.scan in": Right.BRING_IN, "cabinets.tags": Right.CORRECT,
-    "cabinets.scan": Right.BRING_IN, "cabinets.keep to": Right.GIVE_RIGHTS,
+    "cabinets.scan": Right.BRING_IN,
 }  # fmt: skip
 NEEDED_AT = {"work": Right.BRING_IN, "cabinets": Right.SEND, "find": Right.SEND, "viewer": Right.SEND}
 MAY_LOOK = "You may look here, not work; ask an administrator for another role."

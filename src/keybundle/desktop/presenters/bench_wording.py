@@ -111,13 +111,15 @@ def make_plates(data: BenchData, setup: Setup) -> tuple[StripDocument, ...]:
     )
 
 
-def make_slip(data: BenchData, document: Document, setup: Setup, calibration: Calibration = UNKNOWN) -> SlipState:
-    """Return the slip of a document."""
+def make_slip(
+    data: BenchData, document: Document, setup: Setup, calibration: Calibration = UNKNOWN, types: Sequence[str] = ()
+) -> SlipState:
+    """Return the slip of a document; ``types`` are the names of the types to choose from (none: all)."""
     facts = data.facts[document.id]
     kind = setup.document_type(document.type)
     rows = tuple(_row(f, document.values.get(f.id), data.batch, calibration) for f in kind.fields) if kind else ()
     return SlipState(
-        document.id, name_of(setup.document_types, document.type), tuple(t.name for t in setup.document_types),
+        document.id, name_of(setup.document_types, document.type), tuple(types) or tuple(t.name for t in setup.document_types),
         say_state(document), rows,
         tuple(zip(facts.levels, facts.path, strict=True)), facts.why_not, document.state is State.READY and not document.claim,
         document.filed_id is not None, document.parked or "", data.received, ", ".join(document.tags), facts.same,

@@ -12,6 +12,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.workflows.index import tags
 from keybundle.core.workflows.keep import cabinets
 from keybundle.core.workflows.keep.cabinets import CabinetRow, Column
+from keybundle.core.workflows.session.access import Spot
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.viewer import ViewerPresenter
@@ -220,6 +221,19 @@ class CabinetsPresenter(QObject):
         """Return what a stack brought in here takes over: the chosen values, and the one pointed at."""
         chosen = {**self._chosen, **({field: value} if field and value else {})}
         return cabinets.values_given(self._s.session, self.state.cabinet, chosen)
+
+    def spot(self, document: str = "") -> Spot:
+        """Return what is chosen: a document, else the folder that the chosen values lead to, else the cabinet."""
+        if document:
+            return Spot(document=document)
+        row = next((r for r in self._rows if r.id == self.state.cabinet), None)
+        levels = [f.id for f in row.levels] if row is not None else []
+        path: list[str] = []
+        for level in levels:
+            if level not in self._chosen:
+                break
+            path.append(self._chosen[level])
+        return Spot(self.state.cabinet, tuple(path))
 
     def load_rows(self, ids: list[str]) -> dict[str, FiledDocument]:
         """Return documents for the table; called by its model for the rows in sight."""

@@ -44,7 +44,7 @@ class FilesIn(Source):
         }  # fmt: skip
 
     def _of_files(self) -> list[Routine]:
-        return [r for r in self._s.workspace.setup.routines if r.source == "files"]
+        return [r for r in self._s.session.routines() if r.source == "files"]
 
     def _routine(self, into: str | None) -> Routine | None:
         of_files = self._of_files()

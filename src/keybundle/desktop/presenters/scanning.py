@@ -36,7 +36,7 @@ class Scanning(Source):
         self._offers = Offers()
         self._has_looked = False
         self._changed: dict[str, dict[str, str]] = {}
-        self._routine = next((r.id for r in seat.workspace.setup.routines if r.source == "scanner"), "")
+        self._routine = next((r.id for r in seat.session.routines() if r.source == "scanner"), "")
         self.preview = PreviewPresenter(seat, self)
         self.preview.accepted.connect(self._preview_kept)
         self.preview.failed.connect(self.failed)
@@ -91,7 +91,7 @@ class Scanning(Source):
 
     def choose_routine(self, name: str) -> None:
         """Scan under another routine from now on."""
-        found = called(self._s.workspace.setup.routines, name)
+        found = called(self._s.session.routines(), name)
         self._routine = found.id if found is not None else name
         self.refresh()
 
@@ -110,14 +110,14 @@ class Scanning(Source):
 
     def parts(self) -> dict[str, Any]:
         """Return what the work place shows of it."""
-        setup, routine = self._s.workspace.setup, self.routine()
+        routine = self.routine()
         scanner = self._s.devices.scanner_for(routine)
         choices = self._choices(routine)
         options = options_of(choices) if choices else Options(duplex=False)
         sheets = min(1, max(0, self._sheets or 0)) if options.source == "glass" else max(0, self._sheets or 0)
         sided = "two-sided" if options.duplex else "one-sided"
         plan = f"{count(sheets, 'sheet')}, {sided}: {count(sheets * (2 if options.duplex else 1), 'side')}"
-        of_scanner = [r for r in setup.routines if r.source == "scanner"]
+        of_scanner = [r for r in self._s.session.routines() if r.source == "scanner"]
         has_paper = sheets > 0 or self._sheets is None
         return {
             "routines": tuple(r.name for r in of_scanner), "routine": routine.name if routine else "",

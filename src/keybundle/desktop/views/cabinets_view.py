@@ -92,6 +92,7 @@ class CabinetsView(QWidget):
     scan_asked = Signal(object)
     opened = Signal(str, int)
     sending = Signal(object, bool)
+    keeping = Signal(object)
 
     def __init__(self, presenter: CabinetsPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -106,6 +107,9 @@ class CabinetsView(QWidget):
         self.conditions = Told()
         self.clear = Button("Clear   Esc")
         self.clear.clicked.connect(presenter.clear)
+        self.keep = Button("Kept to   Ctrl+K")
+        self.keep.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.keep.clicked.connect(lambda: self.handlers.trigger("cabinets.keep to"))
         self.model = DocumentsModel(presenter.load_rows, self)
         self.table = DragTable()
         self.table.out.chosen = lambda: presenter.state.chosen
@@ -144,6 +148,7 @@ class CabinetsView(QWidget):
         self._column_row.setSpacing(10)
         bar = QHBoxLayout()
         bar.addWidget(self.conditions, 1)
+        bar.addWidget(self.keep)
         bar.addWidget(self.clear)
         lower = QWidget()
         lower_layout = QVBoxLayout(lower)
@@ -196,6 +201,7 @@ class CabinetsView(QWidget):
         on("cabinets.open", lambda: self._open_row(self.table.currentIndex().row()))
         on("cabinets.send", self._send)
         on("cabinets.send again", lambda: self._send(again=True))
+        on("cabinets.keep to", self._keep_to)
         on("cabinets.large", self._toggle_large)
         bind_place(self, "cabinets", self.handlers, but=("cabinets.open", "cabinets.large"))
         bind_commands(self.table, ("cabinets.open", "cabinets.large"), self.handlers)
@@ -208,6 +214,12 @@ class CabinetsView(QWidget):
         if document_id is not None:
             shown = self.presenter.pages.state
             self.opened.emit(document_id, shown.position if shown.document == document_id else 0)
+
+    def _keep_to(self) -> None:
+        """Ask about what has the focus: the document in the table, else the folder or cabinet that is chosen."""
+        chosen = self.presenter.state.chosen
+        document = chosen[0] if self.table.hasFocus() and chosen else ""
+        self.keeping.emit(self.presenter.spot(document))
 
     def _send(self, *, again: bool = False) -> None:
         chosen = self.presenter.state.chosen or tuple(filter(None, [self.presenter.pages.state.document]))

@@ -9,6 +9,8 @@ from PySide6.QtCore import QObject
 from keybundle.desktop.presenters.seat import Seat
 
 if TYPE_CHECKING:
+    from keybundle.desktop.presenters.access import Spot
+    from keybundle.desktop.views.access_sheet import AccessSheet
     from keybundle.desktop.views.bench_view import BenchView
     from keybundle.desktop.views.cabinets_view import CabinetsView
     from keybundle.desktop.views.find_view import FindView
@@ -31,6 +33,14 @@ def make_person(seat: Seat) -> PersonSheet:
     from keybundle.desktop.views.person_sheet import PersonSheet
 
     return PersonSheet(PersonPresenter(seat))
+
+
+def make_access(seat: Seat, spot: Spot) -> AccessSheet:
+    """Return the sheet about whom something is kept to."""
+    from keybundle.desktop.presenters.access import AccessPresenter
+    from keybundle.desktop.views.access_sheet import AccessSheet
+
+    return AccessSheet(AccessPresenter(seat, spot))
 
 
 def make_bench(seat: Seat, batch_id: str, parent: QObject) -> BenchView:
@@ -60,8 +70,12 @@ def make_find(seat: Seat, parent: QObject) -> FindView:
 def make_prepare(seat: Seat, parent: QObject) -> PrepareView:
     """Return the prepare place."""
     from keybundle.desktop.presenters.learned import LearnedPresenter
+    from keybundle.desktop.presenters.people import PeoplePresenter
     from keybundle.desktop.presenters.routines import RoutinesPresenter
     from keybundle.desktop.presenters.types import TypesPresenter
     from keybundle.desktop.views.prepare_view import PrepareView
 
-    return PrepareView(RoutinesPresenter(seat, parent), LearnedPresenter(seat, parent), TypesPresenter(seat, parent))
+    return PrepareView(
+        RoutinesPresenter(seat, parent), LearnedPresenter(seat, parent), TypesPresenter(seat, parent),
+        PeoplePresenter(seat, parent),
+    )  # fmt: skip

@@ -14,16 +14,18 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.desktop.presenters.learned import LearnedPresenter
+from keybundle.desktop.presenters.people import PeoplePresenter
 from keybundle.desktop.presenters.prepare import PartTable
 from keybundle.desktop.presenters.routines import RoutinesPresenter
 from keybundle.desktop.presenters.types import TypesPresenter
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.learned_view import LearnedView
+from keybundle.desktop.views.people_view import PeopleView
 from keybundle.desktop.views.routine_view import RoutineView
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.types_view import TypesView
 
-LEARNED, REGISTER, TYPES = "Learned", "Register: ", "Document types"
+LEARNED, REGISTER, TYPES, PEOPLE = "Learned", "Register: ", "Document types", "People"
 
 
 class PrepareView(QWidget):
@@ -36,6 +38,7 @@ class PrepareView(QWidget):
         routines: RoutinesPresenter,
         learned: LearnedPresenter,
         types: TypesPresenter,
+        people: PeoplePresenter,
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
@@ -76,6 +79,8 @@ class PrepareView(QWidget):
         self.stack.addWidget(self.learned)
         self.types = TypesView(types)
         self.stack.addWidget(self.types)
+        self.people = PeopleView(people)
+        self.stack.addWidget(self.people)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 14, 16, 10)
         layout.setSpacing(14)
@@ -105,6 +110,10 @@ class PrepareView(QWidget):
         if part.name == TYPES:
             self.stack.setCurrentIndex(3)
             self.types.presenter.refresh()
+            return
+        if part.name == PEOPLE:
+            self.stack.setCurrentIndex(4)
+            self.people.presenter.refresh()
             return
         self.stack.setCurrentIndex(1)
         self.bring_register.setVisible(part.name.startswith(REGISTER))

@@ -270,6 +270,7 @@ class MainWindow(QMainWindow):
         view.opened.connect(self.viewers.open)
         self.viewers.let_out(view.table.out)
         view.sending.connect(self.viewers.sends_at(self.edge))
+        view.keeping.connect(lambda spot: self.edge.open(places.make_access(self.seat, spot)))
         self.stack.addWidget(view)
         return view
 
@@ -289,7 +290,7 @@ class MainWindow(QMainWindow):
     def prepare(self) -> PrepareView:
         """The prepare place, made when it is first asked for."""
         view = places.make_prepare(self.seat, self)
-        self._listen(view.routines.presenter, view.learned.presenter, view.types.presenter)
+        self._listen(view.routines.presenter, view.learned.presenter, view.types.presenter, view.people.presenter)
         view.register_asked.connect(self._bring_register)
         self.stack.addWidget(view)
         return view

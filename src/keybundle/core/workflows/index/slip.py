@@ -134,8 +134,7 @@ def confirm_value(session: Session, line: Line, batch_id: str, document_id: str,
 @needs(Right.INDEX)
 def choose_type(session: Session, line: Line, batch_id: str, document_id: str, type_name: str) -> Changes:
     """Give a document its type; its values are proposed anew."""
-    workspace = session.workspace
-    kind = called(workspace.setup.document_types, type_name)
+    kind = called(session.types(), type_name)
     if kind is None:
         raise InputProblem(f"There is no document type “{type_name}”.")
     names = [f.id for f in kind.fields]

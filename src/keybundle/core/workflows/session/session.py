@@ -18,7 +18,8 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.batches.stored import belongs
 from keybundle.core.repository.access import EVERYTHING, View, view_of
 from keybundle.core.rights.model import ALL_RIGHTS, Holder, Right
-from keybundle.core.setup.model import name_of
+from keybundle.core.setup.model import DocumentType, name_of
+from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.session.workspace import Workspace
 
 P = ParamSpec("P")
@@ -64,6 +65,22 @@ class Session:
         has = self.holder.rights
         if missing := [r for r in rights if r not in has]:
             raise NotAllowed(_say_missing(self.name, has, missing[0]))
+
+    def routines(self) -> tuple[Routine, ...]:
+        """Return the routines that the person may use: those kept to nobody, or to them too."""
+        holder = self.holder
+        return tuple(r for r in self.workspace.setup.routines if self.person == MACHINE or r.kept_to.allows(holder))
+
+    def types(self) -> tuple[DocumentType, ...]:
+        """Return the document types that the person may use."""
+        holder = self.holder
+        kinds = self.workspace.setup.document_types
+        return tuple(k for k in kinds if self.person == MACHINE or k.kept_to.allows(holder))
+
+    def require_use(self, part: Routine | DocumentType) -> None:
+        """Raise NotAllowed for a routine or document type that is kept to others."""
+        if part.id not in {p.id for p in (*self.routines(), *self.types())}:
+            raise NotAllowed(f"“{part.name}” is kept to others; {self.name} may not use it. Nothing was changed.")
 
     def sees_batch(self, batch_id: str) -> bool:
         """Whether the person may see a batch: its owner, those it was given to, and who oversees."""

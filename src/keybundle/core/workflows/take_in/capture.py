@@ -47,10 +47,9 @@ class Captured:
 @needs(Right.LOOK)
 def find_routine(session: Session, name: str) -> Routine:
     """Return a routine; raises InputProblem that lists the known ones."""
-    workspace = session.workspace
-    routine = called(workspace.setup.routines, name)
+    routine = called(session.routines(), name)
     if routine is None:
-        known = ", ".join(r.name for r in workspace.setup.routines)
+        known = ", ".join(r.name for r in session.routines())
         raise InputProblem(f"There is no routine “{name}”; known are: {known}.")
     return routine
 
@@ -76,6 +75,7 @@ def scan_stack(
     A halt of the device or of the routine ends the capture; what came before it is kept, and the batch can be gone on
     with. A feeder that is stopped ends with the sheet it is at.
     """
+    session.require_use(routine)
     workspace, who = session.workspace, session.person
     cancel = cancel or CancelToken()
     stop = CancelToken()
@@ -179,6 +179,7 @@ def import_files(
     to fields (see ``map_path``). A file that cannot be used is refused with its reason; the others go on. Raises
     EnvironmentProblem when the store cannot take more; what was stored before is kept and goes on.
     """
+    session.require_use(routine)
     workspace, who = session.workspace, session.person
     cancel = cancel or CancelToken()
     result = Captured(into)

@@ -1,0 +1,278 @@
+"""Whom cabinets, folders and documents are kept to: seen, changed, and explained for any person."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Connection, select
+
+from keybundle.core.base.changes import Changes
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.repository import access, audit
+from keybundle.core.repository.store import SEPARATOR
+from keybundle.core.rights.model import AccessList, Grantee, Reason, Right, effective_rights, explain_rights
+from keybundle.core.setup.model import Setup, name_of
+from keybundle.core.store import schema as t
+from keybundle.core.workflows.session.session import NotAllowed, Session, needs
+from keybundle.core.workflows.session.workspace import Workspace
+
+
+@dataclass(frozen=True)
+class Spot:
+    """What is kept to somebody: a cabinet (by id), a folder of it by the values of its path, or a document."""
+
+    cabinet: str = ""
+    path: tuple[str, ...] = ()
+    document: str = ""
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One entry of a list as people read it."""
+
+    grantee: Grantee
+    name: str
+    rights: frozenset[Right]
+
+
+@dataclass(frozen=True)
+class Kept:
+    """Whom a thing is kept to: by a list of its ``own`` (None: it has none), else by the ``nearest`` above, told where.
+
+    Both None: to nobody in particular. ``grantees`` are all that an entry can mean.
+    """
+
+    title: str
+    own: tuple[Entry, ...] | None
+    nearest: tuple[Entry, ...] | None
+    nearest_at: str
+    may_change: bool
+    grantees: tuple[tuple[Grantee, str], ...]
+
+    @property
+    def told(self) -> str:
+        """The whole in words, such as “Kept to the group Purchasing, as Purchasing / 2026 is”."""
+        kept = self.own if self.own is not None else self.nearest
+        if kept is None:
+            return "Kept to nobody in particular: everybody may what their roles say."
+        said = ", ".join(say_grantee(e.grantee, e.name) for e in kept) or "nobody"
+        return f"Kept to {said}." if self.own is not None else f"Kept to {said}, as {self.nearest_at} is."
+
+
+@dataclass(frozen=True)
+class Said:
+    """Whether somebody has a right at a thing, and why, in a sentence."""
+
+    right: Right
+    has: bool
+    why: str
+
+
+@dataclass(frozen=True)
+class Reached:
+    """What somebody may do at one place: the rights they have there, and each right with its why."""
+
+    title: str
+    rights: frozenset[Right]
+    why: tuple[Said, ...]
+
+
+def say_grantee(grantee: Grantee, name: str) -> str:
+    """Return whom an entry means, in words."""
+    return name if grantee.kind == "person" else f"the {grantee.kind} {name}"
+
+
+@needs(Right.LOOK)
+def load_kept(session: Session, spot: Spot) -> Kept:
+    """Return whom a thing is kept to; raises InputProblem where it is not there, or not in view."""
+    workspace = session.workspace
+    with workspace.place.database.read() as c:
+        found = _find(session, c, spot)
+        own, nearest = access.load_list(c, found.own), access.load_list(c, found.nearest)
+        may = Right.GIVE_RIGHTS in effective_rights(session.holder, nearest)
+        at = _where(workspace, c, found.folder) if found.nearest is not None and found.own is None else ""
+    return Kept(
+        found.title, _told(workspace.setup, own) if own is not None else None,
+        _told(workspace.setup, nearest) if nearest is not None else None, at, may, _grantees(workspace.setup),
+    )  # fmt: skip
+
+
+@needs(Right.LOOK)
+def say_kept_at(session: Session, cabinet: str, path: Iterable[str]) -> str:
+    """Return in words whom a folder, there or not yet, is kept to; empty for nobody in particular."""
+    workspace = session.workspace
+    kept = workspace.repository.nearest_list(cabinet, list(path))
+    if kept is None:
+        return ""
+    told = _told(workspace.setup, kept)
+    return "kept to " + ", ".join(say_grantee(e.grantee, e.name) for e in told)
+
+
+@needs(Right.GIVE_RIGHTS)
+def keep_to(session: Session, spot: Spot, entries: Mapping[Grantee, Iterable[Right]] | None) -> Changes:
+    """Keep a thing to these (None: no list of its own any more), in one transaction, audited.
+
+    Raises InputProblem for a list by which nobody could look any more.
+    """
+    workspace = session.workspace
+    kept = AccessList.of(entries) if entries is not None else None
+    with workspace.place.database.atomic() as c:
+        found = _find(session, c, spot, make=True)
+        before = access.load_list(c, found.nearest)
+        if Right.GIVE_RIGHTS not in effective_rights(session.holder, before):
+            raise NotAllowed(f"{session.name} may not give rights at {found.title}. Nothing was changed.")
+        if kept is not None:
+            _refuse_lockout(workspace.setup, kept, found.title)
+        if spot.document:
+            access.keep_document_to(c, spot.document, kept)
+            after = access.load_list(c, access.list_of_document(c, spot.document))
+        else:
+            access.keep_folder_to(c, found.folder, kept)
+            after = access.load_list(c, access.list_of_folder(c, found.folder))
+        gained = effective_rights(session.holder, after) - effective_rights(session.holder, before)
+        code = "let oneself in" if gained else "kept to"
+        told = {
+            "title": found.title, "before": before.to_json() if before else None, "after": after.to_json() if after else None,
+            "gained": sorted(r.value for r in gained),
+        }  # fmt: skip
+        audit.append(c, workspace.clock.stamp(), session.person, code, spot.document or f"folder {found.folder}", told)
+    return Changes(
+        repository=True, text=f"{found.title}: {'kept to others now' if kept is not None else 'its list is gone'}"
+    )
+
+
+@needs(Right.LOOK)
+def explain(session: Session, person_id: str, spot: Spot) -> tuple[Said, ...]:
+    """Return each right that a person has or lacks at a thing, and where it comes from, in a sentence.
+
+    Of others only who may give rights, or oversees, is told.
+    """
+    if person_id != session.person and not (session.may(Right.GIVE_RIGHTS) or session.may(Right.OVERSEE)):
+        session.require(Right.GIVE_RIGHTS)
+    with session.workspace.place.database.read() as c:
+        found = _find(session, c, spot)
+        at = _where(session.workspace, c, found.folder) if found.own is None else found.title
+        return _explain(session.workspace.setup, person_id, access.load_list(c, found.nearest), at, found.title)
+
+
+@needs(Right.LOOK)
+def reach_of(session: Session, person_id: str) -> tuple[Reached, ...]:
+    """Return what a person may do at each cabinet and at each folder with a list of its own, with the why."""
+    if person_id != session.person and not (session.may(Right.GIVE_RIGHTS) or session.may(Right.OVERSEE)):
+        session.require(Right.GIVE_RIGHTS)
+    setup, f = session.workspace.setup, t.folder.c
+    holder, found = setup.holder(person_id), list[Reached]()
+    with session.workspace.place.database.read() as c:
+        lists = access.load_lists(c)
+        own = {
+            (r.cabinet, r.path): r.own_access_id
+            for r in c.execute(select(f.cabinet, f.path, f.own_access_id).where(f.own_access_id.is_not(None)))
+        }
+        for cabinet in setup.cabinets:
+            places = sorted({"", *(path for of, path in own if of == cabinet.id)})
+            for path in places:
+                title = " / ".join((cabinet.name, *(path.split(SEPARATOR) if path else ())))
+                kept = lists.get(own.get((cabinet.id, path), ""))
+                rights = effective_rights(holder, kept)
+                found.append(Reached(title, rights, _explain(setup, person_id, kept, title, title)))
+    return tuple(found)
+
+
+@dataclass(frozen=True)
+class _Found:
+    title: str
+    folder: int
+    own: str | None
+    nearest: str | None
+
+
+def _find(session: Session, c: Connection, spot: Spot, *, make: bool = False) -> _Found:
+    """Return a thing with its lists; who may give rights finds what is kept from them too."""
+    workspace, setup = session.workspace, session.workspace.setup
+    view = access.EVERYTHING if session.may(Right.GIVE_RIGHTS) else session.view(c)
+    if spot.document:
+        document = workspace.repository.load(spot.document, with_pages=False, view=view)
+        d = t.document.c
+        row = c.execute(select(d.access_id, d.folder_id).where(d.id == spot.document)).one()
+        nearest = access.list_of_document(c, spot.document)
+        return _Found(document.caption, row.folder_id, row.access_id, nearest)
+    if setup.cabinet(spot.cabinet) is None:
+        raise InputProblem("That cabinet is no longer there. Nothing was changed.")
+    if make and not spot.path:
+        access.ensure_root(c, spot.cabinet)
+    row = access.find_folder(c, spot.cabinet, SEPARATOR.join(spot.path))
+    title = " / ".join((name_of(setup.cabinets, spot.cabinet), *spot.path))
+    if row is None and not spot.path:
+        return _Found(title, 0, None, None)
+    if row is None or row.access_id in view.hidden:
+        raise InputProblem("That folder is no longer there. Nothing was changed.")
+    return _Found(title, row.id, row.own_access_id, row.access_id)
+
+
+def _where(workspace: Workspace, c: Connection, folder_id: int) -> str:
+    """Return the title of the folder, from this one upwards, that has a list of its own."""
+    at: Any = folder_id
+    f = t.folder.c
+    while at is not None:
+        row = c.execute(select(t.folder).where(f.id == at)).first()
+        if row is None:
+            return ""
+        if row.own_access_id is not None:
+            parts = row.path.split(SEPARATOR) if row.path else []
+            return " / ".join((name_of(workspace.setup.cabinets, row.cabinet), *parts))
+        at = row.parent_id
+    return ""
+
+
+def _told(setup: Setup, kept: AccessList) -> tuple[Entry, ...]:
+    return tuple(Entry(g, _name(setup, g), rights) for g, rights in kept.entries)
+
+
+def _name(setup: Setup, grantee: Grantee) -> str:
+    parts = {"person": setup.people, "group": setup.groups, "role": setup.roles}[grantee.kind]
+    return name_of(parts, grantee.id)
+
+
+def _grantees(setup: Setup) -> tuple[tuple[Grantee, str], ...]:
+    return (
+        *((Grantee("group", g.id), g.name) for g in setup.groups),
+        *((Grantee("role", r.id), r.name) for r in setup.roles),
+        *((Grantee("person", p.id), p.name) for p in setup.people if p.active),
+    )
+
+
+def _refuse_lockout(setup: Setup, kept: AccessList, title: str) -> None:
+    if not any(Right.LOOK in effective_rights(setup.holder(p.id), kept) for p in setup.people if p.active):
+        raise InputProblem(
+            f"By this list nobody could look at {title} any more. Nothing was changed; name somebody with the right to look."
+        )
+
+
+def _explain(setup: Setup, person_id: str, kept: AccessList | None, list_at: str, title: str) -> tuple[Said, ...]:
+    person = setup.person(person_id)
+    who = person.name if person is not None else person_id
+    if person is None or not person.active:
+        return tuple(
+            Said(r.right, False, f"{who} works here no more.") for r in explain_rights(setup.holder(""), {}, kept)
+        )
+    roles = {r.id: frozenset(r.rights) for r in setup.roles}
+    reasons = explain_rights(setup.holder(person_id), roles, kept)
+    return tuple(Said(r.right, r.has, _say(setup, who, r, list_at, title)) for r in reasons)
+
+
+def _say(setup: Setup, who: str, reason: Reason, list_at: str, title: str) -> str:
+    verb = reason.right.value
+    if not reason.roles:
+        return f"{who} may not {verb} at {title}: none of their roles has that right."
+    roles = " and ".join(name_of(setup.roles, r) for r in reason.roles)
+    of = f"the role {roles}" if len(reason.roles) == 1 else f"the roles {roles}"
+    if not reason.by_list:
+        return f"{who} may {verb} at {title} by {of}; no list stands in the way."
+    if reason.keeps:
+        return f"{who} may {verb} at {title} by {of}, whatever the list of {list_at} says: nothing can be locked away for good."
+    if not reason.has:
+        return f"{who} may not {verb} at {title}: {of} would let them, but {list_at} is kept to others in this."
+    givers = " and ".join(say_grantee(g, _name(setup, g)) for g in reason.grantees)
+    return f"{who} may {verb} at {title} by {of}, and because {list_at} is kept to {givers} with this right."

@@ -1,0 +1,157 @@
+"""Whom something is kept to: the list with each entry's rights, and for any person what they may there and why."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QTreeWidget, QTreeWidgetItem, QWidget
+
+from keybundle.desktop.presenters.access import LOOKING, RIGHTS_OF_PLACE, WORKING, AccessPresenter, AccessState, Right
+from keybundle.desktop.theme import colours as c
+from keybundle.desktop.views.calm import Button, Choice
+from keybundle.desktop.views.side_sheet import WIDE_PX, Sheet
+from keybundle.desktop.views.told import Told
+
+AMOUNTS = (("to look", LOOKING), ("to look and work", WORKING), ("everything", frozenset(RIGHTS_OF_PLACE)))
+ROLE = Qt.ItemDataRole.UserRole
+
+
+class AccessSheet(Sheet):
+    """Changes are kept at once; the tree below says of one person each right with its why."""
+
+    def __init__(self, presenter: AccessPresenter) -> None:
+        super().__init__("Kept to", "", of=" ", width_px=WIDE_PX)
+        self.presenter = presenter
+        presenter.setParent(self)
+        self.told, self.problem = Told(), Told()
+        self.told.setWordWrap(True)
+        self.problem.setWordWrap(True)
+        self.problem.setProperty("role", "problem")
+        self.list = QTreeWidget()
+        self.list.setHeaderHidden(True)
+        self.list.setAccessibleName("Whom it is kept to, with their rights")
+        self.list.itemChanged.connect(self._toggled)
+        self.grantee, self.amount = Choice(), Choice()
+        self.grantee.setAccessibleName("Whom to keep it to")
+        self.amount.setAccessibleName("With which rights")
+        self.amount.addItems([told for told, _ in AMOUNTS])
+        self.more, self.fewer, self.none = (
+            Button("Keep it to them too"),
+            Button("Take them off"),
+            Button("No list of its own"),
+        )
+        self.more.clicked.connect(self._add)
+        self.fewer.clicked.connect(self._remove)
+        self.none.clicked.connect(presenter.take_away)
+        add = QHBoxLayout()
+        for part in (self.grantee, self.amount, self.more):
+            add.addWidget(part, 1 if isinstance(part, QComboBox) else 0)
+        below = QHBoxLayout()
+        below.addWidget(self.fewer)
+        below.addStretch(1)
+        below.addWidget(self.none)
+        self.person = Choice()
+        self.person.setAccessibleName("Whose rights are explained")
+        self.person.activated.connect(lambda i: presenter.choose_person(str(self.person.itemData(i))))
+        asked = QHBoxLayout()
+        asked.addWidget(Told("What may"))
+        asked.addWidget(self.person, 1)
+        asked.addWidget(Told("do here, and why?"))
+        self.why = QTreeWidget()
+        self.why.setHeaderHidden(True)
+        self.why.setWordWrap(True)
+        self.why.setAccessibleName("What they may here, and why")
+        self.body.addWidget(self.told)
+        self.body.addWidget(self.list, 2)
+        self.body.addLayout(add)
+        self.body.addLayout(below)
+        self.body.addWidget(self.problem)
+        self.body.addLayout(asked)
+        self.body.addWidget(self.why, 3)
+        presenter.changed.connect(self.render_state)
+        self._state = AccessState()
+        self.render_state(presenter.state)
+
+    def first(self) -> QWidget:
+        return self.grantee if self.grantee.isEnabled() else self.why
+
+    def render_state(self, state: AccessState) -> None:
+        """Show a state."""
+        before, self._state = self._state, state
+        self.of.setText(state.title)
+        self.told.setText(state.told)
+        self.problem.setText(state.problem)
+        self.problem.setVisible(bool(state.problem))
+        if before.entries != state.entries or before.may_change != state.may_change:
+            self._show_entries(state)
+        if before.grantees != state.grantees:
+            self.grantee.clear()
+            for grantee, name in state.grantees:
+                self.grantee.addItem(name if grantee.kind == "person" else f"{grantee.kind} {name}", grantee)
+        for part in (self.grantee, self.amount, self.more):
+            part.setEnabled(state.may_change)
+        self.fewer.setEnabled(state.may_change and bool(state.entries))
+        self.none.setEnabled(state.may_change and state.has_own)
+        if before.people != state.people or before.person != state.person:
+            self.person.clear()
+            for key, name in state.people:
+                self.person.addItem(name, key)
+            self.person.setCurrentIndex(next((i for i, p in enumerate(state.people) if p[0] == state.person), 0))
+        if before.why != state.why:
+            self._show_why(state)
+
+    def _show_entries(self, state: AccessState) -> None:
+        here = self.list.currentItem()
+        chosen = here.data(0, ROLE) if here is not None else None
+        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+        with QSignalBlocker(self.list):
+            self.list.clear()
+            for entry in state.entries:
+                item = QTreeWidgetItem(
+                    [f"{entry.told}: {', '.join(r.value for r in RIGHTS_OF_PLACE if r in entry.rights)}"]
+                )
+                item.setData(0, ROLE, entry.grantee)
+                for right in RIGHTS_OF_PLACE:
+                    row = QTreeWidgetItem([right.value])
+                    row.setFlags(flags | Qt.ItemFlag.ItemIsUserCheckable if state.may_change else flags)
+                    row.setData(0, ROLE, right.value)
+                    row.setCheckState(0, Qt.CheckState.Checked if right in entry.rights else Qt.CheckState.Unchecked)
+                    item.addChild(row)
+                self.list.addTopLevelItem(item)
+                if entry.grantee == chosen:
+                    self.list.setCurrentItem(item)
+                    item.setExpanded(True)
+
+    def _show_why(self, state: AccessState) -> None:
+        self.why.clear()
+        for has, title in ((True, "May"), (False, "May not")):
+            top = QTreeWidgetItem([title])
+            for said in (s for s in state.why if s.has is has):
+                row = QTreeWidgetItem([said.right.value])
+                reason = QTreeWidgetItem([said.why])
+                reason.setToolTip(0, said.why)
+                row.addChild(reason)
+                row.setForeground(0, QColor(c.MOSS if has else c.MADDER))
+                top.addChild(row)
+            if top.childCount():
+                self.why.addTopLevelItem(top)
+                top.setExpanded(True)
+                for child in (top.child(i) for i in range(top.childCount())):
+                    if child is not None:
+                        child.setExpanded(True)
+
+    def _toggled(self, item: QTreeWidgetItem) -> None:
+        parent = item.parent()
+        if parent is not None:
+            on = item.checkState(0) is Qt.CheckState.Checked
+            self.presenter.toggle(parent.data(0, ROLE), Right(item.data(0, ROLE)), on)
+
+    def _add(self) -> None:
+        grantee = self.grantee.currentData()
+        if grantee is not None:
+            self.presenter.add(grantee, AMOUNTS[self.amount.currentIndex()][1])
+
+    def _remove(self) -> None:
+        item = self.list.currentItem() or self.list.topLevelItem(0)
+        if item is not None:
+            self.presenter.remove((item.parent() or item).data(0, ROLE))
