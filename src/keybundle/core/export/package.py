@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from keybundle.core.base.errors import InputProblem
-from keybundle.core.repository.audit import chain
+from keybundle.core.repository.audit import chain, digest_of
 
 DOCUMENTS, PDF, VALUES, PAGES, TEXT, TRAIL, DETAILS, RECEIVED = (
     "documents", "document.pdf", "values.json", "pages.json", "text.txt", "trail.tsv", "trail-details.jsonl", "received",
@@ -79,7 +79,22 @@ def _check_document(document: Path, package: str) -> None:
         told, _, head = rest.rpartition("\t")
         if chain(previous, told) != head:
             raise InputProblem(f"The trail of “{document.name}” in “{package}” was changed. Nothing was taken in.")
-    if not any(pdf and pdf in line for line in lines):
+    details = (document / DETAILS).read_text(encoding="utf-8").splitlines() if (document / DETAILS).exists() else []
+    told_of = [_known_detail(line, lines, document.name, package) for line in details]
+    if not any(pdf and pdf in data for data in told_of):
         raise InputProblem(
             f"The trail of “{document.name}” in “{package}” speaks of another file. Nothing was taken in."
         )
+
+
+def _known_detail(line: str, rows: list[str], name: str, package: str) -> str:
+    """Return the details of a row; raises InputProblem where their digest stands in no row of the trail."""
+    try:
+        told = json.loads(line)
+        data = str(told["data"])
+        digest = digest_of(str(told["salt"]), data)
+    except (ValueError, KeyError, TypeError):
+        data, digest = "", "none"
+    if not any(digest in row for row in rows):
+        raise InputProblem(f"The trail of “{name}” in “{package}” was changed. Nothing was taken in.")
+    return data

@@ -17,6 +17,7 @@ from keybundle.core.reading.languages import list_languages
 from keybundle.core.reading.text import PageText
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
+from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.index import history, page_texts, slip, slip_help
 from keybundle.core.workflows.index.page_texts import PoorPage
 from keybundle.core.workflows.index.slip_help import Starter
@@ -92,7 +93,7 @@ class BenchSlips(QObject):
         s, at = self._s, self._at
 
         def load() -> list[str]:
-            batch = s.workspace.batches.load(at.batch_id)
+            batch = bench.load_bench(s.session, at.batch_id).batch
             return [_say_change(s, batch, c) for c in history.list_value_changes(s.session, at.batch_id)]
 
         s.runner.query(load, self.changes_found.emit, key="changes", owner=self, on_error=at.failed.emit)
@@ -162,9 +163,7 @@ class BenchSlips(QObject):
         s, at = self._s, self._at
         at.flush()
         s.runner.change(
-            lambda: slip_help.keep_starter(
-                s.session, s.workspace.batches.load_document(document).document(document), name
-            ),
+            lambda: slip_help.keep_starter(s.session, bench.load_slip(s.session, at.batch_id, document), name),
             lambda _: at.said.emit(f"Kept as a starter: {name}"), lane=at.lane, owner=self, on_error=at.failed.emit,
         )  # fmt: skip
 
@@ -187,9 +186,8 @@ class BenchSlips(QObject):
         name, levels = (cabinet.name, tuple(f.name for f in cabinet.folder_fields)) if cabinet else (kind.cabinet, ())
 
         def load() -> FoldersShown:
-            repository = s.workspace.repository
-            recent = tuple(repository.recent_folders(kind.cabinet))
-            return FoldersShown(name, levels, recent, tuple(repository.list_folders(kind.cabinet, typed)))
+            recent, found = slip_help.list_folders(s.session, kind.cabinet, typed)
+            return FoldersShown(name, levels, recent, found)
 
         s.runner.query(load, self.folders_found.emit, key="folders", owner=self)
 

@@ -18,7 +18,7 @@ from keybundle.desktop.presenters.editing import Editing, Kept, tell_parts
 from keybundle.desktop.presenters.seat import Seat
 
 KINDS = {"people": "People", "groups": "Groups", "roles": "Roles"}
-__all__ = ["KINDS", "PeoplePresenter", "PeopleState", "Person", "Right", "Role"]
+__all__ = ["KINDS", "PeoplePresenter", "PeopleState", "Person", "Reached", "Right", "Role"]
 
 
 @dataclass(frozen=True)

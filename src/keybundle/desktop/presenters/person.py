@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
 from keybundle.core.workflows.session import signing_in
 from keybundle.desktop.presenters.seat import Seat
@@ -40,7 +41,7 @@ class PersonPresenter(QObject):
             session.name,
             ", ".join(name_of(setup.roles, r) for r in (person.roles if person else ())) or "none",
             ", ".join(name_of(setup.groups, g) for g in (person.groups if person else ())) or "none",
-            ", ".join(sorted(r.value for r in holder.rights)) or "nothing here",
+            ", ".join(r.value for r in Right if r in holder.rights) or "do nothing here",
             (person.login if person else "") or "none; you sign in with your password",
             signing_in.has_password(seat.workspace, session.person),
         )

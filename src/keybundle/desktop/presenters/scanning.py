@@ -197,7 +197,7 @@ class Scanning(Source):
             return
 
         def load() -> HaltShown:
-            pages = sorted(s.workspace.batches.load(batch_id).pages, key=lambda p: p.captured)
+            pages = sorted(bench.list_pages(s.session, batch_id), key=lambda p: p.captured)
             last = pages[-1].sheet if pages else 0
             upto = next((i for i, p in enumerate(pages, 1) if halted.sheet and p.sheet == halted.sheet), len(pages))
             pictures = tuple(

@@ -21,6 +21,7 @@ from keybundle.core.export.landing import Landing
 from keybundle.core.export.message import Letter
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.arrange import bench
+from keybundle.core.workflows.keep.cabinets import load_document
 from keybundle.core.workflows.send import sending
 from keybundle.core.workflows.send.mailing import Mailed, mail_documents, usual_letter
 from keybundle.core.workflows.send.packages import write_package
@@ -103,7 +104,7 @@ class SendingPresenter(QObject):
             before = last_wish(s.session, ids[0]) if again else None
             if before is not None:
                 kept = _as_before(kept, *before)
-            document = s.workspace.repository.load(ids[0])
+            document = load_document(s.session, ids[0])
             picture = ""
             with contextlib.suppress(AppError):  # a page that cannot be drawn is told when it is to go
                 if document.pages:
@@ -160,8 +161,7 @@ class SendingPresenter(QObject):
         except InputProblem as refused:
             self.failed.emit(str(refused))
             return []
-        stored = s.workspace.repository.load_many(ids, with_values=False).values()
-        size = sum(p.stat().st_size for d in stored if (p := s.workspace.place.files.path(d.pdf_sha)).exists())
+        size = sending.stored_size(s.session, ids)
         if size > MOST_DRAGGED_BYTES:
             self.failed.emit(f"{size // 1_000_000} MB are too much to drag. Send them instead (Ctrl+E).")
             return []
@@ -261,7 +261,7 @@ class SendingPresenter(QObject):
                 sent = sending.make_files(
                     s.session, s.pool, ids, Wish(forms.PNG), Landing(folder), progress=progress, cancel=cancel
                 )
-                dpis = [p.dpi for d in sent.documents for p in s.workspace.repository.load(d.id).pages]
+                dpis = [p.dpi for d in sent.documents for p in load_document(s.session, d.id).pages]
                 told = {"how": PRINTER, "to": wish.target or wish.printer, **asdict(Wish(forms.PNG))}
                 if sent.files and not cancel.cancelled:
                     sending.note_sent(s.session, sent.documents, told)

@@ -14,6 +14,13 @@ from keybundle.desktop.views.told import Told
 
 AMOUNTS = (("to look", LOOKING), ("to look and work", WORKING), ("everything", frozenset(RIGHTS_OF_PLACE)))
 ROLE = Qt.ItemDataRole.UserRole
+WHY_PX = 190
+
+
+def say_amount(rights: frozenset[Right]) -> str:
+    """Return what rights amount to, in a few words."""
+    same = next((told for told, amount in AMOUNTS if amount == rights & AMOUNTS[-1][1]), "")
+    return same or ", ".join(r.value for r in RIGHTS_OF_PLACE if r in rights)
 
 
 class AccessSheet(Sheet):
@@ -58,8 +65,10 @@ class AccessSheet(Sheet):
         asked.addWidget(self.person, 1)
         asked.addWidget(Told("do here, and why?"))
         self.why = QTreeWidget()
+        self.why.setColumnCount(2)
         self.why.setHeaderHidden(True)
-        self.why.setWordWrap(True)
+        self.why.setRootIsDecorated(False)
+        self.why.setColumnWidth(0, WHY_PX)
         self.why.setAccessibleName("What they may here, and why")
         self.body.addWidget(self.told)
         self.body.addWidget(self.list, 2)
@@ -107,9 +116,7 @@ class AccessSheet(Sheet):
         with QSignalBlocker(self.list):
             self.list.clear()
             for entry in state.entries:
-                item = QTreeWidgetItem(
-                    [f"{entry.told}: {', '.join(r.value for r in RIGHTS_OF_PLACE if r in entry.rights)}"]
-                )
+                item = QTreeWidgetItem([f"{entry.told}, {say_amount(entry.rights)}"])
                 item.setData(0, ROLE, entry.grantee)
                 for right in RIGHTS_OF_PLACE:
                     row = QTreeWidgetItem([right.value])
@@ -127,18 +134,13 @@ class AccessSheet(Sheet):
         for has, title in ((True, "May"), (False, "May not")):
             top = QTreeWidgetItem([title])
             for said in (s for s in state.why if s.has is has):
-                row = QTreeWidgetItem([said.right.value])
-                reason = QTreeWidgetItem([said.why])
-                reason.setToolTip(0, said.why)
-                row.addChild(reason)
+                row = QTreeWidgetItem([said.right.value, said.short])
+                row.setToolTip(1, said.why)
                 row.setForeground(0, QColor(c.MOSS if has else c.MADDER))
                 top.addChild(row)
             if top.childCount():
                 self.why.addTopLevelItem(top)
                 top.setExpanded(True)
-                for child in (top.child(i) for i in range(top.childCount())):
-                    if child is not None:
-                        child.setExpanded(True)
 
     def _toggled(self, item: QTreeWidgetItem) -> None:
         parent = item.parent()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFormLayout,
@@ -18,12 +19,22 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keybundle.desktop.presenters.people import KINDS, PeoplePresenter, PeopleState, Person, Right, Role
+from keybundle.desktop.presenters.people import KINDS, PeoplePresenter, PeopleState, Person, Reached, Right, Role
+from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Elided, Told
 
 ID = Qt.ItemDataRole.UserRole
-ROW_PX = 26
+ROW_PX, REACH_PX = 29, 230
+
+
+def say_reach(place: Reached) -> str:
+    """Return in short what somebody may do at a place."""
+    has = [s.right.value for s in place.why if s.has]
+    lacks = [s.right.value for s in place.why if not s.has]
+    if not has or not lacks:
+        return "everything" if has else "nothing"
+    return f"{', '.join(has)}" if len(has) <= len(lacks) else f"everything but {', '.join(lacks)}"
 
 
 class Checks(QListWidget):
@@ -66,12 +77,13 @@ class PeopleView(QWidget):
         for kind, title in KINDS.items():
             button = Button(title)
             button.setCheckable(True)
+            button.setProperty("role", "place")
             button.setChecked(kind == "people")
             button.clicked.connect(lambda _=False, k=kind: presenter.show_kind(k))
             self._kinds.addButton(button)
             kinds.addWidget(button)
         self.names = QListWidget()
-        self.names.setFixedWidth(230)
+        self.names.setFixedWidth(240)
         self.names.setAccessibleName("People, groups or roles")
         self.names.currentItemChanged.connect(lambda item: presenter.choose(item.data(ID) if item else ""))
         self.new = QLineEdit()
@@ -116,7 +128,9 @@ class PeopleView(QWidget):
             widget.setAccessibleName(widget.accessibleName() or label)
             self.form.addRow(label, widget)
         self.reach = QTreeWidget()
+        self.reach.setColumnCount(2)
         self.reach.setHeaderHidden(True)
+        self.reach.setColumnWidth(0, REACH_PX)
         self.reach.setAccessibleName("What they may reach, and why")
         self.reach_told = Told("What they may reach, and why:")
         foot = QHBoxLayout()
@@ -205,10 +219,11 @@ class PeopleView(QWidget):
     def _show_reach(self, state: PeopleState) -> None:
         self.reach.clear()
         for place in state.reach:
-            may = ", ".join(s.right.value for s in place.why if s.has) or "nothing"
-            top = QTreeWidgetItem([f"{place.title}: {may}"])
+            top = QTreeWidgetItem([place.title, say_reach(place)])
+            top.setToolTip(1, top.text(1))
             for said in place.why:
-                row = QTreeWidgetItem([said.why])
-                row.setToolTip(0, said.why)
+                row = QTreeWidgetItem([said.right.value, said.short])
+                row.setToolTip(1, said.why)
+                row.setForeground(0, QColor(c.MOSS if said.has else c.MADDER))
                 top.addChild(row)
             self.reach.addTopLevelItem(top)

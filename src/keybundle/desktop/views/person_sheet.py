@@ -22,12 +22,11 @@ class PersonSheet(Sheet):
         self.presenter = presenter
         presenter.setParent(self)
         self.roles, self.groups, self.rights, self.account = (Told() for _ in range(4))
-        for told in (self.roles, self.groups, self.rights, self.account):
-            told.setWordWrap(True)
+        self.rights.setWordWrap(True)
         form = QFormLayout()
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
         for label, part in (
-            ("Roles", self.roles), ("Groups", self.groups), ("You may", self.rights), ("Account", self.account),
+            ("Roles", self.roles), ("Groups", self.groups), ("Account", self.account),
         ):  # fmt: skip
             form.addRow(label, part)
         self.old, self.new, self.again = QLineEdit(), QLineEdit(), QLineEdit()
@@ -49,6 +48,7 @@ class PersonSheet(Sheet):
         lock.setProperty("role", "main")
         lock.clicked.connect(self.end)
         lock.clicked.connect(self.locked)
+        self.body.addWidget(self.rights)
         self.body.addLayout(form)
         self.body.addWidget(self.change, alignment=Qt.AlignmentFlag.AlignRight)
         self.body.addWidget(self.problem)
@@ -72,7 +72,7 @@ class PersonSheet(Sheet):
         """Show a state."""
         self.roles.setText(state.roles)
         self.groups.setText(state.groups)
-        self.rights.setText(state.rights)
+        self.rights.setText(f"You may {state.rights}.")
         self.account.setText(state.account)
         self.form.setRowVisible(self.old, state.has_password)
         self.problem.setText(state.problem)

@@ -24,7 +24,6 @@ class StartView(QWidget):
         self.head.setProperty("role", "head")
         self.where.setProperty("role", "quiet")
         self.where.setWordWrap(True)
-        self.ask.setWordWrap(True)
         self.lock = Told()
         self.lock.setPixmap(icon_pixmap("lock-simple", size_px=22))
         brand = Told("Key Bundle")
@@ -78,7 +77,7 @@ class StartView(QWidget):
         self.lock.setVisible(bool(state.locked))
         asks = "Who is working?" if state.people else ""
         if state.locked:
-            asks = f"Locked: {state.locked} is at work here, and what they were at stays as it is."
+            asks = f"Locked. {state.locked} is at work here."
         self.ask.setText(asks)
         self.ask.setVisible(bool(asks))
         self._show_people(state)
@@ -101,10 +100,11 @@ class StartView(QWidget):
         self.people.setVisible(bool(state.people))
         shown = [self.people.item(i).text() for i in range(self.people.count())]
         told = [f"{name}, {roles}" for name, roles in state.people]
-        if shown == told:
+        if shown != told:
+            self.people.clear()
+            self.people.addItems(told)
+        elif not state.locked or state.is_busy:
             return
-        self.people.clear()
-        self.people.addItems(told)
         names = [name for name, _ in state.people]
         first = next((i for i, p in enumerate(state.people) if p[1] == "operator"), 0)
         self.people.setCurrentRow(names.index(state.locked) if state.locked in names else first)

@@ -66,6 +66,18 @@ def load_bench(session: Session, batch_id: str) -> BenchData:
     return BenchData(batch, facts, balance(batch), undo, redo, local_day(workspace, batch.created_at))
 
 
+@needs(Right.LOOK)
+def list_pages(session: Session, batch_id: str) -> tuple[Page, ...]:
+    """Return the pages of a batch, in order."""
+    return session.workspace.batches.load(batch_id).pages
+
+
+@needs(Right.LOOK)
+def load_slip(session: Session, batch_id: str, document_id: str) -> Document:
+    """Return a document of a batch as it is in the store now."""
+    return session.workspace.batches.load(batch_id).document(document_id)
+
+
 def _facts(
     workspace: Workspace, document: Document, pages: Sequence[Page], same: tuple[tuple[str, str], ...]
 ) -> DocumentFacts:

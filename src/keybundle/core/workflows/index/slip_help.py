@@ -181,6 +181,19 @@ def take_from_before(session: Session, line: Line, batch_id: str, document_id: s
     return run_command(session, line, batch_id, "take the values of the document before", command)
 
 
+Paths = tuple[tuple[str, ...], ...]
+
+
+@needs(Right.LOOK)
+def list_folders(session: Session, cabinet: str, typed: str) -> tuple[Paths, Paths]:
+    """Return the paths of a cabinet's folders that were filed into last, and of those that hold every typed word."""
+    repository = session.workspace.repository
+    with session.workspace.place.database.read() as c:
+        view = session.view(c)
+        recent = repository.recent_folders(cabinet, view=view)
+        return tuple(recent), tuple(repository.list_folders(cabinet, typed, view=view))
+
+
 @needs(Right.INDEX)
 def choose_folder(session: Session, line: Line, batch_id: str, document_id: str, path: Sequence[str]) -> Changes:
     """Set the folder fields of a slip from a folder chosen by hand; what a level derives from a date stays as it is."""

@@ -178,6 +178,15 @@ def last_wish(session: Session, document_id: str) -> tuple[Wish, dict[str, Any]]
     return Wish(told["form"], told["together"], told["names"], told["folders"]), told
 
 
+@needs(Right.SEND)
+def stored_size(session: Session, ids: Sequence[str]) -> int:
+    """Return how many bytes the documents' PDFs are together, of those that somebody may send."""
+    workspace = session.workspace
+    with workspace.place.database.read() as c:
+        found = workspace.repository.load_many(ids, with_values=False, view=session.view(c, Right.SEND)).values()
+    return sum(p.stat().st_size for d in found if (p := workspace.place.files.path(d.pdf_sha)).exists())
+
+
 @dataclass(frozen=True)
 class Described:
     """What would go out: documents and pages, and the name of the first file."""

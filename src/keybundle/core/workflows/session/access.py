@@ -63,11 +63,12 @@ class Kept:
 
 @dataclass(frozen=True)
 class Said:
-    """Whether somebody has a right at a thing, and why, in a sentence."""
+    """Whether somebody has a right at a thing, and why: in a whole sentence, and ``short`` where it is clear who and what."""
 
     right: Right
     has: bool
     why: str
+    short: str
 
 
 @dataclass(frozen=True)
@@ -254,25 +255,30 @@ def _explain(setup: Setup, person_id: str, kept: AccessList | None, list_at: str
     person = setup.person(person_id)
     who = person.name if person is not None else person_id
     if person is None or not person.active:
+        gone = f"{who} works here no more."
         return tuple(
-            Said(r.right, False, f"{who} works here no more.") for r in explain_rights(setup.holder(""), {}, kept)
+            Said(r.right, False, gone, "works here no more") for r in explain_rights(setup.holder(""), {}, kept)
         )
     roles = {r.id: frozenset(r.rights) for r in setup.roles}
     reasons = explain_rights(setup.holder(person_id), roles, kept)
-    return tuple(Said(r.right, r.has, _say(setup, who, r, list_at, title)) for r in reasons)
+    found = []
+    for reason in reasons:
+        short = _say_short(setup, reason, list_at)
+        verb = f"may {reason.right}" if reason.has else f"may not {reason.right}"
+        found.append(Said(reason.right, reason.has, f"{who} {verb} at {title}: {short}.", short))
+    return tuple(found)
 
 
-def _say(setup: Setup, who: str, reason: Reason, list_at: str, title: str) -> str:
-    verb = reason.right.value
+def _say_short(setup: Setup, reason: Reason, list_at: str) -> str:
     if not reason.roles:
-        return f"{who} may not {verb} at {title}: none of their roles has that right."
+        return "none of their roles has it"
     roles = " and ".join(name_of(setup.roles, r) for r in reason.roles)
-    of = f"the role {roles}" if len(reason.roles) == 1 else f"the roles {roles}"
+    of = f"by the role {roles}" if len(reason.roles) == 1 else f"by the roles {roles}"
     if not reason.by_list:
-        return f"{who} may {verb} at {title} by {of}; no list stands in the way."
+        return f"{of}; no list stands in the way"
     if reason.keeps:
-        return f"{who} may {verb} at {title} by {of}, whatever the list of {list_at} says: nothing can be locked away for good."
+        return f"{of}, whatever the list of {list_at} says"
     if not reason.has:
-        return f"{who} may not {verb} at {title}: {of} would let them, but {list_at} is kept to others in this."
+        return f"{list_at} is kept to others in this; {of} it would be theirs"
     givers = " and ".join(say_grantee(g, _name(setup, g)) for g in reason.grantees)
-    return f"{who} may {verb} at {title} by {of}, and because {list_at} is kept to {givers} with this right."
+    return f"{of}, and {list_at} is kept to {givers} with it"
