@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import unittest
 
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keybundle.core.base.errors import InputProblem
-from keybundle.core.batches.model import Document
 from keybundle.core.setup.ids import by_ids, by_names
 from keybundle.core.setup.model import Setup
 from keybundle.core.setup.text import load_setup, read_setup, write_setup
@@ -79,9 +78,6 @@ class OtherNames(DataTest):
         path.write_text(write_setup(rename_all(self.ws.full_setup())))
         self.told = setup_admin.import_setup(self.me, path).lines()
 
-    def of_type(self, kind: str) -> Document:
-        return next(d for d in self.ws.batches.load(self.batch_id).in_order() if d.type == kind)
-
     def names_and_counts(self, cabinet: str) -> list[list[tuple[str, int]]]:
         levels = next(r for r in cabinets.list_cabinets(self.me) if r.id == cabinet).levels
         columns, _ = cabinets.load_columns(self.me, cabinet, [f.id for f in levels], {})
@@ -90,7 +86,9 @@ class OtherNames(DataTest):
     def test_what_was_made_before_goes_on_under_the_new_names(self) -> None:
         before = {d.id: (d.type, d.state, dict(d.values)) for d in self.ws.batches.load(self.batch_id).in_order()}
         columns = {c.id: self.names_and_counts(c.id) for c in self.ws.setup.cabinets}
-        bill = self.of_type("Bill")
+        bill = self.ws.batches.load(self.batch_id).in_order()[0]
+        slip.choose_type(self.me, self.line, self.batch_id, bill.id, "Bill")
+        self.assertTrue(self.line.wait(60))
         slip.enter_value(self.me, self.line, self.batch_id, bill.id, "Bill number", "R-777")
         slip_help.keep_starter(self.me, self.ws.batches.load(self.batch_id).document(bill.id), "usual")
         taught = {t.name: t.documents for t in list_learned(self.me)[0]}
@@ -110,13 +108,15 @@ class OtherNames(DataTest):
         self.assertEqual([s.name for s in slip_help.list_starters(self.me, "Bill")], ["usual"])
         label = bench.undo(self.me, self.line, self.batch_id).text
         self.assertIn("Bill number", label, "a step keeps the words of its time")
-        self.assertNotEqual(self.of_type("Bill").values["Bill number"].text, "R-777")
+        now = self.ws.batches.load(self.batch_id).document(bill.id).values.get("Bill number")
+        self.assertNotEqual(now.text if now else "", "R-777")
         bench.redo(self.me, self.line, self.batch_id)
         other = next(d for d in self.ws.batches.load(self.batch_id).in_order() if d.id != bill.id)
         slip.choose_type(self.me, self.line, self.batch_id, other.id, f"Bill{MARK}")
         (starter,) = slip_help.list_starters(self.me, "Bill")
         slip_help.empty_slip(self.me, self.line, self.batch_id, bill.id)
         bench.undo(self.me, self.line, self.batch_id)
+        slip_help.empty_slip(self.me, self.line, self.batch_id, other.id)
         slip_help.start_from(self.me, self.line, self.batch_id, other.id, starter)
         self.assertEqual(self.ws.batches.load(self.batch_id).document(other.id).values["Bill number"].text, "R-777")
         changes = history.list_value_changes(self.me, self.batch_id)
@@ -143,13 +143,13 @@ class OtherNames(DataTest):
                 slip.confirm_value(self.me, self.line, batch_id, document.id, name)
         filed = file_documents(self.me, shared_pool(), batch_id)
         self.assertEqual([e.path[0] for e in filed.entries], [f"Purchasing{MARK}"], filed.left)
-        number = document.values["Delivery number"].text
-        (hit,) = (h for h in find(self.me, f'"Delivery number{MARK}" = {number}'.replace('"', "")).hits if h.is_filed)
+        number = document.values["Order number"].text
+        (hit,) = (h for h in find(self.me, f"Order number{MARK} = {number}").hits if h.is_filed)
         self.assertEqual((hit.type, hit.cabinet), (f"Delivery note{MARK}", f"Purchasing{MARK}"))
         loaded = cabinets.load_document(self.me, hit.id)
         self.assertTrue(all(name.endswith(MARK) for name in loaded.values), loaded.values)
         texts = texts_of(self.ws, loaded, 1)
-        self.assertEqual(texts["Delivery number"], texts[f"Delivery number{MARK}"], "patterns of before still mean it")
+        self.assertEqual(texts["Order number"], texts[f"Order number{MARK}"], "patterns of before still mean it")
         sent = send_to_folder(self.me, shared_pool(), [hit.id], Wish("csv"), self.folder / "out")
         self.assertIn(MARK, sent.files[0].read_text().splitlines()[0])
 
@@ -185,7 +185,9 @@ class OtherNames(DataTest):
         same = self.folder / "same.toml"
         same.write_text(text)
         self.assertEqual(setup_admin.import_setup(self.me, same).changes, (), "the same text changes nothing")
-        self.assertNotIn("id =", text, "a set-up that nobody has renamed reads without ids")
+        self.assertEqual(
+            {x for x in text.splitlines() if x.startswith("id =")}, {f'id = "{p.id}"' for p in before.people}
+        )
 
     def test_an_earlier_state_of_one_part_comes_back_and_the_others_stay(self) -> None:
         post = find_routine(self.me, "Post")
@@ -203,9 +205,12 @@ class OtherNames(DataTest):
 
 
 class Texts(unittest.TestCase):
+    @settings(max_examples=25, deadline=None)
     @given(st.permutations(range(8)), st.integers(0, 7))
     def test_any_names_exchanged_among_fields_read_back_the_same(self, order: list[int], shift: int) -> None:
-        setup = make_setup(make_world())
+        whole = make_setup(make_world())
+        bare = tuple(r.model_copy(update={"rows": ()}) for r in whole.registers)
+        setup = whole.model_copy(update={"registers": bare})
         kind = max(setup.document_types, key=lambda k: len(k.fields))
         names = [f.name for f in kind.fields]
         turned = [names[(order[i] + shift) % len(names)] if i < len(order) else names[i] for i in range(len(names))]

@@ -67,7 +67,8 @@ class Slip(AtWork):
         self.enter("Start date", "3 April 2026")
         given = self.value("Start date")
         self.assertEqual(
-            (given.text, given.origin, given.sure, given.confirmed_by), ("2026-04-03", Origin.TYPED, True, WHO)
+            (given.text, given.origin, given.sure, given.confirmed_by),
+            ("2026-04-03", Origin.TYPED, True, acting(self.ws, WHO).person),
         )
         self.enter("Annual charge", "plenty")
         refused = self.value("Annual charge")
@@ -77,7 +78,10 @@ class Slip(AtWork):
         with self.assertRaisesRegex(InputProblem, "not an amount"):
             slip.confirm_value(acting(self.ws, WHO), self.line, self.batch_id, self.document, "Annual charge")
         self.enter("Annual charge", "")
-        self.assertEqual((self.value("Annual charge").items, self.value("Annual charge").confirmed_by), ((), WHO))
+        self.assertEqual(
+            (self.value("Annual charge").items, self.value("Annual charge").confirmed_by),
+            ((), acting(self.ws, WHO).person),
+        )
         with self.assertRaisesRegex(InputProblem, "nothing to confirm"):
             slip.confirm_value(acting(self.ws, WHO), self.line, self.batch_id, self.document, "Annual charge")
         with self.assertRaisesRegex(InputProblem, "no field"):
@@ -119,7 +123,7 @@ class Slip(AtWork):
         slip.set_aside(acting(self.ws, WHO), self.line, self.batch_id, self.document, "torn")
         self.assertIs(self.load(self.batch_id).document(self.document).state, State.SET_ASIDE)
         self.assertIn("torn", bench.load_bench(acting(self.ws), self.batch_id).facts[self.document].why_not)
-        (row,) = worklist.list_work(acting(self.ws), owner=WHO)
+        (row,) = worklist.list_work(acting(self.ws), owner=acting(self.ws, WHO).person)
         self.assertEqual(row.count(State.SET_ASIDE), 1)
         slip.bring_back(acting(self.ws, WHO), self.line, self.batch_id, self.document)
         self.assertIsNot(self.load(self.batch_id).document(self.document).state, State.SET_ASIDE)

@@ -132,7 +132,7 @@ class Plans(DataTest):
         questions: dict[str, Callable[[], Any]] = {
             "work list": lambda: worklist.list_work(acting(self.ws)),
             "today": lambda: worklist.count_today(acting(self.ws)),
-            "unread pages": lambda: find.count_unread(self.ws),
+            "unread pages": lambda: find.count_unread(acting(self.ws)),
             "a bench": lambda: load_bench(acting(self.ws), "b0"),
             "a word": lambda: find.find(acting(self.ws), "lock"),
             "a range": lambda: find.find(acting(self.ws), "Total > 4990"),

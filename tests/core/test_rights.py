@@ -116,7 +116,10 @@ class Declared(DataTest):
 
     def person_with(self, ws: Workspace, rights: Any) -> Session:
         """Somebody with just these rights."""
-        admin, name = acting(ws), f"with {len(tuple(rights))} {sorted(rights)}"[:70]
+        admin, name = (
+            acting(ws),
+            f"all but {len(set(Right) - set(rights))}: {', '.join(sorted(set(Right) - set(rights)))}"[:60].strip(),
+        )
         if not any(p.name == name for p in ws.setup.people):
             role = people.add_part(admin, "roles", name)
             who = people.add_part(admin, "people", name)
@@ -228,7 +231,7 @@ class Hidden(DataTest):
         found["today"] = worklist.count_today(who)
         found["rows"] = sorted(cabinets.load_rows(who, self.ids))
         found["one"] = [self.told(lambda i=i: cabinets.load_document(who, i).caption) for i in self.ids]
-        found["story"] = [self.told(lambda i=i: len(load_story(who, i))) for i in self.ids]
+        found["story"] = [self.told(lambda i=i: sum(h.what == "filed" for h in load_story(who, i))) for i in self.ids]
         found["tags"] = tags.common_tags(who, self.ids)
         found["type-ahead"] = [
             slip.complete(who, kind.id, f.id, letter)

@@ -181,7 +181,7 @@ class Leaving(DataTest):
         self.assertTrue(all(" (2)" in p.name for p in again))
         with self.assertRaisesRegex(InputProblem, "has a field “Suplier”"):
             self.send(names="{Suplier}")
-        with self.assertRaisesRegex(InputProblem, "may look at documents, not send"):
+        with self.assertRaisesRegex(InputProblem, "may only look"):
             send_to_folder(acting(self.ws, READER), shared_pool(), self.ids, Wish(), self.out)
 
     def test_a_stored_file_that_is_gone_or_changed_costs_its_document_alone(self) -> None:

@@ -218,7 +218,9 @@ class Routines(DataTest):
         self.assertEqual((name, told), ("Bills copy", ()))
         same = workspace.setup.routine("Bills copy")
         assert same is not None
-        self.assertEqual(same.model_copy(update={"name": "Bills", "key": "B"}), workspace.setup.routine("Bills"))
+        self.assertEqual(
+            same.model_copy(update={"id": "Bills", "name": "Bills", "key": "B"}), workspace.setup.routine("Bills")
+        )
         path.write_text(path.read_text().replace('"Bill"', '"Receipt"'))
         name, told = routines.import_routines(acting(workspace, who), path)
         self.assertIn("“Receipt”, which is not there", told[0])

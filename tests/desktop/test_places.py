@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QPushButton, QWi
 from keybundle.core.batches.model import State
 from keybundle.core.imaging.picture import decode
 from keybundle.core.marks.sheets import find_separator
+from keybundle.core.rights.model import Right
 from keybundle.demo.stack import DocumentPlan
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.presenters.work_state import BatchRow, WorkState
@@ -33,7 +34,6 @@ class WorkStub(QObject):
 
     changed = Signal(object)
     failed = Signal(str)
-    may_work = True
     halted = Signal(object)
     mapping_asked = Signal(object)
 
@@ -41,6 +41,9 @@ class WorkStub(QObject):
         super().__init__()
         self.asked: list[tuple[str, object]] = []
         self.scanning = self.files = self.incoming = self
+
+    def may(self, right: Right) -> bool:
+        return True
 
     def __getattr__(self, verb: str):  # type: ignore[no-untyped-def]
         return lambda *arguments: self.asked.append((verb, *arguments))
@@ -250,7 +253,7 @@ class InTheWindow(DesktopTest):
         work, ws = window.work, desktop.workspace
         files = next(r for r in ws.setup.routines if r.source == "files")
         self.assertFalse(work.file_routine.isVisible(), "nothing to choose from")
-        other = files.model_copy(update={"name": "Faxes", "sign": "FX", "key": ""})
+        other = files.model_copy(update={"id": "Faxes", "name": "Faxes", "sign": "FX", "key": ""})
         administrator = next(p.name for p in ws.setup.people if "administrator" in p.roles)
         ws.put_setup(ws.setup.model_copy(update={"routines": (*ws.setup.routines, other)}), administrator)
         self.until(work.file_routine.isVisible, 10)
@@ -296,6 +299,7 @@ class InTheWindow(DesktopTest):
         desktop.begin(next(p.name for p in desktop.workspace.setup.people if "reader" in p.roles))
         window = desktop.window
         assert window is not None
+        desktop.workspace.batches.share(scanned_template()[1], "person", window.seat.who)
         window.open_batch(scanned_template()[1])
         bench = window.benches[scanned_template()[1]]
         self.until(lambda: bench.slip.fields, 10)

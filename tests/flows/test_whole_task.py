@@ -21,7 +21,7 @@ class WholeTask(DesktopTest):
         self.key(desktop.start.people, Qt.Key.Key_Return)  # type: ignore[union-attr]
         window = desktop.window
         assert window is not None
-        self.assertEqual(window.seat.who, "Elspra Towpath")
+        self.assertEqual(window.seat.session.name, "Elspra Towpath")
         bench = self.scan(window)
         self.mend_a_break(bench)
         self.index_and_file(bench, window)

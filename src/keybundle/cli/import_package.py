@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from keybundle.cli.common import add_person, signed_in, terminal_progress, working_pool
+from keybundle.core.workflows.arrange.bench import load_bench
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.send.packages import import_package
 from keybundle.core.workflows.take_in.capture import find_routine
@@ -35,6 +36,6 @@ def run(given: argparse.Namespace) -> int:
             line.close()
         for refused in taken.refused:
             print(f"keybundle: {refused.why}", file=sys.stderr)
-        documents = len(workspace.batches.load(taken.batch).in_order()) if taken.batch else 0
+        documents = len(load_bench(session, taken.batch).facts) if taken.batch else 0
         print(f"{documents} documents of the package wait in a batch, {taken.sides} sides.")
         return 1 if taken.refused else 0

@@ -64,6 +64,8 @@ def put_setup_parts(c: Connection, setup: Setup, at: str, who: str) -> list[Part
     changes: list[PartChange] = []
     seen: set[tuple[str, str]] = set()
     for kind, part_id, position, data in _parts(setup):
+        if (kind, part_id) in seen:
+            raise ValueError(f"two {kind} have the id {part_id}")
         seen.add((kind, part_id))
         before = known.get((kind, part_id))
         here = (p.kind == kind) & (p.id == part_id)

@@ -117,9 +117,9 @@ class SlipTable:
     """All slips of a batch: fields (by id) as columns; a head names one and says how many different values it holds."""
 
     fields: tuple[str, ...] = ()
-    labels: tuple[str, ...] = ()
     heads: tuple[str, ...] = ()
     rows: tuple[TableRow, ...] = ()
+    labels: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -186,7 +186,7 @@ def make_table(data: BenchData, setup: Setup) -> SlipTable:
             TableRow(document.id, head, name_of(setup.document_types, document.type), say_state(document), tuple(cells))
         )
     heads = tuple(f"{named[field]}\n{_say_same(seen[field])}" for field in fields)
-    return SlipTable(fields, labels, heads, tuple(rows))
+    return SlipTable(fields, heads, tuple(rows), labels)
 
 
 def _say_same(texts: Sequence[str]) -> str:
@@ -204,7 +204,7 @@ def narrow_table(table: SlipTable, type_name: str) -> SlipTable:
     kept = [i for i in range(len(table.fields)) if any(r.cells[i].can_edit or r.cells[i].text for r in rows)]
     cut = tuple(replace(r, cells=tuple(r.cells[i] for i in kept)) for r in rows)
     heads = tuple(f"{table.labels[i]}\n{_say_same([r.cells[i].text for r in rows])}" for i in kept)
-    return SlipTable(tuple(table.fields[i] for i in kept), tuple(table.labels[i] for i in kept), heads, cut)
+    return SlipTable(tuple(table.fields[i] for i in kept), heads, cut, tuple(table.labels[i] for i in kept))
 
 
 def join_words_by_line(words: Sequence[Word]) -> str:

@@ -90,6 +90,7 @@ def _facts(
     return DocumentFacts(caption, tuple(destination.path), destination.titles, told, same)
 
 
+@needs(Right.LOOK)
 def find_filed_already(session: Session, batch: Batch) -> dict[str, tuple[tuple[str, str], ...]]:
     """Return, for documents whose key values are filed already, the (id, caption) of those that hold them.
 
