@@ -104,7 +104,7 @@ def scanned_template() -> tuple[Path, str]:
             scanner = find_scanners(workspace)[0]
             options = Options(sides_per_minute=0)
             scan_stack(
-                acting(workspace, PEOPLE[0][0]), line, find_routine(acting(workspace), "Post"), scanner, options=options
+                acting(workspace, PEOPLE[2][0]), line, find_routine(acting(workspace), "Post"), scanner, options=options
             )
             assert line.wait(180)
             scanner.refill()

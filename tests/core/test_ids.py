@@ -199,7 +199,7 @@ class OtherNames(DataTest):
         self.assertEqual(back, post)
         self.assertEqual(self.ws.setup.document_types[0].caption, "one")
         states = setup_admin.list_setup_history(self.me, "routines", "Post")
-        self.assertEqual([(s.revision, s.who) for s in states], [(3, self.me.person), (2, self.me.person), (1, "")])
+        self.assertEqual([(s.revision, s.who) for s in states], [(3, self.me.name), (2, self.me.name), (1, "")])
         with self.assertRaisesRegex(InputProblem, "no revision 9 to go back to; there are 1, 2, 3"):
             setup_admin.go_back(self.me, "routines", "Post", 9)
 

@@ -269,10 +269,15 @@ class Targets(AtSpeed):
         field.selectAll()
         self.burst("Oda")
         slip.enter_value(
-            acting(self.ws, "Elspra Towpath"), self.desktop.line, self.batch_id, document, "Keeper", "Perrin Osier"
+            acting(self.ws, "Tarvin Windlass"), self.desktop.line, self.batch_id, document, "Keeper", "Perrin Osier"
         )
         slip.enter_value(
-            acting(self.ws, "Elspra Towpath"), self.desktop.line, self.batch_id, document, "Home mooring", "Otter Wharf"
+            acting(self.ws, "Tarvin Windlass"),
+            self.desktop.line,
+            self.batch_id,
+            document,
+            "Home mooring",
+            "Otter Wharf",
         )
         self.p.refresh()
         self.until(lambda: self.p.row_named("Home mooring").text == "Otter Wharf", 10)  # type: ignore[union-attr]
@@ -427,7 +432,7 @@ class SetUp(AtSpeed):
         work, finder = self.window.work, self.window.finder
         before = finder._names.rowCount()
         kinds = tuple(
-            k.model_copy(update={"fields": (*k.fields, k.fields[0].model_copy(update={"name": "Berth fee"}))})
+            k.model_copy(update={"fields": (*k.fields, k.fields[0].model_copy(update={"id": "Berth fee", "name": "Berth fee"}))})
             if k.name == "Mooring agreement" else k for k in self.ws.setup.document_types
         )  # fmt: skip
         routines = tuple(r.model_copy(update={"name": "Morning post"}) if r.name == "Post" else r

@@ -130,7 +130,6 @@ class WayIn(Begun):
         desktop, window = self.begin(scanned=True)
         ws, ids = desktop.workspace, [scanned_template()[1]]
         here = window.seat.session
-        ws.batches.share(ids[0], "person", here.person)
         options = Options(sides_per_minute=0)
         found = scan_stack(here, desktop.line, find_routine(here, "Post"), find_scanners(ws)[0], options=options)
         ids.append(str(found.batch))

@@ -175,6 +175,7 @@ CREATE TABLE batch_document (
     trouble TEXT NOT NULL,
     type_because VARCHAR,
     type_rival VARCHAR,
+    kept_to TEXT,
     PRIMARY KEY (id),
     FOREIGN KEY(batch_id) REFERENCES batch (id)
 );

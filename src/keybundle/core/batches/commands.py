@@ -160,6 +160,12 @@ def move_to_neighbour(batch: Batch, page_id: str, direction: int) -> Batch:
     return with_changes(replace(batch, pages=tuple(rest)))
 
 
+def keep_to(batch: Batch, document_id: str, kept_to: str | None) -> Batch:
+    """Let a document be kept to a list of its own once it is filed (its JSON; None: what its folder has)."""
+    guard(batch, document_id)
+    return with_changes(batch, documents={document_id: replace(batch.document(document_id), kept_to=kept_to)})
+
+
 def set_aside(batch: Batch, document_id: str, reason: str) -> Batch:
     """Park a document with a reason."""
     guard(batch, document_id)

@@ -182,6 +182,7 @@ class Document:
     ``claim`` names the filing that has it in hand just now: until that is over it is not changed. ``revision`` counts
     its changes, those of its pages and their texts among them. ``trouble`` says why its values could not be proposed.
     ``type_because`` says what speaks for a proposed type, ``type_rival`` names the one that would be next.
+    ``kept_to`` is whom it is to be kept to once it is filed, as JSON (None: as its folder is).
     """
 
     id: str
@@ -200,6 +201,7 @@ class Document:
     trouble: str = ""
     type_because: str | None = None
     type_rival: str | None = None
+    kept_to: str | None = None
 
     @property
     def has_sure_type(self) -> bool:

@@ -21,7 +21,7 @@ PAGE_STEP = (
     "turn", "disposition", "reason", "note", "document_id", "hand_break", "hand_kept", "sheet", "side", "language",
 )  # fmt: skip
 DOCUMENT_STEP = ("break_reason", "type", "type_confidence", "type_origin", "parked", "proposed", "tags", "type_because",
-                 "type_rival")  # fmt: skip
+                 "type_rival", "kept_to")  # fmt: skip
 _OF_PAGE = [*(t.page.c[name] for name in PAGE_COLUMNS), t.page.c.stage, t.page.c.facts]
 
 
@@ -35,7 +35,7 @@ def _to_document(row: Row[Any], values: Mapping[str, FieldValue]) -> Document:
     return Document(
         row.id, row.break_reason, row.type, row.type_confidence, row.type_origin, State(row.state), row.parked,
         row.filed_id, row.proposed, tuple(row.tags or ()), values, row.claim, row.revision, row.trouble,
-        row.type_because, row.type_rival,
+        row.type_because, row.type_rival, row.kept_to,
     )  # fmt: skip
 
 

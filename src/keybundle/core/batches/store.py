@@ -29,6 +29,7 @@ from keybundle.core.batches.model import Batch, State, balance
 from keybundle.core.batches.rows import load_batch
 from keybundle.core.batches.seen import seen_revision
 from keybundle.core.store import schema as t
+from keybundle.core.store.setup_parts import person_name
 
 
 class BatchStore(MachineWrites):
@@ -76,7 +77,7 @@ class BatchStore(MachineWrites):
         for row in c.execute(since):
             if mine & touched_things(row.delta):
                 raise InputProblem(
-                    f"{row.who} has changed the same meanwhile ({row.label}). Nothing was changed; look at it again."
+                    f"{person_name(c, row.who)} has changed the same meanwhile ({row.label}). Nothing was changed; look at it again."
                 )
 
     def transfer(

@@ -21,6 +21,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, delete, insert, select
 
 from keybundle.core.store import schema as t
+from keybundle.core.store.setup_parts import person_name
 
 START = "0" * 64
 
@@ -57,7 +58,7 @@ def append_all(c: Connection, at: str, who: str, what: str, told: Sequence[tuple
     """
     last = c.execute(select(t.audit.c.seq, t.audit.c.hash).order_by(t.audit.c.seq.desc()).limit(1)).first()
     first, previous = (last.seq + 1, last.hash) if last else (1, START)
-    names = _plain({"who": _name_of(c, who)})
+    names = _plain({"who": person_name(c, who)})
     rows, details = [], []
     for seq, (subject, detail) in enumerate(told, first):
         salt, data = secrets.token_hex(16), _plain(detail)
@@ -81,12 +82,6 @@ class _Line:
 
 def _plain(data: dict[str, Any]) -> str:
     return json.dumps(data, ensure_ascii=False, sort_keys=True, separators=(",", ":"))
-
-
-def _name_of(c: Connection, who: str) -> str:
-    p = t.setup_part.c
-    data = c.execute(select(p.data).where(p.kind == "people", p.id == who)).scalar()
-    return str((data or {}).get("name", who))
 
 
 def head(c: Connection) -> str:

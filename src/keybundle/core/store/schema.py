@@ -155,6 +155,7 @@ batch_document = Table(
     Column("trouble", Text, nullable=False),
     Column("type_because", String),
     Column("type_rival", String),
+    Column("kept_to", Text),
 )
 Index("document_by_batch", batch_document.c.batch_id)
 Index("document_claimed", batch_document.c.claim, sqlite_where=batch_document.c.claim.is_not(None))

@@ -104,6 +104,13 @@ def _parts(setup: Setup) -> Iterator[tuple[str, str, int, dict[str, Any]]]:
             yield kind, part.id, position, {k: v for k, v in data.items() if k != "rows"}
 
 
+def person_name(c: Connection, person: str) -> str:
+    """Return what people call somebody now; the id itself for one who is not known."""
+    p = t.setup_part.c
+    data = c.execute(select(p.data).where(p.kind == "people", p.id == person)).scalar()
+    return str((data or {}).get("name", person))
+
+
 def used_ids(c: Connection) -> dict[str, set[str]]:
     """Return every id that a part ever had, as ``match_ids`` takes them."""
     found: dict[str, set[str]] = {kind: set() for kind in PARTS}

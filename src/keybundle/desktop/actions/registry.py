@@ -159,6 +159,9 @@ COMMANDS: tuple[Command, ...] = (
         "bench",
     ),
     Command("bench.second window", "Page window", "Show the page in a second window too", "Ctrl+Shift+P", "bench"),
+    Command(
+        "bench.keep to", "Kept to", "See and change whom the document is kept to once it is filed", "Ctrl+K", "bench"
+    ),
     Command("bench.send", "Send", "Save, mail or print the document once it is filed", "Ctrl+Shift+F", "bench"),
     Command("bench.close", "Close batch", "Close the batch; what is still open is named", "Ctrl+Shift+C", "bench"),
     Command("bench.zoom in", "Zoom in", "Show the page larger", "Ctrl++", "bench"),
@@ -315,7 +318,7 @@ _BY_ID = {c.id: c for c in COMMANDS}
 
 # What somebody may run who may look but not work; every other command changes something.
 LOOKS = frozenset({
-    "cabinets.keep to", "go.person", "go.lock",
+    "cabinets.keep to", "bench.keep to", "go.person", "go.lock",
     "go.work", "go.cabinets", "go.find", "go.prepare", "go.window", "help.keys", "help.messages",
     "line.retry",
     "work.look", "work.open", "work.later", "strip.next", "strip.previous", "strip.next document",

@@ -90,6 +90,7 @@ class SlipState:
     type_rival: str = ""
     type_unsure: bool = False
     type_id: str = ""
+    kept: str = ""
 
 
 @dataclass(frozen=True)

@@ -125,7 +125,7 @@ def make_slip(
         document.filed_id is not None, document.parked or "", data.received, ", ".join(document.tags), facts.same,
         document.filed_id is not None or document.claim is not None, document.type_because or "",
         _rival(document, setup), bool(document.type) and not document.has_sure_type,
-        document.type or "",
+        document.type or "", facts.kept,
     )  # fmt: skip
 
 

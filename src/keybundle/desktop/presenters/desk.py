@@ -18,6 +18,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import FieldSpec, name_of
 from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.index import page_texts, slip, tags
+from keybundle.core.workflows.session.access import Spot
 from keybundle.desktop.actions.registry import MAY_LOOK
 from keybundle.desktop.presenters.bench_state import (
     BenchState,
@@ -304,6 +305,16 @@ class Desk(QObject):
     def page_id(self) -> str | None:
         """The current page."""
         return self._page
+
+    def spot(self) -> Spot | None:
+        """Return what is asked about when somebody asks whom the current document is kept to; None for none."""
+        slip_now = self.state.slip
+        if slip_now is None:
+            return None
+        document = self._data.batch.document(slip_now.document) if self._data is not None else None
+        if document is not None and document.filed_id:
+            return Spot(document=document.filed_id)
+        return Spot(document=slip_now.document, batch=self.batch_id)
 
     def spec_of(self, field: str) -> FieldSpec | None:
         """Return what the current document's type says of a field."""

@@ -48,6 +48,7 @@ class BenchView(QWidget):
     left = Signal()
     filed_opened = Signal(str)
     sending = Signal(object, bool)
+    keeping = Signal(object)
     files_dropped = Signal(object)
     offered = Signal(str, str, object)
 
@@ -202,6 +203,8 @@ class BenchView(QWidget):
         on("bench.second window", self._toggle_page_window)
         on("bench.close", p.close_batch)
         on("bench.send", self._send)
+        on("bench.keep to", self._keep_to)
+        self.slip.keep_asked.connect(lambda: self.handlers.trigger("bench.keep to"))
         on("bench.next document", lambda: p.step_document(1))
         on("bench.previous document", lambda: p.step_document(-1))
         on("bench.lift", self._begin_lift)
@@ -313,6 +316,11 @@ class BenchView(QWidget):
         field = self.slip.focused_field()
         if field is not None:
             run(self.slip.document, field)
+
+    def _keep_to(self) -> None:
+        spot = self.presenter.spot()
+        if spot is not None:
+            self.keeping.emit(spot)
 
     def _send(self) -> None:
         ids = self.presenter.filing.filed_here()

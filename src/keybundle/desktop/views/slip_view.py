@@ -56,6 +56,7 @@ class SlipView(QWidget):
     other_type_asked = Signal()
     file_asked = Signal()
     aside_asked = Signal()
+    keep_asked = Signal()
     take_back_asked = Signal(str)
     filed_opened = Signal(str)
 
@@ -153,7 +154,16 @@ class SlipView(QWidget):
         layout.setSpacing(4)
         heading = Told("Goes to")
         heading.setProperty("role", "section")
-        for part in (heading, self.path, self.why):
+        self.kept = Button()
+        self.kept.setProperty("role", "link")
+        self.kept.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.kept.clicked.connect(self.keep_asked)
+        head = QHBoxLayout()
+        head.addWidget(heading)
+        head.addStretch(1)
+        head.addWidget(self.kept)
+        layout.addLayout(head)
+        for part in (self.path, self.why):
             layout.addWidget(part)
         layout.addLayout(buttons)
         return foot
@@ -259,6 +269,8 @@ class SlipView(QWidget):
         self.path.setText(
             f" <span style='color:{c.QUIET}'>&#8250;</span> ".join(parts) or "Known once the type is chosen"
         )
+        self.kept.setText(f"{state.kept or 'kept to nobody in particular'}   Ctrl+K")
+        self.kept.setVisible(bool(state.path) and not state.is_filed)
         self.why.setText(
             "It is in the repository." if state.is_filed else state.why_not or "Nothing stands in the way."
         )

@@ -352,6 +352,7 @@ class MainWindow(QMainWindow):
             view.offered.connect(self.offer)
             view.filed_opened.connect(self.viewers.open)
             view.sending.connect(self.viewers.sends_at(self.edge))
+            view.keeping.connect(lambda spot: self.edge.open(places.make_access(self.seat, spot)))
             self.benches[batch_id] = view
             self.stack.addWidget(view)
         view = self.benches[batch_id]

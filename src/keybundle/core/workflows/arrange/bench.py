@@ -22,6 +22,7 @@ from keybundle.core.workflows.index.defaults import local_day
 from keybundle.core.workflows.index.why_not import why_not
 from keybundle.core.workflows.line.line import ON_SCREEN, Line
 from keybundle.core.workflows.line.page_jobs import WORK, picture_job
+from keybundle.core.workflows.session.access import say_kept_waiting
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.preview_files import preview_path, tiles_folder
@@ -31,13 +32,17 @@ Command = Callable[[Batch], Batch]
 
 @dataclass(frozen=True)
 class DocumentFacts:
-    """What is computed of a document: caption, destination path (unknown parts empty), what stands in the way."""
+    """What is computed of a document: caption, destination path (unknown parts empty), what stands in the way.
+
+    ``kept`` says whom it is or will be kept to; empty for nobody in particular.
+    """
 
     caption: str
     path: tuple[str, ...]
     levels: tuple[str, ...]
     why_not: str
     same: tuple[tuple[str, str], ...] = ()
+    kept: str = ""
 
 
 @dataclass(frozen=True)
@@ -59,7 +64,7 @@ def load_bench(session: Session, batch_id: str) -> BenchData:
     batch = workspace.batches.load(batch_id)
     same = find_filed_already(session, batch)
     facts = {
-        key: _facts(workspace, batch.documents[key], own, same.get(key, ()))
+        key: _facts(session, batch.documents[key], own, same.get(key, ()))
         for key, own in batch.pages_by_document().items()
     }
     undo, redo = workspace.batches.next_undo(batch_id), workspace.batches.next_redo(batch_id)
@@ -79,15 +84,17 @@ def load_slip(session: Session, batch_id: str, document_id: str) -> Document:
 
 
 def _facts(
-    workspace: Workspace, document: Document, pages: Sequence[Page], same: tuple[tuple[str, str], ...]
+    session: Session, document: Document, pages: Sequence[Page], same: tuple[tuple[str, str], ...]
 ) -> DocumentFacts:
+    workspace = session.workspace
     kind, told = workspace.setup.document_type(document.type), why_not(workspace, document, pages)
     if kind is None:
         return DocumentFacts(_first_line(workspace, pages[0]), (), (), told)
     destination = compute_destination(kind, workspace.setup, document.values)
     named = any(v.items for v in document.values.values())
     caption = make_caption(kind, document.values) if named else f"{kind.name}: {_first_line(workspace, pages[0])}"
-    return DocumentFacts(caption, tuple(destination.path), destination.titles, told, same)
+    kept = say_kept_waiting(session, document.kept_to, destination)
+    return DocumentFacts(caption, tuple(destination.path), destination.titles, told, same, kept)
 
 
 @needs(Right.LOOK)

@@ -6,6 +6,7 @@ only if it is still what the PDF was made of. What it could not file it lets go 
 
 from __future__ import annotations
 
+import json
 import logging
 from collections.abc import Sequence
 from concurrent.futures import Future
@@ -20,7 +21,8 @@ from keybundle.core.filing.commit import commit_document, compose_document, unco
 from keybundle.core.filing.destination import Destination, compute_destination, make_caption
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
-from keybundle.core.rights.model import Right, effective_rights
+from keybundle.core.repository.access import keep_document_to
+from keybundle.core.rights.model import AccessList, Right, effective_rights
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.file.copies import note_due
@@ -195,6 +197,8 @@ def _commit(session: Session, one: _InHand, begun: Filing, sha: str) -> FiledEnt
             return None
         new = compose_document(batch, document, one.kind, one.destination, one.texts, sha)
         filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, new, begun.who)
+        if document.kept_to is not None:
+            keep_document_to(c, filed_id, AccessList.from_json(json.loads(document.kept_to)))
         learn(c, workspace, document, one.kind, one.texts, was_seen=begun.was_seen)
         note_due(workspace, c, filed_id, begun.who, batch.routine)
         path = (one.destination.titles[0], *(v for _, v in new.folder))

@@ -8,6 +8,7 @@ from sqlalchemy import select
 
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.rights.model import Right
+from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.keep.naming import field_label
 from keybundle.core.workflows.session.session import Session, needs
@@ -40,7 +41,11 @@ def list_value_changes(session: Session, batch_id: str, limit: int = 500) -> lis
                 texts = (_text(before), _text(after))
                 if texts[0] != texts[1]:
                     label = field_label(workspace.setup, name)
-                    found.append(ValueChange(row.at, row.who, document, label, *texts, row.undone))
+                    found.append(
+                        ValueChange(
+                            row.at, name_of(workspace.setup.people, row.who), document, label, *texts, row.undone
+                        )
+                    )
     return found[:limit]
 
 

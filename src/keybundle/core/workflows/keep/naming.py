@@ -17,17 +17,24 @@ def in_names(setup: Setup, document: FiledDocument) -> FiledDocument:
     folder = tuple((name_of(levels, level), value) for level, value in document.folder)
     return replace(
         document, type=name_of(setup.document_types, document.type), cabinet=name_of(setup.cabinets, document.cabinet),
-        folder=folder, values=name_values(setup, document.type, document.cabinet, document.values),
+        folder=folder, filed_by=name_of(setup.people, document.filed_by), values=name_values(setup, document.type, document.cabinet, document.values),
     )  # fmt: skip
 
 
 def name_values(
     setup: Setup, type_id: str | None, cabinet_id: str, values: Mapping[str, FieldValue]
 ) -> dict[str, FieldValue]:
-    """Return values by the names of their fields; folder fields of the cabinet lie among them."""
+    """Return values by the names of their fields, and by whom; folder fields of the cabinet lie among them."""
     kind, cabinet = setup.document_type(type_id), setup.cabinet(cabinet_id)
     names = {f.id: f.name for f in (*(cabinet.folder_fields if cabinet else ()), *(kind.fields if kind else ()))}
-    return {names.get(key, key): value for key, value in values.items()}
+    people = {p.id: p.name for p in setup.people}
+    return {
+        names.get(key, key): replace(
+            value, confirmed_by=people.get(value.confirmed_by, value.confirmed_by),
+            given_by=people.get(value.given_by, value.given_by),
+        )
+        for key, value in values.items()
+    }  # fmt: skip
 
 
 def all_in_names(setup: Setup, documents: Mapping[str, FiledDocument]) -> dict[str, FiledDocument]:

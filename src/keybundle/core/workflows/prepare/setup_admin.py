@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from sqlalchemy import Connection, func, select
@@ -104,10 +104,14 @@ def _say_change(change: PartChange, touched: int) -> str:
 
 @needs(Right.LOOK)
 def list_setup_history(session: Session, part: str = "", name: str = "", limit: int = 200) -> list[PartState]:
-    """Return the states of the set-up's parts, the newest first; of one kind of parts, or of one part by name or id."""
+    """Return the states of the set-up's parts, the newest first; of one kind of parts, or of one part by name or id.
+
+    ``who`` is what people call them now.
+    """
     workspace = session.workspace
     with workspace.place.database.read() as c:
-        return part_history(c, part, _part_id(workspace, part, name) if name else "", limit)
+        states = part_history(c, part, _part_id(workspace, part, name) if name else "", limit)
+    return [replace(s, who=name_of(workspace.setup.people, s.who)) for s in states]
 
 
 @needs(Right.PREPARE)

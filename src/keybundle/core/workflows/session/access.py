@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -10,6 +11,8 @@ from sqlalchemy import Connection, select
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches import commands
+from keybundle.core.filing.destination import Destination, compute_destination, make_caption
 from keybundle.core.repository import access, audit
 from keybundle.core.repository.store import SEPARATOR
 from keybundle.core.rights.model import AccessList, Grantee, Reason, Right, effective_rights, explain_rights
@@ -21,11 +24,15 @@ from keybundle.core.workflows.session.workspace import Workspace
 
 @dataclass(frozen=True)
 class Spot:
-    """What is kept to somebody: a cabinet (by id), a folder of it by the values of its path, or a document."""
+    """What is kept to somebody: a cabinet (by id), a folder of it by the values of its path, or a document.
+
+    ``batch`` is that of a document that waits to be filed.
+    """
 
     cabinet: str = ""
     path: tuple[str, ...] = ()
     document: str = ""
+    batch: str = ""
 
 
 @dataclass(frozen=True)
@@ -91,9 +98,9 @@ def load_kept(session: Session, spot: Spot) -> Kept:
     workspace = session.workspace
     with workspace.place.database.read() as c:
         found = _find(session, c, spot)
-        own, nearest = access.load_list(c, found.own), access.load_list(c, found.nearest)
+        own, nearest = found.own, found.nearest
         may = Right.GIVE_RIGHTS in effective_rights(session.holder, nearest)
-        at = _where(workspace, c, found.folder) if found.nearest is not None and found.own is None else ""
+        at = found.at if nearest is not None and own is None else ""
     return Kept(
         found.title, _told(workspace.setup, own) if own is not None else None,
         _told(workspace.setup, nearest) if nearest is not None else None, at, may, _grantees(workspace.setup),
@@ -101,14 +108,16 @@ def load_kept(session: Session, spot: Spot) -> Kept:
 
 
 @needs(Right.LOOK)
-def say_kept_at(session: Session, cabinet: str, path: Iterable[str]) -> str:
-    """Return in words whom a folder, there or not yet, is kept to; empty for nobody in particular."""
+def say_kept_waiting(session: Session, own: str | None, goes: Destination) -> str:
+    """Return in words whom a document will be kept to where it goes; ``own`` is its own list. Empty for nobody in particular."""
     workspace = session.workspace
-    kept = workspace.repository.nearest_list(cabinet, list(path))
+    if own is not None:
+        kept: AccessList | None = AccessList.from_json(json.loads(own))
+    else:
+        kept = workspace.repository.nearest_list(goes.cabinet, [value or "" for _, value in goes.folder])
     if kept is None:
         return ""
-    told = _told(workspace.setup, kept)
-    return "kept to " + ", ".join(say_grantee(e.grantee, e.name) for e in told)
+    return "kept to " + ", ".join(say_grantee(e.grantee, e.name) for e in _told(workspace.setup, kept))
 
 
 @needs(Right.GIVE_RIGHTS)
@@ -121,11 +130,13 @@ def keep_to(session: Session, spot: Spot, entries: Mapping[Grantee, Iterable[Rig
     kept = AccessList.of(entries) if entries is not None else None
     with workspace.place.database.atomic() as c:
         found = _find(session, c, spot, make=True)
-        before = access.load_list(c, found.nearest)
+        before = found.nearest
         if Right.GIVE_RIGHTS not in effective_rights(session.holder, before):
             raise NotAllowed(f"{session.name} may not give rights at {found.title}. Nothing was changed.")
         if kept is not None:
             _refuse_lockout(workspace.setup, kept, found.title)
+        if spot.batch:
+            return _keep_waiting(session, spot, kept, found.title)
         if spot.document:
             access.keep_document_to(c, spot.document, kept)
             after = access.load_list(c, access.list_of_document(c, spot.document))
@@ -154,8 +165,8 @@ def explain(session: Session, person_id: str, spot: Spot) -> tuple[Said, ...]:
         session.require(Right.GIVE_RIGHTS)
     with session.workspace.place.database.read() as c:
         found = _find(session, c, spot)
-        at = _where(session.workspace, c, found.folder) if found.own is None else found.title
-        return _explain(session.workspace.setup, person_id, access.load_list(c, found.nearest), at, found.title)
+        at = found.at if found.own is None else found.title
+        return _explain(session.workspace.setup, person_id, found.nearest, at, found.title)
 
 
 @needs(Right.LOOK)
@@ -183,22 +194,27 @@ def reach_of(session: Session, person_id: str) -> tuple[Reached, ...]:
 
 @dataclass(frozen=True)
 class _Found:
+    """A thing with the list of its own and its nearest one; ``at`` is the title of what has that, ``folder`` its row."""
+
     title: str
     folder: int
-    own: str | None
-    nearest: str | None
+    own: AccessList | None
+    nearest: AccessList | None
+    at: str
 
 
 def _find(session: Session, c: Connection, spot: Spot, *, make: bool = False) -> _Found:
     """Return a thing with its lists; who may give rights finds what is kept from them too."""
     workspace, setup = session.workspace, session.workspace.setup
     view = access.EVERYTHING if session.may(Right.GIVE_RIGHTS) else session.view(c)
+    if spot.batch:
+        return _find_waiting(session, c, spot)
     if spot.document:
         document = workspace.repository.load(spot.document, with_pages=False, view=view)
         d = t.document.c
         row = c.execute(select(d.access_id, d.folder_id).where(d.id == spot.document)).one()
-        nearest = access.list_of_document(c, spot.document)
-        return _Found(document.caption, row.folder_id, row.access_id, nearest)
+        own, nearest = (access.load_list(c, i) for i in (row.access_id, access.list_of_document(c, spot.document)))
+        return _Found(document.caption, row.folder_id, own, nearest, _where(workspace, c, row.folder_id))
     if setup.cabinet(spot.cabinet) is None:
         raise InputProblem("That cabinet is no longer there. Nothing was changed.")
     if make and not spot.path:
@@ -206,10 +222,38 @@ def _find(session: Session, c: Connection, spot: Spot, *, make: bool = False) ->
     row = access.find_folder(c, spot.cabinet, SEPARATOR.join(spot.path))
     title = " / ".join((name_of(setup.cabinets, spot.cabinet), *spot.path))
     if row is None and not spot.path:
-        return _Found(title, 0, None, None)
+        return _Found(title, 0, None, None, "")
     if row is None or row.access_id in view.hidden:
         raise InputProblem("That folder is no longer there. Nothing was changed.")
-    return _Found(title, row.id, row.own_access_id, row.access_id)
+    own, nearest = access.load_list(c, row.own_access_id), access.load_list(c, row.access_id)
+    return _Found(title, row.id, own, nearest, _where(workspace, c, row.id))
+
+
+def _find_waiting(session: Session, c: Connection, spot: Spot) -> _Found:
+    """Return a document that waits to be filed: by a list of its own, else by that of the folder it would go to."""
+    session.require_batch(spot.batch)
+    workspace, setup = session.workspace, session.workspace.setup
+    document = workspace.batches.load(spot.batch).document(spot.document)
+    kind = setup.document_type(document.type)
+    if kind is None:
+        raise InputProblem("Choose the document's type first; it says which cabinet it goes to.")
+    goes = compute_destination(kind, setup, document.values)
+    folder: Any = None
+    for depth in range(len(goes.folder), -1, -1):
+        folder = folder or access.find_folder(c, goes.cabinet, SEPARATOR.join(v or "" for _, v in goes.folder[:depth]))
+    own = AccessList.from_json(json.loads(document.kept_to)) if document.kept_to is not None else None
+    above = access.load_list(c, folder.access_id) if folder is not None else None
+    at = _where(workspace, c, folder.id) if folder is not None else ""
+    return _Found(make_caption(kind, document.values), 0, own, own if own is not None else above, at)
+
+
+def _keep_waiting(session: Session, spot: Spot, kept: AccessList | None, title: str) -> Changes:
+    """Note whom a document is to be kept to once it is filed, as a step of its batch."""
+    text = json.dumps(kept.to_json()) if kept is not None else None
+    batches = session.workspace.batches
+    batches.apply(spot.batch, session.person, "kept to", lambda b: commands.keep_to(b, spot.document, text))
+    told = "kept to others once it is filed" if kept is not None else "kept as its folder is"
+    return Changes(frozenset([spot.batch]), text=f"{title}: {told}")
 
 
 def _where(workspace: Workspace, c: Connection, folder_id: int) -> str:
