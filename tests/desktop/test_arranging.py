@@ -30,7 +30,7 @@ class Arranging(DesktopTest):
         desktop.begin(WHO)
         assert desktop.window is not None
         self.window, self.ws = desktop.window, desktop.workspace
-        self.batch_id = self.ws.batches.create("Post", "test", WHO)
+        self.batch_id = self.ws.batches.create("Post", "test", desktop.window.seat.who)
         sheet = io.BytesIO()
         Image.new("L", (100, 140), 255).save(sheet, "PNG", dpi=(100, 100))
         sha = self.ws.place.files.put(sheet.getvalue())

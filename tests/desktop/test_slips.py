@@ -274,6 +274,7 @@ class Table(DesktopTest):
         ("Keeper", "Grade"), ("Keeper\none slip", "Grade\none slip"),
         (TableRow("a", "1", "Boat", "ready", (TableCell("x", False, True), TableCell())),
          TableRow("b", "2", "Sheet", "to check", (TableCell(), TableCell("A", True, True)))),
+        ("Keeper", "Grade"),
     )  # fmt: skip
 
     def test_the_model_keeps_qts_contract(self) -> None:

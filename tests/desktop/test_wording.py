@@ -55,7 +55,7 @@ class Strip(unittest.TestCase):
     def test_plates_name_type_caption_state_and_pages(self) -> None:
         unknown = Document("c", "first page", state=State.READING)
         data = data_of(page(1, "a"), page(2, "a"), page(3, "c"), a=BILL, c=unknown)
-        told = [(d.type, d.caption, d.state, d.pages) for d in make_plates(data)]
+        told = [(d.type, d.caption, d.state, d.pages) for d in make_plates(data, SETUP)]
         self.assertEqual(told, [("Bill", "Caption a", "to check", 2), ("Type unknown", "Caption c", "reading", 1)])
 
 

@@ -36,6 +36,7 @@ from keybundle.desktop.door import Door
 from keybundle.desktop.jobs.collector import Collector
 from keybundle.desktop.jobs.idle import Idle
 from keybundle.desktop.jobs.runner import JobRunner
+from keybundle.desktop.jobs.words import speak, worded
 from keybundle.desktop.presenters.seat import Bus, Seat
 from keybundle.desktop.presenters.signing_in import SignInPresenter
 from keybundle.desktop.theme.style import apply_theme
@@ -135,6 +136,8 @@ class Desktop(QObject):
 
     def _make_window(self, session: Session) -> MainWindow:
         is_first = not self.windows
+        person = self.workspace.setup.person(session.person)
+        speak(person.language if person is not None else "")
         devices = Devices(self.workspace)
         seat = Seat(session, self.pool, self.line, self.runner, self.bus, devices, copier=self.copier)
         window = MainWindow(seat, self._settings)
@@ -249,7 +252,7 @@ def start(data: Path, *, demo: bool = False, run: bool = True, files: Sequence[P
     try:
         desktop = _open_desktop(data, demo=demo, files=files)
     except AppError as error:
-        QMessageBox.warning(None, "Key Bundle", str(error))
+        QMessageBox.warning(None, "Key Bundle", worded(error))
         return 3
     sys.excepthook = functools.partial(_tell_fault, desktop)
     desktop.root.show()

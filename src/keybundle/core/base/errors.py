@@ -8,7 +8,9 @@ from __future__ import annotations
 import errno
 from dataclasses import dataclass
 
-A_BUG = "Something went wrong inside Key Bundle with it; its bytes are kept, and the rest goes on."
+from keybundle.core.base.messages import message
+
+A_BUG = message("errors.something-went-wrong-inside-key")
 
 
 class AppError(Exception):
@@ -77,12 +79,9 @@ class Report:
 def explain_os_error(error: OSError, thing: str) -> EnvironmentProblem:
     """Word an operating-system error about ``thing`` with the next step in it."""
     if error.errno in (errno.ENOSPC, errno.EDQUOT):
-        return Passing(
-            f"There is no space left to store {thing}. What was stored before is safe; free some space and try again."
-        )
+        return Passing(message("errors.no-space-left-store-what", thing=thing))
     if error.errno in (errno.EACCES, errno.EPERM, errno.EROFS):
-        return EnvironmentProblem(
-            f"{thing} cannot be written: permission is missing. Give this user the right to write there, "
-            "or choose another place."
-        )
-    return EnvironmentProblem(f"{thing} could not be used: {error.strerror or error}. Nothing was changed.")
+        return EnvironmentProblem(message("errors.cannot-written-permission-missing-give", thing=thing))
+    return EnvironmentProblem(
+        message("errors.could-not-used-nothing-changed", thing=thing, value=error.strerror or error)
+    )

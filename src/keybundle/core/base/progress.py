@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from keybundle.core.base.errors import Cancelled
+from keybundle.core.base.messages import message
 
 
 @dataclass(frozen=True)
@@ -44,7 +45,7 @@ class CancelToken:
     def check(self) -> None:
         """Raise ``Cancelled`` when somebody asked to stop."""
         if self.cancelled:
-            raise Cancelled("Cancelled; what was done before is kept.")
+            raise Cancelled(message("progress.cancelled-what-done-before-kept"))
 
     def wait(self, seconds: float) -> bool:
         """Sleep up to ``seconds``; True as soon as somebody asked to stop (a parent is only asked afterwards)."""

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 
+from keybundle.core.base.messages import message
 from keybundle.core.batches.model import KEPT, LEFT_OUT, Batch, Document, Page
 from keybundle.core.separation.cut import BY_HAND, CutState, place_sheet
 from keybundle.core.separation.facts import Placing, SideFacts
@@ -131,13 +132,14 @@ def _decide(
         starts = page.id in firsts
         if starts:
             return protected.break_reason, ""
-        told = f"the rules break here ({wanted}), inside a document that a person has worked on; it stays whole."
+        told = message("again.rules-break-here-inside-document", wanted=wanted)
         return "", told if wanted else ""
     if page.hand_break is not None:
-        told = f"joined up by hand; the rules break here ({wanted})." if wanted and not page.hand_break else ""
-        return (BY_HAND if page.hand_break else ""), told
+        joined = bool(wanted) and not page.hand_break
+        said = message("again.joined-up-hand-rules-break", wanted=wanted)
+        return (BY_HAND if page.hand_break else ""), said if joined else ""
     if current is not None and not wanted and current in documents and is_protected(documents[current]):
-        told = "the rules join this page to a document that a person has worked on; it stays apart."
+        told = message("again.rules-join-page-document-person")
         return "after a document that was worked on", told
     return wanted, ""
 

@@ -7,6 +7,7 @@ from dataclasses import replace
 from itertools import groupby
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.batches.commands import guard, with_changes
 from keybundle.core.batches.model import KEPT, LEFT_OUT, Batch, Document, Page
 from keybundle.core.separation.cut import BY_HAND
@@ -22,11 +23,9 @@ def move_pages(batch: Batch, page_ids: Sequence[str], target: str, *, after: boo
     chosen = [p for p in batch.pages if p.id in set(page_ids)]
     place = batch.page(target)
     if target in page_ids:
-        raise InputProblem("The pages cannot be put beside themselves; choose another place.")
+        raise InputProblem(message("arranging.pages-cannot-put-beside-themselves"))
     if place.document_id is None:
-        raise InputProblem(
-            "Pages cannot be put beside a left-out page or one without a place yet; choose a page of a document."
-        )
+        raise InputProblem(message("arranging.pages-cannot-put-beside-left"))
     for page in (*chosen, place):
         guard(batch, page.document_id)
     moved = [
@@ -54,7 +53,7 @@ def split_each(batch: Batch, page_ids: Sequence[str], new_id: NewId) -> Batch:
                 documents[current] = Document(current, BY_HAND)
             changed[page.id] = replace(page, document_id=current)
     if not documents:
-        raise InputProblem("There is nothing to split: each of these pages is a document of its own already.")
+        raise InputProblem(message("arranging.nothing-split-each-these-pages"))
     return with_changes(batch, changed, documents)
 
 
@@ -62,7 +61,7 @@ def join_documents(batch: Batch, page_ids: Sequence[str]) -> Batch:
     """Join the documents of these pages, wherever they lie, into the first of them."""
     wanted = [d.id for d in batch.in_order() if any(p.id in set(page_ids) for p in batch.pages_of(d.id))]
     if len(wanted) < 2:
-        raise InputProblem("Choose pages of two or more documents to join them.")
+        raise InputProblem(message("arranging.choose-pages-two-or-more"))
     for document_id in wanted:
         guard(batch, document_id)
     first, others = wanted[0], set(wanted[1:])
@@ -82,13 +81,13 @@ def reverse(batch: Batch, page_ids: Sequence[str]) -> Batch:
     pages = tuple(next(turned) if p.id in chosen else p for p in batch.pages)
     runs = [key for key, _ in groupby(p.document_id for p in pages if p.document_id)]
     if len(runs) != len(set(runs)):
-        raise InputProblem("Choose whole documents, or pages of one document, to turn their order round.")
+        raise InputProblem(message("arranging.choose-whole-documents-or-pages"))
     return with_changes(replace(batch, pages=pages))
 
 
 def _refuse_unplaced(pages: Sequence[Page]) -> None:
     if any(p.disposition is None for p in pages):
-        raise InputProblem("Some of these sides are still being looked at and have no place yet; wait a moment.")
+        raise InputProblem(message("arranging.some-these-sides-still-being"))
 
 
 def interleave(batch: Batch, page_ids: Sequence[str]) -> Batch:
@@ -101,7 +100,7 @@ def interleave(batch: Batch, page_ids: Sequence[str]) -> Batch:
     pages = [p for p in batch.pages if p.id in chosen]
     _refuse_unplaced(pages)
     if len(pages) < 2 or len(pages) % 2:
-        raise InputProblem(f"Fronts and backs must be as many; these are {len(pages)} pages.")
+        raise InputProblem(message("arranging.fronts-backs-must-many-these", n=len(pages)))
     for page in pages:
         guard(batch, page.document_id)
     half = len(pages) // 2
@@ -109,7 +108,7 @@ def interleave(batch: Batch, page_ids: Sequence[str]) -> Batch:
     for front, back in zip(pages[:half], reversed(pages[half:]), strict=True):
         document = front.document_id if back.kept else None
         if back.kept and document is None:
-            raise InputProblem("A front is left out and its back is not; take it back or leave both out first.")
+            raise InputProblem(message("arranging.front-left-out-back-not"))
         mixed += [replace(front, side="front"), replace(back, side="back", sheet=front.sheet, document_id=document)]
     turned = iter(mixed)
     return with_changes(replace(batch, pages=tuple(next(turned) if p.id in chosen else p for p in batch.pages)))
@@ -126,7 +125,7 @@ def shift_breaks(batch: Batch, by: int) -> Batch:
         if i and 0 < i + by < len(kept):
             moved[i + by] = document_id
     if set(moved) == set(starts):
-        raise InputProblem("No break can be moved further that way.")
+        raise InputProblem(message("arranging.no-break-can-moved-further"))
     changed, current = {}, ""
     for i, page in enumerate(kept):
         current = moved.get(i, current)

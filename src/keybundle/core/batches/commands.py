@@ -9,6 +9,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import replace
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.batches.model import KEPT, LEFT_OUT, Batch, Document, Page
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.separation.cut import BY_HAND
@@ -18,11 +19,9 @@ def guard(batch: Batch, document_id: str | None) -> None:
     """Raise InputProblem when the document is filed or being filed."""
     document = batch.document(document_id) if document_id is not None else None
     if document is not None and document.filed_id:
-        raise InputProblem("This document is filed; take it back from the repository before changing it here.")
+        raise InputProblem(message("commands.document-filed-take-back-from"))
     if document is not None and document.claim:
-        raise InputProblem(
-            "This document is being filed just now; wait until it is done, then take it back to change it."
-        )
+        raise InputProblem(message("commands.document-being-filed-just-now"))
 
 
 def with_changes(
@@ -46,11 +45,11 @@ def break_at(batch: Batch, page_id: str, new_id: str) -> Batch:
     if page.disposition is None:
         return with_changes(batch, {page_id: replace(page, hand_break=True)})
     if not page.kept or page.document_id is None:
-        raise InputProblem("A left-out page cannot start a document; take it back first.")
+        raise InputProblem(message("commands.left-out-page-cannot-start"))
     pages = batch.pages_of(page.document_id)
     here = [p.id for p in pages].index(page_id)
     if here == 0:
-        raise InputProblem("A document already starts at this page.")
+        raise InputProblem(message("commands.document-already-starts-page"))
     moved = {p.id: replace(p, document_id=new_id) for p in pages[here:]}
     old = batch.documents[page.document_id]
     return with_changes(batch, moved, {new_id: Document(new_id, BY_HAND), old.id: old})
@@ -66,10 +65,10 @@ def join_up(batch: Batch, page_id: str) -> Batch:
         return with_changes(batch, {page_id: replace(page, hand_break=False)})
     order = [d.id for d in batch.in_order()]
     if page.document_id is None:
-        raise InputProblem("A left-out page has no break before it.")
+        raise InputProblem(message("commands.left-out-page-no-break"))
     here = order.index(page.document_id)
     if here == 0:
-        raise InputProblem("This is the first document; there is none before it to join.")
+        raise InputProblem(message("commands.first-document-none-before-join"))
     before = order[here - 1]
     guard(batch, page.document_id)
     guard(batch, before)
@@ -133,7 +132,7 @@ def move(batch: Batch, page_id: str, offset: int) -> Batch:
     own = [p.id for p in batch.pages_of(page.document_id)] if page.document_id else []
     there = own.index(page_id) + offset if page_id in own else -1
     if not 0 <= there < len(own):
-        raise InputProblem("The page is already at this end of its document; move it to the neighbouring one instead.")
+        raise InputProblem(message("commands.page-already-end-document-move"))
     order = [p.id for p in batch.pages]
     i, j = order.index(page_id), order.index(own[there])
     pages = list(batch.pages)
@@ -147,10 +146,10 @@ def move_to_neighbour(batch: Batch, page_id: str, direction: int) -> Batch:
     guard(batch, page.document_id)
     order = [d.id for d in batch.in_order()]
     if page.document_id is None:
-        raise InputProblem("A left-out page belongs to no document; take it back first.")
+        raise InputProblem(message("commands.left-out-page-belongs-no"))
     there = order.index(page.document_id) + direction
     if not 0 <= there < len(order):
-        raise InputProblem("There is no document on that side.")
+        raise InputProblem(message("commands.no-document-side"))
     guard(batch, order[there])
     rest = [p for p in batch.pages if p.id != page_id]
     ids = [p.document_id for p in rest]
@@ -170,7 +169,7 @@ def set_aside(batch: Batch, document_id: str, reason: str) -> Batch:
     """Park a document with a reason."""
     guard(batch, document_id)
     if not reason.strip():
-        raise InputProblem("Say why the document is set aside, so that the next person knows.")
+        raise InputProblem(message("commands.say-why-document-set-aside"))
     return with_changes(batch, documents={document_id: replace(batch.document(document_id), parked=reason.strip())})
 
 

@@ -13,6 +13,7 @@ from typing import Any
 from sqlalchemy import BindParameter, Connection, Select, bindparam, case, func, insert, or_, select, update
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.batches import transfer
 from keybundle.core.batches.delta import (
     diff,
@@ -139,7 +140,7 @@ class MachineWrites(StoredBatches):
             b = t.batch.c
             changed = update(t.batch).where(b.id == batch_id, b.closed_at.is_(None))
             if not c.execute(changed.values(captured_at=None, two_sided=two_sided)).rowcount:
-                raise InputProblem("That batch is closed; scan into a new one.")
+                raise InputProblem(message("machine.batch-closed-scan-into-new"))
 
     # -- what the machine finds --------------------------------------------------------------------------------
 

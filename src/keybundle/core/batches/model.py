@@ -9,6 +9,7 @@ from typing import Any
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.marks.model import Mark
 
@@ -256,12 +257,12 @@ class Batch:
         for page in self.pages:
             if page.id == page_id:
                 return page
-        raise InputProblem("That page is no longer in this batch; look at it again.")
+        raise InputProblem(message("model.page-no-longer-batch-look"))
 
     def document(self, document_id: str) -> Document:
         """Return a document; raises InputProblem for an unknown id."""
         if document_id not in self.documents:
-            raise InputProblem("That document is no longer in this batch; look at it again.")
+            raise InputProblem(message("model.document-no-longer-batch-look"))
         return self.documents[document_id]
 
     def pages_of(self, document_id: str) -> tuple[Page, ...]:

@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import BindParameter, Connection, Row, Select, bindparam, select
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.batches.model import Batch, Document, Facts, Page, Stage, State
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.store import schema as t
@@ -73,7 +74,7 @@ def load_batch(c: Connection, batch_id: str, only: str | None = None) -> Batch:
     """Return a batch, or one that shows one document alone with its pages; raises InputProblem for an unknown id."""
     head = c.execute(_HEAD, {"batch": batch_id}).first()
     if head is None:
-        raise InputProblem("That batch is no longer here.")
+        raise InputProblem(message("rows.batch-no-longer-here"))
     bound = {"batch": batch_id} if only is None else {"document": only}
     values: dict[str, dict[str, FieldValue]] = {}
     for row in c.execute(_VALUES_OF_BATCH if only is None else _VALUES_OF_DOCUMENT, bound):
@@ -108,5 +109,5 @@ def batch_of(c: Connection, document_id: str) -> str:
     """Return the batch of a document; raises InputProblem when it is gone."""
     found: str | None = c.execute(_BATCH_OF, {"document": document_id}).scalar()
     if found is None:
-        raise InputProblem("That document is no longer in its batch.")
+        raise InputProblem(message("rows.document-no-longer-batch"))
     return found

@@ -14,6 +14,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, delete, insert, select, update
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.batches import transfer
 from keybundle.core.batches.again import mark_by_hand, propose_anew
 from keybundle.core.batches.delta import (
@@ -77,7 +78,11 @@ class BatchStore(MachineWrites):
         for row in c.execute(since):
             if mine & touched_things(row.delta):
                 raise InputProblem(
-                    f"{person_name(c, row.who)} has changed the same meanwhile ({row.label}). Nothing was changed; look at it again."
+                    message(
+                        "store.changed-same-meanwhile-nothing-changed",
+                        person_name=person_name(c, row.who),
+                        label=row.label,
+                    )
                 )
 
     def transfer(
@@ -88,7 +93,7 @@ class BatchStore(MachineWrites):
             source, target = load_batch(c, source_id), load_batch(c, target_id)
             chosen = [p for p in source.pages if p.id in set(page_ids)]
             if source.closed_at or target.closed_at or not chosen:
-                raise InputProblem("Those pages are no longer in an open batch; nothing was moved.")
+                raise InputProblem(message("store.those-pages-no-longer-open"))
             rest = transfer.give_away(source, page_ids)
             full, pages = transfer.receive(target, chosen, beside, after=after)
             moved = transfer.move_rows(c, pages, target_id)
@@ -171,7 +176,7 @@ class BatchStore(MachineWrites):
             _refuse_closed(load_batch(c, batch_id))
             row = self._edge(c, batch_id, undone)
             if row is None:
-                raise InputProblem("There is nothing to redo." if undone else "There is nothing to undo in this batch.")
+                raise InputProblem(message("store.nothing-redo") if undone else message("store.nothing-undo-batch"))
             rows = [row, *self._other_half(c, batch_id, row, undone)]
             pick = 1 if undone else 0
             came = transfer.carry_rows(c, [entry for step in rows for entry in step.delta], pick)
@@ -182,7 +187,7 @@ class BatchStore(MachineWrites):
             c.execute(update(t.step).where(t.step.c.id.in_(ids)).values(undone=not undone))
             brought = sum(map(len, came.values()))
             stayed = sum(entry[0] == transfer.MOVED for step in rows for entry in step.delta) - brought
-            return f"{row.label} ({stayed} stay where they are by now)" if stayed else str(row.label)
+            return message("store.stay-where-they-now", label=row.label, n=stayed) if stayed else row.label
 
     def _reapply(self, c: Connection, batch_id: str, step: Delta, pick: int, came: Delta) -> None:
         before = load_batch(c, batch_id)
@@ -222,7 +227,7 @@ class BatchStore(MachineWrites):
             batch = load_batch(c, batch_id)
             _refuse_closed(batch)
             if still := say_open(batch):
-                raise InputProblem(f"The batch cannot be closed yet; still open are: {', '.join(still)}.")
+                raise InputProblem(message("store.batch-cannot-closed-yet-still", list=", ".join(still)))
             c.execute(update(t.batch).where(t.batch.c.id == batch_id).values(closed_at=self._clock.stamp()))
             return batch
 
@@ -230,9 +235,9 @@ class BatchStore(MachineWrites):
 def say_open(batch: Batch) -> list[str]:
     """Return what stands against closing a batch, each in words; nothing where every side has its end."""
     counted = balance(batch)
-    found = ["a capture that is still under way"] if batch.captured_at is None else []
+    found: list[str] = [message("store.capture-still-under-way")] if batch.captured_at is None else []
     if counted.unplaced:
-        found.append(f"{counted.unplaced} side{'s' if counted.unplaced > 1 else ''} without a place yet")
+        found.append(message("store.sides-without-place", n=counted.unplaced))
     states: dict[str, int] = {}
     for document in batch.documents.values():
         if document.state is not State.FILED:
@@ -240,18 +245,18 @@ def say_open(batch: Batch) -> list[str]:
             states[said] = states.get(said, 0) + 1
     found += [f"{n} {state}" for state, n in states.items()]
     if not found and counted.filed != counted.kept:
-        found.append(f"{counted.kept - counted.filed} pages that are in no filed document")
+        found.append(message("store.pages-no-filed-document", n=counted.kept - counted.filed))
     return found
 
 
 def _refuse_closed(batch: Batch) -> None:
     if batch.closed_at:
-        raise InputProblem("That batch is closed; nothing in it can be changed any more.")
+        raise InputProblem(message("store.batch-closed-nothing-can-changed"))
 
 
 def _refuse_shut(batch: Batch, touched: set[str]) -> None:
     shut = [batch.documents[i] for i in touched if i in batch.documents and batch.documents[i].is_shut]
     if any(d.filed_id for d in shut):
-        raise InputProblem("That belongs to a document that is filed; take it back from the repository first.")
+        raise InputProblem(message("store.belongs-document-filed-take-back"))
     if shut:
-        raise InputProblem("That belongs to a document that is being filed just now; wait until it is done.")
+        raise InputProblem(message("store.belongs-document-being-filed-just"))

@@ -13,6 +13,7 @@ from typing import Any
 from sqlalchemy import Connection, insert, select, update
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.batches.again import propose_anew
 from keybundle.core.batches.commands import guard
 from keybundle.core.batches.model import KEPT, Batch, Page
@@ -44,9 +45,7 @@ def receive(target: Batch, pages: Sequence[Page], beside: str, *, after: bool) -
     place = target.page(beside)
     guard(target, place.document_id)
     if place.document_id is None:
-        raise InputProblem(
-            "Pages cannot be put beside a left-out page or one without a place yet; choose a page of a document."
-        )
+        raise InputProblem(message("arranging.pages-cannot-put-beside-left"))
     sheet = max(p.sheet for p in target.pages)
     sheets = {s: sheet + i for i, s in enumerate(dict.fromkeys(p.sheet for p in pages), 1)}
     moved = tuple(

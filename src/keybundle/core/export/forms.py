@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 
 
 @dataclass(frozen=True)
@@ -44,5 +45,5 @@ def find_form(key: str) -> Form:
     """Return a form by its key; raises InputProblem that names those there are."""
     found = next((f for f in (*FORMS, AS_PACKAGE) if f.key == key.casefold()), None)
     if found is None:
-        raise InputProblem(f"“{key}” is no form to send documents in; there are {', '.join(f.key for f in FORMS)}.")
+        raise InputProblem(message("forms.no-form-send-documents", key=key, list=", ".join(f.key for f in FORMS)))
     return found

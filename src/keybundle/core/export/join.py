@@ -9,6 +9,7 @@ import pikepdf
 from pikepdf import Pdf
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.export.pdfa import add_intent, add_metadata, save_pdf
 
 
@@ -22,7 +23,7 @@ def join_pdfs(paths: Sequence[Path], title: str, made_at: str, target: Path) -> 
                     starts.append((str(single.docinfo.get("/Title", "")), len(pdf.pages)))
                     pdf.pages.extend(single.pages)
             except pikepdf.PdfError as error:
-                raise InputProblem("A stored PDF is damaged and cannot be joined; have the store checked.") from error
+                raise InputProblem(message("join.stored-pdf-damaged-cannot-joined")) from error
         with pdf.open_outline() as outline:
             outline.root.extend(pikepdf.OutlineItem(name, at) for name, at in starts)
         add_intent(pdf)

@@ -18,6 +18,7 @@ from pathlib import Path
 
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem, explain_os_error
 from keybundle.core.base.files import PART
+from keybundle.core.base.messages import message
 from keybundle.core.export.naming import unlike
 
 BLOCK = 1 << 20
@@ -42,7 +43,7 @@ class Landing:
         try:
             folder.mkdir(parents=True, exist_ok=True)
         except (FileExistsError, NotADirectoryError) as error:
-            raise EnvironmentProblem(f"“{folder}” is a file, not a folder. Choose another place.") from error
+            raise EnvironmentProblem(message("landing.file-not-folder-choose-another", folder=folder)) from error
         except OSError as error:
             raise explain_os_error(error, f"“{folder}”") from error
         return folder
@@ -112,7 +113,7 @@ def _stored_blocks(source: Path) -> Iterator[bytes]:
             while block := file.read(BLOCK):
                 yield block
     except OSError as error:
-        raise InputProblem("A stored file of it is missing or cannot be read. Have the store checked.") from error
+        raise InputProblem(message("landing.stored-file-missing-or-cannot")) from error
 
 
 def _link(part: Path, target: Path) -> None:

@@ -13,7 +13,9 @@ from email.message import EmailMessage
 from email.utils import formatdate, make_msgid, parseaddr
 from pathlib import Path
 
+from keybundle.core.base import messages
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.setup.model import MailServer
 
 SECONDS = 30.0
@@ -35,7 +37,7 @@ def read_addresses(line: str) -> tuple[str, ...]:
     found = tuple(part.strip() for part in re.split(r"[,;\n]", line) if part.strip())
     for told in found:
         if not _ADDRESS.match(parseaddr(told)[1]):
-            raise InputProblem(f"“{told}” is no e-mail address. Write it like name@place.example; nothing was sent.")
+            raise InputProblem(messages.message("message.no-e-mail-address-write", told=told))
     return found
 
 
@@ -73,18 +75,17 @@ def hand_in(message: EmailMessage, server: MailServer, to: Sequence[str], second
         return {a: _say(*r) for a, r in error.recipients.items()}
     except smtplib.SMTPAuthenticationError as error:
         told = _say(error.smtp_code, error.smtp_error)
-        raise InputProblem(f"{name} does not let “{server.user}” in: {told}. Nothing was sent.") from error
+        raise InputProblem(
+            messages.message("message.does-not-let-nothing-sent", name=name, user=server.user, told=told)
+        ) from error
     except smtplib.SMTPResponseException as error:
         told = _say(error.smtp_code, error.smtp_error)
         if error.smtp_code == SIZE_EXCEEDED:
-            raise InputProblem(
-                f"The message is larger than {name} takes. Send fewer documents, or as smaller files."
-            ) from error
-        raise InputProblem(f"{name} did not take the message: {told}. Nothing was sent.") from error
+            raise InputProblem(messages.message("message.message-larger-than-takes-send", name=name)) from error
+        raise InputProblem(messages.message("message.did-not-take-message-nothing", name=name, told=told)) from error
     except (OSError, smtplib.SMTPException) as error:
         raise EnvironmentProblem(
-            f"The mail server {name} cannot be reached or does not answer ({type(error).__name__}). Nothing was sent; "
-            "try it again, or send into a folder."
+            messages.message("message.mail-server-cannot-reached-or", name=name, name__=type(error).__name__)
         ) from error
     return {a: _say(*r) for a, r in refused.items()}
 
@@ -109,16 +110,16 @@ def _connect(server: MailServer, seconds: float) -> smtplib.SMTP:
 
 def _read_password(server: MailServer) -> str:
     """Return the password in the set-up's file; raises InputProblem where others may read it too, or it is not there."""
-    path, nothing = Path(server.password_file).expanduser(), "Nothing was sent."
+    path, nothing = Path(server.password_file).expanduser(), message("message.nothing-sent")
     try:
         if path.stat().st_mode & (stat.S_IRWXG | stat.S_IRWXO):
-            raise InputProblem(
-                f"“{path}” holds a password and others may read it: let its owner alone do so (chmod 600). {nothing}"
-            )
+            raise InputProblem(messages.message("message.holds-password-others-may-read", path=path, nothing=nothing))
         return path.read_text(encoding="utf-8").strip()
     except OSError as error:
         raise InputProblem(
-            f"The password for {server.host} is not to be had from “{path}”: {error.strerror}. {nothing}"
+            message(
+                "message.password-not-had-from", host=server.host, path=path, strerror=error.strerror, nothing=nothing
+            )
         ) from error
 
 

@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.repository.audit import chain, digest_of
 
 DOCUMENTS, PDF, VALUES, PAGES, TEXT, TRAIL, DETAILS, RECEIVED = (
@@ -40,12 +41,10 @@ def check_bag(folder: Path) -> None:
         told = [str(d) for d in error.details] or [error.message]
         more = f", and {len(told) - MOST_NAMED} more" if len(told) > MOST_NAMED else ""
         raise InputProblem(
-            f"“{name}” is not what was handed over: {'; '.join(told[:MOST_NAMED])}{more}. Nothing was taken in; ask for it again."
+            message("package.not-what-handed-over-nothing", name=name, list="; ".join(told[:MOST_NAMED]), more=more)
         ) from error
     except (bagit.BagError, OSError, UnicodeError, ValueError) as error:
-        raise InputProblem(
-            f"“{name}” is no hand-over package that can be used: {error}. Nothing was taken in."
-        ) from error
+        raise InputProblem(message("package.no-hand-over-package-can", name=name, error=error)) from error
     for document in list_documents(folder):
         _check_document(document, name)
 
@@ -55,7 +54,7 @@ def list_documents(folder: Path) -> list[Path]:
     home = folder / "data" / DOCUMENTS
     found = sorted(p for p in home.iterdir() if p.is_dir()) if home.is_dir() else []
     if not found:
-        raise InputProblem(f"“{folder.name}” holds no documents. Nothing was taken in.")
+        raise InputProblem(message("package.holds-no-documents-nothing-taken", folder_name=folder.name))
     return found
 
 
@@ -65,9 +64,7 @@ def read_values(document: Path) -> dict[str, Any]:
         found = json.loads((document / VALUES).read_text(encoding="utf-8"))
         return {**found, "values": dict(found["values"])}
     except (OSError, ValueError, KeyError, TypeError) as error:
-        raise InputProblem(
-            f"What “{document.name}” says of its values cannot be read. Nothing was taken in."
-        ) from error
+        raise InputProblem(message("package.what-says-values-cannot-read", document_name=document.name)) from error
 
 
 def _check_document(document: Path, package: str) -> None:
@@ -78,12 +75,14 @@ def _check_document(document: Path, package: str) -> None:
         previous, _, rest = line.partition("\t")
         told, _, head = rest.rpartition("\t")
         if chain(previous, told) != head:
-            raise InputProblem(f"The trail of “{document.name}” in “{package}” was changed. Nothing was taken in.")
+            raise InputProblem(
+                message("package.trail-changed-nothing-taken-2", document_name=document.name, package=package)
+            )
     details = (document / DETAILS).read_text(encoding="utf-8").splitlines() if (document / DETAILS).exists() else []
     told_of = [_known_detail(line, lines, document.name, package) for line in details]
     if not any(pdf and pdf in data for data in told_of):
         raise InputProblem(
-            f"The trail of “{document.name}” in “{package}” speaks of another file. Nothing was taken in."
+            message("package.trail-speaks-another-file-nothing", document_name=document.name, package=package)
         )
 
 
@@ -96,5 +95,5 @@ def _known_detail(line: str, rows: list[str], name: str, package: str) -> str:
     except (ValueError, KeyError, TypeError):
         data, digest = "", "none"
     if not any(digest in row for row in rows):
-        raise InputProblem(f"The trail of “{name}” in “{package}” was changed. Nothing was taken in.")
+        raise InputProblem(message("package.trail-changed-nothing-taken", name=name, package=package))
     return data

@@ -26,6 +26,7 @@ from PIL import Image
 
 from keybundle.core.base.boxes import Affine, Frame, compose
 from keybundle.core.base.errors import EnvironmentProblem
+from keybundle.core.base.messages import message
 from keybundle.core.imaging.clean import NONE, Steps
 from keybundle.core.imaging.derived import encode_cleaned
 from keybundle.core.imaging.picture import decode, is_turned
@@ -208,9 +209,7 @@ def build_pdf(pages: Sequence[SourcePage], title: str, made_at: str) -> bytes:
         for page in pages:
             _add_page(pdf, font, page)
     except OSError as error:
-        raise EnvironmentProblem(
-            f"An original of “{title}” could not be read; nothing was filed. Try again."
-        ) from error
+        raise EnvironmentProblem(message("pdfa.original-could-not-read-nothing", title=title)) from error
     add_intent(pdf)
     add_metadata(pdf, title, made_at)
     out = io.BytesIO()

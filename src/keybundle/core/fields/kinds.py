@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from enum import StrEnum
 
+from keybundle.core.base.messages import message
 from keybundle.core.fields.dates import parse_date
 from keybundle.core.fields.digits import CHECKS
 from keybundle.core.fields.numbers import parse_money, parse_number
@@ -65,7 +66,7 @@ def normalise(text: str, rule: Rule) -> str | Refusal:
     if not body:
         return ""
     if len(body) > LONGEST_VALUE:
-        return Refusal(f"This is {len(body):,} characters long; a value holds at most {LONGEST_VALUE:,}.")
+        return Refusal(message("kinds.characters-long-value-holds-most", n=len(body), LONGEST_VALUE=LONGEST_VALUE))
     value = _of_kind(body, rule)
     if isinstance(value, Refusal):
         return value
@@ -74,9 +75,9 @@ def normalise(text: str, rule: Rule) -> str | Refusal:
     except SlowPattern as slow:
         return Refusal(str(slow))
     if not fits:
-        return Refusal(f"“{value}” does not look like the pattern for this field, {rule.pattern}.")
+        return Refusal(message("kinds.does-not-look-like-pattern", value=value, pattern=rule.pattern))
     if rule.check and not CHECKS[rule.check](value):
-        return Refusal(f"The check digit of “{value}” is wrong; compare it with the page.")
+        return Refusal(message("kinds.check-digit-wrong-compare-page", value=value))
     return _in_range(value, rule)
 
 
@@ -85,32 +86,34 @@ def _in_range(value: str, rule: Rule) -> str | Refusal:
         return value
     as_number = (lambda x: x) if rule.kind is Kind.DATE else Decimal
     if rule.low and as_number(value) < as_number(rule.low):
-        return Refusal(f"{value} is under the least value that is usual here, {rule.low}.")
+        return Refusal(message("kinds.under-least-value-usual-here", value=value, low=rule.low))
     if rule.high and as_number(value) > as_number(rule.high):
-        return Refusal(f"{value} is over the greatest value that is usual here, {rule.high}.")
+        return Refusal(message("kinds.over-greatest-value-usual-here", value=value, high=rule.high))
     return value
 
 
 def _of_kind(body: str, rule: Rule) -> str | Refusal:
     if rule.kind is Kind.DATE:
         day = parse_date(body, day_first=rule.day_first)
-        return day.isoformat() if day else Refusal(f"“{body}” is not a date; write it like 2026-03-31.")
+        return day.isoformat() if day else Refusal(message("kinds.not-date-write-like", body=body))
     if rule.kind is Kind.MONEY:
         amount = parse_money(body, decimal_mark=rule.decimal_mark)
-        return str(amount) if amount is not None else Refusal(f"“{body}” is not an amount; write it like 1234.50.")
+        return str(amount) if amount is not None else Refusal(message("kinds.not-amount-write-like", body=body))
     if rule.kind in (Kind.DECIMAL, Kind.WHOLE):
         number = parse_number(body, decimal_mark=rule.decimal_mark)
         if number is None or (rule.kind is Kind.WHOLE and number != number.to_integral_value()):
-            return Refusal(f"“{body}” is not a {rule.kind.value if rule.kind is Kind.WHOLE else 'number'}.")
+            return Refusal(
+                message("kinds.not", body=body, value=rule.kind.value if rule.kind is Kind.WHOLE else "number")
+            )
         return str(int(number)) if rule.kind is Kind.WHOLE else format(number, "f")
     if rule.kind is Kind.CHOICE:
         for choice in rule.choices:
             if choice.casefold() == body.casefold():
                 return choice
-        return Refusal(f"“{body}” is not among the choices: {', '.join(rule.choices)}.")
+        return Refusal(message("kinds.not-among-choices", body=body, list=", ".join(rule.choices)))
     if rule.kind is Kind.YES_NO:
         word = body.casefold()
         if word in _YES | _NO:
             return "yes" if word in _YES else "no"
-        return Refusal(f"“{body}” is neither yes nor no.")
+        return Refusal(message("kinds.neither-yes-nor-no", body=body))
     return body.replace(" ", "") if rule.check == "IBAN" else body

@@ -8,6 +8,7 @@ from typing import cast
 import regex
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 
 LIMIT_SECONDS = 0.25
 Match = re.Match[str]
@@ -22,7 +23,7 @@ def check_pattern(pattern: str) -> str:
     try:
         regex.compile(pattern)
     except regex.error as error:
-        raise ValueError(f"the pattern “{pattern}” is no regular expression: {error}") from error
+        raise ValueError(message("patterns.pattern-no-regular-expression", pattern=pattern, error=error)) from error
     return pattern
 
 
@@ -44,7 +45,4 @@ def _run(pattern: str, text: str, *, whole: bool) -> Match | None:
             found = regex.search(pattern, text, flags=regex.IGNORECASE, timeout=LIMIT_SECONDS)
         return cast("Match | None", found)
     except TimeoutError as error:
-        raise SlowPattern(
-            f"The pattern “{pattern}” takes too long on this text. Nothing was lost; make the pattern simpler "
-            "under Prepare."
-        ) from error
+        raise SlowPattern(message("patterns.pattern-takes-too-long-text", pattern=pattern)) from error

@@ -7,6 +7,7 @@ from enum import StrEnum
 from typing import Any
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.base.messages import from_plain, to_plain
 
 
 class Origin(StrEnum):
@@ -80,12 +81,13 @@ class FieldValue:
 
     def to_json(self) -> dict[str, Any]:
         """Return plain data for JSON."""
-        return asdict(self)
+        return {**asdict(self), "problem": to_plain(self.problem), "note": to_plain(self.note)}
 
     @classmethod
     def from_json(cls, data: dict[str, Any]) -> FieldValue:
         """Return the value told by ``to_json``."""
         plain = dict(data)
+        plain |= {name: from_plain(plain[name]) for name in ("problem", "note") if plain.get(name)}
         plain["items"] = tuple(plain["items"])
         plain["alternatives"] = tuple(plain.get("alternatives", ()))
         plain["origin"] = Origin(plain["origin"])

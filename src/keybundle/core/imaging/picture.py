@@ -19,6 +19,7 @@ import pi_heif
 from PIL import Image, ImageFile, ImageOps, UnidentifiedImageError
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 
 Pixels = npt.NDArray[np.uint8]
 MAX_PIXELS = 1_000_000_000
@@ -74,11 +75,9 @@ def probe(path: Path, name: str) -> FileFacts:
         with path.open("rb") as file:
             head = file.read(1024)
     except OSError as error:
-        raise InputProblem(
-            f"“{name}” cannot be read: {error.strerror}. Check that it is there and readable."
-        ) from error
+        raise InputProblem(message("picture.cannot-read-check-readable", name=name, strerror=error.strerror)) from error
     if not head:
-        raise InputProblem(f"“{name}” is empty. Ask for it again; nothing was taken in.")
+        raise InputProblem(message("picture.empty-ask-again-nothing-taken", name=name))
     if b"%PDF-" in head:
         return FileFacts("PDF", _pdf_pages(path, name))
     try:
@@ -91,22 +90,25 @@ def probe(path: Path, name: str) -> FileFacts:
     except UnidentifiedImageError as error:
         if head.startswith(_MAGIC):
             raise _broken(name) from error
-        raise InputProblem(
-            f"“{name}” is neither {NAMES}, whatever its name says. Save it as one of these and try again."
-        ) from error
+        raise InputProblem(message("picture.neither-whatever-name-says-save", name=name, NAMES=NAMES)) from error
     except _DECODE_ERRORS as error:
         raise _broken(name) from error
 
 
 def _broken(name: str) -> InputProblem:
-    return InputProblem(f"“{name}” is damaged or cut short and cannot be read to its end. Scan or send it again.")
+    return InputProblem(message("picture.damaged-or-cut-short-cannot", name=name))
 
 
 def _check_size(width: int, height: int, name: str) -> None:
     if width * height > MAX_PIXELS:
         raise InputProblem(
-            f"“{name}” is {width:,} x {height:,} pixels; the limit is {MAX_PIXELS // 10**6:,} million pixels. "
-            "Scan it at a lower resolution."
+            message(
+                "picture.x-pixels-limit-million-pixels",
+                name=name,
+                width=width,
+                height=height,
+                value=MAX_PIXELS // 10**6,
+            )
         )
 
 
@@ -117,16 +119,14 @@ def _pdf_pages(path: Path, name: str) -> int:
         document = pdfium.PdfDocument(path)
     except pdfium.PdfiumError as error:
         if "password" in str(error).lower():
-            raise InputProblem(
-                f"“{name}” is locked with a password. Unlock it in its own program, then try again."
-            ) from error
-        raise InputProblem(f"“{name}” is a broken PDF and cannot be opened. Ask for it again.") from error
+            raise InputProblem(message("picture.locked-password-unlock-own-program", name=name)) from error
+        raise InputProblem(message("picture.broken-pdf-cannot-opened-ask", name=name)) from error
     try:
         pages = len(document)
     finally:
         document.close()
     if pages == 0:
-        raise InputProblem(f"“{name}” is a PDF without pages. Ask for it again.")
+        raise InputProblem(message("picture.pdf-without-pages-ask-again", name=name))
     return pages
 
 
@@ -201,7 +201,7 @@ def _decode_pdf(path: Path, index: int, name: str) -> Picture:
         finally:
             document.close()
     except (pdfium.PdfiumError, ValueError) as error:
-        raise InputProblem(f"Page {index + 1} of “{name}” cannot be drawn; the PDF is damaged there.") from error
+        raise InputProblem(message("picture.page-cannot-drawn-pdf-damaged", value=index + 1, name=name)) from error
     is_grey = bool(np.all(pixels[::4, ::4, 0] == pixels[::4, ::4, 1]))
     return Picture(
         np.ascontiguousarray(pixels[:, :, 0]) if is_grey else pixels, PDF_DPI, "grey" if is_grey else "colour"

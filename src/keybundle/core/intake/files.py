@@ -7,6 +7,8 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from keybundle.core.base.messages import message
+
 SCAN_SUFFIXES = {
     ".tif", ".tiff", ".png", ".jpg", ".jpeg", ".webp", ".jp2", ".j2k", ".bmp", ".pnm", ".pbm", ".pgm", ".ppm", ".heic",
     ".heif", ".pdf",
@@ -55,7 +57,7 @@ def expand(inputs: Iterable[Path]) -> Expanded:
                 tree = str(given.resolve().name / below)
                 found.files.append(InputFile(path, _distinct(str(below), path, seen), tree))
             else:
-                found.passed_over.append(Refused(str(below), f"“{below}” is no page file, so it was passed over."))
+                found.passed_over.append(Refused(str(below), message("files.no-page-file-so-passed", below=below)))
     return found
 
 
@@ -64,7 +66,7 @@ def _walk(folder: Path, passed_over: list[Refused]) -> Iterator[Path]:
 
     def refuse(error: OSError) -> None:
         name = Path(str(error.filename)).name
-        said = f"The folder “{name}” cannot be looked into ({error.strerror}), so it was passed over."
+        said = message("files.folder-cannot-looked-into-so", name=name, strerror=error.strerror)
         passed_over.append(Refused(name, said))
 
     found = [Path(at) / name for at, _, names in os.walk(folder, onerror=refuse) for name in names]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from keybundle.core.base.messages import message
 from keybundle.core.fields.patterns import SlowPattern, search
 from keybundle.core.setup.routines import HaltCondition
 
@@ -58,36 +59,38 @@ def _meets(condition: HaltCondition, seen: Measured) -> str:
     if condition.on == "double feed":
         longer = seen.height_mm - height
         return (
-            f"Two sheets may have gone through together at {where}: it is {longer:.0f} mm longer than its paper. "
-            "Part them before they are fed again."
+            message("halts.two-sheets-may-have-gone", where=where, longer=longer)
         ) if longer > (limit or LONGER_MM) else ""  # fmt: skip
     if condition.on == "size":
         off = max(abs(seen.width_mm - width), abs(seen.height_mm - height))
         return (
-            f"The paper at {where} is {seen.width_mm:.0f} x {seen.height_mm:.0f} mm, not {width:.0f} x {height:.0f} mm."
+            message(
+                "halts.paper-x-mm-not-x", where=where, width_mm=seen.width_mm, height_mm=seen.height_mm, width=width,
+                height=height,
+            )
         ) if off > (limit or SIZE_MM) else ""  # fmt: skip
     if condition.on == "barcode":
         return _barcode(condition, seen, where)
     if condition.on == "first side blank":
+        return message("halts.first-side-blank-stack-may") if seen.number == 0 and seen.is_blank else ""
+    if condition.on == "too dark":
+        return message("halts.picture-too-dark", where=where) if seen.darkness > (limit or DARK) else ""
+    if condition.on == "too faint":
         return (
-            "The first side is blank; the stack may lie the wrong way round."
-            if seen.number == 0 and seen.is_blank
+            message("halts.print-too-faint", where=where)
+            if not seen.is_blank and seen.contrast < (limit or FAINT)
             else ""
         )
-    if condition.on == "too dark":
-        return f"The picture at {where} is too dark." if seen.darkness > (limit or DARK) else ""
-    if condition.on == "too faint":
-        return f"The print at {where} is too faint." if not seen.is_blank and seen.contrast < (limit or FAINT) else ""
     if condition.on == "skew":
         crooked = abs(seen.skew_degrees)
         return (
-            f"The paper at {where} went in crooked, by {crooked:.1f} degrees."
+            message("halts.paper-went-crooked-degrees", where=where, crooked=crooked)
             if crooked > (limit or SKEW_DEGREES)
             else ""
         )
     long = seen.document_sheets > (limit or SHEETS)
     return (
-        f"The document at {where} has more than {limit or SHEETS:.0f} sheets; a separator sheet may be missing."
+        message("halts.document-more-than-sheets-separator", where=where, value=limit or SHEETS)
     ) if long else ""  # fmt: skip
 
 
@@ -95,7 +98,7 @@ def _barcode(condition: HaltCondition, seen: Measured, where: str) -> str:
     for text in seen.barcodes:
         try:
             if not condition.pattern or search(condition.pattern, text):
-                return f"The barcode “{text}” at {where} asks to stop here."
+                return message("halts.barcode-asks-stop-here", text=text, where=where)
         except SlowPattern as slow:
             return str(slow)
     return ""

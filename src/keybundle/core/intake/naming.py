@@ -7,6 +7,7 @@ from pathlib import PurePath
 
 import regex
 
+from keybundle.core.base.messages import message
 from keybundle.core.fields.patterns import LIMIT_SECONDS, SlowPattern
 from keybundle.core.setup.routines import Naming
 
@@ -24,7 +25,7 @@ def rename(name: str, rule: Naming, number: int, day: date) -> str:
         try:
             stem = regex.sub(rule.pattern, rule.into, stem, timeout=LIMIT_SECONDS)
         except TimeoutError as error:
-            raise SlowPattern(f"The pattern “{rule.pattern}” takes too long on the name “{name}”.") from error
+            raise SlowPattern(message("naming.pattern-takes-too-long-name", pattern=rule.pattern, name=name)) from error
         except (regex.error, IndexError):
             stem = path.stem
     prefix = rule.prefix.replace("{date}", day.isoformat()).replace("{number}", f"{number:03d}")

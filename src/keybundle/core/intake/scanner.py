@@ -18,6 +18,7 @@ from PIL import Image
 
 from keybundle.core.base.errors import AppError, EnvironmentProblem
 from keybundle.core.base.files import write_atomic
+from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken
 
 FRONT, BACK = "front", "back"
@@ -218,7 +219,7 @@ class SimulatedScanner:
         end = time.monotonic() + 60
         while not path.exists():
             if time.monotonic() > end:
-                raise EnvironmentProblem(f"The simulated scanner has no picture “{name}”; make the demo world anew.")
+                raise EnvironmentProblem(message("scanner.simulated-scanner-no-picture-make", name=name))
             time.sleep(0.05)
         data = path.read_bytes()
         if self._tail:

@@ -22,9 +22,10 @@ from multiprocessing.connection import Connection
 from typing import Any
 
 from keybundle.core.base import errors
+from keybundle.core.base.messages import message
 
 log = logging.getLogger(__name__)
-NO_WORKER = "No worker could be started: the machine is out of memory or open files"
+NO_WORKER = message("pool.no-worker-could-started-machine")
 
 
 @dataclass(order=True)
@@ -134,7 +135,7 @@ class Pool:
                     said = "took too long" if isinstance(error, TimeoutError) else "brought its worker down"
                     answer = ("crash", said)
                 else:
-                    answer = ("problem", "Cancelled", "Stopped; what was done before is kept.")
+                    answer = ("problem", "Cancelled", message("pool.stopped-what-done-before-kept"))
             _settle(task.future, answer)
         if connection is not None:
             connection.close()
@@ -173,7 +174,7 @@ def _settle(future: Future[Any], answer: tuple[Any, ...]) -> None:
     elif answer[0] == "problem":
         future.set_exception(getattr(errors, answer[1], errors.AppError)(answer[2]))
     elif answer[0] == "crash":
-        future.set_exception(WorkerCrash(f"The item {answer[1]}; the rest goes on without it."))
+        future.set_exception(WorkerCrash(message("pool.item-rest-goes-without", answer=answer[1])))
     else:
         log.error("a worker's task failed: %s", answer[1])
         future.set_exception(errors.WorkerBug(errors.A_BUG))

@@ -10,6 +10,7 @@ from reportlab.lib.pagesizes import A4, LETTER
 from reportlab.pdfgen.canvas import Canvas
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.marks.sheets import KINDS, Separator
 
 SIZES = {"A4": A4, "Letter": LETTER}
@@ -18,11 +19,11 @@ SIZES = {"A4": A4, "Letter": LETTER}
 def print_sheets(separator: Separator, *, count: int = 1, size: str = "A4") -> bytes:
     """Return a PDF with ``count`` separator sheets; raises InputProblem for an unknown kind or size."""
     if separator.kind not in KINDS:
-        raise InputProblem(f"There is no separator kind “{separator.kind}”; known are: {', '.join(KINDS)}.")
+        raise InputProblem(message("printing.no-separator-kind-known", kind=separator.kind, list=", ".join(KINDS)))
     if size not in SIZES:
-        raise InputProblem(f"There is no sheet size “{size}”; known are: {', '.join(SIZES)}.")
+        raise InputProblem(message("printing.no-sheet-size-known", size=size, list=", ".join(SIZES)))
     if any(ord(c) > 126 or c == ";" for c in separator.type_name):
-        raise InputProblem(f"The type “{separator.type_name}” holds signs that a separator sheet cannot carry.")
+        raise InputProblem(message("printing.type-holds-signs-separator-sheet", type_name=separator.type_name))
     out = io.BytesIO()
     canvas = Canvas(out, pagesize=SIZES[size], invariant=True)
     canvas.setTitle("Separator sheet")

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from rapidfuzz import fuzz
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.base.messages import message
 from keybundle.core.fields.dates import is_ambiguous
 from keybundle.core.fields.kinds import Kind, Refusal, Rule, normalise
 from keybundle.core.fields.mend import mend
@@ -178,5 +179,5 @@ def _dispute(value: FieldValue, second: str) -> FieldValue:
 
 
 def _take(value: FieldValue, second: str, text: str, confidence: float) -> FieldValue:
-    said = f"Read twice: first as “{value.as_read}”, which is none of its kind, then as “{text}”."
+    said = message("again.read-twice-first-which-none", as_read=value.as_read, text=text)
     return replace(value, items=(second,), confidence=confidence, note=value.note or said, problem="")

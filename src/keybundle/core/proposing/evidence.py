@@ -10,6 +10,7 @@ from decimal import Decimal, InvalidOperation
 
 from rapidfuzz import fuzz, utils
 
+from keybundle.core.base.messages import message
 from keybundle.core.fields.kinds import Kind, Refusal, Rule, normalise
 from keybundle.core.fields.numbers import find_currency
 from keybundle.core.fields.values import ASSUMED, FieldValue, Origin
@@ -78,8 +79,11 @@ def _fill_dependents(values: dict[str, FieldValue], kind: DocumentType, books: M
         if entry is None:
             values[spec.id] = replace(
                 key,
-                problem=f"“{key.text}” is not in the register {(book and book.name) or spec.register_name}; "
-                "choose the entry that is meant.",
+                problem=message(
+                    "evidence.not-register-choose-entry-meant",
+                    key_text=key.text,
+                    value=(book and book.name) or spec.register_name,
+                ),
             )
             continue
         agreeing = 0
@@ -107,7 +111,9 @@ def _fit_dependent(values: dict[str, FieldValue], name: str, stored: str, key: F
             values[name] = replace(have, items=(stored,), confidence=max(have.confidence, 0.97))
         return True
     if not have.confirmed_by:
-        said = f"The register has “{stored}” for {key_name} {key.text}; the page says “{have.text}”."
+        said = message(
+            "evidence.register-page-says", stored=stored, key_name=key_name, key_text=key.text, have_text=have.text
+        )
         values[name] = replace(have, confidence=min(have.confidence, 0.5), problem=said,
                                alternatives=(stored, *have.alternatives))  # fmt: skip
     return False
@@ -146,7 +152,13 @@ def _check_sums(values: dict[str, FieldValue], kind: DocumentType) -> None:
                 values[name] = replace(values[name], confidence=max(values[name].confidence, 0.97))
             else:
                 added = " + ".join(kind.label(n) for n in names)
-                said = f"{added} is {found}, but {kind.label(total_name)} says {total}; compare them with the page."
+                said = message(
+                    "evidence.but-says-compare-them-page",
+                    added=added,
+                    found=found,
+                    label=kind.label(total_name),
+                    total=total,
+                )
                 values[name] = replace(values[name], problem=values[name].problem or said)
 
 
@@ -156,16 +168,19 @@ def _say_currencies(names: Sequence[str], values: Mapping[str, FieldValue], kind
     if len(set(told.values())) < 2:
         return ""
     each = ", ".join(f"{kind.label(name)} is in {code}" for name, code in told.items())
-    return f"{each}: amounts in different currencies cannot be added. Compare them with the page."
+    return message("evidence.amounts-different-currencies-cannot-added", each=each)
 
 
 def _check_order(values: dict[str, FieldValue], kind: DocumentType) -> None:
     for first, second in map(read_order, kind.order):
         days = [_day(values.get(n)) for n in (first, second)]
         if days[0] is not None and days[1] is not None and days[0] > days[1]:
-            said = (
-                f"{kind.label(first)} ({values[first].text}) is after {kind.label(second)} ({values[second].text}); "
-                "one of them is wrong."
+            said = message(
+                "evidence.after-one-them-wrong",
+                label=kind.label(first),
+                text=values[first].text,
+                label_2=kind.label(second),
+                text_2=values[second].text,
             )
             values[second] = replace(values[second], problem=values[second].problem or said)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from keybundle.core.base.messages import message
 from keybundle.core.fields.dates import is_ambiguous, parse_date, tell_order
 from keybundle.core.fields.kinds import Kind, Rule, normalise
 from keybundle.core.fields.patterns import SlowPattern, search
@@ -133,7 +134,7 @@ def _note_mended(value: FieldValue, rule: Rule) -> FieldValue:
     """Tell that a value's check mended what was read, and trust it less."""
     if not value.items or value.note or not is_mended(value.as_read, value.text, rule):
         return value
-    said = f"Mended: it was read as “{value.as_read}”, which its check refuses."
+    said = message("propose.mended-read-which-check-refuses", as_read=value.as_read)
     return replace(value, note=said, confidence=value.confidence * MENDED)
 
 
@@ -156,7 +157,7 @@ def _note_order(value: FieldValue, rule: Rule, told: str, rows: Rows) -> FieldVa
     order = "day first" if rule.day_first else "month first"
     by_page = len(_orders_on(rows)) == 1
     why = f"this sender writes {order}" if told else f"it is read {order} here"
-    said = f"“{value.as_read}” could be {value.text} or {other}; {why}."
+    said = message("propose.could-or", as_read=value.as_read, value_text=value.text, other=other, why=why)
     trust = 1.0 if told or by_page else UNTOLD_ORDER
     return replace(
         value, note=said, alternatives=(str(other), *value.alternatives), confidence=value.confidence * trust

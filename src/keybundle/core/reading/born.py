@@ -8,6 +8,7 @@ from pathlib import Path
 
 from keybundle.core.base.boxes import Box, Frame, transform_box, union
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.reading.text import PageText, Word
 
 ENOUGH_WORDS = 3
@@ -26,7 +27,7 @@ def read_text_layer(path: Path, index: int, frame: Frame, dpi: float) -> PageTex
     try:
         document = pdfium.PdfDocument(path)
     except pdfium.PdfiumError as error:
-        raise InputProblem(f"“{path.name}” is a broken PDF and cannot be opened. Ask for it again.") from error
+        raise InputProblem(message("born.broken-pdf-cannot-opened-ask", path_name=path.name)) from error
     try:
         page = document[index]
         spans = _spans(page, page.get_textpage(), dpi)

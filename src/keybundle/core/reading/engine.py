@@ -16,6 +16,7 @@ import numpy as np
 
 from keybundle.core.base.boxes import Box, Frame
 from keybundle.core.base.errors import Passing
+from keybundle.core.base.messages import message
 from keybundle.core.imaging.clean import NONE, Steps, clean
 from keybundle.core.imaging.leaders import take_out_leaders
 from keybundle.core.imaging.letters import measure_print
@@ -59,10 +60,7 @@ class TesseractEngine:
         folder = find_language_data()
         for part in language.split("+"):
             if not os.path.exists(os.path.join(folder, f"{part}.traineddata")):
-                raise Passing(
-                    f"The OCR language data “{part}” is missing, so its pages cannot be read. Install the package "
-                    f"tesseract-ocr-{part.replace('_', '-')}; pages captured so far are safe and will be read then."
-                )
+                raise Passing(message("engine.ocr-language-data-missing-so", part=part, replace=part.replace("_", "-")))
         self._module = tesserocr
         self._folder = folder
         self._api = tesserocr.PyTessBaseAPI(path=folder, lang=language, psm=tesserocr.PSM.AUTO)

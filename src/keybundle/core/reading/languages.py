@@ -6,6 +6,7 @@ import glob
 import os
 
 from keybundle.core.base.errors import Passing
+from keybundle.core.base.messages import message
 
 
 def find_language_data() -> str:
@@ -14,10 +15,7 @@ def find_language_data() -> str:
     for folder in [told] if told else sorted(glob.glob("/usr/share/tesseract-ocr/*/tessdata"), reverse=True):
         if folder and os.path.isdir(folder):
             return folder
-    raise Passing(
-        "The data of the OCR engine is missing, so no page can be read. Install the package tesseract-ocr-eng; "
-        "pages captured so far are safe and will be read then."
-    )
+    raise Passing(message("languages.data-ocr-engine-missing-so"))
 
 
 def list_languages() -> list[str]:

@@ -24,6 +24,7 @@ import numpy.typing as npt
 
 from keybundle.core.base.boxes import Box, Frame
 from keybundle.core.base.errors import Passing
+from keybundle.core.base.messages import message
 from keybundle.core.imaging.picture import Picture, Pixels
 from keybundle.core.imaging.render import straighten
 from keybundle.core.reading.engine import TesseractEngine
@@ -52,10 +53,7 @@ class LineReader:
         folders = list(found.submodule_search_locations or ()) if found else []
         path = Path(folders[0], MODEL) if folders else Path(MODEL)
         if not path.is_file():
-            raise Passing(
-                "The second reader's model is missing, so values are read once only. Install the package "
-                "rapidocr-onnxruntime; what was captured is safe."
-            )
+            raise Passing(message("second.second-reader-s-model-missing"))
         options = onnxruntime.SessionOptions()
         options.intra_op_num_threads = options.inter_op_num_threads = 1
         options.log_severity_level = 3

@@ -14,6 +14,7 @@ from keybundle.core.base.boxes import Frame
 from keybundle.core.base.clock import Clock
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.folding import fold
+from keybundle.core.base.messages import message
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.repository import access, audit
 from keybundle.core.repository.access import EVERYTHING, View
@@ -88,7 +89,7 @@ class Repository:
         with self._db.atomic() as c:
             row = c.execute(select(t.document).where(t.document.c.id == document_id)).first()
             if row is None or row.removed_at is not None:
-                raise InputProblem("That document is no longer in the repository; there is nothing to take back.")
+                raise InputProblem(message("store.document-no-longer-repository-nothing"))
             at = self._clock.stamp()
             changed = {"removed_at": at, "filing_key": f"{row.filing_key}#{document_id}"}
             c.execute(update(t.document).where(t.document.c.id == document_id).values(changed))
@@ -142,7 +143,7 @@ class Repository:
                 .order_by(t.version.c.number.desc())
             ).first()
             if row is None:
-                raise InputProblem("That document is no longer in the repository.")
+                raise InputProblem(message("store.document-no-longer-repository"))
             pages = _load_pages(c, document_id, row.version) if with_pages else ()
             values, tags = _load_values(c, [document_id]), _load_tags(c, [document_id])
             return _filed(

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from keybundle.core.base.messages import message
 from keybundle.core.separation.facts import Placing, SideFacts
 from keybundle.core.separation.rules import Hit, find_hit
 from keybundle.core.setup.routines import Routine
@@ -78,7 +79,7 @@ def _leave_out(side: SideFacts, hit: Hit | None, mark: Hit, state: CutState) -> 
     if hit is not None and not hit.kept:
         return Placing(side.page, False, hit.left_out_as)
     what = mark.left_out_as
-    note = "" if side.is_blank else f"The back of this {what} sheet is not blank; take it back if it is a page."
+    note = "" if side.is_blank else message("cut.back-sheet-not-blank-take", what=what)
     return Placing(side.page, False, f"back of {what}", note=note)
 
 

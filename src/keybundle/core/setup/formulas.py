@@ -6,6 +6,8 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from keybundle.core.base.messages import message
+
 MADE = ("today", "received", "operator", "counter", "person")
 _FOLDER = re.compile(r"^(year|month) of (.+)$")
 _CAPTION = re.compile(r"\{([^{}]+)\}")
@@ -33,7 +35,7 @@ def read_sum(text: str) -> tuple[tuple[str, ...], str]:
     left, equals, total = text.partition("=")
     names = tuple(n.strip() for n in left.split("+"))
     if not equals or not total.strip() or not all(names) or "=" in total:
-        raise ValueError(f"“{text}” is no sum; write it like Net + VAT = Total")
+        raise ValueError(message("formulas.no-sum-write-like-net", text=text))
     return names, total.strip()
 
 
@@ -41,7 +43,7 @@ def read_order(text: str) -> tuple[str, str]:
     """Return (earlier, later) of ``A < B``; raises ValueError in words."""
     first, less, second = (part.strip() for part in text.partition("<"))
     if not less or not first or not second or "<" in second:
-        raise ValueError(f"“{text}” is no order of dates; write it like Ordered on < Delivered on")
+        raise ValueError(message("formulas.no-order-dates-write-like", text=text))
     return first, second
 
 
@@ -98,9 +100,9 @@ def read_default(text: str) -> Made | None:
         return None
     found = _MADE.match(body)
     if found is None or found[1] not in MADE:
-        raise ValueError(f"“{text}” is no default that can be made; known are {', '.join('{' + m + '}' for m in MADE)}")
-    if (found[1] in ("counter", "person")) != bool(found[2]):
         raise ValueError(
-            f"“{text}”: a counter and a person's value need a name, such as {{counter Bills}}; the others have none"
+            message("formulas.no-default-can-made-known", text=text, list=", ".join("{" + m + "}" for m in MADE))
         )
+    if (found[1] in ("counter", "person")) != bool(found[2]):
+        raise ValueError(message("formulas.counter-person-s-value-need", text=text))
     return Made(found[1], found[2] or "")

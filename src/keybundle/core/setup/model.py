@@ -8,6 +8,7 @@ from typing import Annotated, Any, ClassVar, Literal, TypeVar
 
 from pydantic import BeforeValidator, ConfigDict, Field, model_validator
 
+from keybundle.core.base.messages import message
 from keybundle.core.fields.digits import CHECKS
 from keybundle.core.fields.kinds import FILE_PROPERTIES, Kind, Rule
 from keybundle.core.fields.patterns import check_pattern
@@ -48,16 +49,20 @@ class FieldSpec(Named):
     @model_validator(mode="after")
     def _holds_together(self) -> FieldSpec:
         if self.kind is Kind.CHOICE and not self.choices:
-            raise ValueError(f"the field “{self.name}” is a choice without choices; list them")
+            raise ValueError(message("model.field-choice-without-choices-list", name=self.name))
         if self.kind is Kind.REGISTER and not self.register_name:
-            raise ValueError(f"the field “{self.name}” needs a register; name one")
+            raise ValueError(message("model.field-needs-register-name-one", name=self.name))
         if self.check and self.check not in CHECKS:
             raise ValueError(f"“{self.check}” is no check; take one of {', '.join(CHECKS)}")
         if self.file_property and self.file_property not in FILE_PROPERTIES:
-            raise ValueError(f"“{self.file_property}” is no file property; take one of {', '.join(FILE_PROPERTIES)}")
+            raise ValueError(
+                message(
+                    "model.no-file-property-take-one", file_property=self.file_property, list=", ".join(FILE_PROPERTIES)
+                )
+            )
         check_pattern(self.pattern)
         if (self.low or self.high) and self.kind not in RANGED:
-            raise ValueError(f"the field “{self.name}” has a range, but {self.kind.value} has no order")
+            raise ValueError(message("model.field-range-but-no-order", name=self.name, value=self.kind.value))
         return self
 
     def rule(self, *, decimal_mark: str = ".", day_first: bool = True) -> Rule:
@@ -134,10 +139,12 @@ class Register(Named):
     @model_validator(mode="after")
     def _rows_fit(self) -> Register:
         if self.key not in self.columns:
-            raise ValueError(f"the key “{self.key}” is no column of the register “{self.name}”")
+            raise ValueError(message("model.key-no-column-register", key=self.key, name=self.name))
         for row in self.rows:
             if len(row) != len(self.columns):
-                raise ValueError(f"a row of the register “{self.name}” has {len(row)} of {len(self.columns)} columns")
+                raise ValueError(
+                    message("model.row-register-columns", name=self.name, n=len(row), n_2=len(self.columns))
+                )
         return self
 
 
@@ -173,8 +180,9 @@ class Person(Named):
     """Somebody who works here, with their roles and groups (by id).
 
     ``login`` is their account on this system, by which they sign in without a password. ``values`` are their own for
-    defaults such as ``{person Office}``. Who is not ``active`` works here no more, and stays named in what they did.
-    Their password stands in no set-up. A person's id says nothing of them: names change, and may have to be forgotten.
+    defaults such as ``{person Office}``, ``language`` the one that the window speaks to them (empty: English). Who is not
+    ``active`` works here no more, and stays named in what they did. Their password stands in no set-up. A person's id
+    says nothing of them: names change, and may have to be forgotten.
     """
 
     ids_are_names: ClassVar[bool] = False
@@ -182,6 +190,7 @@ class Person(Named):
     groups: tuple[str, ...] = ()
     login: str = ""
     active: bool = True
+    language: str = ""
     values: dict[str, str] = {}
 
     @model_validator(mode="before")
@@ -255,12 +264,12 @@ class Setup(Part):
     @model_validator(mode="after")
     def _patch_codes_are_told_apart(self) -> Setup:
         if sorted(self.patch_codes) != sorted(PATCH_SYMBOLS):
-            raise ValueError(f"the table of patch codes needs exactly {', '.join(PATCH_SYMBOLS)}")
+            raise ValueError(message("model.table-patch-codes-needs-exactly", list=", ".join(PATCH_SYMBOLS)))
         for symbol, bars in self.patch_codes.items():
             if sorted(bars) != ["N", "N", "W", "W"]:
-                raise ValueError(f"the bars of patch code {symbol} are two W (wide) and two N (narrow), not “{bars}”")
+                raise ValueError(message("model.bars-patch-code-two-w", symbol=symbol, bars=bars))
         if len(set(self.patch_codes.values())) != len(self.patch_codes):
-            raise ValueError("two patch codes have the same bars")
+            raise ValueError(message("model.two-patch-codes-have-same"))
         return self
 
     def document_type(self, type_id: str | None) -> DocumentType | None:

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
+from keybundle.core.base.messages import message
 from keybundle.core.fields.patterns import check_pattern
 from keybundle.core.setup.parts import KeptTo, Named, Part
 
@@ -32,7 +33,7 @@ class Zone(Part):
     @model_validator(mode="after")
     def _has_an_inside(self) -> Zone:
         if self.left >= self.right or self.top >= self.bottom:
-            raise ValueError("a zone needs its left before its right and its top above its bottom")
+            raise ValueError(message("routines.zone-needs-left-before-right"))
         return self
 
     def holds(self, x: float, y: float) -> bool:
@@ -61,7 +62,7 @@ class TypeRule(OnPage):
     def _holds_together(self) -> TypeRule:
         check_pattern(self.pattern)
         if not self.pattern and not (self.on == "words" and self.words):
-            raise ValueError(f"a rule that tells a type by its {self.on} needs a pattern")
+            raise ValueError(message("routines.rule-tells-type-needs-pattern", on=self.on))
         return self
 
 
@@ -91,9 +92,9 @@ class SeparationRule(OnPage):
     def _holds_together(self) -> SeparationRule:
         check_pattern(self.pattern)
         if unknown := [s for s in self.symbols if s not in PATCH_SYMBOLS]:
-            raise ValueError(f"“{unknown[0]}” is no patch code; the six are {', '.join(PATCH_SYMBOLS)}")
+            raise ValueError(message("routines.no-patch-code-six", unknown=unknown[0], list=", ".join(PATCH_SYMBOLS)))
         if self.rule == "words" and not (self.words or self.pattern):
-            raise ValueError("the rule “words” needs words or a pattern")
+            raise ValueError(message("routines.rule-words-needs-words-or"))
         return self
 
     @property

@@ -11,6 +11,7 @@ import tomlkit
 from pydantic import ValidationError
 
 from keybundle.core.base.errors import Finding, InputProblem, Report
+from keybundle.core.base.messages import message
 from keybundle.core.setup.ids import PARTS, by_ids, by_names, match_ids
 from keybundle.core.setup.model import Setup
 from keybundle.core.setup.routines import Routine
@@ -143,14 +144,12 @@ def read_routines(text: str) -> tuple[Routine, ...]:
         found = tomllib.loads(text).get("routines", [])
         routines = tuple(Routine.model_validate(r) for r in found)
     except tomllib.TOMLDecodeError as error:
-        raise InputProblem(
-            f"This is no routine of Key Bundle: it is not TOML ({error}). Nothing was changed."
-        ) from error
+        raise InputProblem(message("text.no-routine-key-bundle-not", error=error)) from error
     except ValidationError as error:
         said = "; ".join(_say(tuple(e["loc"]), e["msg"], e["input"]) for e in error.errors())
-        raise InputProblem(f"This routine cannot be used: {said}. Nothing was changed.") from error
+        raise InputProblem(message("text.routine-cannot-used-nothing-changed", said=said)) from error
     if not routines:
-        raise InputProblem("There is no routine in this file. Nothing was changed.")
+        raise InputProblem(message("text.no-routine-file-nothing-changed"))
     return routines
 
 

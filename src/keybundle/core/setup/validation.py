@@ -8,14 +8,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from datetime import date
 from decimal import Decimal, InvalidOperation
-from functools import cache
-from locale import locale_alias
 from typing import TypeVar
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 import regex
 
+from keybundle.core.base.messages import message
 from keybundle.core.fields.kinds import Kind, Refusal, normalise
+from keybundle.core.fields.locales import is_locale
 from keybundle.core.fields.patterns import LIMIT_SECONDS
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.formulas import caption_names, read_default, read_level, read_order, read_sum
@@ -40,10 +40,10 @@ def find_faults(setup: Setup) -> list[Fault]:
 
 def _place_and_time(setup: Setup) -> Iterator[Fault]:
     if not _is_time_zone(setup.time_zone):
-        yield (("time_zone",), "unknown-time-zone", f"there is no time zone “{setup.time_zone}”; write it like Europe/"
-               "Vienna, or UTC")  # fmt: skip
-    if setup.locale.casefold() not in _locales():
-        yield ("locale",), "unknown-locale", f"there is no locale “{setup.locale}”; write it like en_GB or de_DE"
+        said = message("validation.no-time-zone-write-like", time_zone=setup.time_zone)
+        yield ("time_zone",), "unknown-time-zone", said
+    if not is_locale(setup.locale):
+        yield ("locale",), "unknown-locale", message("validation.no-locale-write-like-en", locale=setup.locale)
 
 
 def _is_time_zone(name: str) -> bool:
@@ -53,28 +53,23 @@ def _is_time_zone(name: str) -> bool:
         return False
 
 
-@cache
-def _locales() -> frozenset[str]:
-    return frozenset(name.partition(".")[0].partition("@")[0] for name in locale_alias if "_" in name)
-
-
 def _names_twice(setup: Setup) -> Iterator[Fault]:
     for part in NAMED:
         for i, name in _repeated(item.name for item in getattr(setup, part)):
-            yield (part, i, "name"), "name-twice", f"the name “{name}” is there twice; change one"
+            yield (part, i, "name"), "name-twice", message("validation.name-twice-change-one", name=name)
     for i, name in _repeated(r.key for r in setup.routines):
         if name:
-            yield ("routines", i, "key"), "key-twice", f"two routines are started by “{name}”; change one"
+            yield ("routines", i, "key"), "key-twice", message("validation.two-routines-started-change-one", name=name)
 
 
 def _ids_twice(setup: Setup) -> Iterator[Fault]:
     for part in NAMED:
         for i, name in _repeated(item.id for item in getattr(setup, part)):
-            yield (part, i, "id"), "id-twice", f"the id “{name}” is there twice; an id belongs to one part alone"
+            yield (part, i, "id"), "id-twice", message("validation.id-twice-id-belongs-one", name=name)
     for part, inner in INNER.items():
         for i, item in enumerate(getattr(setup, part)):
             for j, name in _repeated(x.id for x in getattr(item, inner)):
-                yield (part, i, inner, j), "id-twice", f"the id “{name}” is there twice in “{item.name}”"
+                yield (part, i, inner, j), "id-twice", message("validation.id-twice", name=name, item_name=item.name)
 
 
 def _repeated(names: Iterable[str]) -> Iterator[tuple[int, str]]:
@@ -93,10 +88,12 @@ def _cabinets(setup: Setup) -> Iterator[Fault]:
     areas = {a.id: a.name for a in setup.storage_areas}
     for i, cabinet in enumerate(setup.cabinets):
         if cabinet.storage_area not in areas:
-            said = f"there is no storage area “{cabinet.storage_area}”; known are: {_known(areas.values())}"
+            said = message(
+                "validation.no-storage-area-known", storage_area=cabinet.storage_area, known=_known(areas.values())
+            )
             yield ("cabinets", i, "storage_area"), "unknown-storage-area", said
         for _, name in _repeated(f.name for f in cabinet.folder_fields):
-            said = f"the folder field “{name}” is there twice in “{cabinet.name}”; take one away"
+            said = message("validation.folder-field-twice-take-one", name=name, cabinet_name=cabinet.name)
             yield ("cabinets", i, "folder_fields"), "name-twice", said
 
 
@@ -109,16 +106,28 @@ def _types(setup: Setup) -> Iterator[Fault]:
 def _type(setup: Setup, kind: DocumentType) -> Iterator[Fault]:
     yield from _destination(setup, kind)
     for j, name in _repeated(f.name for f in kind.fields):
-        yield ("fields", j, "name"), "name-twice", f"the field “{name}” is there twice in “{kind.name}”; change one"
+        yield (
+            ("fields", j, "name"),
+            "name-twice",
+            message("validation.field-twice-change-one", name=name, kind_name=kind.name),
+        )
     for j, spec in enumerate(kind.fields):
         for key, rule, said in _field(setup, spec):
             yield ("fields", j, key), rule, said
     for name in caption_names(kind.caption):
         if kind.field(name) is None:
-            yield ("caption",), "unknown-field", f"the caption names “{name}”, which is no field of “{kind.name}”"
+            yield (
+                ("caption",),
+                "unknown-field",
+                message("validation.caption-names-which-no-field", name=name, kind_name=kind.name),
+            )
     for name in kind.key:
         if kind.field(name) is None:
-            yield ("key",), "unknown-field", f"the key names “{name}”, which is no field of “{kind.name}”"
+            yield (
+                ("key",),
+                "unknown-field",
+                message("validation.key-names-which-no-field", name=name, kind_name=kind.name),
+            )
     yield from _formulas(kind, kind.sums, "sums", lambda t: _flat(read_sum(t)), NUMBERS, "hold a number")
     yield from _formulas(kind, kind.order, "order", read_order, (Kind.DATE,), "hold a date")
 
@@ -139,9 +148,17 @@ def _formulas(
         for name in names:
             spec = kind.field(name)
             if spec is None:
-                yield (where,), "unknown-field", f"“{text}” names “{name}”, which is no field of “{kind.name}”"
+                yield (
+                    (where,),
+                    "unknown-field",
+                    message("validation.names-which-no-field", text=text, name=name, kind_name=kind.name),
+                )
             elif spec.kind not in kinds or spec.several:
-                yield (where,), "wrong-kind", f"“{text}” needs “{name}” to {must}, one for each document"
+                yield (
+                    (where,),
+                    "wrong-kind",
+                    message("validation.needs-one-each-document", text=text, name=name, must=must),
+                )
 
 
 def _try(read: Callable[[], T]) -> T | str:
@@ -155,25 +172,28 @@ def _try(read: Callable[[], T]) -> T | str:
 def _destination(setup: Setup, kind: DocumentType) -> Iterator[Fault]:
     cabinet = setup.cabinet(kind.cabinet)
     if cabinet is None:
-        said = f"there is no cabinet “{kind.cabinet}”; known are: {_known(c.name for c in setup.cabinets)}"
+        said = message(
+            "validation.no-cabinet-known", cabinet=kind.cabinet, known=_known(c.name for c in setup.cabinets)
+        )
         yield ("cabinet",), "unknown-cabinet", said
         return
     for level in kind.folder:
         if level not in cabinet.levels:
             known = _known(f.name for f in cabinet.folder_fields)
-            said = f"“{level}” is no folder field of “{cabinet.name}”; known are: {known}"
+            said = message("validation.no-folder-field-known", level=level, cabinet_name=cabinet.name, known=known)
             yield ("folder",), "unknown-folder-field", said
     for own in cabinet.folder_fields:
         source = read_level(kind.folder.get(own.id, own.id))
         spec = kind.field(source.field)
         if spec is None:
-            said = (
-                f"the folder field “{own.name}” of “{kind.name}” has no field to come from; "
-                f'name one, such as {own.name} = "{own.name}"'
-            )
+            said = message("validation.folder-field-no-field-come", own_name=own.name, kind_name=kind.name)
             yield ("folder",), "folder-field-without-source", said
         elif source.part and spec.kind is not Kind.DATE:
-            yield ("folder",), "wrong-kind", f"“{spec.name}” holds no date, so it has no {source.part} for “{own.name}”"
+            yield (
+                ("folder",),
+                "wrong-kind",
+                message("validation.holds-no-date-so-no", spec_name=spec.name, part=source.part, own_name=own.name),
+            )
 
 
 def _field(setup: Setup, spec: FieldSpec) -> Iterator[tuple[str, str, str]]:
@@ -181,24 +201,46 @@ def _field(setup: Setup, spec: FieldSpec) -> Iterator[tuple[str, str, str]]:
         register = setup.register(spec.register_name)
         if register is None:
             known = _known(r.name for r in setup.registers)
-            yield "register", "unknown-register", f"there is no register “{spec.register_name}”; known are: {known}"
+            yield (
+                "register",
+                "unknown-register",
+                message("validation.no-register-known", register_name=spec.register_name, known=known),
+            )
         elif spec.column and spec.column not in register.columns:
             known = _known(register.columns)
-            said = f"the register “{register.name}” has no column “{spec.column}”; known are: {known}"
+            said = message(
+                "validation.register-no-column-known", register_name=register.name, column=spec.column, known=known
+            )
             yield "column", "unknown-column", said
     elif spec.column:
-        yield "column", "column-without-register", f"“{spec.name}” names a column, but no register"
+        yield (
+            "column",
+            "column-without-register",
+            message("validation.names-column-but-no-register", spec_name=spec.name),
+        )
     for _, choice in _repeated(spec.choices):
-        yield "choices", "choice-twice", f"the choice “{choice}” of “{spec.name}” is there twice; take one away"
+        yield (
+            "choices",
+            "choice-twice",
+            message("validation.choice-twice-take-one-away", choice=choice, spec_name=spec.name),
+        )
     limits = {end: _limit(spec, getattr(spec, end)) for end in ("low", "high") if getattr(spec, end)}
     for end, limit in limits.items():
         if limit is None:
             like = "2026-03-31" if spec.kind is Kind.DATE else "1234.50"
-            yield end, "no-limit", f"“{getattr(spec, end)}” is no limit for “{spec.name}”; write it like {like}"
+            yield (
+                end,
+                "no-limit",
+                message("validation.no-limit-write-like", getattr=getattr(spec, end), spec_name=spec.name, like=like),
+            )
     if None in limits.values():
         return
     if len(limits) == 2 and limits["low"] > limits["high"]:  # type: ignore[operator]
-        yield "low", "empty-range", f"the range of “{spec.name}” is empty: {spec.low} is over {spec.high}"
+        yield (
+            "low",
+            "empty-range",
+            message("validation.range-empty-over", spec_name=spec.name, low=spec.low, high=spec.high),
+        )
         return
     made = _try(lambda: read_default(spec.default))
     if isinstance(made, str):
@@ -206,7 +248,11 @@ def _field(setup: Setup, spec: FieldSpec) -> Iterator[tuple[str, str, str]]:
     elif made is None and spec.default:
         value = normalise(spec.default, spec.rule())
         if isinstance(value, Refusal):
-            yield "default", "no-default", f"the default of “{spec.name}” is refused by its own rules: {value.sentence}"
+            yield (
+                "default",
+                "no-default",
+                message("validation.default-refused-own-rules", spec_name=spec.name, sentence=value.sentence),
+            )
 
 
 def _limit(spec: FieldSpec, text: str) -> date | Decimal | None:
@@ -223,7 +269,7 @@ def _limit(spec: FieldSpec, text: str) -> date | Decimal | None:
 def _registers(setup: Setup) -> Iterator[Fault]:
     for i, register in enumerate(setup.registers):
         for _, name in _repeated(register.columns):
-            said = f"the column “{name}” is there twice in “{register.name}”; take one away"
+            said = message("validation.column-twice-take-one-away", name=name, register_name=register.name)
             yield ("registers", i, "columns"), "name-twice", said
 
 
@@ -234,10 +280,10 @@ def _people(setup: Setup) -> Iterator[Fault]:
             ("roles", person.roles, roles, setup.roles), ("groups", person.groups, groups, setup.groups),
         ):  # fmt: skip
             for name in (n for n in told if n not in known):
-                said = f"{person.name} has the {key[:-1]} “{name}”, which is not there; known are: "
+                said = message("validation.which-not-known", person_name=person.name, key=key[:-1], name=name)
                 yield ("people", i, key), f"unknown-{key[:-1]}", said + _known(p.name for p in parts)
     for i, login in _repeated(p.login for p in setup.people if p.login):
-        yield ("people", i, "login"), "login-twice", f"two people have the account “{login}”; change one"
+        yield ("people", i, "login"), "login-twice", message("validation.two-people-have-account-change", login=login)
     for where in ("document_types", "routines"):
         for i, part in enumerate(getattr(setup, where)):
             kept = part.kept_to
@@ -247,10 +293,10 @@ def _people(setup: Setup) -> Iterator[Fault]:
                 ("roles", kept.roles, roles),
             ):
                 for name in (n for n in told if n not in known):
-                    said = f"“{part.name}” is kept to “{name}”, which is none of the {key} here"
+                    said = message("validation.kept-which-none-here", part_name=part.name, name=name, key=key)
                     yield (where, i, "kept_to"), "unknown-kept-to", said
     if setup.people and not any({Right.PREPARE, Right.GIVE_RIGHTS} <= setup.holder(p.id).rights for p in setup.people):
-        said = "nobody could prepare and give rights any more; give somebody a role with both, such as administrator"
+        said = message("validation.nobody-could-prepare-give-rights")
         yield ("people",), "no-administrator", said
 
 
@@ -268,4 +314,8 @@ def _routine(setup: Setup, routine: Routine) -> Iterator[tuple[str, str, str]]:
         try:
             regex.sub(f"(?:{naming.pattern})|", naming.into, "", timeout=LIMIT_SECONDS)
         except (regex.error, IndexError, TimeoutError) as error:
-            yield "naming", "no-replacement", f"“{naming.into}” cannot stand in place of {naming.pattern}: {error}"
+            yield (
+                "naming",
+                "no-replacement",
+                message("validation.cannot-stand-place", into=naming.into, pattern=naming.pattern, error=error),
+            )

@@ -20,6 +20,7 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.pool import QueuePool
 
 from keybundle.core.base.errors import AppError, EnvironmentProblem, OldFormat, Passing
+from keybundle.core.base.messages import message
 
 BUSY_SECONDS = 10
 HEAD = "0001"
@@ -104,10 +105,7 @@ class Database:
         if found == HEAD:
             return
         if found is not None and found > HEAD:
-            raise AppError(
-                f"This repository was written by a newer Key Bundle (schema {found}, here {HEAD}). "
-                "Nothing was changed; open it with the newer one."
-            )
+            raise AppError(message("database.repository-written-newer-key-bundle", found=found, HEAD=HEAD))
         from alembic import command
         from alembic.config import Config
 
@@ -137,9 +135,12 @@ class Database:
             )
             if stamp != FORMAT:
                 raise OldFormat(
-                    f"“{self.path.parent}” holds a repository of format {stamp}, and this Key Bundle reads format "
-                    f"{FORMAT}. Nothing was changed; open it with the Key Bundle that made it, or name another data "
-                    "directory."
+                    message(
+                        "database.holds-repository-format-key-bundle",
+                        parent=self.path.parent,
+                        stamp=stamp,
+                        FORMAT=FORMAT,
+                    )
                 )
             return connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
 
@@ -155,11 +156,11 @@ def _explain(error: OperationalError) -> EnvironmentProblem | None:
     """Return the error in words; None where there are none for it."""
     said = str(error.orig)
     if "locked" in said:
-        return Passing("Another program is writing to this repository. Nothing was changed; try again.")
+        return Passing(message("database.another-program-writing-repository-nothing"))
     if "full" in said:
-        return Passing("There is no space left on the disk. Nothing was changed; free some space, try again.")
+        return Passing(message("database.no-space-left-disk-nothing"))
     if "readonly" in said or "unable to open" in said:
-        return EnvironmentProblem("The data directory cannot be written. Give this user the right to write there.")
+        return EnvironmentProblem(message("database.data-directory-cannot-written-give"))
     if "disk I/O" in said:
-        return Passing("The disk did not take what was written. Nothing was changed; check the disk, try again.")
+        return Passing(message("database.disk-did-not-take-what"))
     return None

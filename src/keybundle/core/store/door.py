@@ -14,6 +14,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 
 ANSWER_SECONDS = 5.0
 LONGEST_LINE = 4_000_000
@@ -45,4 +46,4 @@ def read_handed(line: bytes) -> list[Path]:
         plain = json.loads(line)
         return [Path(str(f)) for f in plain["open"]]
     except (ValueError, KeyError, TypeError) as error:
-        raise InputProblem("What was handed over is no list of files; nothing was taken in.") from error
+        raise InputProblem(message("door.what-handed-over-no-list")) from error

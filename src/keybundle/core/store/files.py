@@ -13,6 +13,7 @@ from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem, explain_os_error
 from keybundle.core.base.files import PART, make_folder, put_in_place, sync_folder, write_atomic, write_whole
+from keybundle.core.base.messages import message
 
 BLOCK = 1 << 20
 
@@ -104,6 +105,8 @@ def read_blocks(path: Path, name: str) -> Iterator[bytes]:
             while block := file.read(BLOCK):
                 yield block
     except FileNotFoundError as error:
-        raise InputProblem(f"“{name}” is not there. Check the name; nothing was taken in for it.") from error
+        raise InputProblem(message("files.not-check-name-nothing-taken", name=name)) from error
     except OSError as error:
-        raise InputProblem(f"“{name}” cannot be read: {error.strerror}. Check its permissions.") from error
+        raise InputProblem(
+            message("files.cannot-read-check-permissions", name=name, strerror=error.strerror)
+        ) from error

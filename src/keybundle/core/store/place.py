@@ -13,6 +13,7 @@ from pathlib import Path
 
 from keybundle.core.base.clock import Clock
 from keybundle.core.base.errors import AppError, EnvironmentProblem, Held, explain_os_error
+from keybundle.core.base.messages import message
 from keybundle.core.store.database import HEAD, Database
 from keybundle.core.store.files import FileStore
 
@@ -45,10 +46,7 @@ def open_place(root: Path, *, clock: Clock | None = None, create: bool = True, h
     """
     root = root.absolute()
     if not create and not (root / "keybundle.sqlite").exists():
-        raise EnvironmentProblem(
-            f"There is no repository in “{root}”. Make one with: keybundle --data {root} init-demo, "
-            "or name another data directory."
-        )
+        raise EnvironmentProblem(message("place.no-repository-make-one-keybundle", root=root))
     try:
         root.mkdir(parents=True, exist_ok=True)
         for folder in ("files", "cache"):
@@ -56,10 +54,7 @@ def open_place(root: Path, *, clock: Clock | None = None, create: bool = True, h
     except OSError as error:
         raise explain_os_error(error, f"the data directory “{root}”") from error
     if not os.access(root, os.W_OK):
-        raise EnvironmentProblem(
-            f"The data directory “{root}” cannot be written: permission is missing. Give this user the right to write "
-            "there, or choose another one with --data."
-        )
+        raise EnvironmentProblem(message("place.data-directory-cannot-written-permission", root=root))
     database = Database(root / "keybundle.sqlite")
     try:
         _bring_up(database, held=held)
@@ -83,10 +78,7 @@ def _bring_up(database: Database, *, held: bool) -> None:
     found = database.version()
     if found is not None and found < HEAD:
         if not held:
-            raise EnvironmentProblem(
-                f"“{database.path.parent}” was last written by an older Key Bundle and has not been brought to this "
-                "version yet. Nothing was changed; start the desktop once, which does that and keeps a copy."
-            )
+            raise EnvironmentProblem(message("place.last-written-older-key-bundle", parent=database.path.parent))
         database.copy_to(database.path.with_name(f"{database.path.name}.{found}"))
     database.migrate()
 
@@ -113,9 +105,7 @@ def hold(
                 if told is not None:
                     told(holder)
                 if time.monotonic() >= end:
-                    raise Held(
-                        f"The data directory “{root}” is in use by {holder}. Nothing was changed; close it and try again."
-                    ) from None
+                    raise Held(message("place.data-directory-use-nothing-changed", root=root, holder=holder)) from None
                 time.sleep(0.1)
         file.truncate(0)
         file.write(f"{who} (process {os.getpid()})")

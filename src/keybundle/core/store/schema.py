@@ -10,10 +10,13 @@ ones, whose migrations are gone. Times are ISO 8601 text in UTC; ids are text.
 
 from __future__ import annotations
 
+from typing import Any
+
 from sqlalchemy import (
     JSON,
     Boolean,
     Column,
+    Dialect,
     Float,
     ForeignKey,
     Index,
@@ -24,11 +27,45 @@ from sqlalchemy import (
     String,
     Table,
     Text,
+    TypeDecorator,
     UniqueConstraint,
     literal_column,
 )
 
+from keybundle.core.base.messages import all_from_plain, all_to_plain, from_stored, to_stored
+
 metadata = MetaData()
+
+
+class Words(TypeDecorator[str]):
+    """A column of what the program says: stored as code and parameters, read as a message again."""
+
+    impl = Text
+    cache_ok = True
+
+    def process_bind_param(self, value: str | None, dialect: Dialect) -> str | None:
+        """Store a message by its code; any other text as it is."""
+        return to_stored(value)
+
+    def process_result_value(self, value: str | None, dialect: Dialect) -> str | None:
+        """Read it back, worded anew."""
+        return from_stored(value)
+
+
+class Told(TypeDecorator[Any]):
+    """A column of JSON in which messages may stand: by code and parameters."""
+
+    impl = JSON
+    cache_ok = True
+
+    def process_bind_param(self, value: Any, dialect: Dialect) -> Any:
+        """Store messages by their codes."""
+        return all_to_plain(value)
+
+    def process_result_value(self, value: Any, dialect: Dialect) -> Any:
+        """Read them back, worded anew."""
+        return all_from_plain(value)
+
 
 store_format = Table("store_format", metadata, Column("stamp", Integer, primary_key=True))
 
@@ -109,11 +146,11 @@ page = Table(
     Column("is_pdf", Boolean, nullable=False),
     Column("captured_at", String, nullable=False),
     Column("facts", JSON),
-    Column("trouble", Text, nullable=False, default=""),
+    Column("trouble", Words, nullable=False, default=""),
     Column("turn", Integer, nullable=False, default=0),
     Column("disposition", String),
     Column("reason", String),
-    Column("note", String),
+    Column("note", Words),
     Column("document_id", String, ForeignKey("batch_document.id")),
     Column("text", LargeBinary),
     Column("text_rotation", Integer),
@@ -152,7 +189,7 @@ batch_document = Table(
     Column("tags", JSON, nullable=False),
     Column("claim", String),
     Column("revision", Integer, nullable=False),
-    Column("trouble", Text, nullable=False),
+    Column("trouble", Words, nullable=False),
     Column("type_because", String),
     Column("type_rival", String),
     Column("kept_to", Text),
@@ -173,8 +210,8 @@ step = Table(
     Column("batch_id", String, ForeignKey("batch.id"), nullable=False),
     Column("at", String, nullable=False),
     Column("who", String, nullable=False),
-    Column("label", String, nullable=False),
-    Column("delta", JSON, nullable=False),
+    Column("label", Words, nullable=False),
+    Column("delta", Told, nullable=False),
     Column("undone", Boolean, nullable=False, default=False),
     Column("revision", Integer, nullable=False),
 )
@@ -320,7 +357,7 @@ filing_record = Table(
     Column("batch_id", String, nullable=False),
     Column("at", String, nullable=False),
     Column("who", String, nullable=False),
-    Column("left", JSON, nullable=False),
+    Column("left", Told, nullable=False),
     Column("balance", JSON, nullable=False),
     Column("audit_head", String, nullable=False),
 )
@@ -346,7 +383,7 @@ copy_due = Table(
     Column("copies", JSON, nullable=False),
     Column("tries", Integer, nullable=False),
     Column("next_at", String, nullable=False),
-    Column("trouble", Text, nullable=False),
+    Column("trouble", Words, nullable=False),
 )
 Index("copy_due_by_time", copy_due.c.next_at)
 example = Table(

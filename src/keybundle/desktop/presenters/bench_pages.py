@@ -55,9 +55,9 @@ class BenchPages:
     def move(self, page_ids: list[str], target: str, *, after: bool = False) -> None:
         """Put pages before a page, or after it, and into its document."""
         s, at = self._s, self._at
-        command = bench.move_command(page_ids, target, after=after)
+        label, command = bench.move_command(page_ids, target, after=after)
         at.select_none()
-        at.change(lambda: bench.run_command(s.session, s.line, at.batch_id, "move pages", command))
+        at.change(lambda: bench.run_command(s.session, s.line, at.batch_id, label, command))
 
     def separate_again(self) -> None:
         """Cut the batch by its routine's present rules; what people did to it stays."""

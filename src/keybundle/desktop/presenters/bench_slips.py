@@ -21,6 +21,7 @@ from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.index import history, page_texts, slip, slip_help
 from keybundle.core.workflows.index.page_texts import PoorPage
 from keybundle.core.workflows.index.slip_help import Starter
+from keybundle.desktop.jobs.words import worded
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
@@ -234,7 +235,7 @@ class BenchSlips(QObject):
         try:
             known = list_languages()
         except AppError as error:
-            self._at.failed.emit(str(error))
+            self._at.failed.emit(worded(error))
             return []
         pairs = [f"{a}+{b}" for a, b in combinations(known, 2)] if len(known) <= PAIRED_LANGUAGES else []
         return [("", "As the routine has it"), *((code, _name_languages(code)) for code in (*known, *pairs))]

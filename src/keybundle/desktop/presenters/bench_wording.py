@@ -15,6 +15,7 @@ from keybundle.core.reading.text import Word
 from keybundle.core.setup.model import FieldSpec, Setup, name_of
 from keybundle.core.workflows.arrange.bench import BenchData
 from keybundle.core.workflows.take_in.preview_files import preview_file
+from keybundle.desktop.jobs.words import worded
 from keybundle.desktop.presenters.bench_state import (
     BEING_FILED,
     SlipRow,
@@ -79,7 +80,7 @@ def make_strip(batch: Batch, cache: Path) -> tuple[StripPage, ...]:
         if p.reason:
             hint += f". Left out: {p.reason}"
         if p.note or p.trouble:
-            hint += f". {p.note or p.trouble}"
+            hint += f". {worded(p.note or p.trouble)}"
         break_reason = batch.documents[p.document_id].break_reason if p.document_id and p.id in firsts else ""
         found.append(
             StripPage(
@@ -121,7 +122,8 @@ def make_slip(
     return SlipState(
         document.id, name_of(setup.document_types, document.type), tuple(types) or tuple(t.name for t in setup.document_types),
         say_state(document), rows,
-        tuple(zip(facts.levels, facts.path, strict=True)), facts.why_not, document.state is State.READY and not document.claim,
+        tuple(zip(facts.levels, facts.path, strict=True)), worded(facts.why_not),
+        document.state is State.READY and not document.claim,
         document.filed_id is not None, document.parked or "", data.received, ", ".join(document.tags), facts.same,
         document.filed_id is not None or document.claim is not None, document.type_because or "",
         _rival(document, setup), bool(document.type) and not document.has_sure_type,
@@ -236,7 +238,7 @@ def _row(spec: FieldSpec, value: FieldValue | None, batch: Batch, calibration: C
     if value.page and value.box:
         page = next((p for p in batch.pages if p.id == value.page and p.facts), None)
         place = (page.id, upright_box(page.frame, value.box)) if page else None
-    problem = value.problem
+    problem = worded(value.problem)
     if not problem and not value.sure:
         share = f"{calibration.apply(value.confidence):.0%}"
         of_such = f"About {share} of such readings are right; compare it with the page."
@@ -245,5 +247,5 @@ def _row(spec: FieldSpec, value: FieldValue | None, batch: Batch, calibration: C
     as_read = value.as_read if value.as_read and value.as_read.casefold() != value.text.casefold() else ""
     return SlipRow(
         spec.id, value.text, value.origin.value, not value.sure, spec.required, problem, place, value.alternatives, as_read,
-        value.note, value.origin in ASSUMED and not value.confirmed_by, has_register, is_date, spec.name,
+        worded(value.note), value.origin in ASSUMED and not value.confirmed_by, has_register, is_date, spec.name,
     )  # fmt: skip

@@ -20,6 +20,7 @@ from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.index import page_texts, slip, tags
 from keybundle.core.workflows.session.access import Spot
 from keybundle.desktop.actions.registry import MAY_LOOK
+from keybundle.desktop.jobs.words import worded
 from keybundle.desktop.presenters.bench_state import (
     BenchState,
     SlipRow,
@@ -147,7 +148,7 @@ class Desk(QObject):
             pages=self._strip[0], documents=self._strip[1], page=self._page,
             document=document.id if document else None, selected=frozenset(self._selected),
             in_hand=frozenset(self._s.hand.pages) & known, slip=with_drafts(self._slip, self.drafts.find),
-            balance=balance, balance_told=balance_told, undo=data.undo or "", redo=data.redo or "",
+            balance=balance, balance_told=balance_told, undo=worded(data.undo or ""), redo=worded(data.redo or ""),
             table=self._table,
             can_file_all=ready > 0 and self.may(Right.FILE), may_work=may_work,
             file_all=f"File all ready ({ready})" if ready else "File all ready",
@@ -384,7 +385,7 @@ class Desk(QObject):
         if page is None or self._data is None:
             return
         if page.facts is None:
-            self.pictures.show_nothing(page, page.trouble or "Not looked at yet; its picture comes then.")
+            self.pictures.show_nothing(page, worded(page.trouble) or "Not looked at yet; its picture comes then.")
             return
         self._s.line.look_at([page.id])
         ids = [p.id for p in self._data.batch.pages]

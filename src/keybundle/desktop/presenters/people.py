@@ -14,6 +14,7 @@ from keybundle.core.setup.model import Group, Person, Role
 from keybundle.core.workflows.prepare import people
 from keybundle.core.workflows.session import access, signing_in
 from keybundle.core.workflows.session.access import Reached
+from keybundle.desktop.jobs.words import worded
 from keybundle.desktop.presenters.editing import Editing, Kept, tell_parts
 from keybundle.desktop.presenters.seat import Seat
 
@@ -106,7 +107,7 @@ class PeoplePresenter(QObject):
         try:
             part = people.change_part(base, changes)
         except InputProblem as error:
-            self._show(problem=str(error))
+            self._show(problem=worded(error))
             return
         if part == base:
             return

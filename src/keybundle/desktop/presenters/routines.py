@@ -20,6 +20,7 @@ from keybundle.core.workflows.arrange.separating import Rehearsal
 from keybundle.core.workflows.prepare import pointing, routines
 from keybundle.core.workflows.prepare.pointing import PointedBarcode, PointedPage
 from keybundle.core.workflows.prepare.routines import Sample
+from keybundle.desktop.jobs.words import worded
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.editing import Editing, Kept, tell_parts
 from keybundle.desktop.presenters.seat import Seat
@@ -139,7 +140,7 @@ class RoutinesPresenter(QObject):
         try:
             routine = routines.make_routine(base, changes)
         except InputProblem as error:
-            self._show(problem=str(error))
+            self._show(problem=worded(error))
             return
         if routine == base:
             self._show(problem="")

@@ -17,6 +17,7 @@ from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.devices import Devices
 from keybundle.desktop.jobs.runner import JobRunner
+from keybundle.desktop.jobs.words import worded
 from keybundle.desktop.presenters.picture_cache import PictureCache
 from keybundle.desktop.presenters.texts import say_time
 
@@ -32,7 +33,8 @@ class Bus(QObject):
         """Let everybody know what changed."""
         self.changed.emit(changes)
         if changes.text:
-            self.said.emit(changes.text)
+            told = worded(changes.text)
+            self.said.emit(told[:1].upper() + told[1:])
 
 
 @dataclass

@@ -26,6 +26,7 @@ from keybundle.core.workflows.send import sending
 from keybundle.core.workflows.send.mailing import Mailed, mail_documents, usual_letter
 from keybundle.core.workflows.send.packages import write_package
 from keybundle.core.workflows.send.sending import Described, Sent, SentDocument, Wish, last_wish, send_to_folder
+from keybundle.desktop.jobs.words import worded
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
@@ -159,7 +160,7 @@ class SendingPresenter(QObject):
         try:
             s.session.require(Right.SEND)
         except InputProblem as refused:
-            self.failed.emit(str(refused))
+            self.failed.emit(worded(refused))
             return []
         size = sending.stored_size(s.session, ids)
         if size > MOST_DRAGGED_BYTES:

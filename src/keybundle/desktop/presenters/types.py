@@ -15,6 +15,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import DocumentType, called
 from keybundle.core.workflows.prepare import pointing, routines, types
 from keybundle.core.workflows.prepare.pointing import PointedPage
+from keybundle.desktop.jobs.words import worded
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.editing import Editing, Kept, tell_parts
 from keybundle.desktop.presenters.seat import Seat
@@ -132,7 +133,7 @@ class TypesPresenter(QObject):
         try:
             kind = make()
         except InputProblem as error:
-            self._show(problem=str(error))
+            self._show(problem=worded(error))
             return
         if before is None or kind == before:
             self._show(problem="")

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.messages import message
 from keybundle.core.batches import arranging, commands
 from keybundle.core.batches.model import Balance, Batch, Document, Page, balance
 from keybundle.core.filing.destination import compute_destination, make_caption
@@ -143,7 +144,7 @@ def run_command(session: Session, line: Line, batch_id: str, label: str, command
     workspace, who = session.workspace, session.person
     workspace.batches.apply(batch_id, who, label, command)
     line.revise(batch_id)
-    return Changes(frozenset([batch_id]), text=f"{label[:1].upper()}{label[1:]}")
+    return Changes(frozenset([batch_id]), text=label)
 
 
 @needs(Right.INDEX)
@@ -172,7 +173,7 @@ def _replay(session: Session, line: Line, batch_id: str, *, undone: bool) -> Cha
     label = workspace.batches.redo(batch_id) if undone else workspace.batches.undo(batch_id)
     for batch in touched:
         line.revise(batch)
-    return Changes(touched, text=f"{'Done again' if undone else 'Undone'}: {label}")
+    return Changes(touched, text=message("bench.done-again" if undone else "bench.undone", label=label))
 
 
 def page_command(name: str, page_ids: Sequence[str], new_id: Callable[[], str]) -> tuple[str, Command]:
@@ -182,29 +183,35 @@ def page_command(name: str, page_ids: Sequence[str], new_id: Callable[[], str]) 
     """
     chosen, first = list(page_ids), page_ids[0]
     table: dict[str, tuple[str, Command]] = {
-        "break": ("break", lambda b: commands.break_at(b, first, new_id())),
-        "join up": ("join up", lambda b: commands.join_up(b, first)),
-        "leave out": ("leave out", lambda b: commands.leave_out(b, chosen)),
-        "take back": ("take back", lambda b: commands.take_back(b, chosen, new_id())),
-        "turn right": ("turn right", lambda b: commands.turn(b, chosen, 90)),
-        "turn left": ("turn left", lambda b: commands.turn(b, chosen, 270)),
-        "move earlier": ("move earlier", lambda b: commands.move(b, first, -1)),
-        "move later": ("move later", lambda b: commands.move(b, first, 1)),
-        "to document before": ("move to the document before", lambda b: commands.move_to_neighbour(b, first, -1)),
-        "to document after": ("move to the document after", lambda b: commands.move_to_neighbour(b, first, 1)),
-        "split each": ("split into single pages", lambda b: arranging.split_each(b, chosen, new_id)),
-        "join documents": ("join documents", lambda b: arranging.join_documents(b, chosen)),
-        "reverse": ("turn the order round", lambda b: arranging.reverse(b, chosen)),
-        "interleave": ("interleave fronts and backs", lambda b: arranging.interleave(b, chosen)),
-        "shift breaks later": ("shift all breaks later", lambda b: arranging.shift_breaks(b, 1)),
-        "shift breaks earlier": ("shift all breaks earlier", lambda b: arranging.shift_breaks(b, -1)),
+        "break": (message("step.break"), lambda b: commands.break_at(b, first, new_id())),
+        "join up": (message("step.join-up"), lambda b: commands.join_up(b, first)),
+        "leave out": (message("step.leave-out"), lambda b: commands.leave_out(b, chosen)),
+        "take back": (message("step.take-back"), lambda b: commands.take_back(b, chosen, new_id())),
+        "turn right": (message("step.turn-right"), lambda b: commands.turn(b, chosen, 90)),
+        "turn left": (message("step.turn-left"), lambda b: commands.turn(b, chosen, 270)),
+        "move earlier": (message("step.move-earlier"), lambda b: commands.move(b, first, -1)),
+        "move later": (message("step.move-later"), lambda b: commands.move(b, first, 1)),
+        "to document before": (
+            message("step.move-to-the-document-before"),
+            lambda b: commands.move_to_neighbour(b, first, -1),
+        ),
+        "to document after": (
+            message("step.move-to-the-document-after"),
+            lambda b: commands.move_to_neighbour(b, first, 1),
+        ),
+        "split each": (message("step.split-into-single-pages"), lambda b: arranging.split_each(b, chosen, new_id)),
+        "join documents": (message("step.join-documents"), lambda b: arranging.join_documents(b, chosen)),
+        "reverse": (message("step.turn-the-order-round"), lambda b: arranging.reverse(b, chosen)),
+        "interleave": (message("step.interleave-fronts-and-backs"), lambda b: arranging.interleave(b, chosen)),
+        "shift breaks later": (message("step.shift-all-breaks-later"), lambda b: arranging.shift_breaks(b, 1)),
+        "shift breaks earlier": (message("step.shift-all-breaks-earlier"), lambda b: arranging.shift_breaks(b, -1)),
     }
     return table[name]
 
 
-def move_command(page_ids: Sequence[str], target: str, *, after: bool) -> Command:
-    """Return the command that puts pages before a page, or after it, and into its document."""
-    return lambda batch: arranging.move_pages(batch, page_ids, target, after=after)
+def move_command(page_ids: Sequence[str], target: str, *, after: bool) -> tuple[str, Command]:
+    """Return the label and the command of putting pages before a page, or after it, and into its document."""
+    return message("step.move-pages"), lambda batch: arranging.move_pages(batch, page_ids, target, after=after)
 
 
 @needs(Right.INDEX)
@@ -217,7 +224,7 @@ def move_to_batch(
     workspace.batches.transfer(source, page_ids, target, beside, who, after=after)
     line.revise(source)
     line.revise(target)
-    return Changes(frozenset([source, target]), text="move pages between batches")
+    return Changes(frozenset([source, target]), text=message("step.move-between"))
 
 
 @needs(Right.LOOK)

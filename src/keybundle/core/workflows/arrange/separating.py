@@ -9,6 +9,7 @@ from typing import Any
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.batches.again import cut_batch, separate_again
 from keybundle.core.batches.model import Batch, Facts, Page
@@ -70,7 +71,7 @@ def separate_batch_again(
     workspace, who = session.workspace, session.person
     batch = workspace.batches.load(batch_id)
     if batch.captured_at is None or any(p.facts is None and not p.trouble for p in batch.pages):
-        raise InputProblem("Pages of this batch are still coming in or being looked at; separate it again after that.")
+        raise InputProblem(message("separating.pages-batch-still-coming-or"))
     routine = routine_of(workspace, batch)
     sides = gather_facts(workspace, pool, batch, routine, keep=True, progress=progress, cancel=cancel)
     conflicts: tuple[str, ...] = ()
@@ -81,9 +82,9 @@ def separate_batch_again(
         conflicts = again.conflicts
         return again.batch
 
-    workspace.batches.apply(batch_id, who, "separate again", command, by_hand=False)
+    workspace.batches.apply(batch_id, who, message("step.separate-again"), command, by_hand=False)
     line.revise(batch_id)
-    return Separated(Changes(frozenset([batch_id]), text="Separated again"), conflicts)
+    return Separated(Changes(frozenset([batch_id]), text=message("separating.separated-again")), conflicts)
 
 
 @needs(Right.LOOK)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.messages import message
 from keybundle.core.batches.model import balance
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
@@ -18,4 +19,4 @@ def close_batch(session: Session, batch_id: str) -> Changes:
     with workspace.place.database.atomic() as c:
         batch = workspace.batches.close(batch_id)
         audit.append(c, workspace.clock.stamp(), who, "batch closed", batch_id, asdict(balance(batch)))
-    return Changes(frozenset([batch_id]), text="Batch closed")
+    return Changes(frozenset([batch_id]), text=message("closing.closed"))

@@ -15,6 +15,7 @@ from pathlib import Path
 from sqlalchemy import Connection, delete, func, insert, select, update
 
 from keybundle.core.base.errors import AppError, EnvironmentProblem
+from keybundle.core.base.messages import message
 from keybundle.core.export.landing import Landing
 from keybundle.core.export.naming import fill_name, safe_name
 from keybundle.core.jobs.pool import Pool
@@ -94,7 +95,7 @@ def _write(workspace: Workspace, pool: Pool, due: Due) -> str:
         check_wish(workspace, wish)
         root = Path(copies.folder).expanduser()
         if not root.is_dir():
-            raise EnvironmentProblem(f"the folder “{copies.folder}” is not there.")
+            raise EnvironmentProblem(message("copies.folder-not", folder=copies.folder))
         texts = texts_of(workspace, load_document(machine, due.document), 1)
         parts = [safe_name(fill_name(p, texts)) for p in copies.sub_folders.split("/") if p.strip()]
         sent = make_files(machine, pool, [due.document], wish, Landing(root.joinpath(*parts), keeps_same=True))

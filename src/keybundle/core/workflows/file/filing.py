@@ -15,6 +15,7 @@ from typing import Any
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import AppError, InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.batches.model import Batch, Document, State
 from keybundle.core.filing.commit import commit_document, compose_document, uncommit_document
@@ -36,9 +37,9 @@ from keybundle.core.workflows.session.workspace import Workspace
 log = logging.getLogger(__name__)
 FILE_PRIORITY = 1
 ASK_SECONDS = 0.05
-CHANGED = "It was changed while it was being filed, so it was left; file it again."
-CANCELLED = "Filing was cancelled before it."
-A_BUG = "Something went wrong inside Key Bundle while it was being filed. It is kept in its batch; the others went on."
+CHANGED = message("filing.changed-while-being-filed-so")
+CANCELLED = message("filing.filing-cancelled-before")
+A_BUG = message("filing.something-went-wrong-inside-key")
 
 
 @dataclass
@@ -53,7 +54,7 @@ class Filed:
 
     def changes(self) -> Changes:
         """Return what this touched."""
-        return Changes(frozenset([self.batch]), repository=True, text=f"{len(self.entries)} documents filed")
+        return Changes(frozenset([self.batch]), repository=True, text=message("filing.filed", n=len(self.entries)))
 
 
 @dataclass(frozen=True)
@@ -214,7 +215,7 @@ def _require_at(session: Session, destination: Destination) -> None:
     nearest = session.workspace.repository.nearest_list(destination.cabinet, path)
     if session.person != MACHINE and Right.FILE not in effective_rights(session.holder, nearest):
         raise NotAllowed(
-            f"{' / '.join(destination.path)} is kept to others; {session.name} may not file there. Ask who keeps it."
+            message("filing.kept-others-may-not-file", list=" / ".join(destination.path), name=session.name)
         )
 
 
@@ -243,13 +244,13 @@ def take_back(session: Session, batch_id: str, document_id: str) -> Changes:
         batch: Batch = workspace.batches.load(batch_id)
         document = batch.document(document_id)
         if document.filed_id is None:
-            raise InputProblem("This document is not filed; there is nothing to take back.")
+            raise InputProblem(message("filing.document-not-filed-nothing-take"))
         workspace.repository.load(document.filed_id, with_pages=False, view=session.view(c, Right.TAKE_BACK))
         if batch.closed_at:
-            raise InputProblem("Its batch is closed, so it cannot go back there. Nothing was changed.")
+            raise InputProblem(message("filing.batch-closed-so-cannot-go"))
         uncommit_document(
             workspace.place.database, workspace.batches, workspace.repository, batch_id, document_id, document.filed_id,
             who,
         )  # fmt: skip
         unlearn(c, document_id)
-    return Changes(frozenset([batch_id]), frozenset([document_id]), True, "Taken back from the repository")
+    return Changes(frozenset([batch_id]), frozenset([document_id]), True, message("filing.taken-back-from-repository"))

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import TYPED, Batch
 from keybundle.core.jobs.pool import Pool
@@ -57,7 +58,7 @@ def read_area(session: Session, pool: Pool, batch_id: str, page_id: str, box: Bo
     batch = workspace.batches.load(batch_id)
     page = batch.page(page_id)
     if page.facts is None:
-        raise InputProblem("This page could not be measured, so nothing can be read on it.")
+        raise InputProblem(message("page-texts.page-could-not-measured-so"))
     job = page_job(workspace.place.files, page, routine_of(workspace, batch))
     return PageText.from_bytes(pool.submit(f"{WORK}:read_area", job, box, priority=ON_SCREEN).result())
 
@@ -69,8 +70,12 @@ def set_language(session: Session, line: Line, batch_id: str, page_ids: Sequence
     missing = [part for part in language.split("+") if part and part not in known]
     if missing:
         raise InputProblem(
-            f"The OCR language data “{missing[0]}” is missing. Install the package tesseract-ocr-"
-            f"{missing[0].replace('_', '-')}; installed are: {', '.join(known)}. The pages stay as they were read."
+            message(
+                "page-texts.ocr-language-data-missing-install",
+                missing=missing[0],
+                replace=missing[0].replace("_", "-"),
+                list=", ".join(known),
+            )
         )
     chosen = set(page_ids)
 
@@ -82,7 +87,8 @@ def set_language(session: Session, line: Line, batch_id: str, page_ids: Sequence
         documents = {d: replace(batch.documents[d], proposed=False) for d in touched}
         return commands.with_changes(batch, changed, documents)
 
-    return run_command(session, line, batch_id, f"read in {language or 'the usual language'}", command)
+    label = message("step.read-in", language=language) if language else message("step.read-in-usual")
+    return run_command(session, line, batch_id, label, command)
 
 
 @needs(Right.INDEX)
@@ -94,11 +100,8 @@ def type_words(session: Session, line: Line, batch_id: str, page_id: str, typed:
         page = batch.page(page_id)
         commands.guard(batch, page.document_id)
         if page.facts is None:
-            raise InputProblem(
-                "This side is damaged or still being looked at, so words cannot be typed for it. Scan it again, or leave "
-                "it out; its bytes are kept."
-            )
+            raise InputProblem(message("page-texts.side-damaged-or-still-being"))
         text = lay_out(typed, page.frame)
         keep_typed(workspace, page, text)
     line.revise(batch_id)
-    return Changes(frozenset([batch_id]), text="Words typed for the page")
+    return Changes(frozenset([batch_id]), text=message("page-texts.typed"))

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch
 from keybundle.core.fields.kinds import Kind, Refusal, normalise
@@ -33,7 +34,7 @@ def _field(workspace: Workspace, batch: Batch, document_id: str, field: str) -> 
     kind = workspace.setup.document_type(batch.document(document_id).type)
     spec = kind.field(field) if kind else None
     if spec is None:
-        raise InputProblem(f"This document has no field “{field}”; choose its type first.")
+        raise InputProblem(message("slip.document-no-field-choose-type", field=field))
     return spec
 
 
@@ -107,8 +108,8 @@ def enter_value(
         value = value_by_hand(workspace, spec, text, before, who, origin=origin, page=page, box=box)
         return commands.set_values(batch, document_id, {name: value})
 
-    what = "lift" if origin is Origin.LIFTED else "set"
-    label = f"{what} {label_of(workspace, document_id, name)}"
+    name_of = label_of(workspace, document_id, name)
+    label = message("step.lift", label=name_of) if origin is Origin.LIFTED else message("step.set", label=name_of)
     return run_command(session, line, batch_id, label, command)
 
 
@@ -121,14 +122,14 @@ def confirm_value(session: Session, line: Line, batch_id: str, document_id: str,
     def command(batch: Batch) -> Batch:
         value = batch.document(document_id).values.get(name)
         if value is None or not value.items:
-            raise InputProblem(f"{label} is empty; there is nothing to confirm.")
+            raise InputProblem(message("slip.empty-nothing-confirm", label=label))
         spec = _field(workspace, batch, document_id, name)
         _, problem = read_value(workspace, spec, value.text)
         if problem:
             raise InputProblem(problem)
         return commands.set_values(batch, document_id, {name: replace(value, confirmed_by=who, confirmed_at=stamp)})
 
-    return run_command(session, line, batch_id, f"confirm {label}", command)
+    return run_command(session, line, batch_id, message("step.confirm", label=label), command)
 
 
 @needs(Right.INDEX)
@@ -136,10 +137,10 @@ def choose_type(session: Session, line: Line, batch_id: str, document_id: str, t
     """Give a document its type; its values are proposed anew."""
     kind = called(session.types(), type_name)
     if kind is None:
-        raise InputProblem(f"There is no document type “{type_name}”.")
+        raise InputProblem(message("slip.no-document-type", type_name=type_name))
     names = [f.id for f in kind.fields]
     return run_command(
-        session, line, batch_id, f"type {kind.name}",
+        session, line, batch_id, message("step.type", type=kind.name),
         lambda b: commands.set_type(b, document_id, kind.id, names),
     )  # fmt: skip
 
@@ -150,22 +151,26 @@ def confirm_type(session: Session, line: Line, batch_id: str, document_id: str) 
 
     def command(batch: Batch) -> Batch:
         if not batch.document(document_id).type:
-            raise InputProblem("There is no type to confirm; choose one.")
+            raise InputProblem(message("slip.no-type-confirm-choose-one"))
         return commands.confirm_type(batch, document_id)
 
-    return run_command(session, line, batch_id, "confirm the type", command)
+    return run_command(session, line, batch_id, message("step.confirm-type"), command)
 
 
 @needs(Right.INDEX)
 def set_aside(session: Session, line: Line, batch_id: str, document_id: str, reason: str) -> Changes:
     """Set a document aside with a reason."""
-    return run_command(session, line, batch_id, "set aside", lambda b: commands.set_aside(b, document_id, reason))
+    return run_command(
+        session, line, batch_id, message("step.set-aside"), lambda b: commands.set_aside(b, document_id, reason)
+    )
 
 
 @needs(Right.INDEX)
 def bring_back(session: Session, line: Line, batch_id: str, document_id: str) -> Changes:
     """Bring a document back that was set aside."""
-    return run_command(session, line, batch_id, "bring back", lambda b: commands.bring_back(b, document_id))
+    return run_command(
+        session, line, batch_id, message("step.bring-back"), lambda b: commands.bring_back(b, document_id)
+    )
 
 
 @needs(Right.LOOK)

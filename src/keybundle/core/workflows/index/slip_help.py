@@ -9,6 +9,7 @@ from sqlalchemy import ColumnElement, Connection, delete, func, insert, select
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch, Document
 from keybundle.core.fields.kinds import Kind
@@ -45,10 +46,10 @@ def clear_assumed(session: Session, line: Line, batch_id: str, document_id: str)
         values = batch.document(document_id).values
         gone = [n for n, v in values.items() if v.origin in ASSUMED and not v.confirmed_by]
         if not gone:
-            raise InputProblem("Nothing on this slip was only assumed.")
+            raise InputProblem(message("slip-help.nothing-slip-only-assumed"))
         return commands.set_values(batch, document_id, {n: emptied(who, stamp, values[n]) for n in gone})
 
-    return run_command(session, line, batch_id, "clear what was assumed", command)
+    return run_command(session, line, batch_id, message("step.clear-assumed"), command)
 
 
 @needs(Right.INDEX)
@@ -61,7 +62,7 @@ def empty_slip(session: Session, line: Line, batch_id: str, document_id: str) ->
         values = batch.document(document_id).values
         return commands.set_values(batch, document_id, {n: emptied(who, stamp, v) for n, v in values.items()})
 
-    return run_command(session, line, batch_id, "empty the slip", command)
+    return run_command(session, line, batch_id, message("step.empty-slip"), command)
 
 
 @needs(Right.INDEX)
@@ -73,17 +74,17 @@ def set_today(session: Session, line: Line, batch_id: str, document_id: str, nam
     def command(batch: Batch) -> Batch:
         spec = _kind(workspace, batch, document_id).field(name)
         if spec is None or spec.kind is not Kind.DATE:
-            raise InputProblem(f"{label} holds no date.")
+            raise InputProblem(message("slip-help.holds-no-date", label=label))
         value = FieldValue((day,), 1.0, Origin.TODAY, True, confirmed_by=who, confirmed_at=stamp)
         return commands.set_values(batch, document_id, {name: value})
 
-    return run_command(session, line, batch_id, f"today for {label}", command)
+    return run_command(session, line, batch_id, message("step.today", label=label), command)
 
 
 def _kind(workspace: Workspace, batch: Batch, document_id: str) -> DocumentType:
     kind = workspace.setup.document_type(batch.document(document_id).type)
     if kind is None:
-        raise InputProblem("This document has no type yet; choose it first.")
+        raise InputProblem(message("slip-help.document-no-type-yet-choose"))
     return kind
 
 
@@ -106,7 +107,7 @@ def keep_starter(session: Session, document: Document, name: str) -> None:
     workspace, who = session.workspace, session.person
     values = {n: v.text for n, v in document.values.items() if v.items}
     if not name.strip() or not document.type or not values:
-        raise InputProblem("A starter needs a name, and a slip with a type and some values.")
+        raise InputProblem(message("slip-help.starter-needs-name-slip-type"))
     row = {"name": name.strip(), "type": document.type, "given": values, "who": who, "at": workspace.clock.stamp()}
     with workspace.place.database.atomic() as c:
         _may_change_starter(session, c, document.type, name.strip())
@@ -131,7 +132,7 @@ def _may_change_starter(session: Session, c: Connection, type_id: str, name: str
     owner = c.execute(select(t.starter.c.who).where(*_starter(type_id, name))).scalar()
     if owner is not None and owner != session.person and not session.may(Right.PREPARE):
         whose = name_of(session.workspace.setup.people, owner)
-        raise InputProblem(f"The starter “{name}” is {whose}'s; choose another name. Nothing was changed.")
+        raise InputProblem(message("slip-help.starter-s-choose-another-name", name=name, whose=whose))
 
 
 @needs(Right.INDEX)
@@ -151,7 +152,7 @@ def start_from(session: Session, line: Line, batch_id: str, document_id: str, st
                 found[name] = FieldValue(items, 0.0, Origin.STARTER, given_by=who)
         return commands.set_values(batch, document_id, dict(found))
 
-    return run_command(session, line, batch_id, f"start from {starter.name}", command)
+    return run_command(session, line, batch_id, message("step.start-from", starter=starter.name), command)
 
 
 @needs(Right.INDEX)
@@ -168,7 +169,7 @@ def take_from_before(session: Session, line: Line, batch_id: str, document_id: s
         here = next(i for i, d in enumerate(order) if d.id == document_id)
         before = next((d for d in reversed(order[:here]) if d.type == document.type), None)
         if before is None:
-            raise InputProblem("No document of this type stands before this one in the batch.")
+            raise InputProblem(message("slip-help.no-document-type-stands-before"))
         kind = _kind(workspace, batch, document_id)
         found: dict[str, FieldValue | None] = {}
         for name, value in before.values.items():
@@ -178,7 +179,7 @@ def take_from_before(session: Session, line: Line, batch_id: str, document_id: s
                 found[name] = FieldValue(value.items, 0.0, Origin.CARRIED, given_by=who)
         return commands.set_values(batch, document_id, found)
 
-    return run_command(session, line, batch_id, "take the values of the document before", command)
+    return run_command(session, line, batch_id, message("step.take-from-before"), command)
 
 
 Paths = tuple[tuple[str, ...], ...]
@@ -209,10 +210,10 @@ def choose_folder(session: Session, line: Line, batch_id: str, document_id: str,
             if kind.field(source) is not None:
                 found[source] = FieldValue((value,), 1.0, Origin.FOLDER, True, confirmed_by=who, confirmed_at=stamp)
         if not found:
-            raise InputProblem("The folders of this cabinet follow from dates on the slip; set the date instead.")
+            raise InputProblem(message("slip-help.folders-cabinet-follow-from-dates"))
         return commands.set_values(batch, document_id, found)
 
-    return run_command(session, line, batch_id, "choose the folder", command)
+    return run_command(session, line, batch_id, message("step.choose-folder"), command)
 
 
 @needs(Right.INDEX)
@@ -232,7 +233,7 @@ def set_for_many(session: Session, line: Line, batch_id: str, changes: Sequence[
             batch = commands.set_values(batch, document_id, {name: value})
         return batch
 
-    return run_command(session, line, batch_id, f"set {len(changes)} values", command)
+    return run_command(session, line, batch_id, message("step.set-values", n=len(changes)), command)
 
 
 @needs(Right.LOOK)
@@ -243,7 +244,7 @@ def search_register(
     workspace = session.workspace
     found = workspace.setup.register(register)
     if found is None:
-        raise InputProblem(f"There is no register “{register}”.")
+        raise InputProblem(message("slip-help.no-register", register=register))
     return found.columns, workspace.books()[register].search(typed, limit=limit)
 
 
@@ -253,15 +254,15 @@ def add_entry(session: Session, register: str, entry: Entry) -> None:
     workspace, who = session.workspace, session.person
     found = workspace.setup.register(register)
     if found is None:
-        raise InputProblem(f"There is no register “{register}”.")
+        raise InputProblem(message("slip-help.no-register", register=register))
     key = entry.get(found.key, "").strip()
     if not key:
-        raise InputProblem(f"An entry of {found.name} needs its {found.key}.")
+        raise InputProblem(message("slip-help.entry-needs", found_name=found.name, key=found.key))
     row = {c: entry.get(c, "").strip() for c in found.columns}
     e = t.register_entry
     with workspace.place.database.atomic() as c:
         if c.execute(select(e.c.key).where(e.c.register == register, e.c.key == key)).first() is not None:
-            raise InputProblem(f"{found.name} has “{key}” already; nothing was added.")
+            raise InputProblem(message("slip-help.already-nothing-added", found_name=found.name, key=key))
         last = c.execute(select(func.max(e.c.position)).where(e.c.register == register)).scalar()
         c.execute(insert(e).values(register=register, key=key, position=(last or 0) + 1, row=row))
         audit.append(c, workspace.clock.stamp(), who, "register entry added", register, row)

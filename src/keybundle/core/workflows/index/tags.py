@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch
 from keybundle.core.filing.commit import retag_document
@@ -34,7 +35,7 @@ def set_tags(session: Session, line: Line, batch_id: str, document_id: str, text
         changed = replace(batch.document(document_id), tags=tags)
         return commands.with_changes(batch, documents={document_id: changed})
 
-    return run_command(session, line, batch_id, "tags", command)
+    return run_command(session, line, batch_id, message("step.tags"), command)
 
 
 @needs(Right.LOOK)
@@ -42,7 +43,7 @@ def common_tags(session: Session, document_ids: Sequence[str]) -> tuple[str, ...
     """Return the tags that all of these filed documents have; raises InputProblem for more than ``MOST_AT_ONCE``."""
     workspace = session.workspace
     if len(document_ids) > MOST_AT_ONCE:
-        raise InputProblem(f"Tags change for at most {MOST_AT_ONCE:,} documents at once; choose fewer.")
+        raise InputProblem(message("tags.tags-change-most-documents-once", MOST_AT_ONCE=MOST_AT_ONCE))
     with workspace.place.database.read() as c:
         found = list(workspace.repository.load_many(document_ids, view=session.view(c)).values())
     return tuple(tag for tag in found[0].tags if all(tag in d.tags for d in found)) if found else ()
@@ -60,9 +61,7 @@ def retag(session: Session, document_ids: Sequence[str], before: Sequence[str], 
         found = workspace.repository.load_many(document_ids, view=session.view(c, Right.CORRECT))
         if left := len(set(document_ids) - set(found)):
             told = "One of them" if left == 1 else f"{left} of them"
-            raise NotAllowed(
-                f"{told} may not be corrected by {session.name}, or is no longer there. Nothing was changed."
-            )
+            raise NotAllowed(message("tags.may-not-corrected-or-no", told=told, name=session.name))
         for document in found.values():
             kept = [tag for tag in document.tags if tag not in before or tag in wanted]
             tags = tuple(dict.fromkeys([*kept, *wanted]))

@@ -17,7 +17,8 @@ def in_names(setup: Setup, document: FiledDocument) -> FiledDocument:
     folder = tuple((name_of(levels, level), value) for level, value in document.folder)
     return replace(
         document, type=name_of(setup.document_types, document.type), cabinet=name_of(setup.cabinets, document.cabinet),
-        folder=folder, filed_by=name_of(setup.people, document.filed_by), values=name_values(setup, document.type, document.cabinet, document.values),
+        folder=folder, filed_by=name_of(setup.people, document.filed_by),
+        values=name_values(setup, document.type, document.cabinet, document.values),
     )  # fmt: skip
 
 

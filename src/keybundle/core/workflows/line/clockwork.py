@@ -14,6 +14,7 @@ from collections.abc import Callable
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import A_BUG, AppError, Passing
+from keybundle.core.base.messages import message
 
 log = logging.getLogger(__name__)
 RETRY_SECONDS = (2.0, 5.0, 10.0, 30.0)
@@ -105,7 +106,7 @@ class Clockwork(ABC):
         except Exception:
             # The line's last door for faults: one costs its step, never the line.
             log.exception("a step of the line failed")
-            self._tell_problem(f"A step of the work behind failed. {A_BUG}")
+            self._tell_problem(message("clockwork.step-work-behind-failed", A_BUG=A_BUG))
         finally:
             self._done()
 

@@ -18,6 +18,7 @@ from typing import Any
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import A_BUG, AppError, Passing
+from keybundle.core.base.messages import message
 from keybundle.core.batches.model import TYPED, Batch, Document, Facts, Page, Stage
 from keybundle.core.batches.next_steps import Look, Place, Propose, Read, next_steps
 from keybundle.core.intake.halts import Halted, find_halt
@@ -344,7 +345,7 @@ class Line(Clockwork):
         if outcome is None:
             return
         if isinstance(outcome, str):
-            trouble = f"{outcome} Type its values by hand."
+            trouble = message("line.type-values-hand", outcome=outcome)
             self._ws.batches.set_text(page.id, None, page.frame.rotation, trouble, language=page.language)
         else:
             text, seconds = outcome
@@ -415,7 +416,7 @@ class Line(Clockwork):
             self._ws.batches.give_up_proposing(document_id, str(error))
         except Exception:
             log.exception("nothing could be proposed for a document")
-            self._ws.batches.give_up_proposing(document_id, f"Its values could not be proposed. {A_BUG}")
+            self._ws.batches.give_up_proposing(document_id, message("line.values-could-not-proposed", A_BUG=A_BUG))
         running.seconds["index"] += time.perf_counter() - start
 
     def _read_again(self, batch_id: str, running: _Running, document_id: str) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from keybundle.core.base.messages import message
 from keybundle.core.batches.machine import Decide
 from keybundle.core.batches.model import Page
 from keybundle.core.reading.text import PageText
@@ -46,6 +47,6 @@ def keep_as_it_is(
     pages: Sequence[Page], texts: Mapping[str, bytes], state: CutState
 ) -> tuple[Sequence[Placing], CutState]:
     """Keep the sides of a sheet that the rules failed on, so that nothing behind them has to wait."""
-    note = "The separation rules failed on this side; check whether a document begins here."
+    note = message("placing.separation-rules-failed-side-check")
     kept = [Placing(p.id, p.hand_kept is not False, BY_HAND if p.hand_kept is False else "", note=note) for p in pages]
     return kept, state

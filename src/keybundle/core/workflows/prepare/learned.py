@@ -11,6 +11,7 @@ from pathlib import Path
 from sqlalchemy import Connection, func, select
 
 from keybundle.core.base.files import write_atomic
+from keybundle.core.base.messages import message
 from keybundle.core.proposing.calibration import Calibration
 from keybundle.core.proposing.examples import Example, forget, load_examples
 from keybundle.core.proposing.lessons import agree_on
@@ -126,16 +127,21 @@ def say_bar(calibration: Calibration, bar: float, one_in: int) -> str:
     """Return in words what a routine's bar claims, and what it would take to claim more."""
     if not one_in:
         if not calibration.is_enough:
-            return f"{calibration.count} confirmed values so far; confidences are as scored until there are more."
+            return message("learned.confirmed-values-so-far-confidences", count=calibration.count)
         n, wrong, share = calibration.claim(calibration.bar_for(bar))
-        return f"{n:,} confirmed values at this bar, {wrong} of them wrong: at most {share:.2%} are wrong."
+        return message("learned.confirmed-values-bar-them-wrong", n=n, wrong=wrong, share=share)
     found, can = calibration.bar_for_claim(one_in)
     n, wrong, share = calibration.claim(found)
     if can:
-        return f"At most 1 wrong in {one_in} can be claimed from a score of {found:.2f} on: {n:,} confirmed, {wrong} wrong."
+        return message("learned.most-wrong-can-claimed-from", one_in=one_in, found=found, n=n, wrong=wrong)
     least = 3 * one_in
     ruled_out = f" (at most 1 in {int(1 / share)})" if share < 1 else ""
-    return (
-        f"At most 1 wrong in {one_in} cannot be claimed yet: it takes about {least:,} confirmed values without a wrong one, "
-        f"{n:,} are there with {wrong} wrong{ruled_out}. Until then the bar is {found:.0%}."
+    return message(
+        "learned.most-wrong-cannot-claimed-yet",
+        one_in=one_in,
+        least=least,
+        n=n,
+        wrong=wrong,
+        ruled_out=ruled_out,
+        found=found,
     )

@@ -8,6 +8,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import Group, Person, Role, Setup, number_people
@@ -34,13 +35,13 @@ def add_part(session: Session, kind: str, name: str) -> str:
     """Add a person, group or role without any right yet, and return its id; raises InputProblem for a name that is taken."""
     name = name.strip()
     if not name:
-        raise InputProblem("It needs a name. Nothing was added.")
+        raise InputProblem(message("people.needs-name-nothing-added"))
     added: list[str] = []
 
     def change(setup: Setup) -> Setup:
         parts, used = getattr(setup, kind), session.workspace.used_ids().get(kind, set())
         if any(p.name.casefold() == name.casefold() for p in parts):
-            raise InputProblem(f"The name “{name}” is taken already; choose another one. Nothing was added.")
+            raise InputProblem(message("people.name-taken-already-choose-another", name=name))
         if kind == "people":
             after = number_people((*parts, Person(name=name)), used)
         else:
@@ -79,13 +80,15 @@ def remove_part(session: Session, kind: str, part_id: str) -> None:
         parts = getattr(setup, kind)
         found = next((p for p in parts if p.id == part_id), None)
         if found is None:
-            raise InputProblem("That is no longer there. Nothing was changed.")
+            raise InputProblem(message("people.no-longer-nothing-changed"))
         if kind == "people":
             gone = found.model_copy(update={"active": False, "login": ""})
             return setup.model_copy(update={kind: tuple(gone if p.id == part_id else p for p in parts)})
         holders = [p.name for p in setup.people if part_id in getattr(p, kind)]
         if holders:
-            raise InputProblem(f"{', '.join(holders[:5])} still have {found.name}; take it from them first.")
+            raise InputProblem(
+                message("people.still-have-take-from-them", list=", ".join(holders[:5]), found_name=found.name)
+            )
         return setup.model_copy(update={kind: tuple(p for p in parts if p.id != part_id)})
 
     session.workspace.change_setup(session.person, change)

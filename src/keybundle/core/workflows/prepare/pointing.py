@@ -10,6 +10,7 @@ import regex
 
 from keybundle.core.base.boxes import Box, upright_box
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.batches.model import Batch
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.marks.model import BARCODE, Mark, Wanted
@@ -77,7 +78,7 @@ def load_page(session: Session, pool: Pool, batch_id: str, page_id: str) -> Poin
     workspace = session.workspace
     page = workspace.batches.load(batch_id).page(page_id)
     if page.facts is None:
-        raise InputProblem("This page could not be measured; choose another one.")
+        raise InputProblem(message("pointing.page-could-not-measured-choose"))
     job = picture_job(workspace.place.files, page.id, page.picture, page.frame)
     asked = Wanted(formats=("any",))
     looked = pool.submit(f"{WORK}:look_for_marks", job, asked, priority=ON_SCREEN).result()

@@ -9,6 +9,7 @@ from pathlib import Path
 from sqlalchemy import delete, insert
 
 from keybundle.core.base.errors import Finding, InputProblem, Report
+from keybundle.core.base.messages import message
 from keybundle.core.registers.book import Entry
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
@@ -34,7 +35,9 @@ def read_register(text: str, register: Register) -> tuple[list[Entry], Report]:
     head = [h.strip() for h in next(rows, [])]
     missing = [c for c in register.columns if c not in head]
     if missing:
-        said = f"the head line has no column “{missing[0]}”; it has {', '.join(h for h in head if h) or 'none'}"
+        said = message(
+            "register-files.head-line-no-column", missing=missing[0], value=", ".join(h for h in head if h) or "none"
+        )
         return [], Report((Finding("missing-column", "line 1", said),))
     places = {c: head.index(c) for c in register.columns}
     entries: list[Entry] = []
@@ -50,7 +53,11 @@ def read_register(text: str, register: Register) -> tuple[list[Entry], Report]:
             findings.append(Finding("empty-key", f"line {number}", f"the key “{register.key}” is empty"))
         elif key in seen:
             findings.append(
-                Finding("key-twice", f"line {number}", f"the key “{key}” stands in line {seen[key]} already")
+                Finding(
+                    "key-twice",
+                    f"line {number}",
+                    message("register-files.key-stands-line-already", key=key, seen=seen[key]),
+                )
             )
         else:
             seen[key] = number
@@ -64,22 +71,22 @@ def import_register(session: Session, name: str, path: Path) -> int:
     workspace, who = session.workspace, session.person
     register = workspace.setup.register(name)
     if register is None:
-        raise InputProblem(f"There is no register “{name}”.")
+        raise InputProblem(message("register-files.no-register", name=name))
     try:
         text = path.read_bytes().decode("utf-8-sig")
     except UnicodeDecodeError as error:
         line = error.object[: error.start].count(b"\n") + 1
-        raise InputProblem(
-            f"“{path.name}” is not UTF-8 text (line {line}); save it as UTF-8. The register was not changed."
-        ) from error
+        raise InputProblem(message("register-files.not-utf-text-line-save", path_name=path.name, line=line)) from error
     except OSError as error:
-        raise InputProblem(f"“{path.name}” cannot be read: {error.strerror}. The register was not changed.") from error
+        raise InputProblem(
+            message("register-files.cannot-read-register-not-changed", path_name=path.name, strerror=error.strerror)
+        ) from error
     entries, report = read_register(text, register)
     if not report.ok or not entries:
         told = [str(f) for f in report.findings[:MOST_TOLD]] or ["there is no entry in it"]
         more = len(report.findings) - MOST_TOLD
         raise InputProblem(
-            f"“{path.name}” cannot be taken as {name}; the register was not changed:\n"
+            message("register-files.cannot-taken-register-not-changed", path_name=path.name, name=name)
             + "\n".join(told)
             + (f"\nand {more} more" if more > 0 else "")
         )

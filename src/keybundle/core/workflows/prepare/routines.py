@@ -12,6 +12,7 @@ from sqlalchemy import func, select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.files import write_atomic
+from keybundle.core.base.messages import message
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, Setup, called, name_of
@@ -53,9 +54,9 @@ def save_routine(session: Session, routine: Routine, base: Routine | None = None
         refuse_changed(setup.routine(routine.id), base, f"The routine {routine.name}")
         others = [r for r in setup.routines if r.id != routine.id]
         if any(r.name.casefold() == routine.name.casefold() for r in others):
-            raise InputProblem(f"There is a routine “{routine.name}” already; choose another name.")
+            raise InputProblem(message("routines.routine-already-choose-another-name", routine_name=routine.name))
         if routine.key and any(r.key.casefold() == routine.key.casefold() for r in others):
-            raise InputProblem(f"The key {routine.key} starts another routine already; choose another one.")
+            raise InputProblem(message("routines.key-starts-another-routine-already", key=routine.key))
         changed = tuple(routine if r.id == routine.id else r for r in setup.routines)
         return setup.model_copy(update={"routines": changed})
 
@@ -65,14 +66,11 @@ def save_routine(session: Session, routine: Routine, base: Routine | None = None
 def refuse_changed(now: Part | None, base: Part | None, what: str) -> None:
     """Raise InputProblem where a part of the set-up is gone, or is no longer what the change was made on; it says what is new."""
     if now is None:
-        raise InputProblem(f"{what} is no longer there. Nothing was changed.")
+        raise InputProblem(message("routines.no-longer-nothing-changed", what=what))
     if base is not None and now != base:
         before, after = base.model_dump(), now.model_dump()
         new = ", ".join(key.replace("_", " ") for key in after if after[key] != before.get(key))
-        raise InputProblem(
-            f"{what} has been changed by somebody else meanwhile ({new}). Nothing was changed; look at it again, then "
-            "repeat it."
-        )
+        raise InputProblem(message("routines.been-changed-somebody-else-meanwhile", what=what, new=new))
 
 
 @needs(Right.PREPARE)
@@ -83,7 +81,7 @@ def copy_routine(session: Session, routine_id: str) -> str:
     def change(setup: Setup) -> Setup:
         base = setup.routine(routine_id)
         if base is None:
-            raise InputProblem(f"There is no routine “{routine_id}” any more.")
+            raise InputProblem(message("routines.no-routine-any-more", routine_id=routine_id))
         name = _free_name(setup, base.name)
         copied = base.model_copy(update={"id": _new_id(workspace, "routines", name), "name": name, "key": ""})
         return setup.model_copy(update={"routines": (*setup.routines, copied)})
@@ -111,7 +109,7 @@ def remove_routine(session: Session, routine_id: str, base: Routine | None = Non
             waiting = int(c.execute(asked).scalar() or 0)
         if waiting:
             what = "batch of it is" if waiting == 1 else "batches of it are"
-            raise InputProblem(f"{waiting} {what} still open. File and close them first; {name} stays.")
+            raise InputProblem(message("routines.still-open-file-close-them", waiting=waiting, what=what, name=name))
         places.append([r.id for r in setup.routines].index(routine_id))
         return setup.model_copy(update={"routines": tuple(r for r in setup.routines if r.id != routine_id)})
 
@@ -126,7 +124,7 @@ def put_routine(session: Session, routine: Routine, place: int) -> None:
 
     def change(setup: Setup) -> Setup:
         if any(r.id == routine.id or r.name.casefold() == routine.name.casefold() for r in setup.routines):
-            raise InputProblem(f"There is a routine “{routine.name}” already. Nothing was changed.")
+            raise InputProblem(message("routines.routine-already-nothing-changed", routine_name=routine.name))
         return setup.model_copy(update={"routines": (*setup.routines[:place], routine, *setup.routines[place:])})
 
     workspace.change_setup(who, change)
@@ -138,7 +136,7 @@ def export_routine(session: Session, routine_id: str, path: Path) -> None:
     workspace = session.workspace
     routine = workspace.setup.routine(routine_id)
     if routine is None:
-        raise InputProblem(f"There is no routine “{routine_id}” any more.")
+        raise InputProblem(message("routines.no-routine-any-more", routine_id=routine_id))
     named = name_of(workspace.setup.document_types, routine.document_type)
     write_atomic(path, write_routine(routine.model_copy(update={"document_type": named})).encode())
 
@@ -153,7 +151,7 @@ def import_routines(session: Session, path: Path) -> tuple[str, tuple[str, ...]]
     try:
         found = read_routines(path.read_text(encoding="utf-8"))
     except (OSError, UnicodeDecodeError) as error:
-        raise InputProblem(f"“{path.name}” cannot be read as text. Nothing was changed.") from error
+        raise InputProblem(message("routines.cannot-read-text-nothing-changed", path_name=path.name)) from error
     told: list[str] = []
     ids: list[str] = []
 
@@ -170,7 +168,11 @@ def import_routines(session: Session, path: Path) -> tuple[str, tuple[str, ...]]
                 changes["document_type"] = kind.id
             elif routine.document_type:
                 told.append(
-                    f"{changes['name']} is made for the document type “{routine.document_type}”, which is not there."
+                    message(
+                        "routines.made-document-type-which-not",
+                        changes=changes["name"],
+                        document_type=routine.document_type,
+                    )
                 )
                 changes["document_type"] = ""
             if routine.key.casefold() in taken:
@@ -192,11 +194,11 @@ def make_type(session: Session, name: str, cabinet: str) -> str:
     workspace, who = session.workspace, session.person
     name, cabinet = name.strip(), cabinet.strip()
     if not name or not cabinet:
-        raise InputProblem("A document type needs a name and a cabinet to go to.")
+        raise InputProblem(message("routines.document-type-needs-name-cabinet"))
 
     def change(setup: Setup) -> Setup:
         if any(k.name.casefold() == name.casefold() for k in setup.document_types):
-            raise InputProblem(f"There is a document type “{name}” already; choose another name.")
+            raise InputProblem(message("routines.document-type-already-choose-another", name=name))
         known = next((c for c in setup.cabinets if c.name.casefold() == cabinet.casefold()), None)
         home = known or Cabinet(id=_new_id(workspace, "cabinets", cabinet), name=cabinet)
         cabinets = setup.cabinets if known else (*setup.cabinets, home)

@@ -9,6 +9,7 @@ from sqlalchemy import Connection, func, select
 
 from keybundle.core.base.errors import InputProblem, Report, explain_os_error
 from keybundle.core.base.files import write_atomic
+from keybundle.core.base.messages import message
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.ids import PARTS
 from keybundle.core.setup.model import Setup, called, name_of
@@ -24,7 +25,7 @@ def _read(path: Path) -> str:
     try:
         return path.read_text(encoding="utf-8")
     except UnicodeDecodeError as error:
-        raise InputProblem(f"“{path.name}” is not UTF-8 text; save the set-up file as UTF-8.") from error
+        raise InputProblem(message("setup-admin.not-utf-text-save-set", path_name=path.name)) from error
     except OSError as error:
         raise explain_os_error(error, f"“{path.name}”") from error
 
@@ -60,17 +61,14 @@ def import_setup(session: Session, path: Path) -> Imported:
         changes = workspace.put_setup(setup, session.person)
         told = [(x, count_touched(c, x.kind, x.id)) for x in changes if x.kind != GENERAL]
         if kept := [f"{x.name} ({_say_count(x.kind, n)})" for x, n in told if x.what == "dropped" and n]:
-            raise InputProblem(
-                f"This set-up has no {', '.join(kept)} any more, and these hold documents. Nothing was changed; put them "
-                "into the file, or move their documents first."
-            )
+            raise InputProblem(message("setup-admin.set-up-no-any-more", list=", ".join(kept)))
     return Imported(tuple(told))
 
 
 def begin_with_setup(workspace: Workspace, path: Path) -> Imported:
     """Let a fresh data directory begin with a set-up file; whoever brings it in can sign in as its first administrator."""
     if workspace.has_setup:
-        raise InputProblem("This repository has begun already; sign in to change its set-up. Nothing was changed.")
+        raise InputProblem(message("setup-admin.repository-begun-already-sign-change"))
     setup = let_in_importer(workspace, load_setup(_read(path)))
     return Imported(tuple((x, 0) for x in workspace.put_setup(setup, MACHINE) if x.kind != GENERAL))
 
@@ -126,7 +124,7 @@ def go_back(session: Session, part: str, name: str, revision: int) -> str:
         state = next((s for s in states if s.revision == revision), None)
         if state is None or state.data is None:
             known = ", ".join(str(s.revision) for s in reversed(states) if s.data is not None) or "none"
-            raise InputProblem(f"{name} has no revision {revision} to go back to; there are {known}.")
+            raise InputProblem(message("setup-admin.no-revision-go-back", name=name, revision=revision, known=known))
         parts = [p.model_dump(by_alias=True) for p in getattr(setup, part)]
         here = next((i for i, p in enumerate(parts) if p["id"] == part_id), len(parts))
         parts[here : here + 1] = [dict(state.data)]
@@ -138,7 +136,7 @@ def go_back(session: Session, part: str, name: str, revision: int) -> str:
 
 def _part_id(workspace: Workspace, part: str, name: str) -> str:
     if part not in PARTS:
-        raise InputProblem(f"A set-up has no part “{part}”; there are {', '.join(PARTS)}.")
+        raise InputProblem(message("setup-admin.set-up-no-part", part=part, list=", ".join(PARTS)))
     found = called(getattr(workspace.setup, part), name)
     return found.id if found is not None else name
 

@@ -10,6 +10,7 @@ from pydantic import ValidationError
 from sqlalchemy import func, select
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.filing.destination import make_caption
 from keybundle.core.rights.model import Right
@@ -73,7 +74,7 @@ def add_field(
     """
     name = name.strip()
     if any(f.name.casefold() == name.casefold() for f in kind.fields):
-        raise InputProblem(f"{kind.name} has a field “{name}” already; choose another name.")
+        raise InputProblem(message("types.field-already-choose-another-name", kind_name=kind.name, name=name))
     taken = {*used, *(f.id for f in kind.fields)}
     spec = {"id": fresh_id(name, taken), "name": name, "kind": value_kind, "labels": (name,), "register": register}
     return _validated({**kind.model_dump(), "fields": [*(f.model_dump() for f in kind.fields), spec]})
@@ -89,7 +90,9 @@ def remove_field(kind: DocumentType, field: str) -> DocumentType:
         "its key": kind.key,
     }
     if used := [where for where, names in used_in.items() if field in names]:
-        raise InputProblem(f"{kind.label(field)} is used by {', '.join(used)} of {kind.name}; take it out there first.")
+        raise InputProblem(
+            message("types.used-take-out-first", label=kind.label(field), list=", ".join(used), kind_name=kind.name)
+        )
     return _validated({**kind.model_dump(), "fields": [f.model_dump() for f in kind.fields if f.id != field]})
 
 
@@ -122,7 +125,12 @@ def _validated(data: Mapping[str, Any]) -> DocumentType:
     unknown = [name for name in kind.key if kind.field(name) is None]
     if unknown:
         raise InputProblem(
-            f"{kind.name} has no field “{unknown[0]}”; its fields are {', '.join(f.name for f in kind.fields)}."
+            message(
+                "types.no-field-fields",
+                kind_name=kind.name,
+                unknown=unknown[0],
+                list=", ".join(f.name for f in kind.fields),
+            )
         )
     return kind
 

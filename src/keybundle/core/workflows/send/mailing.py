@@ -10,6 +10,7 @@ from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.files import write_atomic
+from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, silent
 from keybundle.core.export.landing import Landing
 from keybundle.core.export.message import Letter, hand_in, make_message, read_addresses
@@ -24,7 +25,7 @@ from keybundle.core.workflows.session.workspace import Workspace
 
 MB = 1024 * 1024
 IN_MAIL = 4 / 3  # base64
-NO_ADDRESS = "Nobody is named to send to. Write an address, or several told apart by commas; nothing was sent."
+NO_ADDRESS = message("mailing.nobody-named-send-write-address")
 
 
 @dataclass
@@ -91,10 +92,7 @@ def mail_documents(
 def _check_size(sent: Sent, largest_mb: int) -> None:
     size = sent.size * IN_MAIL / MB
     if size > largest_mb:
-        raise InputProblem(
-            f"The message would be {size:.0f} MB; at most {largest_mb} MB are sent by e-mail here. Send fewer documents, or "
-            "as smaller files, or into a folder. Nothing was sent."
-        )
+        raise InputProblem(message("mailing.message-would-mb-most-mb", size=size, largest_mb=largest_mb))
 
 
 def _note_refused(workspace: Workspace, who: str, documents: Sequence[SentDocument], refused: dict[str, str]) -> None:

@@ -12,6 +12,7 @@ from typing import Any
 from sqlalchemy import select
 
 from keybundle.core.base.errors import AppError, EnvironmentProblem, InputProblem, explain_os_error
+from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.export import package
 from keybundle.core.export.landing import Landing
@@ -196,7 +197,7 @@ def import_package(
     """
     workspace, who = session.workspace, session.person
     if not folder.is_dir():
-        raise InputProblem(f"“{folder}” is no folder. Name the folder of a hand-over package; nothing was taken in.")
+        raise InputProblem(message("packages.no-folder-name-folder-hand", folder=folder))
     pool.submit(f"{SEND_WORK}:check_package", str(folder), priority=SEND_PRIORITY).result()
     told = {document / package.PDF: read_values(document) for document in list_documents(folder)}
     given = {

@@ -16,6 +16,7 @@ from typing import Any
 from sqlalchemy import select
 
 from keybundle.core.base.errors import A_BUG, AppError, EnvironmentProblem, InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.export import forms
 from keybundle.core.export.alto import make_alto
@@ -43,7 +44,7 @@ from keybundle.core.workflows.session.workspace import Workspace
 CHUNK, COPYING = 48, 2
 SEND_WORK = "keybundle.core.workflows.send.send_work"
 SEND_PRIORITY = 2
-STOPPED = "Stopped; what is there already is whole."
+STOPPED = message("sending.stopped-what-already-whole")
 
 
 @dataclass(frozen=True)
@@ -102,7 +103,7 @@ class _Made:
     is_shared: bool = False
 
 
-NOT_TO_SEND = "That document is no longer in the repository, or may not be sent."
+NOT_TO_SEND = message("sending.document-no-longer-repository-or")
 Note = Callable[[Sequence[SentDocument]], None]
 
 
@@ -129,23 +130,20 @@ def say_shared(sent: Sent) -> str:
     if not sent.shared:
         return ""
     more = f" and {len(sent.shared) - 1} more" if len(sent.shared) > 1 else ""
-    return f"Files as they came hold pages of other documents too: those of {sent.shared[0]}{more}."
+    return message("sending.files-they-came-hold-pages", item=sent.shared[0], more=more)
 
 
 def check_wish(workspace: Workspace, wish: Wish) -> None:
     """Raise InputProblem for a form that is none, or a name pattern that asks for what no document has."""
     form = wish.told
     if wish.together and not form.joins:
-        raise InputProblem(f"“{form.title}” cannot hold several documents in one file; send one file for each.")
+        raise InputProblem(message("sending.cannot-hold-several-documents-one", title=form.title))
     parts = [f for k in workspace.setup.document_types for f in k.fields]
     levels = [f for cabinet in workspace.setup.cabinets for f in cabinet.folder_fields]
     fields = {x for f in (*parts, *levels) for x in (f.name, f.id)}
     unknown = unknown_names(wish.names, fields)
     if unknown:
-        raise InputProblem(
-            f"No document has a field “{unknown[0]}” for its name. Besides the fields there are "
-            "{caption}, {type}, {cabinet}, {number}, {filed}, {counter} and {source}."
-        )
+        raise InputProblem(message("sending.no-document-field-name-besides", unknown=unknown[0]))
 
 
 @needs(Right.SEND)
@@ -222,7 +220,7 @@ def make_files(
     """Make the files of documents in a folder, some documents at a time; ``note`` is told of each lot before it has names."""
     cancel, sent = cancel or CancelToken(), Sent()
     if wish.form == forms.PACKAGE:
-        raise InputProblem("A hand-over package is a folder with many files: write it into a folder. Nothing was sent.")
+        raise InputProblem(message("sending.hand-over-package-folder-many"))
     if wish.together:
         _send_together(session, pool, ids, wish, landing, sent, note, progress, cancel)
         return sent
@@ -380,7 +378,7 @@ def copy_stored(workspace: Workspace, sha: str, landing: Landing, folder: Path) 
     part, found = landing.copy(workspace.place.files.path(sha), folder)
     if found != sha:
         part.unlink(missing_ok=True)
-        raise InputProblem("Its stored file is not what was filed: it was changed on the disk. Have the store checked.")
+        raise InputProblem(message("sending.stored-file-not-what-filed"))
     return part
 
 
@@ -492,7 +490,7 @@ def _good(
             shas = {p.picture[0] for p in document.pages}
         wrong = next((w for sha in sorted(shas) if (w := workspace.place.files.check(sha))), "")
         if wrong:
-            sent.refused.append((document.caption, f"A stored file of it is {wrong}. Have the store checked."))
+            sent.refused.append((document.caption, message("sending.stored-file-have-store-checked", wrong=wrong)))
         else:
             good.append((document, pages))
     return good

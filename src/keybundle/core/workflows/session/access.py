@@ -11,6 +11,7 @@ from sqlalchemy import Connection, select
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.batches import commands
 from keybundle.core.filing.destination import Destination, compute_destination, make_caption
 from keybundle.core.repository import access, audit
@@ -63,9 +64,13 @@ class Kept:
         """The whole in words, such as “Kept to the group Purchasing, as Purchasing / 2026 is”."""
         kept = self.own if self.own is not None else self.nearest
         if kept is None:
-            return "Kept to nobody in particular: everybody may what their roles say."
+            return message("access.kept-nobody-particular-everybody-may")
         said = ", ".join(say_grantee(e.grantee, e.name) for e in kept) or "nobody"
-        return f"Kept to {said}." if self.own is not None else f"Kept to {said}, as {self.nearest_at} is."
+        return (
+            f"Kept to {said}."
+            if self.own is not None
+            else message("access.kept", said=said, nearest_at=self.nearest_at)
+        )
 
 
 @dataclass(frozen=True)
@@ -132,7 +137,7 @@ def keep_to(session: Session, spot: Spot, entries: Mapping[Grantee, Iterable[Rig
         found = _find(session, c, spot, make=True)
         before = found.nearest
         if Right.GIVE_RIGHTS not in effective_rights(session.holder, before):
-            raise NotAllowed(f"{session.name} may not give rights at {found.title}. Nothing was changed.")
+            raise NotAllowed(message("access.may-not-give-rights-nothing", name=session.name, title=found.title))
         if kept is not None:
             _refuse_lockout(workspace.setup, kept, found.title)
         if spot.batch:
@@ -150,9 +155,8 @@ def keep_to(session: Session, spot: Spot, entries: Mapping[Grantee, Iterable[Rig
             "gained": sorted(r.value for r in gained),
         }  # fmt: skip
         audit.append(c, workspace.clock.stamp(), session.person, code, spot.document or f"folder {found.folder}", told)
-    return Changes(
-        repository=True, text=f"{found.title}: {'kept to others now' if kept is not None else 'its list is gone'}"
-    )
+    said = message("access.now-kept" if kept is not None else "access.list-gone", title=found.title)
+    return Changes(repository=True, text=said)
 
 
 @needs(Right.LOOK)
@@ -216,7 +220,7 @@ def _find(session: Session, c: Connection, spot: Spot, *, make: bool = False) ->
         own, nearest = (access.load_list(c, i) for i in (row.access_id, access.list_of_document(c, spot.document)))
         return _Found(document.caption, row.folder_id, own, nearest, _where(workspace, c, row.folder_id))
     if setup.cabinet(spot.cabinet) is None:
-        raise InputProblem("That cabinet is no longer there. Nothing was changed.")
+        raise InputProblem(message("access.cabinet-no-longer-nothing-changed"))
     if make and not spot.path:
         access.ensure_root(c, spot.cabinet)
     row = access.find_folder(c, spot.cabinet, SEPARATOR.join(spot.path))
@@ -224,7 +228,7 @@ def _find(session: Session, c: Connection, spot: Spot, *, make: bool = False) ->
     if row is None and not spot.path:
         return _Found(title, 0, None, None, "")
     if row is None or row.access_id in view.hidden:
-        raise InputProblem("That folder is no longer there. Nothing was changed.")
+        raise InputProblem(message("access.folder-no-longer-nothing-changed"))
     own, nearest = access.load_list(c, row.own_access_id), access.load_list(c, row.access_id)
     return _Found(title, row.id, own, nearest, _where(workspace, c, row.id))
 
@@ -236,7 +240,7 @@ def _find_waiting(session: Session, c: Connection, spot: Spot) -> _Found:
     document = workspace.batches.load(spot.batch).document(spot.document)
     kind = setup.document_type(document.type)
     if kind is None:
-        raise InputProblem("Choose the document's type first; it says which cabinet it goes to.")
+        raise InputProblem(message("access.choose-document-s-type-first"))
     goes = compute_destination(kind, setup, document.values)
     folder: Any = None
     for depth in range(len(goes.folder), -1, -1):
@@ -251,9 +255,11 @@ def _keep_waiting(session: Session, spot: Spot, kept: AccessList | None, title: 
     """Note whom a document is to be kept to once it is filed, as a step of its batch."""
     text = json.dumps(kept.to_json()) if kept is not None else None
     batches = session.workspace.batches
-    batches.apply(spot.batch, session.person, "kept to", lambda b: commands.keep_to(b, spot.document, text))
-    told = "kept to others once it is filed" if kept is not None else "kept as its folder is"
-    return Changes(frozenset([spot.batch]), text=f"{title}: {told}")
+    batches.apply(
+        spot.batch, session.person, message("step.keep-to"), lambda b: commands.keep_to(b, spot.document, text)
+    )
+    told = message("access.kept-once-filed" if kept is not None else "access.kept-as-folder", title=title)
+    return Changes(frozenset([spot.batch]), text=told)
 
 
 def _where(workspace: Workspace, c: Connection, folder_id: int) -> str:
@@ -290,16 +296,14 @@ def _grantees(setup: Setup) -> tuple[tuple[Grantee, str], ...]:
 
 def _refuse_lockout(setup: Setup, kept: AccessList, title: str) -> None:
     if not any(Right.LOOK in effective_rights(setup.holder(p.id), kept) for p in setup.people if p.active):
-        raise InputProblem(
-            f"By this list nobody could look at {title} any more. Nothing was changed; name somebody with the right to look."
-        )
+        raise InputProblem(message("access.list-nobody-could-look-any", title=title))
 
 
 def _explain(setup: Setup, person_id: str, kept: AccessList | None, list_at: str, title: str) -> tuple[Said, ...]:
     person = setup.person(person_id)
     who = person.name if person is not None else person_id
     if person is None or not person.active:
-        gone = f"{who} works here no more."
+        gone = message("access.works-here-no-more", who=who)
         return tuple(
             Said(r.right, False, gone, "works here no more") for r in explain_rights(setup.holder(""), {}, kept)
         )
@@ -323,6 +327,6 @@ def _say_short(setup: Setup, reason: Reason, list_at: str) -> str:
     if reason.keeps:
         return f"{of}, whatever the list of {list_at} says"
     if not reason.has:
-        return f"{list_at} is kept to others in this; {of} it would be theirs"
+        return message("access.kept-others-would-theirs", list_at=list_at, of=of)
     givers = " and ".join(say_grantee(g, _name(setup, g)) for g in reason.grantees)
     return f"{of}, and {list_at} is kept to {givers} with it"

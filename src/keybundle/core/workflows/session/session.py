@@ -15,6 +15,7 @@ from typing import Concatenate, ParamSpec, TypeVar, cast
 from sqlalchemy import ColumnElement, Connection
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.batches.stored import belongs
 from keybundle.core.repository.access import EVERYTHING, View, view_of
 from keybundle.core.rights.model import ALL_RIGHTS, Holder, Right
@@ -80,7 +81,7 @@ class Session:
     def require_use(self, part: Routine | DocumentType) -> None:
         """Raise NotAllowed for a routine or document type that is kept to others."""
         if part.id not in {p.id for p in (*self.routines(), *self.types())}:
-            raise NotAllowed(f"“{part.name}” is kept to others; {self.name} may not use it. Nothing was changed.")
+            raise NotAllowed(message("session.kept-others-may-not-use", part_name=part.name, name=self.name))
 
     def sees_batch(self, batch_id: str) -> bool:
         """Whether the person may see a batch: its owner, those it was given to, and who oversees."""
@@ -94,13 +95,13 @@ class Session:
     def require_batch(self, batch_id: str) -> None:
         """Raise NotAllowed, in words that say nothing of it, for a batch that the person may not see."""
         if not self.sees_batch(batch_id):
-            raise NotAllowed("That batch is somebody else's work, or it is no longer there. Nothing was changed.")
+            raise NotAllowed(message("session.batch-somebody-else-s-work"))
 
 
 def _say_missing(name: str, has: frozenset[Right], missing: Right) -> str:
     if has == {Right.LOOK}:
-        return f"{name} may only look. Ask an administrator for another role, or work as somebody else."
-    return f"{name} may not {missing}: none of their roles has that right. Ask an administrator. Nothing was changed."
+        return message("session.may-only-look-ask-administrator", name=name)
+    return message("session.may-not-none-their-roles", name=name, missing=missing)
 
 
 def asks_inside(*rights: Right) -> Callable[[F], F]:

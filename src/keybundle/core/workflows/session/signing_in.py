@@ -15,6 +15,7 @@ from argon2.exceptions import InvalidHashError, VerificationError
 from sqlalchemy import Connection, Row, delete, insert, select, update
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import ALL_RIGHTS, Right
 from keybundle.core.setup.model import Person, Role, Setup, SignIn, called, number_people
@@ -25,7 +26,7 @@ from keybundle.core.workflows.session.workspace import ADMINISTERS, Workspace
 SHORTEST_PASSWORD = 8
 FREE_FAILURES = 3
 LONGEST_WAIT_SECONDS = 300
-WRONG = "That is not the name and password of anybody here. Nothing was changed; try again."
+WRONG = message("signing-in.not-name-password-anybody-here")
 _hasher = PasswordHasher()  # Source: RFC 9106, the second recommended option (64 MiB), as argon2-cffi has it
 _NOBODY = _hasher.hash("nobody has this password")
 
@@ -34,7 +35,7 @@ class Slowed(InputProblem):
     """Too many wrong passwords: the next try has to wait; ``seconds`` how long."""
 
     def __init__(self, seconds: int) -> None:
-        super().__init__(f"Too many wrong passwords. Wait {seconds} seconds, then try again; nothing was locked.")
+        super().__init__(message("signing-in.too-many-wrong-passwords-wait", seconds=seconds))
         self.seconds = seconds
 
 
@@ -79,7 +80,9 @@ def sign_in_by_account(workspace: Workspace) -> Session:
     _require_way(workspace.setup, "system")
     person = person_of_account(workspace)
     if person is None:
-        raise InputProblem(f"Nobody in this repository has the account “{system_account()}”. Sign in with a password.")
+        raise InputProblem(
+            message("signing-in.nobody-repository-account-sign-password", system_account=system_account())
+        )
     return _let_in(workspace, person)
 
 
@@ -107,10 +110,7 @@ def sign_in_unattended(workspace: Workspace, name: str | None, password: str | N
             return sign_in_by_account(workspace)
         if "choose" in workspace.setup.sign_in:
             return choose_person(workspace)
-        raise InputProblem(
-            f"Nobody in this repository has the account “{system_account()}”. Say who you are with --as NAME, or let the "
-            "owner of the data directory run: keybundle reset-administrator."
-        )
+        raise InputProblem(message("signing-in.nobody-repository-account-say-who", system_account=system_account()))
     if password is not None:
         return sign_in(workspace, name, password)
     own = person_of_account(workspace)
@@ -132,7 +132,7 @@ def set_password(session: Session, new: str, *, old: str | None = None) -> None:
     with session.workspace.place.database.atomic() as c:
         secret = _secret(c, session.person)
         if secret is not None and not _verify(secret.hash, old or ""):
-            raise InputProblem("The old password is not right. Nothing was changed.")
+            raise InputProblem(message("signing-in.old-password-not-right-nothing"))
         _keep_password(session.workspace, c, session.person, new)
         audit.append(c, session.workspace.clock.stamp(), session.person, "password changed", session.person, {})
 
@@ -141,7 +141,7 @@ def set_password(session: Session, new: str, *, old: str | None = None) -> None:
 def give_password(session: Session, person_id: str, new: str) -> None:
     """Give somebody a password, which they change themselves later; none (empty) takes theirs away."""
     if session.workspace.setup.person(person_id) is None:
-        raise InputProblem("That person is no longer here. Nothing was changed.")
+        raise InputProblem(message("signing-in.person-no-longer-here-nothing"))
     with session.workspace.place.database.atomic() as c:
         if new:
             _keep_password(session.workspace, c, person_id, new)
@@ -162,9 +162,9 @@ def begin_repository(workspace: Workspace, repository: str, administrator: str, 
     They sign in by their account of this system from then on, or by the password where they gave one.
     """
     if not repository.strip() or not administrator.strip():
-        raise InputProblem("The repository and its first administrator both need a name.")
+        raise InputProblem(message("signing-in.repository-first-administrator-both-need"))
     if workspace.has_setup:
-        raise InputProblem("This repository has begun already. Nothing was changed.")
+        raise InputProblem(message("signing-in.repository-begun-already-nothing-changed"))
     if password:
         _check_password(password)
     person = Person(name=administrator.strip(), roles=("administrator",), login=system_account())
@@ -198,9 +198,7 @@ def reset_administrator(workspace: Workspace, name: str | None, password: str) -
     ``name`` None: the first administrator there is or was, else somebody new with the name of this account.
     """
     if os.stat(workspace.place.root).st_uid != os.getuid():
-        raise InputProblem(
-            f"“{workspace.place.root}” belongs to another account. Only the owner of the data directory can do this."
-        )
+        raise InputProblem(message("signing-in.belongs-another-account-only-owner", root=workspace.place.root))
     _check_password(password)
     chosen: list[str] = []
 
@@ -245,7 +243,7 @@ def _administering_all(setup: Setup) -> set[str]:
 
 def _let_in(workspace: Workspace, person: Person) -> Session:
     if not person.active:
-        raise InputProblem(f"{person.name} works here no more. Ask an administrator.")
+        raise InputProblem(message("signing-in.works-here-no-more-ask", person_name=person.name))
     return Session(workspace, person.id)
 
 
@@ -253,7 +251,7 @@ def _require_way(setup: Setup, way: SignIn) -> None:
     if way not in setup.sign_in:
         told = {"password": "with a password", "system": "by their account", "choose": "by choosing a name"}
         allowed = " or ".join(told[w] for w in setup.sign_in)
-        raise InputProblem(f"People sign in {allowed} here, not {told[way]}.")
+        raise InputProblem(message("signing-in.people-sign-here-not", allowed=allowed, told=told[way]))
 
 
 def _find(setup: Setup, name: str) -> Person | None:
@@ -288,7 +286,9 @@ def _verify(kept: str, password: str) -> bool:
 
 def _check_password(password: str) -> None:
     if len(password) < SHORTEST_PASSWORD:
-        raise InputProblem(f"A password needs at least {SHORTEST_PASSWORD} characters. Nothing was changed.")
+        raise InputProblem(
+            message("signing-in.password-needs-least-characters-nothing", SHORTEST_PASSWORD=SHORTEST_PASSWORD)
+        )
 
 
 def _keep_password(workspace: Workspace, c: Connection, person_id: str, password: str) -> None:

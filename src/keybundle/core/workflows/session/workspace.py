@@ -11,9 +11,11 @@ from sqlalchemy import delete, insert, select
 
 from keybundle.core.base.clock import Clock
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.batches.model import Batch
 from keybundle.core.batches.store import BatchStore
 from keybundle.core.fields.kinds import Rule
+from keybundle.core.fields.locales import decimal_mark, is_day_first
 from keybundle.core.proposing.calibration import Calibration
 from keybundle.core.registers.book import Book
 from keybundle.core.repository import audit
@@ -69,10 +71,7 @@ class Workspace:
                 with self.place.database.read() as c:
                     found = load_setup_parts(c)
                 if found is None:
-                    raise EnvironmentProblem(
-                        f"“{self.place.root}” has no set-up yet. Import one with: keybundle setup import FILE, "
-                        "or make the demo world with: keybundle init-demo."
-                    )
+                    raise EnvironmentProblem(message("workspace.no-set-up-yet-import", root=self.place.root))
                 self._setup = found
             return self._setup
 
@@ -149,9 +148,9 @@ class Workspace:
 
     def rule(self, spec: FieldSpec) -> Rule:
         """Return what a value of a field must satisfy in this repository's locale."""
-        english_us = self.setup.locale.endswith("_US")
-        comma = self.setup.locale.split("_")[0] in ("de", "fr", "nl", "it", "es", "sv", "da", "nb", "fi", "pl")
-        return spec.rule(decimal_mark="," if comma else ".", day_first=not english_us)
+        locale = self.setup.locale
+        mark = "," if decimal_mark(locale) == "," else "."  # digits of other scripts are read by the OCR as they stand
+        return spec.rule(decimal_mark=mark, day_first=is_day_first(locale))
 
     def memory(self) -> Memory:
         """Return what was learned, as far as it is known now."""
@@ -210,13 +209,11 @@ class Workspace:
         if name is None:
             first = next((p for p in people if self.setup.holder(p.id).rights >= ADMINISTERS), None)
             if first is None:
-                raise InputProblem(
-                    "There is no administrator in the set-up. Add one under people, or run: keybundle reset-administrator."
-                )
+                raise InputProblem(message("workspace.no-administrator-set-up-add"))
             return first
         found = called(people, name)
         if found is None:
-            raise InputProblem(f"There is no person “{name}”; known are: {', '.join(p.name for p in people)}.")
+            raise InputProblem(message("workspace.no-person-known", name=name, list=", ".join(p.name for p in people)))
         return found
 
     def close(self) -> None:

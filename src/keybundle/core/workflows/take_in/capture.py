@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from keybundle.core.base.errors import AppError, InputProblem, WorkerBug
+from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.batches.model import Batch, Page
 from keybundle.core.intake.files import InputFile, Refused, expand
@@ -25,7 +26,7 @@ from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
 LAST_LOOK_SECONDS = 10.0
-NOT_TAKEN = "Something went wrong inside Key Bundle; nothing was taken in for it, and the others went on."
+NOT_TAKEN = message("capture.something-went-wrong-inside-key")
 __all__ = [
     "WHOLE", "Captured", "ImportPlan", "damaged_pages", "find_routine", "import_files", "map_path", "plan_import", "routine_of",
     "scan_options", "scan_stack",
@@ -50,7 +51,7 @@ def find_routine(session: Session, name: str) -> Routine:
     routine = called(session.routines(), name)
     if routine is None:
         known = ", ".join(r.name for r in session.routines())
-        raise InputProblem(f"There is no routine “{name}”; known are: {known}.")
+        raise InputProblem(message("capture.no-routine-known", name=name, known=known))
     return routine
 
 
@@ -58,7 +59,7 @@ def routine_of(workspace: Workspace, batch: Batch) -> Routine:
     """Return the routine that a batch is handled by; raises InputProblem where it is gone."""
     routine = workspace.setup.routine(batch.routine)
     if routine is None:
-        raise InputProblem(f"The routine “{batch.routine}” of this batch is no longer there.")
+        raise InputProblem(message("capture.routine-batch-no-longer", routine=batch.routine))
     return routine
 
 
@@ -198,7 +199,9 @@ def import_files(
                 result.refused.append(Refused(file.name, str(error)))
                 continue
             except WorkerBug:
-                result.refused.append(Refused(file.name, f"“{file.name}” could not be looked at. {NOT_TAKEN}"))
+                result.refused.append(
+                    Refused(file.name, message("capture.could-not-looked", file_name=file.name, NOT_TAKEN=NOT_TAKEN))
+                )
                 continue
             if result.batch is None:
                 count = len(found.files)

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.files import write_atomic
+from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken
 from keybundle.core.intake.scanner import Offers, Options, Scanner, Side, SimulatedScanner
 from keybundle.core.jobs.pool import Pool
@@ -67,7 +68,7 @@ def scan_preview(session: Session, pool: Pool, scanner: Scanner, options: Option
         side = side or delivered
         cancel.cancel()
     if side is None:
-        raise InputProblem("The scanner delivered nothing. Lay a page on the glass or into the feeder and try again.")
+        raise InputProblem(message("previewing.scanner-delivered-nothing-lay-page"))
     folder = workspace.place.cache / "preview"
     folder.mkdir(parents=True, exist_ok=True)
     raw, shown = folder / "side", folder / f"{workspace.clock.new_id()}.jpg"

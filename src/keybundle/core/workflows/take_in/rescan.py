@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, silent
 from keybundle.core.batches import arranging, commands
 from keybundle.core.batches.model import Batch
@@ -27,9 +28,9 @@ def leave_out_from(session: Session, line: Line, batch_id: str, sheet: int, *, o
     pages = workspace.batches.load(batch_id).pages
     chosen = [p.id for p in pages if p.sheet == sheet or (p.sheet > sheet and not only)]
     reason = AFTER_HALT if only else SCANNED_AGAIN
-    workspace.batches.apply(batch_id, who, "leave out", lambda b: commands.leave_out(b, chosen, reason))
+    workspace.batches.apply(batch_id, who, message("step.leave-out"), lambda b: commands.leave_out(b, chosen, reason))
     line.revise(batch_id)
-    return Changes(frozenset([batch_id]), text=f"Left out: {reason}")
+    return Changes(frozenset([batch_id]), text=message("rescan.left-out", reason=reason))
 
 
 @needs(Right.BRING_IN)
@@ -45,14 +46,14 @@ def scan_at(
     before = workspace.batches.load(batch_id)
     known = {p.id for p in before.pages}
     if before.page(target).document_id is None:
-        raise InputProblem("Choose a page of a document; what is scanned goes beside it.")
+        raise InputProblem(message("rescan.choose-page-document-what-scanned"))
     routine = routine_of(workspace, before)
     found = scan_stack(
         session, line, routine, scanner, options=options, into=batch_id, progress=progress, cancel=cancel
     )
     if not line.wait_placed(batch_id, PLACED_SECONDS):
-        raise InputProblem("The new pages are at the end of the batch and still being looked at; move them from there.")
-    workspace.batches.apply(batch_id, who, "scan pages in", lambda b: _put(b, known, target, replaces))
+        raise InputProblem(message("rescan.new-pages-end-batch-still"))
+    workspace.batches.apply(batch_id, who, message("step.scan-in"), lambda b: _put(b, known, target, replaces))
     line.revise(batch_id)
     return found
 
