@@ -15,9 +15,11 @@ from PySide6.QtWidgets import QApplication
 
 from bench.yardstick import feeder, run_cli
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.rights.model import Grantee, Right
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.index import learning, slip
 from keybundle.core.workflows.prepare import routines
+from keybundle.core.workflows.session import access
 from keybundle.core.workflows.session.signing_in import choose_person
 from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.core.workflows.take_in.capture import find_routine
@@ -42,6 +44,9 @@ def main(target: Path = TARGET) -> None:
     app = QApplication([])
     apply_theme(app)
     desktop = Desktop(data)
+    target.mkdir(parents=True, exist_ok=True)
+    desktop.root.resize(1280, 800)
+    desktop.root.grab().save(str(target / "signing-in.png"))
     desktop.begin(PEOPLE[2][0])
     window = desktop.window
     assert window is not None
@@ -57,7 +62,6 @@ def main(target: Path = TARGET) -> None:
         spin(0.8)
         window.grab().save(str(target / f"{name}.png"))
 
-    target.mkdir(parents=True, exist_ok=True)
     spin(1)
     window.work.presenter.scanning.scan()
     spin(14)
@@ -111,6 +115,7 @@ def main(target: Path = TARGET) -> None:
     shoot("types")
     shoot_learned(desktop, bench.presenter.batch_id, target, spin)
     shoot_halt(desktop, target, spin)
+    shoot_rights(desktop, target, spin)
     desktop.close()
     shutil.rmtree(data.parent)
 
@@ -213,6 +218,31 @@ def shoot_halt(desktop: Desktop, target: Path, spin: Callable[[float], None]) ->
         spin(0.2)
     spin(0.5)
     desktop.window.grab().save(str(target / "halt.png"))
+
+
+def shoot_rights(desktop: Desktop, target: Path, spin: Callable[[float], None]) -> None:
+    """Sign in as the administrator, keep a cabinet to a group, and take the pictures of its list and of a role."""
+    desktop.begin(PEOPLE[0][0])
+    window = desktop.window
+    assert window is not None
+    window.resize(1280, 800)
+    window.go_cabinets()
+    spin(1)
+    window.cabinets.presenter.open("Purchasing")
+    spin(1)
+    kept = {Grantee("group", "Purchasing"): list(Right), Grantee("role", "reader"): [Right.LOOK]}
+    access.keep_to(window.seat.session, access.Spot("Purchasing"), kept)
+    window.cabinets.handlers.trigger("cabinets.keep to")
+    spin(1)
+    window.grab().save(str(target / "kept-to.png"))
+    window.edge.end()
+    window.go_prepare()
+    spin(1)
+    names = [window.prepare.list.item(i).text() for i in range(window.prepare.list.count())]
+    window.prepare.list.setCurrentRow(names.index("People"))
+    window.prepare.people.presenter.show_kind("roles")
+    spin(1)
+    window.grab().save(str(target / "people.png"))
 
 
 if __name__ == "__main__":

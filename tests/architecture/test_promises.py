@@ -38,6 +38,22 @@ class Walls(unittest.TestCase):
         done = subprocess.run(command, capture_output=True, text=True, check=False, cwd=ROOT)
         self.assertEqual(done.returncode, 0, done.stdout[-3000:])
 
+    def test_the_faces_call_use_cases_and_know_values_only(self) -> None:
+        values = {
+            "batches.model", "batches.seen", "export", "export.forms", "export.landing", "export.message", "export.naming",
+            "fields.kinds", "fields.values", "imaging.tiles", "jobs.pool", "marks.printing", "marks.sheets",
+            "proposing.calibration", "reading.languages", "reading.text", "repository.model", "rights.model", "search.query",
+            "setup.formulas", "setup.ids", "setup.model", "setup.routines", "store.place",
+        }  # fmt: skip
+        found = set()
+        for path in [*(SOURCE / "desktop").rglob("*.py"), *(SOURCE / "cli").rglob("*.py")]:
+            text = path.read_text()
+            for module in re.findall(r"(?:from|import) keybundle\.core\.([a-z_.]+)", text):
+                if module.split(".")[0] not in ("base", "workflows"):
+                    found.add(module)
+                    self.assertIn(module, values, path)
+        self.assertEqual(values - found, set(), "no longer needed")
+
     def test_no_event_loop_tricks(self) -> None:
         for path in SOURCE.rglob("*.py"):
             self.assertNotIn("processEvents", path.read_text(), path)

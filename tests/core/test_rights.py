@@ -23,14 +23,15 @@ from keybundle.core.repository.store import SEPARATOR
 from keybundle.core.rights.model import AccessList, Grantee, Holder, Right, effective_rights
 from keybundle.core.search import index
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.arrange import bench
+from keybundle.core.workflows.arrange import bench, giving
 from keybundle.core.workflows.file import filing
 from keybundle.core.workflows.find.find import find, find_filed_ids
 from keybundle.core.workflows.index import slip, tags
 from keybundle.core.workflows.keep import cabinets
 from keybundle.core.workflows.keep.story import load_story
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.oversee import worklist
+from keybundle.core.workflows.oversee import forgetting, worklist
+from keybundle.core.workflows.oversee.verify import list_trail
 from keybundle.core.workflows.prepare import people, setup_admin
 from keybundle.core.workflows.prepare.learned import list_learned
 from keybundle.core.workflows.send.sending import Wish, send_to_folder
@@ -82,7 +83,9 @@ class Declared(DataTest):
             needed = getattr(function, NEEDS)
             if not needed or not hasattr(function, "__wrapped__"):
                 self.assertIn(
-                    name.rpartition(".")[2], ("set_password", "finish_filing"), "asks inside, or takes nothing"
+                    name.rpartition(".")[2],
+                    ("set_password", "finish_filing", "change_oneself", "own_values"),
+                    "asks inside, or takes nothing",
                 )
                 continue
             required = [p for p in list(inspect.signature(function).parameters.values())[1:] if p.default is p.empty]
@@ -113,6 +116,47 @@ class Declared(DataTest):
         ws.batches.share(batch, "person", other.person)
         self.assertIn(batch, [r.id for r in worklist.list_work(other)])
         self.assertIsNotNone(bench.load_bench(other, batch))
+
+    def test_a_batch_is_given_to_others_and_taken_from_them_by_its_owner(self) -> None:
+        ws = self.demo_workspace()
+        owner, other = self.person_with(ws, (Right.LOOK, Right.INDEX)), acting(ws, "Corvick Sluicegate")
+        batch = ws.batches.create("Post", "a stack", owner.person)
+        holder = next(p for p in ws.setup.people if p.id == other.person)
+        people.save_part(acting(ws), "people", people.change_part(holder, {"roles": ("operator",), "groups": ()}))
+        group = people.add_part(acting(ws), "groups", "Night desk")
+        self.assertFalse(other.sees_batch(batch))
+        with self.assertRaisesRegex(NotAllowed, "somebody else's work"):
+            giving.give_batch(other, batch, Grantee("person", other.person), given=True)
+        giving.give_batch(owner, batch, Grantee("group", group), given=True)
+        self.assertFalse(other.sees_batch(batch), "not in the group yet")
+        holder = next(p for p in ws.setup.people if p.id == other.person)
+        people.save_part(acting(ws), "people", people.change_part(holder, {"groups": (group,)}))
+        self.assertEqual([r.id for r in worklist.list_work(other)], [batch])
+        with self.assertRaisesRegex(NotAllowed, "batch is all but"):
+            giving.give_batch(other, batch, Grantee("person", other.person), given=True)
+        told = {name: has for _, name, has in giving.load_given(owner, batch).others}
+        self.assertEqual((told["Night desk"], told["Corvick Sluicegate"]), (True, False))
+        giving.give_batch(owner, batch, Grantee("group", group), given=False)
+        self.assertFalse(other.sees_batch(batch))
+        self.assertIn("batch taken from", "".join(list_trail(acting(ws))[-1:]))
+
+    def test_details_of_the_trail_are_forgotten_and_the_chain_holds(self) -> None:
+        ws = self.demo_workspace()
+        admin = acting(ws)
+        document = find_filed_ids(admin, "type = Bill")[0]
+        with ws.place.database.read() as c:
+            before = [line for line in audit.export(c) if document in line]
+        with self.assertRaisesRegex(InputProblem, "Say why"):
+            forgetting.purge_details(admin, document, " ")
+        count = forgetting.purge_details(admin, document, "asked for by whom it concerns")
+        self.assertEqual(count, len(before))
+        with ws.place.database.read() as c:
+            self.assertEqual(audit.verify(c), "whole")
+            after = [line for line in audit.export(c) if document in line]
+        self.assertEqual((after[:-1], "details purged" in after[-1]), (before, True))
+        self.assertIsNotNone(load_story(admin, document), "its story is told without them")
+        with self.assertRaisesRegex(InputProblem, "no details about nowhere"):
+            forgetting.purge_details(admin, "nowhere", "asked for")
 
     def person_with(self, ws: Workspace, rights: Any) -> Session:
         """Somebody with just these rights."""

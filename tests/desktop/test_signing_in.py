@@ -16,6 +16,7 @@ from keybundle.core.workflows.session.access import Spot
 from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.access_sheet import AccessSheet
+from keybundle.desktop.views.give_sheet import GiveSheet
 from keybundle.desktop.views.person_sheet import PersonSheet
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
@@ -164,6 +165,43 @@ class SigningIn(DesktopTest):
         self.burst(f"{GOOD}\n", start=desktop.start.password)
         window = self.window(desktop, "Aldis Rush")
         self.assertTrue(window.seat.session.may(*Right))
+
+    def test_a_batch_is_given_to_somebody_from_the_work_list(self) -> None:
+        desktop = self.open(scanned=True)
+        self.enter(desktop, "Elspra Towpath", GOOD)
+        window = self.window(desktop, "Elspra Towpath")
+        batch, other = scanned_template()[1], acting(desktop.workspace, "Corvick Sluicegate")
+        self.assertFalse(desktop.workspace.batches.belongs_to(batch, other.person, ()))
+        self.until(lambda: window.work.model.rowCount() == 1, 10)
+        window.work.list.setFocus()
+        self.key(window.work.list, Qt.Key.Key_G, Qt.KeyboardModifier.ShiftModifier)
+        self.until(lambda: isinstance(window.edge.shown, GiveSheet) and window.edge.shown.others.count() > 1, 10)
+        sheet = window.edge.shown
+        assert isinstance(sheet, GiveSheet)
+        names = [sheet.others.item(i).text() for i in range(sheet.others.count())]
+        self.assertNotIn("Elspra Towpath", names, "it is hers already")
+        sheet.others.setCurrentRow(names.index("Corvick Sluicegate"))
+        self.key(sheet.others, Qt.Key.Key_Space)
+        self.until(lambda: desktop.workspace.batches.belongs_to(batch, other.person, ()), 10)
+        self.until(lambda: "Given to Corvick Sluicegate too" in window.message.text(), 10, window.message.text())
+        self.key(sheet.others, Qt.Key.Key_Space)
+        self.until(lambda: not desktop.workspace.batches.belongs_to(batch, other.person, ()), 10)
+
+    def test_ones_own_values_are_given_in_prepare_and_changed_by_oneself(self) -> None:
+        desktop = self.open()
+        admin = acting(desktop.workspace)
+        person = next(p for p in desktop.workspace.setup.people if p.name == "Elspra Towpath")
+        people.save_part(admin, "people", people.change_part(person, {"values": {"Office": "Holmelock"}}), person)
+        self.enter(desktop, "Elspra Towpath", GOOD)
+        window = self.window(desktop, "Elspra Towpath")
+        self.key(window, Qt.Key.Key_5, CTRL)
+        sheet = window.edge.shown
+        assert isinstance(sheet, PersonSheet)
+        self.assertEqual(sheet.values["Office"].text(), "Holmelock")
+        sheet.values["Office"].setFocus()
+        sheet.values["Office"].selectAll()
+        self.burst("Upper lock\n")
+        self.until(lambda: desktop.workspace.setup.person(person.id).values == {"Office": "Upper lock"}, 10)  # type: ignore[union-attr]
 
 
 class KeptTo(DesktopTest):

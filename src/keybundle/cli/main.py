@@ -33,7 +33,7 @@ COMMANDS = {
     "init-demo": "init_demo", "setup": "setup", "capture": "capture", "find": "find", "verify": "verify",
     "separator-sheets": "separator_sheets", "open": "open_files", "export": "export",
     "import-package": "import_package", "mail-stand-in": "mail_stand_in",
-    "reset-administrator": "reset_administrator",
+    "reset-administrator": "reset_administrator", "purge-details": "purge_details",
 }  # fmt: skip
 
 

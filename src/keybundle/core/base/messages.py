@@ -87,6 +87,15 @@ def _catalogue(language: str) -> gettext.NullTranslations:
         return gettext.GNUTranslations(file)
 
 
+def languages() -> tuple[str, ...]:
+    """Return the languages that there is a catalogue for."""
+    return tuple(
+        sorted(
+            p.name.removesuffix(".mo") for p in files(__package__).joinpath("words").iterdir() if p.name.endswith(".mo")
+        )
+    )
+
+
 def to_plain(text: str | None) -> Any:
     """Return a message as plain data (code and parameters), any other text as it is."""
     if not isinstance(text, Message):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from sqlalchemy import ColumnElement, Connection, and_, bindparam, func, insert, or_, select, update
+from sqlalchemy import ColumnElement, Connection, and_, bindparam, delete, func, insert, or_, select, update
 
 from keybundle.core.base.clock import Clock
 from keybundle.core.batches.delta import (
@@ -65,18 +65,19 @@ class StoredBatches:
                 is not None
             )
 
-    def share(self, batch_id: str, kind: str, grantee: str) -> None:
-        """Give a batch to a person or a group too (``kind``); once more changes nothing."""
-        row = {"batch_id": batch_id, "kind": kind, "grantee": grantee}
+    def shared_with(self, batch_id: str) -> set[tuple[str, str]]:
+        """Return whom a batch was given to: (``person`` or ``group``, id)."""
+        s = t.batch_share.c
+        with self._db.read() as c:
+            return {(r.kind, r.grantee) for r in c.execute(select(s.kind, s.grantee).where(s.batch_id == batch_id))}
+
+    def share(self, batch_id: str, kind: str, grantee: str, *, shared: bool = True) -> None:
+        """Give a batch to a person or a group too (``kind``), or no longer; once more changes nothing."""
         s = t.batch_share.c
         with self._db.atomic() as c:
-            if (
-                c.execute(
-                    select(s.batch_id).where(s.batch_id == batch_id, s.kind == kind, s.grantee == grantee)
-                ).first()
-                is None
-            ):
-                c.execute(insert(t.batch_share).values(row))
+            c.execute(delete(t.batch_share).where(s.batch_id == batch_id, s.kind == kind, s.grantee == grantee))
+            if shared:
+                c.execute(insert(t.batch_share).values(batch_id=batch_id, kind=kind, grantee=grantee))
 
     def load_document(self, document_id: str) -> Batch:
         """Return a batch that shows one document alone, with its pages; raises InputProblem for an unknown id."""

@@ -70,6 +70,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("work.again", "Scan again", "After a halt: leave its sheets out and feed them again", "A", "work"),
     Command("work.leave out", "Leave out", "After a halt: leave out the sheet that stopped the feeder", "X", "work"),
     Command("work.later", "Later", "Leave the feeder stopped; what came in is kept", "Esc", "work"),
+    Command("work.give", "Give to", "Give the chosen batch to other people and groups too", "Shift+G", "work"),
     Command("work.close", "Close batch", "Close a batch whose every document is filed", "C", "work"),
     Command("strip.next", "Next page", "Go to the next page", "Right", "bench strip"),
     Command("strip.previous", "Previous page", "Go to the page before", "Left", "bench strip"),
@@ -120,6 +121,7 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command("bench.changes", "Changes of values", "List who changed which value, and from what", "Ctrl+H", "bench"),
     Command("bench.take back", "Take back filed", "Take a filed document back into the batch", "Ctrl+B", "bench"),
+    Command("bench.give", "Give to", "Give this batch to other people and groups too", "Ctrl+Shift+G", "bench"),
     Command("bench.stop reading", "Stop reading", "Stop the reading of this batch, or read on", "Ctrl+R", "bench"),
     Command("bench.next document", "Next document", "Go to the next document", "Ctrl+PgDown", "bench"),
     Command("bench.previous document", "Previous document", "Go to the document before", "Ctrl+PgUp", "bench"),
@@ -334,8 +336,9 @@ LOOKS = frozenset({
 })  # fmt: skip
 # What the other commands take; the rights of their places where nothing is said here.
 NEEDED = {
-    "work.stop": Right.BRING_IN, "work.stop reading": Right.INDEX, "work.close": Right.FILE, "bench.file": Right.FILE,
-    "bench.file all": Right.FILE, "bench.take back": Right.TAKE_BACK, "bench.send": Right.SEND, "bench.close": Right.FILE,
+    "work.stop": Right.BRING_IN, "work.stop reading": Right.INDEX, "work.give": Right.INDEX, "work.close": Right.FILE,
+    "bench.file": Right.FILE, "bench.file all": Right.FILE, "bench.take back": Right.TAKE_BACK, "bench.send": Right.SEND,
+    "bench.close": Right.FILE,
     "bench.scan again": Right.BRING_IN, "bench.scan in": Right.BRING_IN, "cabinets.tags": Right.CORRECT,
     "cabinets.scan": Right.BRING_IN,
 }  # fmt: skip

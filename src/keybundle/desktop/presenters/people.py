@@ -118,6 +118,18 @@ class PeoplePresenter(QObject):
             lambda _: Kept(told, lambda: people.save_part(session, kind, base, part)), f"Kept: {part.name}",
         )  # fmt: skip
 
+    def change_values(self, typed: str) -> None:
+        """Change the chosen person's values for defaults; ``typed`` names each with what it is, as ``Office = Holmelock``."""
+        if not isinstance(self.state.part, Person):
+            return
+        pairs = [part.partition("=") for part in typed.split(",") if part.strip()]
+        if bad := next((name for name, mark, _ in pairs if not mark or not name.strip()), None):
+            self._show(
+                problem=f"“{bad.strip()}” has no value; write a name, an equals sign and the value. Nothing was changed."
+            )
+            return
+        self.change({"values": {name.strip(): value.strip() for name, _, value in pairs if value.strip()}})
+
     def add(self, name: str) -> None:
         """Add one."""
         session, kind = self._s.session, self.state.kind

@@ -1,4 +1,4 @@
-"""Who is at work here, and their own password."""
+"""Who is at work here, their own password and their own values for defaults."""
 
 from __future__ import annotations
 
@@ -9,18 +9,23 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
 from keybundle.core.workflows.session import signing_in
+from keybundle.core.workflows.session.oneself import change_oneself, own_values
 from keybundle.desktop.presenters.seat import Seat
 
 
 @dataclass(frozen=True)
 class PersonState:
-    """All that is shown of who is at work; ``is_changed``: the password was changed just now."""
+    """All that is shown of who is at work; ``is_changed``: the password was changed just now.
+
+    ``values`` are their own for defaults such as ``{person Office}``, by name.
+    """
 
     name: str = ""
     roles: str = ""
     groups: str = ""
     rights: str = ""
     account: str = ""
+    values: tuple[tuple[str, str], ...] = ()
     has_password: bool = False
     problem: str = ""
     is_changed: bool = False
@@ -43,7 +48,27 @@ class PersonPresenter(QObject):
             ", ".join(name_of(setup.groups, g) for g in (person.groups if person else ())) or "none",
             ", ".join(r.value for r in Right if r in holder.rights) or "do nothing here",
             (person.login if person else "") or "none; you sign in with your password",
+            tuple(own_values(session).items()),
             signing_in.has_password(seat.workspace, session.person),
+        )
+
+    def change_value(self, name: str, value: str) -> None:
+        """Change one of one's own values; defaults take it from now on."""
+        session, values = self._s.session, {**dict(self.state.values), name: value.strip()}
+        if values == dict(self.state.values):
+            return
+
+        def done(_: object) -> None:
+            self.state = replace(self.state, problem="", values=tuple(values.items()))
+            self.changed.emit(self.state)
+            self.said.emit(f"{name} changed; new batches of yours take it")
+
+        def refused(told: str) -> None:
+            self.state = replace(self.state, problem=told)
+            self.changed.emit(self.state)
+
+        self._s.runner.change(
+            lambda: change_oneself(session, values=values), done, lane="set-up", owner=self, on_error=refused
         )
 
     def change_password(self, old: str, new: str) -> None:

@@ -49,6 +49,7 @@ class BenchView(QWidget):
     filed_opened = Signal(str)
     sending = Signal(object, bool)
     keeping = Signal(object)
+    giving = Signal(str)
     files_dropped = Signal(object)
     offered = Signal(str, str, object)
 
@@ -204,6 +205,7 @@ class BenchView(QWidget):
         on("bench.close", p.close_batch)
         on("bench.send", self._send)
         on("bench.keep to", self._keep_to)
+        on("bench.give", lambda: self.giving.emit(p.batch_id))
         self.slip.keep_asked.connect(lambda: self.handlers.trigger("bench.keep to"))
         on("bench.next document", lambda: p.step_document(1))
         on("bench.previous document", lambda: p.step_document(-1))

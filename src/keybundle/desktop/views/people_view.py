@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtGui import QColor
@@ -37,11 +37,17 @@ def say_reach(place: Reached) -> str:
     return f"{', '.join(has)}" if len(has) <= len(lacks) else f"everything but {', '.join(lacks)}"
 
 
-class Checks(QListWidget):
-    """Things to check, each by its id."""
+def say_values(values: Mapping[str, str]) -> str:
+    """Return somebody's values for defaults in a line, as it is typed."""
+    return ", ".join(f"{name} = {value}" for name, value in values.items())
 
-    def __init__(self, name: str) -> None:
+
+class Checks(QListWidget):
+    """Things to check, each by its id; ``most`` are in sight at once."""
+
+    def __init__(self, name: str, most: int = 6) -> None:
         super().__init__()
+        self._most = most
         self.setAccessibleName(name)
 
     def render_items(self, entries: Sequence[tuple[str, str]], checked: Sequence[str], *, can_change: bool) -> None:
@@ -53,7 +59,7 @@ class Checks(QListWidget):
                     item = QListWidgetItem(name)
                     item.setData(ID, key)
                     self.addItem(item)
-                self.setFixedHeight(ROW_PX * min(6, max(1, len(entries))) + 6)
+                self.setFixedHeight(ROW_PX * min(self._most, max(1, len(entries))) + 6)
             for i in range(self.count()):
                 item, plain = self.item(i), Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
                 item.setFlags(plain | Qt.ItemFlag.ItemIsUserCheckable if can_change else plain)
@@ -100,6 +106,10 @@ class PeopleView(QWidget):
         left.addWidget(self.new)
         left.addWidget(self.fewer)
         self.name, self.account, self.described = QLineEdit(), QLineEdit(), QLineEdit()
+        self.values = QLineEdit()
+        self.values.setPlaceholderText("such as Office = Holmelock, Desk = 3; may stay empty")
+        self.values.setToolTip("Defaults such as {person Office} take these")
+        self.values.editingFinished.connect(lambda: self.presenter.change_values(self.values.text()))
         self.password = QLineEdit()
         self.password.setEchoMode(QLineEdit.EchoMode.Password)
         self.password.returnPressed.connect(self._give_password)
@@ -123,7 +133,8 @@ class PeopleView(QWidget):
         self.form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
         for label, widget in (
             ("Name", self.name), ("Account", self.account), ("Description", self.described), ("Roles", self.roles),
-            ("Groups", self.groups), ("Password", self.password), ("Rights", self.rights), ("Who has it", self.members),
+            ("Groups", self.groups), ("Values", self.values),
+            ("Password", self.password), ("Rights", self.rights), ("Who has it", self.members),
         ):  # fmt: skip
             widget.setAccessibleName(widget.accessibleName() or label)
             self.form.addRow(label, widget)
@@ -179,6 +190,7 @@ class PeopleView(QWidget):
         is_person, is_role = isinstance(part, Person), isinstance(part, Role)
         for widget, shows in (
             (self.account, is_person), (self.roles, is_person), (self.groups, is_person), (self.password, is_person),
+            (self.values, is_person),
             (self.rights, is_role), (self.described, not (is_person or is_role)), (self.members, not is_person),
         ):  # fmt: skip
             self.form.setRowVisible(widget, shows)
@@ -188,14 +200,14 @@ class PeopleView(QWidget):
         self.problem.setVisible(bool(state.problem))
         self.undo.setEnabled(bool(state.undo))
         self.undo_told.setText(state.undo)
-        for changes in (self.name, self.account, self.described, self.password, self.new, self.fewer):
+        for changes in (self.name, self.account, self.described, self.values, self.password, self.new, self.fewer):
             changes.setEnabled(can)
         if part is None:
             return
         is_other = before.part is None or before.part.id != part.id
         for line, text in (
             (self.name, part.name), (self.account, getattr(part, "login", "")),
-            (self.described, getattr(part, "description", "")),
+            (self.described, getattr(part, "description", "")), (self.values, say_values(getattr(part, "values", {}))),
         ):  # fmt: skip
             if is_other or not line.hasFocus():
                 line.setText(text)

@@ -29,6 +29,12 @@ class PersonSheet(Sheet):
             ("Roles", self.roles), ("Groups", self.groups), ("Account", self.account),
         ):  # fmt: skip
             form.addRow(label, part)
+        self.values = {name: QLineEdit() for name, _ in presenter.state.values}
+        for name, line in self.values.items():
+            line.setAccessibleName(name)
+            line.setToolTip("Defaults that ask for yours take this")
+            line.editingFinished.connect(lambda line=line, name=name: presenter.change_value(name, line.text()))
+            form.addRow(name, line)
         self.old, self.new, self.again = QLineEdit(), QLineEdit(), QLineEdit()
         for label, line in (("Old password", self.old), ("New password", self.new), ("Once more", self.again)):
             line.setEchoMode(QLineEdit.EchoMode.Password)
@@ -76,6 +82,9 @@ class PersonSheet(Sheet):
         self.account.setText(state.account)
         self.form.setRowVisible(self.old, state.has_password)
         self.problem.setText(state.problem)
+        for name, value in state.values:
+            if not self.values[name].hasFocus():
+                self.values[name].setText(value)
         if state.is_changed:
             for line in (self.old, self.new, self.again):
                 line.clear()

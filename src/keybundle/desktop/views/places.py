@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from keybundle.desktop.views.bench_view import BenchView
     from keybundle.desktop.views.cabinets_view import CabinetsView
     from keybundle.desktop.views.find_view import FindView
+    from keybundle.desktop.views.give_sheet import GiveSheet
     from keybundle.desktop.views.person_sheet import PersonSheet
     from keybundle.desktop.views.prepare_view import PrepareView
     from keybundle.desktop.views.viewer_view import Viewer
@@ -41,6 +42,14 @@ def make_access(seat: Seat, spot: Spot) -> AccessSheet:
     from keybundle.desktop.views.access_sheet import AccessSheet
 
     return AccessSheet(AccessPresenter(seat, spot))
+
+
+def make_giving(seat: Seat, batch_id: str) -> GiveSheet:
+    """Return the sheet about whom a batch was given to."""
+    from keybundle.desktop.presenters.giving import GivingPresenter
+    from keybundle.desktop.views.give_sheet import GiveSheet
+
+    return GiveSheet(GivingPresenter(seat, batch_id))
 
 
 def make_bench(seat: Seat, batch_id: str, parent: QObject) -> BenchView:

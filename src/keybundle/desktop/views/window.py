@@ -166,6 +166,7 @@ class MainWindow(QMainWindow):
         self.seat.bus.said.connect(self.say)
         self.work.batch_opened.connect(self.open_batch)
         self.work.record_opened.connect(self.open_record)
+        self.work.giving.connect(self.give_batch)
         on = self.handlers.on
         for name in ("work", "cabinets", "find", "prepare"):
             on(f"go.{name}", getattr(self, f"go_{name}"))
@@ -206,6 +207,10 @@ class MainWindow(QMainWindow):
         sheet.other_asked.connect(self.other_asked.emit)
         sheet.presenter.said.connect(self.say)
         self.edge.open(sheet)
+
+    def give_batch(self, batch_id: str) -> None:
+        """Show whom a batch was given to."""
+        self.edge.open(places.make_giving(self.seat, batch_id))
 
     def show_messages(self) -> None:
         """Read the last messages again, the newest first."""
@@ -353,6 +358,7 @@ class MainWindow(QMainWindow):
             view.filed_opened.connect(self.viewers.open)
             view.sending.connect(self.viewers.sends_at(self.edge))
             view.keeping.connect(lambda spot: self.edge.open(places.make_access(self.seat, spot)))
+            view.giving.connect(self.give_batch)
             self.benches[batch_id] = view
             self.stack.addWidget(view)
         view = self.benches[batch_id]

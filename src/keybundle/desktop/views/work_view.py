@@ -164,6 +164,7 @@ class WorkView(QWidget):
 
     batch_opened = Signal(str)
     record_opened = Signal(str)
+    giving = Signal(str)
 
     def __init__(self, presenter: WorkPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -316,6 +317,7 @@ class WorkView(QWidget):
         on("work.open", lambda: self._open_index(self.list.currentIndex()))
         on("work.stop reading", self._toggle_reading)
         on("work.close", self._close_chosen)
+        on("work.give", self._give_chosen)
         on("work.go on", lambda: self.halt.choose("go on"))
         on("work.again", lambda: self.halt.choose("again"))
         on("work.leave out", lambda: self.halt.choose("leave out"))
@@ -401,6 +403,11 @@ class WorkView(QWidget):
         row = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
         if row is not None:
             self.presenter.close_batch(row.id)
+
+    def _give_chosen(self) -> None:
+        row = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
+        if row is not None:
+            self.giving.emit(row.id)
 
     def _bind_starters(self, keys: tuple[tuple[str, str], ...]) -> None:
         """Let each routine's own key start it, with Alt so that it never stands in the way of a command."""

@@ -1,0 +1,63 @@
+"""Whose a batch is, and whom it was given to: they find it in their work list and go on with it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from keybundle.core.base.changes import Changes
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
+from keybundle.core.repository import audit
+from keybundle.core.rights.model import Grantee, Right
+from keybundle.core.setup.model import name_of
+from keybundle.core.workflows.session.session import NotAllowed, Session, needs
+
+
+@dataclass(frozen=True)
+class Given:
+    """A batch's owner, and all it could be given to: who, their name, whether it was given to them."""
+
+    origin: str
+    owner: str
+    may_give: bool
+    others: tuple[tuple[Grantee, str, bool], ...]
+
+
+@needs(Right.LOOK)
+def load_given(session: Session, batch_id: str) -> Given:
+    """Return whose a batch is and whom it was given to, groups first, then people who may index."""
+    workspace = session.workspace
+    setup, batch = workspace.setup, workspace.batches.load(batch_id)
+    has = workspace.batches.shared_with(batch_id)
+    others = [(Grantee("group", g.id), g.name) for g in setup.groups]
+    others += [
+        (Grantee("person", p.id), p.name) for p in setup.people
+        if p.id != batch.owner and (("person", p.id) in has or (p.active and Right.INDEX in setup.holder(p.id).rights))
+    ]  # fmt: skip
+    return Given(
+        batch.origin, name_of(setup.people, batch.owner), _may_give(session, batch.owner),
+        tuple((g, name, (g.kind, g.id) in has) for g, name in others),
+    )  # fmt: skip
+
+
+@needs(Right.INDEX)
+def give_batch(session: Session, batch_id: str, grantee: Grantee, *, given: bool) -> Changes:
+    """Give a batch to a person or group too, or take it from them; audited. Raises NotAllowed for somebody else's batch."""
+    workspace = session.workspace
+    with workspace.place.database.atomic() as c:
+        batch = workspace.batches.load(batch_id)
+        if not _may_give(session, batch.owner):
+            raise NotAllowed(message("giving.not-yours", owner=name_of(workspace.setup.people, batch.owner)))
+        known = {"group": workspace.setup.groups, "person": workspace.setup.people}.get(grantee.kind, ())
+        name = next((p.name for p in known if p.id == grantee.id), None)
+        if name is None:
+            raise InputProblem(message("giving.nobody-there"))
+        workspace.batches.share(batch_id, grantee.kind, grantee.id, shared=given)
+        what = "batch given" if given else "batch taken from"
+        told = {"kind": grantee.kind, "to": grantee.id, "name": name}
+        audit.append(c, workspace.clock.stamp(), session.person, what, f"batch {batch_id}", told)
+    return Changes(frozenset([batch_id]), text=message("giving.given" if given else "giving.taken", name=name))
+
+
+def _may_give(session: Session, owner: str) -> bool:
+    return session.may(Right.INDEX) and (owner == session.person or session.may(Right.OVERSEE))

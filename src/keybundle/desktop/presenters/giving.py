@@ -1,0 +1,73 @@
+"""Whom a batch was given to: each change is kept at once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from keybundle.core.rights.model import Grantee
+from keybundle.core.workflows.arrange.giving import Given, give_batch, load_given
+from keybundle.desktop.presenters.seat import Seat
+
+
+@dataclass(frozen=True)
+class GivingState:
+    """All that is shown: the batch, in a sentence whose it is, and (key, whom, whether given) for each it could go to."""
+
+    title: str = " "
+    told: str = ""
+    others: tuple[tuple[str, str, bool], ...] = ()
+    may_give: bool = False
+    problem: str = ""
+
+
+class GivingPresenter(QObject):
+    """State and verbs of the sheet about whom a batch was given to."""
+
+    changed = Signal(object)
+
+    def __init__(self, seat: Seat, batch_id: str, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._s, self._batch, self.state = seat, batch_id, GivingState()
+        self._grantees: dict[str, Grantee] = {}
+        self.refresh()
+
+    def refresh(self, problem: str = "") -> None:
+        """Ask again."""
+        session, batch_id = self._s.session, self._batch
+
+        def done(found: Given) -> None:
+            self._grantees = {f"{g.kind} {g.id}": g for g, _, _ in found.others}
+            told = f"This is {found.owner}'s batch. Whoever is checked finds it in their work list too and goes on with it."
+            if not found.may_give:
+                told += " Only they, or somebody who oversees, can change that."
+            others = tuple(
+                (f"{g.kind} {g.id}", f"group {name}" if g.kind == "group" else name, given)
+                for g, name, given in found.others
+            )
+            self._publish(GivingState(found.origin, told, others, found.may_give, problem))
+
+        s = self._s
+        s.runner.query(lambda: load_given(session, batch_id), done, key="giving", owner=self, on_error=self._fail)
+
+    def give(self, key: str, given: bool) -> None:
+        """Give the batch to somebody, or take it from them."""
+        s, batch_id, grantee = self._s, self._batch, self._grantees[key]
+
+        def done(changes: Any) -> None:
+            s.bus.tell(changes)
+            self.refresh()
+
+        s.runner.change(
+            lambda: give_batch(s.session, batch_id, grantee, given=given), done, lane=f"batch {batch_id}", owner=self,
+            on_error=self.refresh,
+        )  # fmt: skip
+
+    def _fail(self, told: str) -> None:
+        self._publish(GivingState(problem=told))
+
+    def _publish(self, state: GivingState) -> None:
+        self.state = state
+        self.changed.emit(state)
