@@ -8,7 +8,7 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import indexing, looking, pages, parts
+from bench import indexing, looking, pages, parts, rights
 from bench.world import blank, reading, second, sheets, trees, values
 from bench.yardstick import feeder, kept_originals, time_bare_decode, time_bare_engine, time_bare_window
 
@@ -20,7 +20,7 @@ PARTS = {
     "looking": looking.measure_looking, "start": parts.measure_start, "slip": parts.measure_slip, "line": parts.measure_line,
     "world": reading.measure_world_reading, "blank": blank.measure_world_blank,
     "sheets": sheets.measure_world_sheets, "second": second.measure_world_second, "world-values": values.measure_world_values,
-    "trees": trees.measure_world_trees,
+    "trees": trees.measure_world_trees, "rights": rights.measure_rights,
 }  # fmt: skip
 TARGET = Path(__file__).parent.parent / "docs" / "performance.md"
 

@@ -16,21 +16,21 @@ class Columns(DataTest):
         # Source: a Python count over every document loaded one by one.
         ws = self.demo_workspace()
         for cabinet in ws.setup.cabinets:
-            ids = ws.repository.list_ids(cabinet.name, {})
+            ids, names = ws.repository.list_ids(cabinet.id, {}), [f.id for f in cabinet.folder_fields]
             folders = [dict(ws.repository.load(i).folder) for i in ids]
-            self.assertEqual(len(ids), ws.repository.count(cabinet.name))
-            for order in (cabinet.folder_fields, tuple(reversed(cabinet.folder_fields))):
-                columns, _ = cabinets.load_columns(acting(ws), cabinet.name, order, {})
+            self.assertEqual(len(ids), ws.repository.count(cabinet.id))
+            for order in (names, names[::-1]):
+                columns, _ = cabinets.load_columns(acting(ws), cabinet.id, order, {})
                 for column in columns:
                     self.assertEqual(
                         {e.value: e.count for e in column.entries}, Counter(f[column.field] for f in folders)
                     )
                 value = columns[0].entries[0].value
-                columns, below = cabinets.load_columns(acting(ws), cabinet.name, order, {order[0]: value})
+                columns, below = cabinets.load_columns(acting(ws), cabinet.id, order, {order[0]: value})
                 inside = [f for f in folders if f[order[0]] == value]
                 self.assertEqual({e.value: e.count for e in columns[1].entries}, Counter(f[order[1]] for f in inside))
                 self.assertEqual(len(below), len(inside))
-            flat, everything = cabinets.load_columns(acting(ws), cabinet.name, (), {})
+            flat, everything = cabinets.load_columns(acting(ws), cabinet.id, (), {})
             self.assertEqual((flat, len(everything)), ([], len(ids)))
 
     def test_a_folder_value_is_stored_once_and_found_below(self) -> None:

@@ -316,7 +316,7 @@ class Hidden(DataTest):
                 with_lists = self.answers(self.junior)
                 for spot, _ in chosen:
                     access.keep_to(self.admin, spot, None)
-                keys = dict(c.execute(select(t.document.c.id, t.document.c.filing_key)).tuples().all())
+                keys = {r.id: r.filing_key for r in c.execute(select(t.document.c.id, t.document.c.filing_key))}
                 for document_id in hidden:
                     self.ws.repository.take_back(document_id, "somebody")
                     index.remove(c, [document_id])

@@ -144,7 +144,7 @@ class Routines(DesktopTest):
         desktop, window, view = self.begin("operator")
         self.open_prepare(window)
         view.presenter.change({"bar": 0.5})
-        self.until(lambda: "not change it" in view.problem.text())
+        self.until(lambda: "may not prepare" in view.problem.text(), 10)
         self.assertNotEqual(desktop.workspace.setup.routines[0].bar, 0.5)
         self.assertFalse(view.copy.isEnabled())
 

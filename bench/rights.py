@@ -1,0 +1,92 @@
+"""What rights cost: the same questions by somebody, without any list and with one folder in twenty kept from them; signing in."""
+
+from __future__ import annotations
+
+import sqlite3
+import statistics
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from tests.core.test_plans import DOCUMENTS, fill
+
+from keybundle.core.rights.model import Grantee, Right
+from keybundle.core.workflows.find.find import find
+from keybundle.core.workflows.keep import cabinets
+from keybundle.core.workflows.session import access, signing_in
+from keybundle.core.workflows.session.session import Session
+from keybundle.core.workflows.session.signing_in import choose_person
+from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.demo import seed
+from keybundle.demo.names import PEOPLE
+
+FOLDERS, KEPT_FROM, ROUNDS = 400, 20, 9
+PASSWORD = "seven geese on the weir"
+
+
+def _spread(path: str) -> None:
+    """Put the documents into folders of their own suppliers."""
+    c = sqlite3.connect(path)
+    c.executemany(
+        "INSERT INTO folder(id, cabinet, parent_id, level, field, value, path) VALUES (?, 'Purchasing', 1, 1, 'Supplier', ?, ?)",
+        [(i + 1000, f"Supplier {i}", f"2026\x1fSupplier {i}") for i in range(FOLDERS)],
+    )
+    c.execute(f"UPDATE document SET folder_id = 1000 + (number % {FOLDERS})")
+    c.commit()
+    c.close()
+
+
+def _median(work: Callable[[], object]) -> float:
+    times = []
+    for _ in range(ROUNDS):
+        start = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - start)
+    return statistics.median(times) * 1000
+
+
+def _questions(me: Session) -> dict[str, Callable[[], object]]:
+    return {
+        "two words, 200 hits": lambda: find(me, "gate lock"),
+        "a value, 200 hits": lambda: find(me, '"Supplier" = "Supplier 7"'),
+        "one number, one hit": lambda: find(me, "R-77777"),
+        "a range of numbers": lambda: find(me, "Total > 4990"),
+        "a cabinet's first column": lambda: cabinets.load_columns(me, "Purchasing", {}),
+        "a year of it": lambda: cabinets.load_columns(me, "Purchasing", {"Year": "2026"}),
+    }
+
+
+def _keep_folders(ws: Workspace) -> None:
+    admin = choose_person(ws, PEOPLE[0][0])
+    for i in range(0, FOLDERS, KEPT_FROM):
+        spot = access.Spot("Purchasing", ("2026", f"Supplier {i}"))
+        access.keep_to(
+            admin,
+            spot,
+            {Grantee("role", "administrator"): list(Right), Grantee("person", f"person-{i}x"): [Right.LOOK]},
+        )
+
+
+def measure_rights() -> list[str]:
+    """Ask, keep one folder in twenty from who asks, ask again; and sign in."""
+    with tempfile.TemporaryDirectory(prefix="keybundle-rights-") as folder:
+        data = Path(folder) / "data"
+        made = open_workspace(data)
+        seed.begin(made)
+        made.close()
+        fill(str(data / "keybundle.sqlite"))
+        _spread(str(data / "keybundle.sqlite"))
+        ws = open_workspace(data)
+        me = choose_person(ws, PEOPLE[2][0])
+        before = {name: _median(ask) for name, ask in _questions(me).items()}
+        _keep_folders(ws)
+        after = {name: _median(ask) for name, ask in _questions(me).items()}
+        signing_in.give_password(choose_person(ws, PEOPLE[0][0]), me.person, PASSWORD)
+        signed = _median(lambda: signing_in.sign_in(ws, PEOPLE[2][0], PASSWORD))
+        ws.close()
+    rows = [
+        f"| rights: {name}, {DOCUMENTS:,} documents, a folder in {KEPT_FROM} kept from who asks | {after[name]:.1f} ms "
+        f"| no list at all: {before[name]:.1f} ms | {after[name] / before[name]:.2f} | 1.1 |" for name in before
+    ]  # fmt: skip
+    return [*rows, f"| signing in by password (Argon2id) | {signed:.0f} ms | | | 1 s |"]
