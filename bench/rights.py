@@ -52,8 +52,8 @@ def _questions(me: Session) -> dict[str, Callable[[], object]]:
         "a value, 200 hits": lambda: find(me, '"Supplier" = "Supplier 7"'),
         "one number, one hit": lambda: find(me, "R-77777"),
         "a range of numbers": lambda: find(me, "Total > 4990"),
-        "a cabinet's first column": lambda: cabinets.load_columns(me, "Purchasing", {}),
-        "a year of it": lambda: cabinets.load_columns(me, "Purchasing", {"Year": "2026"}),
+        "a cabinet's first column": lambda: cabinets.load_columns(me, "Purchasing", ("Year", "Supplier"), {}),
+        "a year of it": lambda: cabinets.load_columns(me, "Purchasing", ("Year", "Supplier"), {"Year": "2026"}),
     }
 
 

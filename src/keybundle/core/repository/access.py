@@ -52,9 +52,16 @@ class View:
 EVERYTHING = View()
 
 
+_parsed: dict[str, AccessList] = {}
+
+
 def load_lists(c: Connection) -> dict[str, AccessList]:
-    """Return all lists by id."""
-    return {r.id: AccessList.from_json(r.entries) for r in c.execute(select(t.access_list))}
+    """Return all lists by id. An id is a digest of what its list says, so that each is read once."""
+    ids = list(c.execute(select(t.access_list.c.id)).scalars())
+    new = [i for i in ids if i not in _parsed]
+    for row in c.execute(select(t.access_list).where(t.access_list.c.id.in_(new))) if new else ():
+        _parsed[row.id] = AccessList.from_json(row.entries)
+    return {i: _parsed[i] for i in ids}
 
 
 def view_of(c: Connection, holder: Holder, right: Right = Right.LOOK) -> View:

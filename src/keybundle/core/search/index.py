@@ -60,17 +60,18 @@ def search(
     """
     match = query.match_expression()
     where, bound = _conditions(query.conditions)
-    where += f" {visible}"
     if visible:
         bound["hidden"] = json.dumps(list(hidden))
     bound |= {"limit": limit, "offset": offset}
     if not match:
-        sql = f"SELECT d.id FROM document d WHERE d.removed_at IS NULL {where} ORDER BY d.number DESC LIMIT :limit OFFSET :offset"
+        sql = f"SELECT d.id FROM document d WHERE d.removed_at IS NULL {where} {visible} "
+        sql += "ORDER BY d.number DESC LIMIT :limit OFFSET :offset"
         return [Hit(r.id, True, "") for r in c.execute(text(sql), bound)]
     filed, pages = "r.kind = 'document'", "r.kind = 'page'"
-    if query.conditions or visible:
-        filed += f" AND r.ref IN (SELECT d.id FROM document d WHERE d.removed_at IS NULL {where})"
+    if visible:  # asked of each hit by its key: all that may be seen is nearly all there is
+        filed += f" AND EXISTS (SELECT 1 FROM document d WHERE d.id = r.ref {visible})"
     if query.conditions:
+        filed += f" AND r.ref IN (SELECT d.id FROM document d WHERE d.removed_at IS NULL {where})"
         bound["waiting"] = json.dumps(list(waiting or ()))
         pages += " AND r.ref IN (SELECT value FROM json_each(:waiting))"
     if batches is not None:
@@ -81,10 +82,13 @@ def search(
         pages += " AND r.ref NOT IN (SELECT id FROM page WHERE document_id IN (SELECT value FROM json_each(:but)))"
     # Where nothing is left out the index alone answers.
     allowed = f"AND (({filed}) OR ({pages}))" if query.conditions or visible or batches is not None or but else ""
+    # Ranked by the index itself: hits come one by one, the best first, and only as many are asked whether they may be seen,
+    # and get a snippet, as are shown.
     sql = (
         "SELECT r.ref, r.kind, snippet(search_text, -1, :s, :e, ' … ', 18) AS snippet FROM search_text "
-        "JOIN search_row r ON r.id = search_text.rowid "
-        f"WHERE search_text MATCH :match {allowed} ORDER BY bm25(search_text, 4.0, 2.0, 1.0) LIMIT :limit OFFSET :offset"
+        "CROSS JOIN search_row r ON r.id = search_text.rowid "
+        f"WHERE search_text MATCH :match AND search_text.rank MATCH 'bm25(4.0, 2.0, 1.0)' {allowed} "
+        "ORDER BY search_text.rank LIMIT :limit OFFSET :offset"
     )
     rows = c.execute(text(sql), {**bound, "match": match, "s": MARK_START, "e": MARK_END})
     return [Hit(r.ref, r.kind == FILED, r.snippet.replace("\n", " ")) for r in rows]

@@ -6,7 +6,7 @@ import re
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import Connection, func, select
 
@@ -124,12 +124,15 @@ def find(session: Session, line: str, *, limit: int = 200) -> Found:
     workspace = session.workspace
     query = understand(session, line)
     with workspace.place.database.read() as c:
-        view, kept = session.view(c), _kept_from(session, c)
-        open_documents = _find_open(session, c, query, kept) if query.conditions else None
+        view = session.view(c)
+        batches = _open_batches(session, c)
+        opened = _load_open(c, batches) if query.conditions or view.hidden else _Opened([], {})
+        kept = _kept_from(session, opened, view.hidden)
+        open_documents = _find_open(session, opened, query, kept) if query.conditions else None
         pages = None if open_documents is None else _pages_of(c, open_documents)
         hits = index.search(
             c, query, waiting=pages, limit=limit, hidden=sorted(view.hidden), visible=view.sql(),
-            batches=_open_batches(session, c), but=kept,
+            batches=batches if session.batches() else None, but=kept,
         )  # fmt: skip
         if open_documents is not None and not query.match_expression():
             hits += [index.Hit(i, False, "") for i in list(open_documents)[: limit - len(hits)]]
@@ -166,52 +169,58 @@ def find_filed_ids(session: Session, line: str) -> list[str]:
         return [h.ref for h in hits if h.is_filed]
 
 
-def _open_batches(session: Session, c: Connection) -> list[str] | None:
-    """Return the batches whose work somebody may find; None: of all."""
-    own = session.batches()
-    return list(c.execute(select(t.batch.c.id).where(t.batch.c.closed_at.is_(None), *own)).scalars()) if own else None
+def _open_batches(session: Session, c: Connection) -> list[str]:
+    """Return the open batches that somebody may see."""
+    return list(c.execute(select(t.batch.c.id).where(t.batch.c.closed_at.is_(None), *session.batches())).scalars())
 
 
-def _kept_from(session: Session, c: Connection) -> frozenset[str]:
+class _Opened(NamedTuple):
+    """Documents of open batches (their rows), and their values by document and field."""
+
+    rows: Sequence[Any]
+    values: Mapping[str, Mapping[str, FieldValue]]
+
+
+def _kept_from(session: Session, opened: _Opened, hidden: frozenset[str]) -> frozenset[str]:
     """Return the documents not filed yet that would go where somebody may not look: that counts for them already."""
-    hidden = session.view(c).hidden
     if not hidden:
         return frozenset()
-    workspace = session.workspace
-    documents, values = _load_open(session, c)
-    found = set()
-    for row in documents:
-        kind = workspace.setup.document_type(row.type)
+    setup, repository = session.workspace.setup, session.workspace.repository
+    found, nearest = set(), {}
+    for row in opened.rows:
+        kind = setup.document_type(row.type)
         if kind is None:
             continue
-        goes = compute_destination(kind, workspace.setup, values.get(row.id, {}))
-        nearest = workspace.repository.nearest_list(goes.cabinet, [value or "" for _, value in goes.folder])
-        if nearest is not None and nearest.id in hidden:
+        goes = compute_destination(kind, setup, opened.values.get(row.id, {}))
+        place = (goes.cabinet, *(value or "" for _, value in goes.folder))
+        if place not in nearest:
+            nearest[place] = repository.nearest_list(place[0], place[1:])
+        kept = nearest[place]
+        if kept is not None and kept.id in hidden:
             found.add(row.id)
     return frozenset(found)
 
 
-def _load_open(session: Session, c: Connection) -> tuple[list[Any], dict[str, dict[str, FieldValue]]]:
-    """Return the documents of open batches that somebody may see, not filed yet, and their values."""
-    b, d, v = t.batch.c, t.batch_document.c, t.batch_value.c
-    is_open = (b.closed_at.is_(None), d.filed_id.is_(None), *session.batches())
-    rows = c.execute(select(d.id, d.batch_id, d.type, d.tags).join(t.batch, b.id == d.batch_id).where(*is_open)).all()
+def _load_open(c: Connection, batches: Sequence[str]) -> _Opened:
+    """Return the documents of these batches, not filed yet, and their values."""
+    d, v = t.batch_document.c, t.batch_value.c
+    is_open = (d.batch_id.in_(batches), d.filed_id.is_(None))
+    rows = c.execute(select(d.id, d.batch_id, d.type, d.tags).where(*is_open)).all()
     values: dict[str, dict[str, FieldValue]] = {}
     chosen = select(v.document_id, v.field, v.data).join(t.batch_document, d.id == v.document_id)
-    for row in c.execute(chosen.join(t.batch, b.id == d.batch_id).where(*is_open)):
+    for row in c.execute(chosen.where(*is_open)):
         values.setdefault(row.document_id, {})[row.field] = FieldValue.from_json(row.data)
-    return list(rows), values
+    return _Opened(rows, values)
 
 
-def _find_open(session: Session, c: Connection, query: Query, kept: frozenset[str]) -> dict[str, str]:
+def _find_open(session: Session, opened: _Opened, query: Query, kept: frozenset[str]) -> dict[str, str]:
     """Return the documents of open batches, not filed yet, that meet all conditions, each with its batch."""
     workspace = session.workspace
-    rows, values = _load_open(session, c)
     return {
         row.id: row.batch_id
-        for row in rows
+        for row in opened.rows
         if row.id not in kept
-        and all(_meets_open(workspace, x, row.type, row.tags, values.get(row.id, {})) for x in query.conditions)
+        and all(_meets_open(workspace, x, row.type, row.tags, opened.values.get(row.id, {})) for x in query.conditions)
     }
 
 
