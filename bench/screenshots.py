@@ -46,6 +46,7 @@ def main(target: Path = TARGET) -> None:
     desktop = Desktop(data)
     target.mkdir(parents=True, exist_ok=True)
     desktop.root.resize(1280, 800)
+    desktop.start.where.setText("The data is in ~/keybundle-demo")
     desktop.root.grab().save(str(target / "signing-in.png"))
     desktop.begin(PEOPLE[2][0])
     window = desktop.window
@@ -105,6 +106,7 @@ def main(target: Path = TARGET) -> None:
     spin(2)
     shoot("find")
     shoot_viewer(desktop, target, spin)
+    window.message.setText("")
     window.go_prepare()
     spin(3)
     shoot("prepare")
@@ -156,9 +158,9 @@ def shoot_viewer(desktop: Desktop, target: Path, spin: Callable[[float], None]) 
 def be_cautious(data: Path) -> None:
     """Let the routine Post ask for at most 1 wrong value in 500: until that can be claimed, more is shown as unsure."""
     workspace = open_workspace(data)
-    who = workspace.person(None).name
-    post = find_routine(choose_person(workspace), "Post")
-    routines.save_routine(choose_person(workspace, who), "Post", routines.make_routine(post, {"wrong_one_in": 500}))
+    me = choose_person(workspace, workspace.person(None).name)
+    post = find_routine(me, "Post")
+    routines.save_routine(me, routines.make_routine(post, {"wrong_one_in": 500}))
     workspace.close()
 
 
@@ -240,8 +242,9 @@ def shoot_rights(desktop: Desktop, target: Path, spin: Callable[[float], None]) 
     spin(1)
     names = [window.prepare.list.item(i).text() for i in range(window.prepare.list.count())]
     window.prepare.list.setCurrentRow(names.index("People"))
-    window.prepare.people.presenter.show_kind("roles")
     spin(1)
+    window.prepare.people.reach.expandItem(window.prepare.people.reach.topLevelItem(2))
+    spin(0.3)
     window.grab().save(str(target / "people.png"))
 
 

@@ -16,6 +16,7 @@ from pathlib import Path
 
 from PIL import Image
 
+from keybundle.core.store.database import FORMAT
 from keybundle.demo import seed
 from keybundle.demo.stack import StackPlan, plan_stack
 
@@ -33,7 +34,7 @@ def run_cli(*arguments: object) -> str:
 def feeder(sheets: int = seed.STACK_SHEETS) -> tuple[Path, StackPlan]:
     """Return a demo data directory whose stack is made; it is kept between runs."""
     plan = plan_stack(sheets, seed.STACK_SEED)
-    mark = hashlib.sha256(repr(plan).encode()).hexdigest()[:12]
+    mark = hashlib.sha256(f"{FORMAT}/{plan!r}".encode()).hexdigest()[:12]
     data = CACHE / f"stack-{sheets}-{mark}"
     if not (data / "made").exists():
         run_cli("--data", data, "init-demo", "--documents", "0", "--sheets", sheets)
