@@ -26,6 +26,7 @@ from keybundle.core.workflows.take_in.capture import find_routine
 from keybundle.demo.names import PEOPLE
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme.style import apply_theme
+from keybundle.desktop.views.access_sheet import AccessSheet
 from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.register_sheet import RegisterSheet
 from keybundle.desktop.views.send_sheet import SendSheet
@@ -232,9 +233,16 @@ def shoot_rights(desktop: Desktop, target: Path, spin: Callable[[float], None]) 
     spin(1)
     window.cabinets.presenter.open("Purchasing")
     spin(1)
-    kept = {Grantee("group", "Purchasing"): list(Right), Grantee("role", "reader"): [Right.LOOK]}
-    access.keep_to(window.seat.session, access.Spot("Purchasing"), kept)
+    all_of_it = {Grantee("group", "Purchasing"): list(Right), Grantee("role", "administrator"): list(Right)}
+    kept = {**all_of_it, Grantee("role", "operator"): [Right.LOOK, Right.SEND]}
+    window.seat.bus.tell(access.keep_to(window.seat.session, access.Spot("Purchasing"), kept))
     window.cabinets.handlers.trigger("cabinets.keep to")
+    spin(1)
+    sheet = window.edge.shown
+    assert isinstance(sheet, AccessSheet)
+    elspra = sheet.person.findText(PEOPLE[2][0])
+    sheet.person.setCurrentIndex(elspra)
+    sheet.presenter.choose_person(str(sheet.person.itemData(elspra)))
     spin(1)
     window.grab().save(str(target / "kept-to.png"))
     window.edge.end()
@@ -242,6 +250,8 @@ def shoot_rights(desktop: Desktop, target: Path, spin: Callable[[float], None]) 
     spin(1)
     names = [window.prepare.list.item(i).text() for i in range(window.prepare.list.count())]
     window.prepare.list.setCurrentRow(names.index("People"))
+    spin(1)
+    window.prepare.people.names.setCurrentRow(2)
     spin(1)
     window.prepare.people.reach.expandItem(window.prepare.people.reach.topLevelItem(2))
     spin(0.3)
