@@ -47,7 +47,7 @@ class PersonPresenter(QObject):
             ", ".join(name_of(setup.roles, r) for r in (person.roles if person else ())) or "none",
             ", ".join(name_of(setup.groups, g) for g in (person.groups if person else ())) or "none",
             ", ".join(r.value for r in Right if r in holder.rights) or "do nothing here",
-            (person.login if person else "") or "none; you sign in with your password",
+            (person.login if person else "") or "none",
             tuple(own_values(session).items()),
             signing_in.has_password(seat.workspace, session.person),
         )

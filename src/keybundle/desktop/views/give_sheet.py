@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QListWidgetItem, QWidget
 
 from keybundle.desktop.presenters.giving import GivingPresenter, GivingState
-from keybundle.desktop.views.people_view import ID, Checks
+from keybundle.desktop.views.checks import ID, Checks
 from keybundle.desktop.views.side_sheet import Sheet
 from keybundle.desktop.views.told import Told
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from textwrap import wrap
 
@@ -313,11 +313,11 @@ class WorkView(QWidget):
         on("work.import folder", self._ask_folder)
         on("work.refill", self.presenter.scanning.refill)
         on("work.look", self.presenter.scanning.look)
-        on("work.scan more", self._scan_more)
+        on("work.scan more", lambda: self._at_chosen(self.presenter.scanning.scan))
         on("work.open", lambda: self._open_index(self.list.currentIndex()))
-        on("work.stop reading", self._toggle_reading)
-        on("work.close", self._close_chosen)
-        on("work.give", self._give_chosen)
+        on("work.stop reading", lambda: self._at_chosen(self.presenter.toggle_reading))
+        on("work.close", lambda: self._at_chosen(self.presenter.close_batch))
+        on("work.give", lambda: self._at_chosen(self.giving.emit))
         on("work.go on", lambda: self.halt.choose("go on"))
         on("work.again", lambda: self.halt.choose("again"))
         on("work.leave out", lambda: self.halt.choose("leave out"))
@@ -399,15 +399,11 @@ class WorkView(QWidget):
         if row is not None:
             self.batch_opened.emit(row.id)
 
-    def _close_chosen(self) -> None:
+    def _at_chosen(self, run: Callable[[str], object]) -> None:
+        """Do something with the chosen batch, where one is chosen."""
         row = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
         if row is not None:
-            self.presenter.close_batch(row.id)
-
-    def _give_chosen(self) -> None:
-        row = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
-        if row is not None:
-            self.giving.emit(row.id)
+            run(row.id)
 
     def _bind_starters(self, keys: tuple[tuple[str, str], ...]) -> None:
         """Let each routine's own key start it, with Alt so that it never stands in the way of a command."""
@@ -426,11 +422,6 @@ class WorkView(QWidget):
         index = self.list.indexAt(event.position().toPoint()) if self.list.underMouse() else QModelIndex()
         row = index.data(Qt.ItemDataRole.UserRole) if index.isValid() else None
         self.presenter.files.import_files(files, row.id if row is not None else None)
-
-    def _scan_more(self) -> None:
-        row = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
-        if row is not None:
-            self.presenter.scanning.scan(row.id)
 
     def _go_on(self, halt: HaltShown, way: str) -> None:
         if way:
@@ -483,11 +474,6 @@ class WorkView(QWidget):
         name = QFileDialog.getExistingDirectory(self, "Import a folder with all below it")
         if name:
             self.presenter.files.import_files([Path(name)])
-
-    def _toggle_reading(self) -> None:
-        row = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
-        if row is not None:
-            self.presenter.toggle_reading(row.id)
 
     def _ask_files(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self, "Import files", "", f"Pages ({PAGE_FILES});;All files (*)")

@@ -1,0 +1,41 @@
+"""A list of things with a check before each, known by their ids."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtWidgets import QListWidget, QListWidgetItem
+
+ID = Qt.ItemDataRole.UserRole
+ROW_PX = 29
+
+
+class Checks(QListWidget):
+    """Things to check, each by its id; ``most`` are in sight at once."""
+
+    def __init__(self, name: str, most: int = 6) -> None:
+        super().__init__()
+        self._most = most
+        self.setAccessibleName(name)
+
+    def render_items(self, entries: Sequence[tuple[str, str]], checked: Sequence[str], *, can_change: bool) -> None:
+        """Show things, some of them checked."""
+        with QSignalBlocker(self):
+            if [self.item(i).data(ID) for i in range(self.count())] != [key for key, _ in entries]:
+                self.clear()
+                for key, name in entries:
+                    item = QListWidgetItem(name)
+                    item.setData(ID, key)
+                    self.addItem(item)
+                self.setFixedHeight(ROW_PX * min(self._most, max(1, len(entries))) + 6)
+            for i in range(self.count()):
+                item, plain = self.item(i), Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+                item.setFlags(plain | Qt.ItemFlag.ItemIsUserCheckable if can_change else plain)
+                on = item.data(ID) in checked
+                item.setCheckState(Qt.CheckState.Checked if on else Qt.CheckState.Unchecked)
+
+    def checked(self) -> tuple[str, ...]:
+        """Return the ids of what is checked, in their order."""
+        items = (self.item(i) for i in range(self.count()))
+        return tuple(str(x.data(ID)) for x in items if x.checkState() is Qt.CheckState.Checked)
