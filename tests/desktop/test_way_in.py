@@ -52,7 +52,7 @@ class WayIn(Begun):
         work.scan.setFocus()
         self.key(work.scan, Qt.Key.Key_O)
         dialog = self.sheet(ScanOptionsSheet)
-        dialog.boxes["duplex"].textActivated.emit("one-sided")
+        dialog.boxes["duplex"].code_chosen.emit("one-sided")
         self.assertEqual(work.plan.text(), "8 sheets, one-sided: 8 sides")
         self.assertIn("one-sided", work.options.text())
         QTest.mouseClick(dialog.clear, Qt.MouseButton.LeftButton)

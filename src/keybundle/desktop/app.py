@@ -36,12 +36,12 @@ from keybundle.desktop.door import Door
 from keybundle.desktop.jobs.collector import Collector
 from keybundle.desktop.jobs.idle import Idle
 from keybundle.desktop.jobs.runner import JobRunner
-from keybundle.desktop.jobs.words import speak, worded
 from keybundle.desktop.presenters.seat import Bus, Seat
 from keybundle.desktop.presenters.signing_in import SignInPresenter
 from keybundle.desktop.theme.style import apply_theme
 from keybundle.desktop.views.start_view import StartView
 from keybundle.desktop.views.window import MainWindow
+from keybundle.desktop.words import speak, tr, worded
 
 WORKERS = 2
 log = logging.getLogger(__name__)
@@ -115,6 +115,9 @@ class Desktop(QObject):
     def _let_in(self, session: Session) -> None:
         """Let somebody work: their window as they left it, or a new one; what others were at waits behind."""
         here = self.window.seat.who if self.window is not None else ""
+        setup = self.workspace.setup
+        person = setup.person(session.person)
+        speak(person.language if person is not None else "", setup.locale)
         self.root.hide()
         if here == session.person and self._hidden:
             self._show_again()
@@ -136,8 +139,6 @@ class Desktop(QObject):
 
     def _make_window(self, session: Session) -> MainWindow:
         is_first = not self.windows
-        person = self.workspace.setup.person(session.person)
-        speak(person.language if person is not None else "")
         devices = Devices(self.workspace)
         seat = Seat(session, self.pool, self.line, self.runner, self.bus, devices, copier=self.copier)
         window = MainWindow(seat, self._settings)
@@ -204,7 +205,7 @@ class Desktop(QObject):
         from keybundle.demo import seed
 
         def tell(step: Step) -> None:
-            self.demo_told.emit(f"{step.what}: {step.done} of {step.total}")
+            self.demo_told.emit(tr("{what}: {done} of {total}", what=step.what, done=step.done, total=step.total))
 
         seed.file_documents(self.workspace, self.pool, seed.FILED_AT_ONCE, progress=tell, cancel=self._demo)
         self.bus.tell(Changes(repository=True))
@@ -229,7 +230,7 @@ def _open_desktop(data: Path, *, demo: bool, files: Sequence[Path]) -> Desktop:
             raise
     aside = set_aside(data)
     desktop = Desktop(data, demo=demo, files=files)
-    told = f"The demo data was of an earlier format. It lies in “{aside}” now; new data is made."
+    told = tr("The demo data was of an earlier format. It lies in “{aside}” now; new data is made.", aside=aside)
     desktop.signing_in.refresh(problem=told)
     return desktop
 
@@ -238,7 +239,7 @@ def _tell_fault(desktop: Desktop, kind: type[BaseException], error: BaseExceptio
     """Log an exception that a slot let through, and tell it: Qt would go on without a word."""
     log.error("a slot failed", exc_info=(kind, error, trace))
     desktop.runner.failed.emit(
-        f"Something went wrong inside Key Bundle ({kind.__name__}). What was kept is safe; try it again."
+        tr("Something went wrong inside Key Bundle ({name}). What was kept is safe; try it again.", name=kind.__name__)
     )
 
 

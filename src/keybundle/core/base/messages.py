@@ -55,7 +55,7 @@ def word(code: str, params: Mapping[str, Any], language: str = SOURCE) -> str:
     if code == VERBATIM:
         return str(params["text"])
     if language == PSEUDO:
-        return f"⟦{_stretch(_find(SOURCE, code, params).format_map(params))}⟧"
+        return pseudo(_find(SOURCE, code, params)).format_map(params)
     return _find(language, code, params).format_map(params)
 
 
@@ -72,9 +72,9 @@ def _find(language: str, code: str, params: Mapping[str, Any]) -> str:
     return _find(SOURCE, code, params)
 
 
-def _stretch(text: str) -> str:
-    """Return a text a third longer, as other languages are, with its ends marked."""
-    return text + _STRETCH * (len(text) // 3)
+def pseudo(text: str) -> str:
+    """Return words as the pseudo-locale has them: a third longer, as other languages are, with their ends marked."""
+    return f"⟦{text}{_STRETCH * (len(text) // 3)}⟧"
 
 
 @functools.cache

@@ -6,20 +6,31 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from keybundle.core.rights.model import Right
+from keybundle.desktop.words import mark, tr
 
 
 @dataclass(frozen=True)
 class Command:
     """A command: ``place`` is where it acts (``everywhere``, ``work``, ``bench strip``, ``bench slip``, ...).
 
-    ``words`` say what it does, and are what the search looks through; ``shortcut`` is portable key text.
+    ``named`` and ``said`` are its name and what it does as they stand in the catalogue; ``shortcut`` is portable key text.
     """
 
     id: str
-    title: str
-    words: str
+    named: str
+    said: str
     shortcut: str
     place: str
+
+    @property
+    def title(self) -> str:
+        """Its name, in the language that is spoken."""
+        return tr(self.named)
+
+    @property
+    def words(self) -> str:
+        """What it does, in the language that is spoken."""
+        return tr(self.said)
 
 
 COMMANDS: tuple[Command, ...] = (
@@ -343,8 +354,8 @@ NEEDED = {
     "cabinets.scan": Right.BRING_IN,
 }  # fmt: skip
 NEEDED_AT = {"work": Right.BRING_IN, "cabinets": Right.SEND, "find": Right.SEND, "viewer": Right.SEND}
-MAY_LOOK = "You may look here, not work; ask an administrator for another role."
-LACKS = "This takes the right “{right}”, which none of your roles has; ask an administrator."
+MAY_LOOK = mark("You may look here, not work; ask an administrator for another role.")
+LACKS = mark("This takes the right “{right}”, which none of your roles has; ask an administrator.")
 
 
 def right_of(command_id: str) -> Right:
@@ -381,7 +392,7 @@ class Handlers:
             return False
         if not self.may_run(command_id):
             right = right_of(command_id)
-            self.refuse(LACKS.format(right=right.value) if self.may(Right.INDEX) else MAY_LOOK)
+            self.refuse(tr(LACKS, right=tr(right.value)) if self.may(Right.INDEX) else tr(MAY_LOOK))
             return False
         function()
         return True

@@ -14,7 +14,7 @@ from PySide6.QtCore import QObject, Qt, Signal
 from keybundle.core.base.errors import AppError
 from keybundle.core.base.progress import CancelToken
 from keybundle.desktop.jobs.lanes import Lanes
-from keybundle.desktop.jobs.words import worded
+from keybundle.desktop.words import tr, worded
 
 log = logging.getLogger(__name__)
 OnResult = Callable[[Any], None]
@@ -144,4 +144,7 @@ def _say(error: BaseException) -> str:
     if isinstance(error, AppError):
         return worded(error)
     log.error("a job failed", exc_info=error)
-    return f"Something went wrong inside Key Bundle ({type(error).__name__}). What was captured is safe; try it again."
+    return tr(
+        "Something went wrong inside Key Bundle ({name}). What was captured is safe; try it again.",
+        name=type(error).__name__,
+    )

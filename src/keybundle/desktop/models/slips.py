@@ -9,9 +9,10 @@ from keybundle.desktop.models.rows import change_rows
 from keybundle.desktop.presenters.bench_state import SlipTable, TableCell, TableRow
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import value_font
+from keybundle.desktop.words import mark, tr
 
 Index = QModelIndex | QPersistentModelIndex
-FIXED = ("Document", "Type", "State")
+FIXED = (mark("Document"), mark("Type"), mark("State"))
 
 
 class SlipsModel(QAbstractTableModel):
@@ -45,7 +46,7 @@ class SlipsModel(QAbstractTableModel):
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
         if role != Qt.ItemDataRole.DisplayRole or orientation is not Qt.Orientation.Horizontal:
             return None
-        return FIXED[section] if section < len(FIXED) else self.table.heads[section - len(FIXED)]
+        return tr(FIXED[section]) if section < len(FIXED) else self.table.heads[section - len(FIXED)]
 
     def _cell(self, index: Index) -> TableCell | None:
         column = index.column() - len(FIXED)
@@ -64,7 +65,7 @@ class SlipsModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.BackgroundRole and cell is not None:
             return QColor(c.BRASS_WASH) if cell.unsure else QColor(c.PAPER) if not cell.can_edit else None
         if role == Qt.ItemDataRole.ToolTipRole and cell is not None and cell.unsure:
-            return "Unsure: compare it with the page"
+            return tr("Unsure: compare it with the page")
         return None
 
     def flags(self, index: Index) -> Qt.ItemFlag:

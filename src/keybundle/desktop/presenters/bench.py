@@ -16,10 +16,11 @@ from keybundle.desktop.presenters.bench_slips import BenchSlips
 from keybundle.desktop.presenters.bench_wording import join_words_by_line
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.words import mark, tr
 
 __all__ = ["BenchPresenter", "Completion"]
 
-GONE = "The page that was pointed at is no longer in front, so nothing was taken. Point again."
+GONE = mark("The page that was pointed at is no longer in front, so nothing was taken. Point again.")
 
 
 class BenchPresenter(Desk):
@@ -90,7 +91,7 @@ class BenchPresenter(Desk):
         if not words:
             return
         if document != self.state.document or shown is None or shown.page != page or page != self.page_id:
-            self.failed.emit(GONE)
+            self.failed.emit(tr(GONE))
             return
         spec = self.spec_of(name)
         said = join_words_by_line(words) if spec is not None and spec.several else " ".join(w.text for w in words)

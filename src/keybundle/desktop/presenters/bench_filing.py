@@ -8,7 +8,7 @@ from keybundle.core.batches.model import State
 from keybundle.core.workflows.file import filing
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.presenters.texts import count
+from keybundle.desktop.words import tr, trn
 
 
 class BenchFiling:
@@ -26,7 +26,7 @@ class BenchFiling:
         if slip is None:
             return
         if not slip.can_file:
-            at.failed.emit(slip.why_not or "This document is filed already.")
+            at.failed.emit(slip.why_not or tr("This document is filed already."))
             at.go_to_unsure()
             return
         self._file([slip.document])
@@ -50,7 +50,7 @@ class BenchFiling:
         document = self._at.current_document()
         if document is not None and document.filed_id:
             return (document.filed_id,)
-        self._at.failed.emit("This document is not filed yet; it can be sent once it is.")
+        self._at.failed.emit(tr("This document is not filed yet; it can be sent once it is."))
         return ()
 
     def file_all(self) -> None:
@@ -64,7 +64,7 @@ class BenchFiling:
 
         def begun(found: filing.Filing) -> None:
             s.bus.tell(Changes(frozenset([at.batch_id])))
-            at.doing.begin("Filing", lambda tell, cancel: finish(found, tell, cancel), done, at.failed.emit)
+            at.doing.begin(tr("Filing"), lambda tell, cancel: finish(found, tell, cancel), done, at.failed.emit)
 
         def finish(found: filing.Filing, tell: Progress, cancel: CancelToken) -> filing.Filed:
             def show(step: Step) -> None:
@@ -76,12 +76,18 @@ class BenchFiling:
         def done(result: filing.Filed) -> None:
             s.bus.tell(result.changes())
             if documents is None:
-                stay = f" {len(result.left)} stay here; the filing record says why." if result.left else ""
-                at.said.emit(f"{count(len(result.entries), 'document')} filed.{stay}")
+                stay = tr(" {n} stay here; the filing record says why.", n=len(result.left)) if result.left else ""
+                at.said.emit(
+                    tr(
+                        "{documents} filed.{stay}",
+                        documents=trn("{n:,} document", "{n:,} documents", len(result.entries)),
+                        stay=stay,
+                    )
+                )
             elif result.entries:
-                at.said.emit(f"Filed: {result.entries[0].caption}")
+                at.said.emit(tr("Filed: {caption}", caption=result.entries[0].caption))
             else:
-                at.failed.emit("; ".join(f"{name}: {why}" for name, why in result.left) or "It is filed already.")
+                at.failed.emit("; ".join(f"{name}: {why}" for name, why in result.left) or tr("It is filed already."))
             if result.record is not None and documents is None:
                 at.record_made.emit(result.record)
 

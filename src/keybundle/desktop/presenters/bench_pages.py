@@ -10,7 +10,7 @@ from keybundle.core.workflows.take_in import rescan
 from keybundle.core.workflows.take_in.capture import Captured, scan_options
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.presenters.texts import count
+from keybundle.desktop.words import tr, trn
 
 
 class BenchPages:
@@ -33,15 +33,18 @@ class BenchPages:
         self._s.hand.take(self._at.batch_id, chosen)
         self._at.select_none()
         self._at.said.emit(
-            f"{count(len(chosen), 'page')} in hand; paste before a page with Ctrl+V, after it with Ctrl+Shift+V, "
-            "in this batch or another one"
+            tr(
+                "{pages} in hand; paste before a page with Ctrl+V, after it with Ctrl+Shift+V, in this "
+                "batch or another one",
+                pages=trn("{n:,} page", "{n:,} pages", len(chosen)),
+            )
         )
 
     def paste(self, *, after: bool = False) -> None:
         """Put the pages in hand before the current page, or after it."""
         hand, s, at, target = self._s.hand, self._s, self._at, self._at.page_id
         if not hand.pages:
-            at.failed.emit("No pages are in hand; choose some and cut them with Ctrl+X.")
+            at.failed.emit(tr("No pages are in hand; choose some and cut them with Ctrl+X."))
         elif target is not None:
             source, pages = hand.batch, list(hand.pages)
             if source == at.batch_id:
@@ -70,7 +73,7 @@ class BenchPages:
 
         at.flush()
         at.doing.begin(
-            "Reading pages to separate them again",
+            tr("Reading pages to separate them again"),
             lambda tell, cancel: separating.separate_batch_again(
                 s.session, s.line, s.pool, at.batch_id, progress=tell, cancel=cancel
             ),
@@ -83,7 +86,7 @@ class BenchPages:
         routine = s.workspace.setup.routine(at.batch.routine) if at.batch else None
         scanner = s.devices.scanner_for(routine)
         if routine is None or scanner is None or target is None:
-            at.failed.emit("There is no scanner to scan from. Plug one in and look for scanners on the work list.")
+            at.failed.emit(tr("There is no scanner to scan from. Plug one in and look for scanners on the work list."))
             return
 
         def work(tell: Progress, cancel: CancelToken) -> Captured:
@@ -98,12 +101,12 @@ class BenchPages:
             )  # fmt: skip
 
         at.flush()
-        what = "Scanning a page in place of this one" if replaces else "Scanning in after this page"
+        what = tr("Scanning a page in place of this one") if replaces else tr("Scanning in after this page")
         at.doing.begin(what, work, self._scanned_in, at.failed.emit, owner=at)
 
     def _scanned_in(self, found: Captured) -> None:
         if found.halt:
             self._at.failed.emit(found.halt)
         else:
-            self._at.said.emit(f"{count(found.sides, 'side')} scanned in")
+            self._at.said.emit(tr("{sides} scanned in", sides=trn("{n:,} side", "{n:,} sides", found.sides)))
         self._at.refresh()

@@ -21,10 +21,9 @@ from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.index import history, page_texts, slip, slip_help
 from keybundle.core.workflows.index.page_texts import PoorPage
 from keybundle.core.workflows.index.slip_help import Starter
-from keybundle.desktop.jobs.words import worded
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.presenters.texts import count
+from keybundle.desktop.words import tr, trn, worded
 
 __all__ = ["BenchSlips", "FoldersShown", "PoorPage", "RegisterShown", "Starter"]
 SHOWN_ENTRIES = 200
@@ -47,7 +46,9 @@ class RegisterShown:
         """How many entries stand there."""
         found = len(self.entries)
         return (
-            f"The first {found}; type words to narrow" if found >= SHOWN_ENTRIES else count(found, "entry", "entries")
+            tr("The first {found}; type words to narrow", found=found)
+            if found >= SHOWN_ENTRIES
+            else trn("{n:,} entry", "{n:,} entries", found)
         )
 
 
@@ -119,7 +120,9 @@ class BenchSlips(QObject):
         """Ask for the entries of the register behind a field."""
         s, spec = self._s, self._at.spec_of(field)
         if spec is None or not spec.register_name:
-            self._at.failed.emit(f"{spec.name if spec is not None else field} has no register to look into.")
+            self._at.failed.emit(
+                tr("{more} has no register to look into.", more=spec.name if spec is not None else field)
+            )
             return
 
         def load() -> RegisterShown:
@@ -165,7 +168,7 @@ class BenchSlips(QObject):
         at.flush()
         s.runner.change(
             lambda: slip_help.keep_starter(s.session, bench.load_slip(s.session, at.batch_id, document), name),
-            lambda _: at.said.emit(f"Kept as a starter: {name}"), lane=at.lane, owner=self, on_error=at.failed.emit,
+            lambda _: at.said.emit(tr("Kept as a starter: {name}", name=name)), lane=at.lane, owner=self, on_error=at.failed.emit,
         )  # fmt: skip
 
     def drop_starter(self, kind: str, name: str) -> None:
@@ -181,7 +184,7 @@ class BenchSlips(QObject):
         s, slip_now = self._s, self._at.state.slip
         kind = s.workspace.setup.document_type(slip_now.type_id) if slip_now else None
         if kind is None:
-            self._at.failed.emit("Choose the document's type first; it says which cabinet it goes to.")
+            self._at.failed.emit(tr("Choose the document's type first; it says which cabinet it goes to."))
             return
         cabinet = s.workspace.setup.cabinet(kind.cabinet)
         name, levels = (cabinet.name, tuple(f.name for f in cabinet.folder_fields)) if cabinet else (kind.cabinet, ())
@@ -201,11 +204,11 @@ class BenchSlips(QObject):
     def read_area(self, document: str, field: str, page: str, box: Box) -> None:
         """Read a framed area of a page anew and lift what it says into a field of a document."""
         s, at = self._s, self._at
-        at.said.emit("Reading the area...")
+        at.said.emit(tr("Reading the area..."))
 
         def done(text: PageText) -> None:
             if not text.words:
-                at.failed.emit("Nothing could be read there. Frame it more closely, or type the value.")
+                at.failed.emit(tr("Nothing could be read there. Frame it more closely, or type the value."))
                 return
             said, words = "\n".join(" ".join(w.text for w in row) for row in text.lines()), list(text.words)
             at.drafts.drop(document, field)
@@ -238,7 +241,7 @@ class BenchSlips(QObject):
             self._at.failed.emit(worded(error))
             return []
         pairs = [f"{a}+{b}" for a, b in combinations(known, 2)] if len(known) <= PAIRED_LANGUAGES else []
-        return [("", "As the routine has it"), *((code, _name_languages(code)) for code in (*known, *pairs))]
+        return [("", tr("As the routine has it")), *((code, _name_languages(code)) for code in (*known, *pairs))]
 
     def poor_pages(self) -> list[PoorPage]:
         """Return the pages that read badly or hold no words."""
@@ -262,12 +265,27 @@ def _name_languages(codes: str) -> str:
         (code, QLocale.codeToLanguage(code[:3], QLocale.LanguageCodeType.ISO639Part2T)) for code in codes.split("+")
     ]
     unknown = QLocale.Language.AnyLanguage
-    return " and ".join(code if language == unknown else QLocale.languageToString(language) for code, language in found)
+    return tr(" and ").join(
+        code if language == unknown else QLocale.languageToString(language) for code, language in found
+    )
 
 
 def _say_change(seat: Seat, batch: Batch, change: history.ValueChange) -> str:
     order = [d.id for d in batch.in_order()]
-    which = f"document {order.index(change.document) + 1}" if change.document in order else "a document that is gone"
-    undone = "   (undone since)" if change.is_undone else ""
+    which = (
+        tr("document {document}", document=order.index(change.document) + 1)
+        if change.document in order
+        else tr("a document that is gone")
+    )
+    undone = tr("   (undone since)") if change.is_undone else ""
     at = seat.say_time(change.at)
-    return f"{at}   {change.who}   {change.field} of {which}: {change.before or 'empty'} → {change.after or 'empty'}{undone}"
+    return tr(
+        "{at}   {who}   {field} of {which}: {before} → {after}{undone}",
+        at=at,
+        who=change.who,
+        field=change.field,
+        which=which,
+        before=change.before or "empty",
+        after=change.after or "empty",
+        undone=undone,
+    )

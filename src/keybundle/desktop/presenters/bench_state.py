@@ -142,7 +142,7 @@ class BenchState:
     undo: str = ""
     redo: str = ""
     can_file_all: bool = False
-    file_all: str = "File all ready"
+    file_all: str = ""
     reading: str = ""
     stop_reading: str = ""
     may_work: bool = True

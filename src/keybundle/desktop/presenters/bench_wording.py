@@ -15,7 +15,6 @@ from keybundle.core.reading.text import Word
 from keybundle.core.setup.model import FieldSpec, Setup, name_of
 from keybundle.core.workflows.arrange.bench import BenchData
 from keybundle.core.workflows.take_in.preview_files import preview_file
-from keybundle.desktop.jobs.words import worded
 from keybundle.desktop.presenters.bench_state import (
     BEING_FILED,
     SlipRow,
@@ -27,33 +26,50 @@ from keybundle.desktop.presenters.bench_state import (
     TableRow,
 )
 from keybundle.desktop.presenters.drafts import TAGS, Draft
-from keybundle.desktop.presenters.texts import count
+from keybundle.desktop.words import mark, tr, trn, worded
 
 UNKNOWN = Calibration()
 ASSUMED_TOLD = {
-    Origin.DEFAULT: "Only the default; confirm it or change it.",
-    Origin.FOLDER: "Taken from the folder it came from; confirm it or change it.",
-    Origin.CARRIED: "Carried over from the document before; confirm it or change it.",
-    Origin.STARTER: "From the starter; confirm it or change it.",
+    Origin.DEFAULT: mark("Only the default; confirm it or change it."),
+    Origin.FOLDER: mark("Taken from the folder it came from; confirm it or change it."),
+    Origin.CARRIED: mark("Carried over from the document before; confirm it or change it."),
+    Origin.STARTER: mark("From the starter; confirm it or change it."),
 }
 
 
 def say_balance(b: Balance) -> tuple[str, str]:
     """Return the page balance in short, and explained."""
-    short = f"{count(b.captured, 'side')} captured\n{b.kept} kept, {b.left_out} left out\n{b.filed} filed, {b.waiting} waiting"
+    short = tr(
+        "{sides} captured\n{kept} kept, {left_out} left out\n{filed} filed, {waiting} waiting",
+        sides=trn("{n:,} side", "{n:,} sides", b.captured),
+        kept=b.kept,
+        left_out=b.left_out,
+        filed=b.filed,
+        waiting=b.waiting,
+    )
     if b.set_aside:
-        short += f"\n{b.set_aside} set aside"
+        short += tr("\n{set_aside} set aside", set_aside=b.set_aside)
     if b.unplaced:
-        short += f"\n{b.unplaced} being separated"
-    told = (
-        f"Every side is accounted for: {b.captured} captured = {b.kept} kept + {b.left_out} left out"
-        f"{f' + {b.unplaced} being separated' if b.unplaced else ''}; "
-        f"{b.kept} kept = {b.filed} filed + {b.set_aside} set aside + {b.waiting} waiting."
+        short += tr("\n{unplaced} being separated", unplaced=b.unplaced)
+    told = tr(
+        "Every side is accounted for: {captured} captured = {kept} kept + {left_out} left "
+        "out{more}; {kept} kept = {filed} filed + {set_aside} set aside + {waiting} waiting.",
+        captured=b.captured,
+        kept=b.kept,
+        left_out=b.left_out,
+        more=tr(" + {unplaced} being separated", unplaced=b.unplaced) if b.unplaced else "",
+        filed=b.filed,
+        set_aside=b.set_aside,
+        waiting=b.waiting,
     )
     counted = b.kept + b.left_out + b.unplaced
-    wrong = (
-        f"{count(b.captured, 'side')} were captured and {counted} are accounted for; of {b.kept} kept ones "
-        f"{b.filed + b.set_aside + b.waiting} are. Nothing was deleted; tell an administrator."
+    wrong = tr(
+        "{sides} were captured and {counted} are accounted for; of {kept} kept ones {filed} are. "
+        "Nothing was deleted; tell an administrator.",
+        sides=trn("{n:,} side", "{n:,} sides", b.captured),
+        counted=counted,
+        kept=b.kept,
+        filed=b.filed + b.set_aside + b.waiting,
     )
     return short, told if b.is_even else wrong
 
@@ -65,8 +81,8 @@ def say_reading(batch: Batch, *, stopped: bool) -> tuple[str, str]:
     if read == len(kept):
         return "", ""
     if stopped:
-        return f"Reading stopped: {read} of {len(kept)} pages read", "Read on"
-    return f"{read} of {len(kept)} pages read", "Stop reading"
+        return tr("Reading stopped: {read} of {n} pages read", read=read, n=len(kept)), tr("Read on")
+    return tr("{read} of {n} pages read", read=read, n=len(kept)), tr("Stop reading")
 
 
 def make_strip(batch: Batch, cache: Path) -> tuple[StripPage, ...]:
@@ -76,9 +92,15 @@ def make_strip(batch: Batch, cache: Path) -> tuple[StripPage, ...]:
     found = []
     for number, p in enumerate(batch.pages, 1):
         rotation = p.frame.rotation if p.facts else 0
-        hint = f"Side {number}: sheet {p.sheet}, {p.side}, from {p.source}"
+        hint = tr(
+            "Side {number}: sheet {sheet}, {side}, from {source}",
+            number=number,
+            sheet=p.sheet,
+            side=p.side,
+            source=p.source,
+        )
         if p.reason:
-            hint += f". Left out: {p.reason}"
+            hint += tr(". Left out: {reason}", reason=p.reason)
         if p.note or p.trouble:
             hint += f". {worded(p.note or p.trouble)}"
         break_reason = batch.documents[p.document_id].break_reason if p.document_id and p.id in firsts else ""
@@ -103,7 +125,7 @@ def make_plates(data: BenchData, setup: Setup) -> tuple[StripDocument, ...]:
     return tuple(
         StripDocument(
             key,
-            name_of(setup.document_types, d.type) or "Type unknown",
+            name_of(setup.document_types, d.type) or tr("Type unknown"),
             data.facts[key].caption,
             say_state(d),
             len(pages[key]),
@@ -193,9 +215,13 @@ def make_table(data: BenchData, setup: Setup) -> SlipTable:
 
 def _say_same(texts: Sequence[str]) -> str:
     if len(texts) == 1:
-        return "one slip"
+        return tr("one slip")
     different = len(set(texts))
-    return f"all {len(texts)} the same" if different == 1 else f"{different} different in {len(texts)}"
+    return (
+        tr("all {n} the same", n=len(texts))
+        if different == 1
+        else tr("{different} different in {n}", different=different, n=len(texts))
+    )
 
 
 def narrow_table(table: SlipTable, type_name: str) -> SlipTable:
@@ -220,7 +246,7 @@ def join_words_by_line(words: Sequence[Word]) -> str:
 def _row(spec: FieldSpec, value: FieldValue | None, batch: Batch, calibration: Calibration) -> SlipRow:
     has_register, is_date = bool(spec.register_name), spec.kind is Kind.DATE
     if value is None:
-        problem = f"{spec.name} is missing." if spec.required else ""
+        problem = tr("{name} is missing.", name=spec.name) if spec.required else ""
         return SlipRow(
             spec.id,
             "",
@@ -241,8 +267,12 @@ def _row(spec: FieldSpec, value: FieldValue | None, batch: Batch, calibration: C
     problem = worded(value.problem)
     if not problem and not value.sure:
         share = f"{calibration.apply(value.confidence):.0%}"
-        of_such = f"About {share} of such readings are right; compare it with the page."
-        read = of_such if calibration.is_enough else f"Read with {share} confidence; compare it with the page."
+        of_such = tr("About {share} of such readings are right; compare it with the page.", share=share)
+        read = (
+            of_such
+            if calibration.is_enough
+            else tr("Read with {share} confidence; compare it with the page.", share=share)
+        )
         problem = ASSUMED_TOLD.get(value.origin, read)
     as_read = value.as_read if value.as_read and value.as_read.casefold() != value.text.casefold() else ""
     return SlipRow(

@@ -14,8 +14,8 @@ from keybundle.core.workflows.keep import cabinets
 from keybundle.core.workflows.keep.cabinets import CabinetRow, Column
 from keybundle.core.workflows.session.access import Spot
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.viewer import ViewerPresenter
+from keybundle.desktop.words import tr, trn
 
 TAGS_LANE = "tags"
 
@@ -86,7 +86,7 @@ class CabinetsPresenter(QObject):
 
     def _listed(self, rows: list[CabinetRow]) -> None:
         self._rows = rows
-        told = tuple((r.id, r.name, count(r.documents, "document")) for r in rows)
+        told = tuple((r.id, r.name, trn("{n:,} document", "{n:,} documents", r.documents)) for r in rows)
         self.state = replace(self.state, cabinets=told)
         if not self.state.cabinet and rows:
             self.open(rows[0].id)
@@ -143,8 +143,10 @@ class CabinetsPresenter(QObject):
     def _loaded(self, found: tuple[list[Column], list[str]]) -> None:
         columns, documents = found
         total = next((r.documents for r in self._rows if r.id == self.state.cabinet), 0)
-        said = ", ".join(f"{c.label} is {c.chosen}" for c in columns if c.chosen)
-        conditions = f"{len(documents):,} of {count(total, 'document')} shown" + (f": {said}" if said else "")
+        said = ", ".join(tr("{label} is {chosen}", label=c.label, chosen=c.chosen) for c in columns if c.chosen)
+        conditions = tr(
+            "{n:,} of {documents} shown", n=len(documents), documents=trn("{n:,} document", "{n:,} documents", total)
+        ) + (f": {said}" if said else "")
         self.state = replace(
             self.state,
             columns=tuple(self._column(c) for c in columns),
@@ -156,7 +158,7 @@ class CabinetsPresenter(QObject):
     def _column(self, column: Column) -> ColumnState:
         typed = self._typed.get(column.field, "")
         entries = tuple((e.value, e.count) for e in column.entries if typed.casefold() in e.value.casefold())
-        told = f"{len(entries)} of {len(column.entries)}" if typed else str(len(entries))
+        told = tr("{n} of {n2}", n=len(entries), n2=len(column.entries)) if typed else str(len(entries))
         return ColumnState(column.field, column.label, entries, column.chosen, typed, told)
 
     def choose_documents(self, ids: tuple[str, ...]) -> None:
@@ -185,7 +187,9 @@ class CabinetsPresenter(QObject):
         def done(changed: tags.Retagged) -> None:
             if changed:
                 self._retagged.append(changed)
-                self.said.emit(f"Tags of {count(len(changed), 'document')} changed")
+                self.said.emit(
+                    tr("Tags of {documents} changed", documents=trn("{n:,} document", "{n:,} documents", len(changed)))
+                )
                 s.bus.tell(Changes(repository=True))
             if ids == self.state.chosen:
                 self.choose_documents(ids)
@@ -198,7 +202,11 @@ class CabinetsPresenter(QObject):
     @property
     def undo_told(self) -> str:
         """What ``undo`` would put back, in words; empty where no tags were changed here."""
-        return f"tags of {count(len(self._retagged[-1]), 'document')}" if self._retagged else ""
+        return (
+            tr("tags of {documents}", documents=trn("{n:,} document", "{n:,} documents", len(self._retagged[-1])))
+            if self._retagged
+            else ""
+        )
 
     def undo(self) -> None:
         """Put back the tags that were changed last here; documents that others have tagged since keep theirs."""
@@ -208,8 +216,21 @@ class CabinetsPresenter(QObject):
 
         def done(changed: int) -> None:
             left = len(last) - changed
-            stay = f"; {count(left, 'document')} changed again since, so left" if left else ""
-            self.said.emit(f"Tags of {count(changed, 'document')} put back{stay}")
+            stay = (
+                tr(
+                    "; {documents} changed again since, so left",
+                    documents=trn("{n:,} document", "{n:,} documents", left),
+                )
+                if left
+                else ""
+            )
+            self.said.emit(
+                tr(
+                    "Tags of {documents} put back{stay}",
+                    documents=trn("{n:,} document", "{n:,} documents", changed),
+                    stay=stay,
+                )
+            )
             s.bus.tell(Changes(repository=True))
             self.choose_documents(self.state.chosen)
 

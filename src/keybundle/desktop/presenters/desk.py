@@ -20,7 +20,6 @@ from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.index import page_texts, slip, tags
 from keybundle.core.workflows.session.access import Spot
 from keybundle.desktop.actions.registry import MAY_LOOK
-from keybundle.desktop.jobs.words import worded
 from keybundle.desktop.presenters.bench_state import (
     BenchState,
     SlipRow,
@@ -42,6 +41,7 @@ from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.drafts import TAGS, WORDS, Draft, Drafts
 from keybundle.desktop.presenters.page_pictures import PagePictures
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.words import tr, worded
 
 REFRESH_MS = 120
 
@@ -142,7 +142,7 @@ class Desk(QObject):
         types = [k.name for k in self._s.session.types()]
         self._slip = make_slip(data, document, setup, self._s.workspace.calibration(), types) if document else None
         if self._slip is not None and not may_work:
-            self._slip = replace(self._slip, is_locked=True, can_file=False, why_not=self._slip.why_not or MAY_LOOK)
+            self._slip = replace(self._slip, is_locked=True, can_file=False, why_not=self._slip.why_not or tr(MAY_LOOK))
         self.state = BenchState(
             batch=self.batch_id, title=f"{name_of(setup.routines, batch.routine)}: {batch.origin}",
             pages=self._strip[0], documents=self._strip[1], page=self._page,
@@ -151,7 +151,7 @@ class Desk(QObject):
             balance=balance, balance_told=balance_told, undo=worded(data.undo or ""), redo=worded(data.redo or ""),
             table=self._table,
             can_file_all=ready > 0 and self.may(Right.FILE), may_work=may_work,
-            file_all=f"File all ready ({ready})" if ready else "File all ready",
+            file_all=tr("File all ready ({ready})", ready=ready) if ready else tr("File all ready"),
             reading=reading, stop_reading=stop_reading, doing=self.doing.told,
         )  # fmt: skip
         self.changed.emit(self.state)
@@ -242,7 +242,7 @@ class Desk(QObject):
     def go_to_page(self, page_id: str) -> None:
         """Show a page and its document's slip; nothing stays selected."""
         if self._data is None or all(p.id != page_id for p in self._data.batch.pages):
-            self.failed.emit("That page is no longer in this batch.")
+            self.failed.emit(tr("That page is no longer in this batch."))
             return
         self.flush()
         changed = page_id != self._page
@@ -385,7 +385,7 @@ class Desk(QObject):
         if page is None or self._data is None:
             return
         if page.facts is None:
-            self.pictures.show_nothing(page, worded(page.trouble) or "Not looked at yet; its picture comes then.")
+            self.pictures.show_nothing(page, worded(page.trouble) or tr("Not looked at yet; its picture comes then."))
             return
         self._s.line.look_at([page.id])
         ids = [p.id for p in self._data.batch.pages]
@@ -393,11 +393,11 @@ class Desk(QObject):
         near = [
             p for p in self._data.batch.pages[max(0, here - 1) : here + 3] if p.facts is not None and p.id != page.id
         ]
-        told = self._wait_told() if page.kept else f"Left out: {page.reason}"
+        told = self._wait_told() if page.kept else tr("Left out: {reason}", reason=page.reason)
         self.pictures.show_page(page, told, self._place_of(page.id), near)
 
     def _wait_told(self) -> str:
-        return "Reading is stopped; Ctrl+R reads on" if self.batch_id in self._s.line.stopped else "Being read"
+        return tr("Reading is stopped; Ctrl+R reads on") if self.batch_id in self._s.line.stopped else tr("Being read")
 
     def _place_of(self, page_id: str | None) -> Box | None:
         """Return the place on a page that the chosen field's value came from."""

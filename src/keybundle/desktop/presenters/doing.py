@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.base.progress import CancelToken, Progress, Step
 from keybundle.desktop.jobs.runner import JobRunner
 from keybundle.desktop.presenters.texts import say_seconds
+from keybundle.desktop.words import tr
 
 Work = Callable[[Progress, CancelToken], Any]
 SAID_AFTER_SECONDS = 2.0
@@ -35,9 +36,12 @@ class Doing(QObject):
         step, since = next(iter(self._running.values()), (Step(0, 0, ""), 0.0))
         if not step.total:
             return step.what
-        said, took = f"{step.what}: {step.done} of {step.total}", time.monotonic() - since
+        said, took = (
+            tr("{what}: {done} of {total}", what=step.what, done=step.done, total=step.total),
+            time.monotonic() - since,
+        )
         if step.done and took > SAID_AFTER_SECONDS:
-            said += f", about {say_seconds(took / step.done * (step.total - step.done))} left"
+            said += tr(", about {time} left", time=say_seconds(took / step.done * (step.total - step.done)))
         return said
 
     def begin(

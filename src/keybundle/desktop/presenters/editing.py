@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.words import tr
 
 LANE = "setup"
 
@@ -72,7 +73,7 @@ class Editing:
             self._refresh()
 
         self._s.runner.change(
-            last.put_back, lambda _: end(self._said, f"Put back: {last.told}"), lane=LANE,
+            last.put_back, lambda _: end(self._said, tr("Put back: {told}", told=last.told)), lane=LANE,
             on_error=lambda told: end(self._failed, told),
         )  # fmt: skip
 

@@ -13,11 +13,11 @@ from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.take_in.capture import ImportPlan, import_files, plan_import
 from keybundle.desktop.presenters.incoming import Incoming, Source
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.work_state import MappingAsked
+from keybundle.desktop.words import mark, tr, trn
 
-ONE_SIDE = "Pictures and PDF, one document for each file. Drop files here, or onto a batch."
-BOTH_SIDES = (
+ONE_SIDE = mark("Pictures and PDF, one document for each file. Drop files here, or onto a batch.")
+BOTH_SIDES = mark(
     "Pictures and PDF whose pages are fronts and backs in turn: two are a sheet. Drop files here, or onto a batch."
 )
 
@@ -39,7 +39,7 @@ class FilesIn(Source):
         routine = self._routine(None)
         return {
             "file_routines": tuple(r.name for r in self._of_files()), "file_routine": routine.name if routine else "",
-            "files_told": BOTH_SIDES if routine is not None and routine.duplex else ONE_SIDE,
+            "files_told": tr(BOTH_SIDES if routine is not None and routine.duplex else ONE_SIDE),
             "types": tuple(k.name for k in self._s.workspace.setup.document_types),
         }  # fmt: skip
 
@@ -61,7 +61,7 @@ class FilesIn(Source):
         """Bring files in under the routine for files, or into an open batch; folders are asked about first."""
         s, routine = self._s, self._routine(into)
         if routine is None:
-            self.failed.emit("There is no routine for files yet; add one under Prepare.")
+            self.failed.emit(tr("There is no routine for files yet; add one under Prepare."))
             return
         given = {**self._incoming.take_given(), **(given or {})}
         if not any(f.is_dir() for f in files):
@@ -70,7 +70,7 @@ class FilesIn(Source):
 
         def planned(plan: ImportPlan) -> None:
             if not plan.files:
-                self.failed.emit("There is no picture or PDF in that folder; nothing was taken in.")
+                self.failed.emit(tr("There is no picture or PDF in that folder; nothing was taken in."))
             elif plan.levels:
                 self.mapping_asked.emit(MappingAsked(tuple(files), into, given, plan))
             else:
@@ -86,12 +86,17 @@ class FilesIn(Source):
         if routine is None:
             return
         waits = self._incoming.queue(
-            "Looking at the files",
+            tr("Looking at the files"),
             lambda tell, cancel: import_files(s.session, s.line, s.pool, routine, files, into=into, given=given,
                                               levels=levels, progress=tell, cancel=cancel),
         )  # fmt: skip
         if waits:
-            self.said.emit(f"{count(len(files), 'file')} wait; they come in after what is coming in now")
+            self.said.emit(
+                tr(
+                    "{files} wait; they come in after what is coming in now",
+                    files=trn("{n:,} file", "{n:,} files", len(files)),
+                )
+            )
 
     def leave_mapping(self, asked: MappingAsked) -> None:
         """Bring nothing in; values that were to come along wait for the next stack."""
@@ -109,5 +114,5 @@ class FilesIn(Source):
             write_separators(path, kind.id if kind is not None else type_name)
 
         self._s.runner.long(
-            work, lambda _: self.said.emit(f"Written: {path.name}"), owner=self, on_error=self.failed.emit
+            work, lambda _: self.said.emit(tr("Written: {name}", name=path.name)), owner=self, on_error=self.failed.emit
         )

@@ -16,6 +16,7 @@ from keybundle.core.workflows.find.find import Found, FoundDocument
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.viewer import ViewerPresenter
+from keybundle.desktop.words import tr, trn
 
 MOST_BARS = 12
 
@@ -105,10 +106,14 @@ class FindPresenter(QObject):
         if line != self._wanted:
             return
         waiting = sum(not h.is_filed for h in found.hits)
-        first = "The first " if found.is_cut else ""
-        told = first + count(len(found.hits), "document") + (f", {waiting} of them not filed yet" if waiting else "")
+        first = tr("The first ") if found.is_cut else ""
+        told = (
+            first
+            + trn("{n:,} document", "{n:,} documents", len(found.hits))
+            + (tr(", {waiting} of them not filed yet", waiting=waiting) if waiting else "")
+        )
         if found.unread_pages:
-            told += f"; {count(found.unread_pages, 'page')} still to be read"
+            told += tr("; {pages} still to be read", pages=trn("{n:,} page", "{n:,} pages", found.unread_pages))
         self.state = FindState(
             line,
             found.said,
@@ -143,7 +148,9 @@ def make_bars(months: Sequence[tuple[str, int]]) -> tuple[TimeBar, ...]:
     bars = [TimeBar(y, f"filed = {y}", years[y], f"{y}: {count(years[y], 'document')}") for y in late]
     if early:
         number, first = sum(years[y] for y in early), late[0]
-        told = f"before {first}: {count(number, 'document')}"
+        told = tr(
+            "before {first}: {documents}", first=first, documents=trn("{n:,} document", "{n:,} documents", number)
+        )
         bars.insert(0, TimeBar("before", f"filed < {first}", number, told))
     return tuple(bars)
 
@@ -161,7 +168,11 @@ def _hit(hit: FoundDocument) -> HitRow:
     place = " / ".join((hit.cabinet, *hit.folder))
     if not hit.is_filed:
         day = QLocale().toString(QDate.fromString(hit.begun_on, Qt.DateFormat.ISODate), "d MMM yyyy")
-        place = f"Not filed yet: batch {hit.routine} of {day}" if hit.begun_on else "Not filed yet"
+        place = (
+            tr("Not filed yet: batch {routine} of {day}", routine=hit.routine, day=day)
+            if hit.begun_on
+            else tr("Not filed yet")
+        )
     pieces: list[tuple[str, bool]] = []
     for i, part in enumerate(hit.snippet.split(find.MARK_START)):
         if i == 0:

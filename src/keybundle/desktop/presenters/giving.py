@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.rights.model import Grantee
 from keybundle.core.workflows.arrange.giving import Given, give_batch, load_given
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.words import tr
 
 
 @dataclass(frozen=True)
@@ -40,11 +41,14 @@ class GivingPresenter(QObject):
 
         def done(found: Given) -> None:
             self._grantees = {f"{g.kind} {g.id}": g for g, _, _ in found.others}
-            told = f"This is {found.owner}'s batch. Whoever is checked finds it in their work list too and goes on with it."
+            told = tr(
+                "This is {owner}'s batch. Whoever is checked finds it in their work list too and goes on with it.",
+                owner=found.owner,
+            )
             if not found.may_give:
-                told += " Only they, or somebody who oversees, can change that."
+                told += tr(" Only they, or somebody who oversees, can change that.")
             others = tuple(
-                (f"{g.kind} {g.id}", f"group {name}" if g.kind == "group" else name, given)
+                (f"{g.kind} {g.id}", tr("group {name}", name=name) if g.kind == "group" else name, given)
                 for g, name, given in found.others
             )
             self._publish(GivingState(found.origin, told, others, found.may_give, problem))

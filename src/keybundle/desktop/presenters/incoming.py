@@ -12,9 +12,10 @@ from keybundle.core.base.progress import CancelToken, Progress, Step
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.take_in.capture import Captured
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.words import mark, tr
 
 Bring = Callable[[Progress, CancelToken], Captured]
-BUSY = "Something is coming in already; wait until it is through, or stop it with Shift+S."
+BUSY = mark("Something is coming in already; wait until it is through, or stop it with Shift+S.")
 
 
 class Incoming(QObject):
@@ -50,7 +51,7 @@ class Incoming(QObject):
     def begin(self, what: str, bring: Bring) -> bool:
         """Let something come in; False, and told, where something is coming in already."""
         if self.is_busy:
-            self.failed.emit(BUSY)
+            self.failed.emit(tr(BUSY))
             return False
         cancel = self._cancel = CancelToken()
         self._progress = Step(0, 0, what)

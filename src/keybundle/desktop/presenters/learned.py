@@ -12,6 +12,7 @@ from keybundle.core.workflows.prepare import learned
 from keybundle.core.workflows.prepare.learned import LearnedDocument, LearnedType
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
+from keybundle.desktop.words import tr, trn
 
 
 @dataclass(frozen=True)
@@ -48,8 +49,10 @@ class LearnedPresenter(QObject):
             claims = tuple(
                 (r.name, learned.say_bar(calibration, r.bar, r.wrong_one_in)) for r in ws.setup.routines
             )  # fmt: skip
-            said = f"{count(calibration.count, 'confirmed value')} so far." + (
-                "" if calibration.is_enough else f" Confidences become trustworthy from {ENOUGH} on."
+            said = tr(
+                "{values} so far.", values=trn("{n:,} confirmed value", "{n:,} confirmed values", calibration.count)
+            ) + (
+                "" if calibration.is_enough else tr(" Confidences become trustworthy from {ENOUGH} on.", ENOUGH=ENOUGH)
             )
             told = tuple((d.document, f"{s.say_time(d.at)}   {_say_fields(d)}") for d in documents)
             curve = tuple(zip(calibration.xs, calibration.ys, strict=True))
@@ -66,7 +69,13 @@ class LearnedPresenter(QObject):
         s = self._s
 
         def done(pages: int) -> None:
-            self.said.emit(f"Forgotten: {count(pages, 'page')} of {count(len(documents), 'document')}")
+            self.said.emit(
+                tr(
+                    "Forgotten: {pages} of {documents}",
+                    pages=trn("{n:,} page", "{n:,} pages", pages),
+                    documents=trn("{n:,} document", "{n:,} documents", len(documents)),
+                )
+            )
             self.refresh()
 
         s.runner.change(lambda: learned.forget_learned(s.session, documents), done, on_error=self.failed.emit)
@@ -75,7 +84,7 @@ class LearnedPresenter(QObject):
         """Write what was learned as JSON."""
         s = self._s
         s.runner.change(
-            lambda: learned.export_learned(s.session, path), lambda _: self.said.emit(f"Written: {path.name}"),
+            lambda: learned.export_learned(s.session, path), lambda _: self.said.emit(tr("Written: {name}", name=path.name)),
             on_error=self.failed.emit,
         )  # fmt: skip
 
@@ -86,4 +95,7 @@ def _say_fields(known: LearnedDocument) -> str:
 
 def _say_type(known: LearnedType) -> tuple[str, tuple[str, ...]]:
     told = f"{known.name}: {count(known.documents, 'document')}, {count(known.pages, 'page')}"
-    return told, tuple(f"{field} stands beside “{label}” ({n} times)" for field, label, n in known.fields)
+    return told, tuple(
+        tr("{field} stands beside “{label}” ({n} times)", field=field, label=label, n=n)
+        for field, label, n in known.fields
+    )

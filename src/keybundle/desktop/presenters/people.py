@@ -14,11 +14,11 @@ from keybundle.core.setup.model import Group, Person, Role
 from keybundle.core.workflows.prepare import people
 from keybundle.core.workflows.session import access, signing_in
 from keybundle.core.workflows.session.access import Reached
-from keybundle.desktop.jobs.words import worded
 from keybundle.desktop.presenters.editing import Editing, Kept, tell_parts
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.words import mark, tr, worded
 
-KINDS = {"people": "People", "groups": "Groups", "roles": "Roles"}
+KINDS = {"people": mark("People"), "groups": mark("Groups"), "roles": mark("Roles")}
 __all__ = ["KINDS", "PeoplePresenter", "PeopleState", "Person", "Reached", "Right", "Role"]
 
 
@@ -115,7 +115,7 @@ class PeoplePresenter(QObject):
         told = tell_parts(part.name, base.model_dump(), part.model_dump())
         self._keep(
             lambda: people.save_part(session, kind, part, base),
-            lambda _: Kept(told, lambda: people.save_part(session, kind, base, part)), f"Kept: {part.name}",
+            lambda _: Kept(told, lambda: people.save_part(session, kind, base, part)), tr("Kept: {name}", name=part.name),
         )  # fmt: skip
 
     def change_values(self, typed: str) -> None:
@@ -125,7 +125,10 @@ class PeoplePresenter(QObject):
         pairs = [part.partition("=") for part in typed.split(",") if part.strip()]
         if bad := next((name for name, mark, _ in pairs if not mark or not name.strip()), None):
             self._show(
-                problem=f"“{bad.strip()}” has no value; write a name, an equals sign and the value. Nothing was changed."
+                problem=tr(
+                    "“{bad}” has no value; write a name, an equals sign and the value. Nothing was changed.",
+                    bad=bad.strip(),
+                )
             )
             return
         self.change({"values": {name.strip(): value.strip() for name, _, value in pairs if value.strip()}})
@@ -139,7 +142,7 @@ class PeoplePresenter(QObject):
 
         self._keep(
             lambda: people.add_part(session, kind, name),
-            lambda made: Kept(f"{name}, added", lambda: people.remove_part(session, kind, made)), f"Added: {name}", done,
+            lambda made: Kept(tr("{name}, added", name=name), lambda: people.remove_part(session, kind, made)), tr("Added: {name}", name=name), done,
         )  # fmt: skip
 
     def remove(self) -> None:
@@ -150,7 +153,7 @@ class PeoplePresenter(QObject):
         back = people.save_part if isinstance(part, Person) else people.put_part
         self._keep(
             lambda: people.remove_part(session, kind, part.id),
-            lambda _: Kept(f"{part.name}, taken away", lambda: back(session, kind, part)), f"Taken away: {part.name}",
+            lambda _: Kept(tr("{name}, taken away", name=part.name), lambda: back(session, kind, part)), tr("Taken away: {name}", name=part.name),
         )  # fmt: skip
 
     def give_password(self, password: str) -> None:
@@ -158,7 +161,11 @@ class PeoplePresenter(QObject):
         session, part = self._s.session, self.state.part
         if part is None:
             return
-        told = f"{part.name} has a new password" if password else f"{part.name} has no password any more"
+        told = (
+            tr("{name} has a new password", name=part.name)
+            if password
+            else tr("{name} has no password any more", name=part.name)
+        )
 
         def done(_: object) -> None:
             self.said.emit(told)
@@ -190,4 +197,6 @@ class PeoplePresenter(QObject):
 
 
 def _told(part: Person | Group | Role) -> str:
-    return part.name if not isinstance(part, Person) or part.active else f"{part.name} (works here no more)"
+    return (
+        part.name if not isinstance(part, Person) or part.active else tr("{name} (works here no more)", name=part.name)
+    )

@@ -9,6 +9,7 @@ from keybundle.core.setup.formulas import map_caption
 from keybundle.core.setup.model import name_of
 from keybundle.core.workflows.prepare.register_files import import_register
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.words import tr
 
 
 @dataclass(frozen=True)
@@ -60,23 +61,28 @@ def load_parts(seat: Seat) -> list[PartTable]:
     )
     areas = tuple((a.name, str(ws.place.root / a.path)) for a in setup.storage_areas)
     parts = [
-        PartTable("Routines", ("Sign", "Name", "Description", "Separated by", "Sheets", "Bar"), routines),
-        PartTable("Cabinets", ("Name", "Description", "Folder fields", "Storage area"), cabinets),
-        PartTable("Document types", ("Name", "Cabinet", "Caption", "Fields"), types),
         PartTable(
-            "People",
-            ("Name", "Roles"),
+            tr("Routines"),
+            (tr("Sign"), tr("Name"), tr("Description"), tr("Separated by"), tr("Sheets"), tr("Bar")),
+            routines,
+        ),
+        PartTable(tr("Cabinets"), (tr("Name"), tr("Description"), tr("Folder fields"), tr("Storage area")), cabinets),
+        PartTable(tr("Document types"), (tr("Name"), tr("Cabinet"), tr("Caption"), tr("Fields")), types),
+        PartTable(
+            tr("People"),
+            (tr("Name"), tr("Roles")),
             tuple(
                 (
                     p.name,
-                    ", ".join(name_of(setup.roles, r) for r in p.roles) + ("" if p.active else ", works here no more"),
+                    ", ".join(name_of(setup.roles, r) for r in p.roles)
+                    + ("" if p.active else tr(", works here no more")),
                 )
                 for p in setup.people
             ),
         ),
-        PartTable("Storage areas", ("Name", "Place"), areas),
+        PartTable(tr("Storage areas"), (tr("Name"), tr("Place")), areas),
     ]
     for register in setup.registers:
         rows = tuple(tuple(e[c] for c in register.columns) for e in ws.entries(register.id))
-        parts.append(PartTable(f"Register: {register.name}", register.columns, rows))
+        parts.append(PartTable(tr("Register: {name}", name=register.name), register.columns, rows))
     return parts

@@ -13,6 +13,7 @@ from keybundle.core.workflows.take_in.capture import Captured
 from keybundle.core.workflows.take_in.devices import Options, Scanner
 from keybundle.core.workflows.take_in.previewing import Previewed
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.words import tr
 
 
 @dataclass(frozen=True)
@@ -48,7 +49,7 @@ class PreviewPresenter(QObject):
         if self._asked is None:
             return
         s, (routine, scanner, options, _) = self._s, self._asked
-        self.said.emit("Scanning a page to look at...")
+        self.said.emit(tr("Scanning a page to look at..."))
         self.is_scanning = True
 
         def failed(told: str) -> None:
@@ -58,9 +59,19 @@ class PreviewPresenter(QObject):
         def done(found: Previewed) -> None:
             self._found, self.is_scanning = found, False
             o = found.options
-            colour = "colour by itself" if o.mode == "automatic" else o.mode
-            target = "goes to the batch begun here" if self.into else f"begins a new batch ({routine.name})"
-            told = f"Scanned from the {o.source} at {o.resolution_dpi} dpi, {colour}. If you accept it, it {target}."
+            colour = tr("colour by itself") if o.mode == "automatic" else o.mode
+            target = (
+                tr("goes to the batch begun here")
+                if self.into
+                else tr("begins a new batch ({name})", name=routine.name)
+            )
+            told = tr(
+                "Scanned from the {source} at {resolution_dpi} dpi, {colour}. If you accept it, it {target}.",
+                source=o.source,
+                resolution_dpi=o.resolution_dpi,
+                colour=colour,
+                target=target,
+            )
             self.shown.emit(PreviewShown(str(found.picture), told))
 
         s.runner.long(lambda: previewing.scan_preview(s.session, s.pool, scanner, options), done, on_error=failed)

@@ -12,9 +12,10 @@ from PySide6.QtPrintSupport import QPrinter, QPrinterInfo
 
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem
 from keybundle.core.base.progress import CancelToken, Progress, Step
+from keybundle.desktop.words import mark, tr
 
 MM_PER_INCH = 25.4
-INTO_PDF = "A PDF file"
+INTO_PDF = mark("A PDF file")
 
 
 @dataclass(frozen=True)
@@ -41,7 +42,7 @@ def print_pictures(
     printer = QPrinter(QPrinter.PrinterMode.HighResolution)
     if wish.printer == INTO_PDF:
         if not wish.target:
-            raise InputProblem("No file is named to print into; choose one.")
+            raise InputProblem(tr("No file is named to print into; choose one."))
         printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
         printer.setOutputFileName(wish.target)
     else:
@@ -58,18 +59,22 @@ def print_pictures(
             reader.setAllocationLimit(0)
             image = reader.read()
             if image.isNull():
-                raise InputProblem(f"A page could not be read for printing: {reader.errorString()}.")
+                raise InputProblem(tr("A page could not be read for printing: {reader}.", reader=reader.errorString()))
             size_mm = QSizeF(image.width(), image.height()) * (MM_PER_INCH / dpi)
             _set_paper(printer, size_mm)
             if not painter.isActive():
                 if not painter.begin(printer):
-                    raise EnvironmentProblem(f"“{where}” does not take anything to print. Nothing was printed.")
+                    raise EnvironmentProblem(
+                        tr("“{where}” does not take anything to print. Nothing was printed.", where=where)
+                    )
             elif not printer.newPage():
-                raise EnvironmentProblem(f"“{where}” stopped after {done} of {len(paths)} pages.")
+                raise EnvironmentProblem(
+                    tr("“{where}” stopped after {done} of {n} pages.", where=where, done=done, n=len(paths))
+                )
             room = QRectF(0, 0, painter.viewport().width(), painter.viewport().height())
             painter.drawImage(_fitted(room, QSizeF(image.size())), image)
             done += 1
-            progress(Step(done, len(paths), "Printing"))
+            progress(Step(done, len(paths), tr("Printing")))
     finally:
         if painter.isActive():
             painter.end()

@@ -20,11 +20,10 @@ from keybundle.core.workflows.arrange.separating import Rehearsal
 from keybundle.core.workflows.prepare import pointing, routines
 from keybundle.core.workflows.prepare.pointing import PointedBarcode, PointedPage
 from keybundle.core.workflows.prepare.routines import Sample
-from keybundle.desktop.jobs.words import worded
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.editing import Editing, Kept, tell_parts
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.presenters.texts import count
+from keybundle.desktop.words import tr, trn, worded
 
 WAIT_MS = 250
 
@@ -153,14 +152,14 @@ class RoutinesPresenter(QObject):
             return Kept(told, lambda: routines.save_routine(s.session, base, routine))
 
         def done(_: object) -> None:
-            self.said.emit(f"Kept: {routine.name}")
+            self.said.emit(tr("Kept: {name}", name=routine.name))
             self.refresh()
 
         def refused(told: str) -> None:
             if self.state.chosen == before:
                 self._show(routine=s.workspace.setup.routine(before), problem=told)
             else:
-                self.failed.emit(f"{base.name} stays as it was. {told}")
+                self.failed.emit(tr("{name} stays as it was. {told}", name=base.name, told=told))
 
         self._editing.keep(lambda: routines.save_routine(s.session, routine, base), kept, done, refused)
 
@@ -182,13 +181,13 @@ class RoutinesPresenter(QObject):
         name = base.name
 
         def done(_: object) -> None:
-            self.said.emit(f"Removed: {name}")
+            self.said.emit(tr("Removed: {name}", name=name))
             self._show(chosen="" if self.state.chosen == base.id else self.state.chosen)
             self.refresh()
 
         self._editing.keep(
             lambda: routines.remove_routine(s.session, base.id, base),
-            lambda place: Kept(f"{name}, removed", lambda: routines.put_routine(s.session, base, place)),
+            lambda place: Kept(tr("{name}, removed", name=name), lambda: routines.put_routine(s.session, base, place)),
             done, self.failed.emit,
         )  # fmt: skip
 
@@ -199,12 +198,14 @@ class RoutinesPresenter(QObject):
         def kept(found: tuple[str, tuple[str, ...]]) -> Kept:
             added = found[0]
             name = name_of(s.workspace.setup.routines, added)
-            return Kept(f"{name}, added", lambda: routines.remove_routine(s.session, added))
+            return Kept(tr("{name}, added", name=name), lambda: routines.remove_routine(s.session, added))
 
         def done(found: tuple[str, tuple[str, ...]]) -> None:
             self._show(chosen=found[0])
             self.refresh()
-            self.said.emit(" ".join(found[1]) or f"Added: {name_of(s.workspace.setup.routines, found[0])}")
+            self.said.emit(
+                " ".join(found[1]) or tr("Added: {routines}", routines=name_of(s.workspace.setup.routines, found[0]))
+            )
 
         self._editing.keep(add, kept, done, self.failed.emit)
 
@@ -212,7 +213,7 @@ class RoutinesPresenter(QObject):
         """Write the routine as a text file."""
         s, name = self._s, self.state.chosen
         s.runner.change(
-            lambda: routines.export_routine(s.session, name, path), lambda _: self.said.emit(f"Written: {path.name}"),
+            lambda: routines.export_routine(s.session, name, path), lambda _: self.said.emit(tr("Written: {name}", name=path.name)),
             on_error=self.failed.emit,
         )  # fmt: skip
 
@@ -241,7 +242,7 @@ class RoutinesPresenter(QObject):
 
         def done(found: PointedPage | None) -> None:
             if found is None:
-                self.failed.emit("There is no page to point at; scan or import a sample batch first.")
+                self.failed.emit(tr("There is no page to point at; scan or import a sample batch first."))
                 return
             self._pointed = found.id
             words = found.text.words if found.text else ()
@@ -274,12 +275,31 @@ class RoutinesPresenter(QObject):
 
     def _rehearsed(self, found: Rehearsal) -> None:
         sides = tell_sides(found.placings)
-        become, out = count(found.documents, "document"), count(found.left_out, "side")
+        become, out = (
+            trn("{n:,} document", "{n:,} documents", found.documents),
+            trn("{n:,} side", "{n:,} sides", found.left_out),
+        )
         is_are = "is" if found.left_out == 1 else "are"
-        said = f"{count(len(sides), 'side')} become {become}; {out} {is_are} left out."
-        beside = "the confirmed batch" if found.is_confirmed else "the batch as it is cut now"
-        same = f"{count(found.right, 'break')} {'is' if found.right == 1 else 'are'} the same"
-        against = f" Compared with {beside}: {same}, {_none(found.missed)} missing, {_none(found.false)} new."
+        said = tr(
+            "{sides} become {become}; {out} {is_are} left out.",
+            sides=trn("{n:,} side", "{n:,} sides", len(sides)),
+            become=become,
+            out=out,
+            is_are=is_are,
+        )
+        beside = tr("the confirmed batch") if found.is_confirmed else tr("the batch as it is cut now")
+        same = tr(
+            "{breaks} {more} the same",
+            breaks=trn("{n:,} break", "{n:,} breaks", found.right),
+            more="is" if found.right == 1 else "are",
+        )
+        against = tr(
+            " Compared with {beside}: {same}, {missed} missing, {false} new.",
+            beside=beside,
+            same=same,
+            missed=_none(found.missed),
+            false=_none(found.false),
+        )
         self._show(sides=sides, figures=said + against, rehearsing=False)
 
     def separate_open_batches(self) -> None:
@@ -296,14 +316,16 @@ class RoutinesPresenter(QObject):
             return len(batches), tuple(told)
 
         def done(found: tuple[int, tuple[str, ...]]) -> None:
-            self.said.emit(f"{count(found[0], 'open batch', 'open batches')} separated again")
+            self.said.emit(
+                tr("{batchs} separated again", batchs=trn("{n:,} open batch", "{n:,} open batches", found[0]))
+            )
             self.conflicts_found.emit(found[1])
 
         s.runner.long(work, done, on_error=self.failed.emit)
 
 
 def _none(number: int) -> str:
-    return f"{number} {'is' if number == 1 else 'are'}" if number else "none is"
+    return f"{number} {'is' if number == 1 else 'are'}" if number else tr("none is")
 
 
 def tell_sides(placings: Sequence[Any]) -> tuple[RehearsedSide, ...]:
@@ -311,11 +333,15 @@ def tell_sides(placings: Sequence[Any]) -> tuple[RehearsedSide, ...]:
     found: list[RehearsedSide] = []
     documents, begins = 0, 0
     for number, placing in enumerate(placings, 1):
-        kind, told = "kept", f"goes with side {begins}"
+        kind, told = "kept", tr("goes with side {begins}", begins=begins)
         if not placing.kept:
-            kind, told = "left out", f"left out ({placing.reason})"
+            kind, told = tr("left out"), tr("left out ({reason})", reason=placing.reason)
         elif placing.starts or not begins:
             kind, documents, begins = "break", documents + 1, number
-            told = f"begins document {documents} ({placing.break_reason or 'first page'})"
-        found.append(RehearsedSide(number, kind, f"Side {number}: {told}", placing.note))
+            told = tr(
+                "begins document {documents} ({break_reason})",
+                documents=documents,
+                break_reason=placing.break_reason or tr("first page"),
+            )
+        found.append(RehearsedSide(number, kind, tr("Side {number}: {told}", number=number, told=told), placing.note))
     return tuple(found)

@@ -20,6 +20,7 @@ from keybundle.desktop.presenters.preview import PreviewPresenter
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.work_state import HaltShown, ScanChoice, say_again, say_feeder
+from keybundle.desktop.words import tr, trn
 
 
 class Scanning(Source):
@@ -132,15 +133,23 @@ class Scanning(Source):
     def _say_destination(self, routine: Routine | None) -> str:
         setup = self._s.workspace.setup
         kind = setup.document_type(routine.document_type) if routine else None
-        goes = f" {kind.name}s go to the cabinet {name_of(setup.cabinets, kind.cabinet)}." if kind else ""
-        told = f"It becomes your work.{goes}"
+        goes = (
+            tr(" {name}s go to the cabinet {cabinets}.", name=kind.name, cabinets=name_of(setup.cabinets, kind.cabinet))
+            if kind
+            else ""
+        )
+        told = tr("It becomes your work.{goes}", goes=goes)
         if self._incoming.given:
             values = ", ".join(f"{k} = {v}" for k, v in self._incoming.given.items())
-            told += f"\nThe next stack gets {values}, to be confirmed."
+            told += tr("\nThe next stack gets {values}, to be confirmed.", values=values)
         return told
 
     def _missing(self, routine: Routine | None) -> str:
-        return f"{routine.device} is not there" if routine is not None and routine.device else "No scanner"
+        return (
+            tr("{device} is not there", device=routine.device)
+            if routine is not None and routine.device
+            else tr("No scanner")
+        )
 
     # -- scanning ----------------------------------------------------------------------------------------------
 
@@ -156,16 +165,19 @@ class Scanning(Source):
         if routine is None:
             return
         if self._incoming.is_busy or self.preview.is_scanning:
-            self.failed.emit(BUSY)
+            self.failed.emit(tr(BUSY))
             return
         if scanner is None:
             self.failed.emit(
-                f"{self._missing(routine)}. Plug it in and look for scanners again, or choose another one."
+                tr(
+                    "{routine}. Plug it in and look for scanners again, or choose another one.",
+                    routine=self._missing(routine),
+                )
             )
             return
         options, given = options_of(self._choices(routine)), self._incoming.take_given()
         self._incoming.begin(
-            "Starting the scanner",
+            tr("Starting the scanner"),
             lambda tell, cancel: scan_stack(s.session, s.line, routine, scanner, options=options, into=into,
                                             given=given, progress=tell, cancel=cancel),
         )  # fmt: skip
@@ -175,17 +187,17 @@ class Scanning(Source):
         routine = self.routine()
         scanner = self._s.devices.scanner_for(routine)
         if self._incoming.is_busy or self.preview.is_scanning:
-            self.failed.emit(BUSY)
+            self.failed.emit(tr(BUSY))
             return False
         if routine is None or scanner is None:
-            self.failed.emit(f"{self._missing(routine)}. Plug it in and look for scanners again.")
+            self.failed.emit(tr("{routine}. Plug it in and look for scanners again.", routine=self._missing(routine)))
             return False
         self.preview.scan(routine, scanner, options_of(self._choices(routine)), self._incoming.take_given())
         return True
 
     def _preview_kept(self, result: Captured) -> None:
         """A page that was looked at is captured; what comes in beside goes on."""
-        self.said.emit(f"{count(result.sides, 'side')} captured and safe")
+        self.said.emit(tr("{sides} captured and safe", sides=trn("{n:,} side", "{n:,} sides", result.sides)))
         self.changed.emit()
 
     # -- after a halt ------------------------------------------------------------------------------------------
@@ -202,7 +214,7 @@ class Scanning(Source):
             upto = next((i for i, p in enumerate(pages, 1) if halted.sheet and p.sheet == halted.sheet), len(pages))
             pictures = tuple(
                 (str(bench.preview(s.session, s.pool, p.id, p.picture, p.frame)),
-                 f"Sheet {p.sheet}, {p.side}")
+                 tr("Sheet {sheet}, {side}", sheet=p.sheet, side=p.side))
                 for p in pages[max(0, upto - 2) : upto] if p.facts is not None
             )  # fmt: skip
             after = last - halted.sheet if halted.sheet else 0

@@ -17,9 +17,9 @@ from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.devices import Devices
 from keybundle.desktop.jobs.runner import JobRunner
-from keybundle.desktop.jobs.words import worded
 from keybundle.desktop.presenters.picture_cache import PictureCache
 from keybundle.desktop.presenters.texts import say_time
+from keybundle.desktop.words import worded
 
 
 class Bus(QObject):

@@ -26,10 +26,10 @@ from keybundle.core.workflows.send import sending
 from keybundle.core.workflows.send.mailing import Mailed, mail_documents, usual_letter
 from keybundle.core.workflows.send.packages import write_package
 from keybundle.core.workflows.send.sending import Described, Sent, SentDocument, Wish, last_wish, send_to_folder
-from keybundle.desktop.jobs.words import worded
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import count
+from keybundle.desktop.words import tr, trn, worded
 
 FOLDER, MAIL, PRINTER, DRAG = "folder", "mail", "print", "drag"
 # The way that a sending of the trail is done again, and which choice its target is.
@@ -96,8 +96,10 @@ class SendingPresenter(QObject):
         """Take documents to send, with the choices made last; ``again``: with those of this document's last sending."""
         s = self._s
         mail = s.workspace.setup.mail
-        by_server = f"{mail.host}, from {mail.sender}" if mail.host else ""
-        self.state = SendState(tuple(ids), count(len(ids), "document"), by_server=by_server, doing=self.doing.told)
+        by_server = tr("{host}, from {sender}", host=mail.host, sender=mail.sender) if mail.host else ""
+        self.state = SendState(
+            tuple(ids), trn("{n:,} document", "{n:,} documents", len(ids)), by_server=by_server, doing=self.doing.told
+        )
         self.changed.emit(self.state)
 
         def load() -> tuple[Choices, Letter, str]:
@@ -115,7 +117,7 @@ class SendingPresenter(QObject):
         def done(found: tuple[Choices, Letter, str]) -> None:
             choices, letter, picture = found
             self._put(picture=picture)
-            more = f" and {count(len(ids) - 1, 'more', 'more')}" if len(ids) > 1 else ""
+            more = tr(" and {n:,} more", n=len(ids) - 1) if len(ids) > 1 else ""
             self.chosen.emit(replace(choices, subject=letter.subject + more, text=choices.text or letter.text))
 
         s.runner.query(load, done, key="sending", owner=self, on_error=self.failed.emit)
@@ -154,7 +156,11 @@ class SendingPresenter(QObject):
         s = self._s
         if len(ids) > MOST_DRAGGED:
             self.failed.emit(
-                f"{len(ids)} documents are too many to drag; at most {MOST_DRAGGED}. Send them instead (Ctrl+E)."
+                tr(
+                    "{n} documents are too many to drag; at most {most}. Send them instead (Ctrl+E).",
+                    n=len(ids),
+                    most=MOST_DRAGGED,
+                )
             )
             return []
         try:
@@ -164,7 +170,7 @@ class SendingPresenter(QObject):
             return []
         size = sending.stored_size(s.session, ids)
         if size > MOST_DRAGGED_BYTES:
-            self.failed.emit(f"{size // 1_000_000} MB are too much to drag. Send them instead (Ctrl+E).")
+            self.failed.emit(tr("{size} MB are too much to drag. Send them instead (Ctrl+E).", size=size // 1000000))
             return []
         self._clear_dragged()
         folder = Path(tempfile.mkdtemp(prefix=DRAGGED, dir=s.workspace.place.cache))
@@ -186,7 +192,7 @@ class SendingPresenter(QObject):
         s, told, sent = self._s, {"how": DRAG, "to": "another program", **asdict(Wish())}, self._dragged
 
         def done(_: object) -> None:
-            self.said.emit(f"{count(len(sent), 'document')} dragged out")
+            self.said.emit(tr("{documents} dragged out", documents=trn("{n:,} document", "{n:,} documents", len(sent))))
             self.ended.emit(False)
 
         s.runner.change(
@@ -199,28 +205,35 @@ class SendingPresenter(QObject):
 
         def work(progress: Progress, cancel: CancelToken) -> Sent:
             if not choices.folder.strip():
-                raise InputProblem("No folder is named to write into; choose one. Nothing was sent.")
+                raise InputProblem(tr("No folder is named to write into; choose one. Nothing was sent."))
             if choices.wish.form == forms.PACKAGE:
                 return write_package(s.session, s.pool, ids, target, progress=progress, cancel=cancel)
             return send_to_folder(s.session, s.pool, ids, choices.wish, target, progress=progress, cancel=cancel)
 
         def done(sent: Sent) -> None:
-            self._tell(sent, f"written into {target}: {count(len(sent.files), 'file')}")
+            self._tell(
+                sent,
+                tr(
+                    "written into {target}: {files}",
+                    target=target,
+                    files=trn("{n:,} file", "{n:,} files", len(sent.files)),
+                ),
+            )
 
-        self.doing.begin("Sending", work, done, self._failed)
+        self.doing.begin(tr("Sending"), work, done, self._failed)
 
     def _tell(self, sent: Sent, what: str) -> None:
         pages = sum(d.pages for d in sent.documents)
         told = (
             f"{count(len(sent.documents), 'document')} ({count(pages, 'page')}) {what}"
             if sent.documents
-            else "Nothing was sent"
+            else tr("Nothing was sent")
         )
         told = ". ".join(filter(None, [told, sending.say_shared(sent)]))
         if sent.stopped:
             self.failed.emit(f"{told}. {sent.stopped}")
         elif sent.refused:
-            out = f"{told}; {len(sent.refused)} left out"
+            out = tr("{told}; {n} left out", told=told, n=len(sent.refused))
             self.left_out.emit(out, tuple(f"{name}: {why}" for name, why in sent.refused))
         else:
             self.said.emit(told)
@@ -236,17 +249,25 @@ class SendingPresenter(QObject):
         def done(mailed: Mailed) -> None:
             if mailed.draft is not None:
                 opened = QDesktopServices.openUrl(QUrl.fromLocalFile(str(mailed.draft)))
-                told = "stands open in your mail program" if opened else f"lie in a message: {mailed.draft}"
+                told = (
+                    tr("stands open in your mail program")
+                    if opened
+                    else tr("lie in a message: {draft}", draft=mailed.draft)
+                )
                 self._tell(mailed.sent, told)
                 if not opened:
-                    self.failed.emit(f"No mail program opens messages here. The message is kept: {mailed.draft}")
+                    self.failed.emit(
+                        tr("No mail program opens messages here. The message is kept: {draft}", draft=mailed.draft)
+                    )
                 return
-            self._tell(mailed.sent, f"sent to {choices.to}" if not mailed.refused else "sent, not to everybody")
+            self._tell(
+                mailed.sent, tr("sent to {to}", to=choices.to) if not mailed.refused else tr("sent, not to everybody")
+            )
             if mailed.refused:
                 told = "; ".join(f"{a}: {why}" for a, why in mailed.refused.items())
-                self.failed.emit(f"The mail server refused {told}")
+                self.failed.emit(tr("The mail server refused {told}", told=told))
 
-        self.doing.begin("Sending", work, done, self._failed)
+        self.doing.begin(tr("Sending"), work, done, self._failed)
 
     def _onto_paper(self, ids: Sequence[str], choices: Choices) -> None:
         from keybundle.desktop.presenters.printing import INTO_PDF, PrintWish, print_pictures
@@ -273,9 +294,16 @@ class SendingPresenter(QObject):
 
         def done(found: tuple[Sent, int]) -> None:
             sent, pages = found
-            self._tell(sent, f"printed: {count(pages, 'page')} on {wish.target or wish.printer}")
+            self._tell(
+                sent,
+                tr(
+                    "printed: {pages} on {target}",
+                    pages=trn("{n:,} page", "{n:,} pages", pages),
+                    target=wish.target or wish.printer,
+                ),
+            )
 
-        self.doing.begin("Printing", work, done, self._failed)
+        self.doing.begin(tr("Printing"), work, done, self._failed)
 
 
 def _setting(who: str) -> str:

@@ -7,10 +7,11 @@ from dataclasses import dataclass
 
 from keybundle.core.export.forms import AS_PACKAGE, FORMS
 from keybundle.core.workflows.keep.story import Happened
+from keybundle.desktop.words import mark, tr
 
 HOW = {
-    "folder": "Written into", "copy": "Copied at filing into", "mail": "Sent by e-mail to",
-    "message": "Put into a message to", "drag": "Dragged out to", "print": "Printed on",
+    "folder": mark("Written into"), "copy": mark("Copied at filing into"), "mail": mark("Sent by e-mail to"),
+    "message": mark("Put into a message to"), "drag": mark("Dragged out to"), "print": mark("Printed on"),
 }  # fmt: skip
 TITLES = {f.key: f.title for f in (*FORMS, AS_PACKAGE)}
 
@@ -32,13 +33,28 @@ def word_story(story: Sequence[Happened], say_time: Callable[[str], str]) -> tup
 def _say(h: Happened) -> str:
     d = h.detail
     if h.what == "filed":
-        return f"Filed in {' / '.join((d['cabinet'], *d['folder']))} as {d['type']}, {len(d['pages'])} sides"
+        return tr(
+            "Filed in {names} as {type}, {n} sides",
+            names=" / ".join((d["cabinet"], *d["folder"])),
+            type=d["type"],
+            n=len(d["pages"]),
+        )
     if h.what == "tags changed":
-        return f"Tags changed from “{', '.join(d['before']) or 'none'}” to “{', '.join(d['after']) or 'none'}”"
+        return tr(
+            "Tags changed from “{before}” to “{after}”",
+            before=", ".join(d["before"]) or tr("none"),
+            after=", ".join(d["after"]) or tr("none"),
+        )
     if h.what == "sent":
         form = TITLES.get(d["form"], d["form"])
-        return f"{HOW.get(d['how'], d['how'])} {d['to'] or 'nobody yet'} as {form}: {', '.join(d['files'])}"
+        return tr(
+            "{how} {to} as {form}: {names}",
+            how=tr(HOW.get(d["how"], d["how"])),
+            to=d["to"] or tr("nobody yet"),
+            form=form,
+            names=", ".join(d["files"]),
+        )
     if h.what == "not sent":
         refused = "; ".join(f"{address}: {why}" for address, why in d["refused"].items())
-        return f"Not sent to {refused}"
+        return tr("Not sent to {refused}", refused=refused)
     return h.what[:1].upper() + h.what[1:]

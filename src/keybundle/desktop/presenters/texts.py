@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime, timedelta, tzinfo
 
 from keybundle.core.workflows.line.line import Line
+from keybundle.desktop.words import tr, trn
 
 
 def count(number: int, one: str, many: str = "") -> str:
@@ -16,11 +17,15 @@ def say_age(age: timedelta) -> str:
     """Return an age as people say it."""
     minutes = int(age.total_seconds() // 60)
     if minutes < 1:
-        return "just now"
+        return tr("just now")
     if minutes < 60:
-        return f"{count(minutes, 'minute')} old"
+        return tr("{minutes} old", minutes=trn("{n:,} minute", "{n:,} minutes", minutes))
     hours = minutes // 60
-    return f"{count(hours, 'hour')} old" if hours < 48 else f"{count(hours // 24, 'day')} old"
+    return (
+        tr("{hours} old", hours=trn("{n:,} hour", "{n:,} hours", hours))
+        if hours < 48
+        else tr("{days} old", days=trn("{n:,} day", "{n:,} days", hours // 24))
+    )
 
 
 def say_time(stamp: str, now: datetime, zone: tzinfo) -> str:
@@ -35,25 +40,38 @@ def say_time(stamp: str, now: datetime, zone: tzinfo) -> str:
 
 def join_words(parts: list[str]) -> str:
     """Return ``a, b and c``."""
-    return parts[0] if len(parts) == 1 else ", ".join(parts[:-1]) + " and " + parts[-1] if parts else ""
+    return parts[0] if len(parts) == 1 else ", ".join(parts[:-1]) + tr(" and ") + parts[-1] if parts else ""
 
 
 def tell_line(line: Line) -> str:
     """Return what goes on behind the screens: a trouble, what is left to read and for how long, what was stopped."""
     if line.problem:
-        return f"{line.problem} It is tried again by itself; Ctrl+Shift+Y: at once" if line.waits else line.problem
-    stopped = f"reading stopped in {count(len(line.stopped), 'batch', 'batches')}" if line.stopped else ""
+        return (
+            tr("{problem} It is tried again by itself; Ctrl+Shift+Y: at once", problem=line.problem)
+            if line.waits
+            else line.problem
+        )
+    stopped = (
+        tr("reading stopped in {batches}", batches=trn("{n:,} batch", "{n:,} batches", len(line.stopped)))
+        if line.stopped
+        else ""
+    )
     if line.pages_to_read:
         seconds = line.seconds_to_read
-        left = f", about {say_seconds(seconds)}" if seconds is not None else ""
-        return join_words([f"{count(line.pages_to_read, 'page')} to read{left}", *filter(None, [stopped])])
+        left = tr(", about {time}", time=say_seconds(seconds)) if seconds is not None else ""
+        return join_words(
+            [
+                tr("{pages} to read{left}", pages=trn("{n:,} page", "{n:,} pages", line.pages_to_read), left=left),
+                *filter(None, [stopped]),
+            ]
+        )
     if line.busy:
-        return "Looking at pages that came in"
-    return stopped.capitalize() or "All pages are read"
+        return tr("Looking at pages that came in")
+    return stopped.capitalize() or tr("All pages are read")
 
 
 def say_seconds(seconds: float) -> str:
     """Return a rough duration: seconds in fives, else minutes."""
     if seconds < 57.5:
         return f"{max(5, 5 * round(seconds / 5))} s"
-    return count(max(1, round(seconds / 60)), "minute")
+    return trn("{n:,} minute", "{n:,} minutes", max(1, round(seconds / 60)))

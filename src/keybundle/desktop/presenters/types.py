@@ -15,10 +15,10 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import DocumentType, called
 from keybundle.core.workflows.prepare import pointing, routines, types
 from keybundle.core.workflows.prepare.pointing import PointedPage
-from keybundle.desktop.jobs.words import worded
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.editing import Editing, Kept, tell_parts
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.words import tr, worded
 
 ZONE_MARGIN = 0.004
 
@@ -146,9 +146,15 @@ class TypesPresenter(QObject):
             return Kept(told, lambda: types.save_type(s.session, before, kind))
 
         def done(documents: int) -> None:
-            stay = f" The {documents:,} filed already stay as they are." if documents > 1 else ""
+            stay = (
+                tr(" The {documents:,} filed already stay as they are.", documents=documents) if documents > 1 else ""
+            )
             self.said.emit(
-                f"Kept: {kind.name}.{stay or (' The one filed already stays as it is.' if documents else '')}"
+                tr(
+                    "Kept: {name}.{stay}",
+                    name=kind.name,
+                    stay=stay or (tr(" The one filed already stays as it is.") if documents else ""),
+                )
             )
             self.refresh()
 
@@ -157,7 +163,7 @@ class TypesPresenter(QObject):
                 self.refresh(kind.id)
                 self._show(problem=told)
             else:
-                self.failed.emit(f"{kind.name} stays as it was. {told}")
+                self.failed.emit(tr("{name} stays as it was. {told}", name=kind.name, told=told))
 
         self._editing.keep(lambda: types.save_type(s.session, kind, before), kept, done, refused)
 
@@ -180,7 +186,7 @@ class TypesPresenter(QObject):
 
         def done(found: PointedPage | None) -> None:
             if found is None:
-                self.failed.emit("There is no page to point at; scan or import a sample batch first.")
+                self.failed.emit(tr("There is no page to point at; scan or import a sample batch first."))
                 return
             self._pointed = found.id
             words = found.text.words if found.text else ()

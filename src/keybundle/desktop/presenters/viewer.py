@@ -23,7 +23,7 @@ from keybundle.desktop.presenters.picture_cache import Fetched, Key
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.sharp import Sharp, load_sharp, with_sharp
 from keybundle.desktop.presenters.story_wording import StoryLine, word_story
-from keybundle.desktop.presenters.texts import count
+from keybundle.desktop.words import tr, trn
 
 SOON = 12  # so many pages are searched before the first one is shown; what is longer is searched behind it
 AHEAD = (1, -1, 2)
@@ -163,7 +163,7 @@ class ViewerPresenter(QObject):
         values = tuple(
             ValueLine(
                 name, v.text, v.origin.value,
-                f"confirmed by {v.confirmed_by}, {say(v.confirmed_at)}" if v.confirmed_by and v.confirmed_at else "",
+                tr("confirmed by {confirmed_by}, {confirmed_at}", confirmed_by=v.confirmed_by, confirmed_at=say(v.confirmed_at)) if v.confirmed_by and v.confirmed_at else "",
             )
             for name, v in d.values.items()
         )  # fmt: skip
@@ -317,7 +317,15 @@ class ViewerPresenter(QObject):
     def _take_marks(self, marks: tuple[tuple[int, Box], ...]) -> None:
         self._marks = marks
         pages = {at for at, _ in marks}
-        told = f"{count(len(marks), 'place')} on {count(len(pages), 'page')}" if marks else ""
+        told = (
+            tr(
+                "{places} on {pages}",
+                places=trn("{n:,} place", "{n:,} places", len(marks)),
+                pages=trn("{n:,} page", "{n:,} pages", len(pages)),
+            )
+            if marks
+            else ""
+        )
         position = marks[0][0] if marks and not self._has_moved else self.state.position
         self.state = replace(self.state, marks=told, has_marks=bool(marks), position=position)
 
@@ -333,6 +341,8 @@ class ViewerPresenter(QObject):
         else:
             self._mark = (self._mark + offset) % len(self._marks)
         self._has_moved = True
-        told = f"{self._mark + 1} of {count(len(self._marks), 'place')}"
+        told = tr(
+            "{mark} of {places}", mark=self._mark + 1, places=trn("{n:,} place", "{n:,} places", len(self._marks))
+        )
         self.state = replace(self.state, position=self._marks[self._mark][0], marks=told)
         self._show()

@@ -17,8 +17,8 @@ from keybundle.desktop.presenters.files_in import FilesIn
 from keybundle.desktop.presenters.incoming import Incoming
 from keybundle.desktop.presenters.scanning import Scanning
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.work_state import WorkState, make_row, say_record
+from keybundle.desktop.words import tr, trn
 
 REFRESH_MS = 250
 SHOWN_RECORDS = 6
@@ -94,8 +94,8 @@ class WorkPresenter(QObject):
         self.state = WorkState(
             rows=tuple(make_row(r, r.id in self._s.line.stopped) for r in self._rows),
             today=(
-                ("sides captured", f"{today.sides:,}"), ("documents filed", f"{today.filed:,}"),
-                ("in the repository", f"{today.in_repository:,}"),
+                (tr("sides captured"), f"{today.sides:,}"), (tr("documents filed"), f"{today.filed:,}"),
+                (tr("in the repository"), f"{today.in_repository:,}"),
             ),
             records=tuple((r.id, say_record(r, self._s.say_time(r.at))) for r in self._records), refused=self._refused,
             may_work=self._s.may(Right.BRING_IN), **self.scanning.parts(), **self.files.parts(), **self.incoming.parts(),
@@ -104,13 +104,17 @@ class WorkPresenter(QObject):
 
     def _came_in(self, result: Captured) -> None:
         self._refused = tuple(r.why for r in result.refused)
-        safe = f"{count(result.sides, 'side')} captured and safe"
+        safe = tr("{sides} captured and safe", sides=trn("{n:,} side", "{n:,} sides", result.sides))
         if result.halt:
             self.failed.emit(result.halt)
             self.scanning.tell_halt(result)
         elif result.refused:
             self.failed.emit(
-                f"{safe}; {count(len(result.refused), 'file')} not taken in, the reasons stand under Files"
+                tr(
+                    "{safe}; {files} not taken in, the reasons stand under Files",
+                    safe=safe,
+                    files=trn("{n:,} file", "{n:,} files", len(result.refused)),
+                )
             )
         elif result.batch:
             self.said.emit(safe)
@@ -126,6 +130,6 @@ class WorkPresenter(QObject):
         s = self._s
         s.runner.change(
             lambda: close_batch(s.session, batch_id),
-            lambda _: s.bus.tell(Changes(frozenset([batch_id]), text="Batch closed")), lane=f"batch {batch_id}",
+            lambda _: s.bus.tell(Changes(frozenset([batch_id]), text=tr("Batch closed"))), lane=f"batch {batch_id}",
             owner=self, on_error=self.failed.emit,
         )  # fmt: skip

@@ -12,6 +12,7 @@ from keybundle.core.workflows.oversee.worklist import WorkRow
 from keybundle.core.workflows.take_in.capture import WHOLE, ImportPlan, map_path
 from keybundle.core.workflows.take_in.scan_choices import ScanChoice
 from keybundle.desktop.presenters.texts import count, join_words, say_age
+from keybundle.desktop.words import tr, trn
 
 __all__ = [
     "WHOLE",
@@ -103,17 +104,25 @@ class WorkState:
 def say_again(sheet: int, last: int) -> str:
     """Return what to put back on the stack after a halt."""
     if not sheet:
-        return "All sheets that came in are safe; put the one that stopped back on the stack."
+        return tr("All sheets that came in are safe; put the one that stopped back on the stack.")
     if last == sheet:
-        return f"To scan it again, put sheet {sheet} back on the stack."
-    return f"The feeder ran on to sheet {last}. To scan again, put sheets {sheet} to {last} back on the stack."
+        return tr("To scan it again, put sheet {sheet} back on the stack.", sheet=sheet)
+    return tr(
+        "The feeder ran on to sheet {last}. To scan again, put sheets {sheet} to {last} back on the stack.",
+        last=last,
+        sheet=sheet,
+    )
 
 
 def say_feeder(sheets: int | None) -> str:
     """Return what lies in the feeder."""
     if sheets is None:
-        return "This scanner does not tell what lies in its feeder"
-    return f"{count(sheets, 'sheet')} in the feeder" if sheets > 0 else "The feeder is empty"
+        return tr("This scanner does not tell what lies in its feeder")
+    return (
+        tr("{sheets} in the feeder", sheets=trn("{n:,} sheet", "{n:,} sheets", sheets))
+        if sheets > 0
+        else tr("The feeder is empty")
+    )
 
 
 def make_row(row: WorkRow, reading_stopped: bool) -> BatchRow:
@@ -121,19 +130,23 @@ def make_row(row: WorkRow, reading_stopped: bool) -> BatchRow:
     parts = [f"{row.count(s)} {s.value}" for s in (State.READING, State.TO_CHECK, State.READY, State.SET_ASIDE, State.FILED)
              if row.count(s)]  # fmt: skip
     if row.unplaced:
-        parts.insert(0, count(row.unplaced, "side") + " being separated")
+        parts.insert(0, trn("{n:,} side", "{n:,} sides", row.unplaced) + tr(" being separated"))
     band = [(s.value, pages) for s, pages in row.pieces]
     if row.unplaced:
         band.append(("reading", row.unplaced))
-    told = f"{row.owner_name}, {say_age(row.age)}" + (", coming in" if row.is_capturing else "")
+    told = f"{row.owner_name}, {say_age(row.age)}" + (tr(", coming in") if row.is_capturing else "")
     if reading_stopped and row.count(State.READING):
-        told = f"reading stopped (Ctrl+R reads on), {told}"
+        told = tr("reading stopped (Ctrl+R reads on), {told}", told=told)
     title = f"{row.routine_name}: {row.origin}"
     return BatchRow(row.id, row.sign, title, told, join_words(parts) or _say_empty(row), tuple(band))
 
 
 def _say_empty(row: WorkRow) -> str:
-    return f"all {count(row.left_out, 'side')} left out" if row.left_out else "nothing placed yet"
+    return (
+        tr("all {sides} left out", sides=trn("{n:,} side", "{n:,} sides", row.left_out))
+        if row.left_out
+        else tr("nothing placed yet")
+    )
 
 
 def say_record(record: Record, at: str) -> str:

@@ -11,8 +11,13 @@ from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.side_sheet import WIDE_PX, Sheet
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.words import mark, tr
 
-AMOUNTS = (("to look", LOOKING), ("to look and work", WORKING), ("everything", frozenset(RIGHTS_OF_PLACE)))
+AMOUNTS = (
+    (mark("to look"), LOOKING),
+    (mark("to look and work"), WORKING),
+    (mark("everything"), frozenset(RIGHTS_OF_PLACE)),
+)
 ROLE = Qt.ItemDataRole.UserRole
 WHY_PX = 190
 
@@ -20,14 +25,14 @@ WHY_PX = 190
 def say_amount(rights: frozenset[Right]) -> str:
     """Return what rights amount to, in a few words."""
     same = next((told for told, amount in AMOUNTS if amount == rights & AMOUNTS[-1][1]), "")
-    return same or ", ".join(r.value for r in RIGHTS_OF_PLACE if r in rights)
+    return tr(same) or ", ".join(tr(r.value) for r in RIGHTS_OF_PLACE if r in rights)
 
 
 class AccessSheet(Sheet):
     """Changes are kept at once; the tree below says of one person each right with its why."""
 
     def __init__(self, presenter: AccessPresenter) -> None:
-        super().__init__("Kept to", "", of=" ", width_px=WIDE_PX)
+        super().__init__(tr("Kept to"), "", of=" ", width_px=WIDE_PX)
         self.presenter = presenter
         presenter.setParent(self)
         self.told, self.problem = Told(), Told()
@@ -36,16 +41,16 @@ class AccessSheet(Sheet):
         self.problem.setProperty("role", "problem")
         self.list = QTreeWidget()
         self.list.setHeaderHidden(True)
-        self.list.setAccessibleName("Whom it is kept to, with their rights")
+        self.list.setAccessibleName(tr("Whom it is kept to, with their rights"))
         self.list.itemChanged.connect(self._toggled)
         self.grantee, self.amount = Choice(), Choice()
-        self.grantee.setAccessibleName("Whom to keep it to")
-        self.amount.setAccessibleName("With which rights")
-        self.amount.addItems([told for told, _ in AMOUNTS])
+        self.grantee.setAccessibleName(tr("Whom to keep it to"))
+        self.amount.setAccessibleName(tr("With which rights"))
+        self.amount.addItems([tr(told) for told, _ in AMOUNTS])
         self.more, self.fewer, self.none = (
-            Button("Keep it to them too"),
-            Button("Take them off"),
-            Button("No list of its own"),
+            Button(tr("Keep it to them too")),
+            Button(tr("Take them off")),
+            Button(tr("No list of its own")),
         )
         self.more.clicked.connect(self._add)
         self.fewer.clicked.connect(self._remove)
@@ -58,18 +63,18 @@ class AccessSheet(Sheet):
         below.addStretch(1)
         below.addWidget(self.none)
         self.person = Choice()
-        self.person.setAccessibleName("Whose rights are explained")
+        self.person.setAccessibleName(tr("Whose rights are explained"))
         self.person.activated.connect(lambda i: presenter.choose_person(str(self.person.itemData(i))))
         asked = QHBoxLayout()
-        asked.addWidget(Told("What may"))
+        asked.addWidget(Told(tr("What may")))
         asked.addWidget(self.person, 1)
-        asked.addWidget(Told("do here, and why?"))
+        asked.addWidget(Told(tr("do here, and why?")))
         self.why = QTreeWidget()
         self.why.setColumnCount(2)
         self.why.setHeaderHidden(True)
         self.why.setRootIsDecorated(False)
         self.why.setColumnWidth(0, WHY_PX)
-        self.why.setAccessibleName("What they may here, and why")
+        self.why.setAccessibleName(tr("What they may here, and why"))
         self.body.addWidget(self.told)
         self.body.addWidget(self.list, 2)
         self.body.addLayout(add)
@@ -131,7 +136,7 @@ class AccessSheet(Sheet):
 
     def _show_why(self, state: AccessState) -> None:
         self.why.clear()
-        for has, title in ((True, "May"), (False, "May not")):
+        for has, title in ((True, tr("May")), (False, tr("May not"))):
             top = QTreeWidgetItem([title])
             for said in (s for s in state.why if s.has is has):
                 row = QTreeWidgetItem([said.right.value, said.short])

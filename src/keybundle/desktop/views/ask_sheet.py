@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QComboBox, QFormLayout, QLineEdit, QWidget
 
 from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.side_sheet import Sheet
+from keybundle.desktop.words import tr
 
 
 class AskSheet(Sheet):
@@ -33,7 +34,7 @@ class AskSheet(Sheet):
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
         for label, line in zip(asked, self.lines, strict=True):
             form.addRow(label, line)
-        button = Button(f"{take}   Enter")
+        button = Button(tr("{take}   Enter", take=take))
         button.setProperty("role", "main")
         button.clicked.connect(self._take)
         self.body.addLayout(form)

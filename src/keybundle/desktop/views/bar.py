@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from keybundle.desktop.presenters.find import TimeBar
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font, paint_focus
+from keybundle.desktop.words import tr
 
 PATTERN = {
     "reading": Qt.BrushStyle.FDiagPattern, "to check": Qt.BrushStyle.Dense5Pattern, "ready": Qt.BrushStyle.NoBrush,
@@ -43,7 +44,7 @@ class TimeChart(QWidget):
         self._chosen = 0
         self.setMinimumHeight(92)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Hits by the time they were filed")
+        self.setAccessibleName(tr("Hits by the time they were filed"))
 
     def render_bars(self, bars: tuple[TimeBar, ...]) -> None:
         """Show bars; the last one is chosen."""

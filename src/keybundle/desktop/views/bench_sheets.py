@@ -10,14 +10,14 @@ from PySide6.QtWidgets import QWidget
 from keybundle.desktop.presenters.bench import BenchPresenter
 from keybundle.desktop.presenters.bench_slips import FoldersShown, PoorPage, RegisterShown, Starter
 from keybundle.desktop.presenters.bench_state import BenchState
-from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.views.ask_sheet import AskSheet
 from keybundle.desktop.views.choose_sheet import ChooseSheet
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.register_sheet import RegisterSheet
 from keybundle.desktop.views.side_sheet import SheetEdge
+from keybundle.desktop.words import mark, tr, trn
 
-NO_STARTERS = "There is no starter for this type yet; keep the present slip as one."
+NO_STARTERS = mark("There is no starter for this type yet; keep the present slip as one.")
 
 
 class BenchSheets(QObject):
@@ -33,7 +33,7 @@ class BenchSheets(QObject):
 
     def _name(self, document: str) -> str:
         plate = next((d for d in self.p.state.documents if d.id == document), None)
-        return f"{plate.type}, {plate.caption}" if plate is not None else "the batch"
+        return f"{plate.type}, {plate.caption}" if plate is not None else tr("the batch")
 
     def end(self) -> None:
         """Close what is open."""
@@ -54,7 +54,7 @@ class BenchSheets(QObject):
         if isinstance(self.edge.shown, RegisterSheet) and self.edge.target == (document, field):
             self.edge.shown.render_entries(found)
             return
-        sheet = RegisterSheet(f"Look up {field}", self._name(document))
+        sheet = RegisterSheet(tr("Look up {field}", field=field), self._name(document))
         sheet.typed.connect(lambda text: self.p.slips.look_up(document, field, text))
         sheet.chosen.connect(lambda value: self.p.confirm(document, field, value))
         sheet.added.connect(lambda register, entry: self.p.slips.add_entry(document, field, register, entry))
@@ -62,18 +62,18 @@ class BenchSheets(QObject):
         self.edge.open(sheet, (document, field))
 
     def _show_changes(self, told: list[str]) -> None:
-        head = "Who changed which value, the newest first; Ctrl+Z takes back the last step."
-        self.edge.open(ListSheet("Changes of values", head, told or ["No value was changed by hand yet."]))
+        head = tr("Who changed which value, the newest first; Ctrl+Z takes back the last step.")
+        self.edge.open(ListSheet(tr("Changes of values"), head, told or [tr("No value was changed by hand yet.")]))
 
     def conflicts(self, conflicts: tuple[str, ...]) -> None:
         """List the sides at which the rules say something else than people did."""
-        head = "What people did stays as it is. The rules say something else at these sides:"
-        self.edge.open(ListSheet("Separated again", head, conflicts))
+        head = tr("What people did stays as it is. The rules say something else at these sides:")
+        self.edge.open(ListSheet(tr("Separated again"), head, conflicts))
 
     def ask_aside(self, document: str) -> None:
         """Ask why a document is set aside."""
-        head = "It stays in this batch and is left out of filing until it is brought back."
-        sheet = AskSheet("Set aside", head, {"Why": ()}, "Set aside", of=self._name(document))
+        head = tr("It stays in this batch and is left out of filing until it is brought back.")
+        sheet = AskSheet(tr("Set aside"), head, {tr("Why"): ()}, tr("Set aside"), of=self._name(document))
         sheet.answered.connect(lambda said: self.p.set_aside(document, said[0]))
         self.edge.open(sheet, (document, ""))
 
@@ -82,7 +82,9 @@ class BenchSheets(QObject):
         document, slip = self.p.state.document, self.p.state.slip
         if document is None or slip is None:
             return
-        sheet = ChooseSheet("Starters", "Values that slips of this type can start from.", of=self._name(document))
+        sheet = ChooseSheet(
+            tr("Starters"), tr("Values that slips of this type can start from."), of=self._name(document)
+        )
         found: list[Starter] = []
         labels = {row.name: row.label for row in slip.rows}
 
@@ -91,7 +93,7 @@ class BenchSheets(QObject):
             told = [
                 f"{s.name}:  " + ", ".join(f"{labels.get(k, k)} {v}" for k, v in s.values.items()) for s in starters
             ]
-            sheet.render_entries(told or [NO_STARTERS])
+            sheet.render_entries(told or [tr(NO_STARTERS)])
             drop.setEnabled(bool(told))
 
         def start(row: int) -> None:
@@ -99,8 +101,8 @@ class BenchSheets(QObject):
                 self.p.slips.start_from(document, found[row])
 
         def keep() -> None:
-            head = "The values that stand on the slip now can begin other slips of this type."
-            asked = AskSheet("Keep as a starter", head, {"Its name": ()}, "Keep", of=self._name(document))
+            head = tr("The values that stand on the slip now can begin other slips of this type.")
+            asked = AskSheet(tr("Keep as a starter"), head, {tr("Its name"): ()}, tr("Keep"), of=self._name(document))
             asked.answered.connect(lambda said: self.p.slips.keep_starter(document, said[0]))
             self.edge.open(asked, (document, ""))
 
@@ -108,8 +110,8 @@ class BenchSheets(QObject):
             if 0 <= sheet.row < len(found):
                 self.p.slips.drop_starter(slip.type_id, found[sheet.row].name)
 
-        drop = sheet.add_button("Forget it", forget)
-        sheet.add_button("Keep the present slip as one", keep)
+        drop = sheet.add_button(tr("Forget it"), forget)
+        sheet.add_button(tr("Keep the present slip as one"), keep)
         self._open(sheet, document, self.p.slips.starters_found, show, start)
         self.p.slips.list_starters()
 
@@ -119,8 +121,8 @@ class BenchSheets(QObject):
         if document is None:
             return
         sheet = ChooseSheet(
-            "Choose the folder", "The folder's values are put into their fields on the slip.", of=self._name(document),
-            hint="Words of the path",
+            tr("Choose the folder"), tr("The folder's values are put into their fields on the slip."), of=self._name(document),
+            hint=tr("Words of the path"),
         )  # fmt: skip
         paths: list[tuple[str, ...]] = []
 
@@ -157,16 +159,19 @@ class BenchSheets(QObject):
     def poor_pages(self) -> None:
         """List the pages that read badly, to go there and scan them again."""
         found: list[PoorPage] = self.p.slips.poor_pages()
-        head = "Pages without words or read with little confidence; Enter goes there, then Ctrl+Shift+A scans the page again."
-        sheet = ChooseSheet("Poor pages", head)
-        sheet.render_entries([p.told for p in found] or ["Every page of this batch reads well."])
+        head = tr(
+            "Pages without words or read with little confidence; Enter goes there, then Ctrl+Shift+A "
+            "scans the page again."
+        )
+        sheet = ChooseSheet(tr("Poor pages"), head)
+        sheet.render_entries([p.told for p in found] or [tr("Every page of this batch reads well.")])
         self._go(sheet, [p.id for p in found], self.p.go_to_page)
 
     def parked(self) -> None:
         """List what is set aside, with the reasons, to go there."""
         found = self.p.slips.parked()
-        sheet = ChooseSheet("Set aside", "Documents of this batch that wait for something; Enter goes there.")
-        sheet.render_entries([told for _, told in found] or ["Nothing is set aside in this batch."])
+        sheet = ChooseSheet(tr("Set aside"), tr("Documents of this batch that wait for something; Enter goes there."))
+        sheet.render_entries([told for _, told in found] or [tr("Nothing is set aside in this batch.")])
         self._go(sheet, [document for document, _ in found], self.p.go_to_document)
 
     def language(self) -> None:
@@ -174,7 +179,10 @@ class BenchSheets(QObject):
         found = self.p.slips.languages()
         pages = self.p.slips.chosen_pages()
         if found and pages:
-            head = f"{count(len(pages), 'page')} will be read again; what people typed for them stays."
-            sheet = ChooseSheet("Language of the chosen pages", head)
+            head = tr(
+                "{pages} will be read again; what people typed for them stays.",
+                pages=trn("{n:,} page", "{n:,} pages", len(pages)),
+            )
+            sheet = ChooseSheet(tr("Language of the chosen pages"), head)
             sheet.render_entries([name for _, name in found])
             self._go(sheet, [code for code, _ in found], lambda code: self.p.slips.set_language(pages, code))

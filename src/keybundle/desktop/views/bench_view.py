@@ -32,6 +32,7 @@ from keybundle.desktop.views.slip_table_view import SlipTableView
 from keybundle.desktop.views.slip_view import SlipView
 from keybundle.desktop.views.text_view import TextView
 from keybundle.desktop.views.told import Elided, Told
+from keybundle.desktop.words import tr
 
 SNIPPET_PX = 26
 PAGE_ACTIONS = (
@@ -66,19 +67,19 @@ class BenchView(QWidget):
         self.title.setProperty("role", "head")
         self.balance = Told()
         self.balance.setProperty("role", "quiet")
-        self.balance.setAccessibleName("Page balance")
-        self.file_all = Button("File all ready")
+        self.balance.setAccessibleName(tr("Page balance"))
+        self.file_all = Button(tr("File all ready"))
         self.file_all.setToolTip("Ctrl+Shift+Enter")
         self.offered_buttons: list[Button] = []
-        self.more = Button("More")
-        self.more.setAccessibleName("All commands of the bench")
+        self.more = Button(tr("More"))
+        self.more.setAccessibleName(tr("All commands of the bench"))
         self.reading = Told()
         self.reading.setProperty("role", "quiet")
-        self.reading.setAccessibleName("Reading")
+        self.reading.setAccessibleName(tr("Reading"))
         self.doing = Told()
         self.doing.setProperty("role", "quiet")
-        self.doing.setAccessibleName("Under way")
-        self.stop = Button("Stop   Ctrl+Shift+K")
+        self.doing.setAccessibleName(tr("Under way"))
+        self.stop = Button(tr("Stop   Ctrl+Shift+K"))
         self.stop.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.stop_reading = Button()
         self.stop_reading.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -96,7 +97,7 @@ class BenchView(QWidget):
             FileDrop(home, lambda files, event: self.files_dropped.emit(files))
 
     def _build(self) -> None:
-        back = Button("Work list")
+        back = Button(tr("Work list"))
         back.setProperty("role", "link")
         back.clicked.connect(self.left.emit)
         top = QHBoxLayout()
@@ -242,9 +243,9 @@ class BenchView(QWidget):
 
     def _make_menus(self) -> None:
         """Let every command stand in a menu too: all behind one button, those of what is under it by a right-click."""
-        of_pages = make_menu("Pages", "bench strip", self.handlers, self)
-        of_slip = make_menu("Slip", "bench slip", self.handlers, self)
-        of_batch = make_menu("Batch", "bench", self.handlers, self)
+        of_pages = make_menu(tr("Pages"), "bench strip", self.handlers, self)
+        of_slip = make_menu(tr("Slip"), "bench slip", self.handlers, self)
+        of_batch = make_menu(tr("Batch"), "bench", self.handlers, self)
         whole = QMenu(self)
         for menu in (of_pages, of_slip, of_batch):
             whole.addMenu(menu)
@@ -278,7 +279,7 @@ class BenchView(QWidget):
         self.doing.setText(state.doing)
         self.stop.setVisible(bool(state.doing))
         self.reading.setText(state.reading if not state.doing else "")
-        self.stop_reading.setText(f"{state.stop_reading}  Ctrl+R")
+        self.stop_reading.setText(tr("{stop_reading}  Ctrl+R", stop_reading=state.stop_reading))
         self.stop_reading.setVisible(bool(state.stop_reading) and not state.doing)
         self.strip.render_state(state)
         self.contact.render_state(state)
@@ -349,7 +350,7 @@ class BenchView(QWidget):
         if self.page_window is None:
             self.page_window = PageView(self)
             self.page_window.setWindowFlag(Qt.WindowType.Window)
-            self.page_window.setWindowTitle(f"Page: {self.title.text()}")
+            self.page_window.setWindowTitle(tr("Page: {title}", title=self.title.text()))
             self.page_window.resize(820, 1000)
             self.presenter.pictures.changed.connect(self.page_window.render_page)
             self.page_window.turned_page.connect(self.presenter.step_page)
@@ -358,8 +359,8 @@ class BenchView(QWidget):
 
     def _show_conflicts(self, conflicts: tuple[str, ...]) -> None:
         if conflicts:
-            said = f"Separated again; what people did stays, and the rules differ at {len(conflicts)} sides"
-            self.offered.emit(said, "See where", lambda: self.sheets.conflicts(conflicts))
+            said = tr("Separated again; what people did stays, and the rules differ at {n} sides", n=len(conflicts))
+            self.offered.emit(said, tr("See where"), lambda: self.sheets.conflicts(conflicts))
 
     def _snippet(self, page: str, box: Box) -> QPixmap:
         shown = self.presenter.pictures.shown
@@ -398,7 +399,7 @@ class BenchView(QWidget):
     def _lifted(self, words: list[object]) -> None:
         target, shown = self._target(), self.presenter.pictures.shown
         if target is None:
-            self.presenter.said.emit("Go to a field first; then a word that is pressed goes into it.")
+            self.presenter.said.emit(tr("Go to a field first; then a word that is pressed goes into it."))
         elif shown is not None:
             self._lift_at = None
             self.presenter.lift(*target, shown.page, words)  # type: ignore[arg-type]

@@ -27,6 +27,7 @@ from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.large import Large
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.viewer_view import PagePane
+from keybundle.desktop.words import tr
 
 
 class ColumnView(QWidget):
@@ -42,8 +43,8 @@ class ColumnView(QWidget):
         self.head = Told(label)
         self.head.setProperty("role", "section")
         self.filter = QLineEdit()
-        self.filter.setPlaceholderText("Type to filter")
-        self.filter.setAccessibleName(f"Filter {label}")
+        self.filter.setPlaceholderText(tr("Type to filter"))
+        self.filter.setAccessibleName(tr("Filter {label}", label=label))
         self.filter.textEdited.connect(lambda text: presenter.type_into(field, text))
         self.list = QListWidget()
         self.list.setAccessibleName(label)
@@ -101,20 +102,20 @@ class CabinetsView(QWidget):
         self.handlers = Handlers(presenter.may, presenter.failed.emit)
         self._columns: dict[str, ColumnView] = {}
         self.cabinets = QListWidget()
-        self.cabinets.setAccessibleName("Cabinets")
+        self.cabinets.setAccessibleName(tr("Cabinets"))
         self.cabinets.currentItemChanged.connect(self._cabinet_chosen)
         self.cabinets.setFixedWidth(196)
         self.conditions = Told()
-        self.clear = Button("Clear   Esc")
+        self.clear = Button(tr("Clear   Esc"))
         self.clear.clicked.connect(presenter.clear)
-        self.keep = Button("Kept to   Ctrl+K")
+        self.keep = Button(tr("Kept to   Ctrl+K"))
         self.keep.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.keep.clicked.connect(lambda: self.handlers.trigger("cabinets.keep to"))
         self.model = DocumentsModel(presenter.load_rows, self)
         self.table = DragTable()
         self.table.out.chosen = lambda: presenter.state.chosen
         self.table.setModel(self.model)
-        self.table.setAccessibleName("Documents")
+        self.table.setAccessibleName(tr("Documents"))
         self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
         self.table.verticalHeader().hide()
@@ -128,15 +129,15 @@ class CabinetsView(QWidget):
         self.model.modelReset.connect(lambda: presenter.choose_documents(()))
         self.model.rowsRemoved.connect(lambda *_: self._documents_chosen())
         self.tags = Line()
-        self.tags.setAccessibleName("Tags of the chosen documents")
-        self.tags.setPlaceholderText("tags, told apart by commas")
+        self.tags.setAccessibleName(tr("Tags of the chosen documents"))
+        self.tags.setPlaceholderText(tr("tags, told apart by commas"))
         self.tags.setEnabled(False)
         self._tagging: tuple[tuple[str, ...], tuple[str, ...]] | None = None
         self.tags.textEdited.connect(lambda _: self._begin_tagging())
         self.tags.editingFinished.connect(self._keep_tags)
-        self.tags_of = Told("Tags   Ctrl+T")
+        self.tags_of = Told(tr("Tags   Ctrl+T"))
         self.tags_of.setBuddy(self.tags)
-        self.pane = PagePane(presenter.pages, "Choose a document to see its pages")
+        self.pane = PagePane(presenter.pages, tr("Choose a document to see its pages"))
         self.page = self.pane.page
         self.table.doubleClicked.connect(lambda index: self._open_row(index.row()))
         presenter.changed.connect(self.render_state)
@@ -177,7 +178,7 @@ class CabinetsView(QWidget):
         self._left = QWidget()
         left = QVBoxLayout(self._left)
         left.setContentsMargins(0, 0, 0, 0)
-        head = Told("Cabinets")
+        head = Told(tr("Cabinets"))
         head.setProperty("role", "section")
         left.addWidget(head)
         left.addWidget(self.cabinets, 1)
@@ -226,7 +227,7 @@ class CabinetsView(QWidget):
         if chosen:
             self.sending.emit(chosen, again)
         else:
-            self.presenter.said.emit("Choose documents in the table to send them.")
+            self.presenter.said.emit(tr("Choose documents in the table to send them."))
 
     def _toggle_large(self) -> None:
         """Give the page nearly all the room, and let it go again; the table keeps the keyboard."""
@@ -273,7 +274,7 @@ class CabinetsView(QWidget):
         self.conditions.setText(state.conditions)
         narrowed = any(col.chosen or col.typed for col in state.columns)
         self.clear.setEnabled(narrowed)
-        self.model.render_ids(state.documents, ("Caption", "Type", "Tags", *state.fields))
+        self.model.render_ids(state.documents, (tr("Caption"), tr("Type"), tr("Tags"), *state.fields))
         self._render_tags(state)
         if self.table.columnWidth(0) < 200:
             self.table.setColumnWidth(0, 240)
@@ -300,8 +301,8 @@ class CabinetsView(QWidget):
         if self._tagging is None and self.tags.text() != told:
             self.tags.setText(told)
         self.tags.setEnabled(bool(state.chosen) and self.handlers.may_run("cabinets.tags"))
-        several = f" that all {len(state.chosen)} have" if len(state.chosen) > 1 else ""
-        self.tags_of.setText(f"Tags{several}   Ctrl+T")
+        several = tr(" that all {n} have", n=len(state.chosen)) if len(state.chosen) > 1 else ""
+        self.tags_of.setText(tr("Tags{several}   Ctrl+T", several=several))
 
     def _render_columns(self, state: CabinetsState) -> None:
         order = [col.field for col in state.columns]

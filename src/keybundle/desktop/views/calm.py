@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
-from PySide6.QtCore import QEvent, Qt
+from PySide6.QtCore import QEvent, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QKeySequence, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QPushButton, QSpinBox
+
+from keybundle.desktop.words import tr
 
 UNDO_KEYS = (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)
 
@@ -27,6 +30,34 @@ class Choice(_Calm, QComboBox):
     def __init__(self, *args: Any) -> None:
         super().__init__(*args)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+
+class CodeChoice(Choice):
+    """A box to choose codes from (kinds, formats, ...), each shown in words; ``code_chosen`` carries the code."""
+
+    code_chosen = Signal(str)
+
+    def __init__(self, codes: Iterable[str] = ()) -> None:
+        super().__init__()
+        self.set_codes(codes)
+        self.activated.connect(lambda _: self.code_chosen.emit(self.code))
+
+    def set_codes(self, codes: Iterable[str]) -> None:
+        """Offer these codes; the box is touched only where they differ."""
+        wanted = list(codes)
+        if [self.itemData(i) for i in range(self.count())] != wanted:
+            self.clear()
+            for code in wanted:
+                self.addItem(tr(code), code)
+
+    @property
+    def code(self) -> str:
+        """The chosen code, empty for none."""
+        return self.currentData() or ""
+
+    def show_code(self, code: str) -> None:
+        """Show a code as the chosen one."""
+        self.setCurrentIndex(self.findData(code))
 
 
 class Number(_Calm, QSpinBox):

@@ -10,6 +10,7 @@ from keybundle.desktop.presenters.bench_state import BenchState, StripDocument, 
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import SIGN, icon_pixmap, interface_font, paint_focus
 from keybundle.desktop.views.page_strip import thumbnail
+from keybundle.desktop.words import tr
 
 CELL_WIDTH, CELL_HEIGHT, HEAD, MARGIN = 184, 284, 34, 12
 
@@ -27,7 +28,7 @@ class ContactSheet(QAbstractScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setAccessibleName("Contact sheet")
+        self.setAccessibleName(tr("Contact sheet"))
         self.verticalScrollBar().valueChanged.connect(self.viewport().update)
 
     @property
@@ -136,7 +137,7 @@ class ContactSheet(QAbstractScrollArea):
             painter.setPen(QColor(c.INK))
             painter.setFont(interface_font(13, bold=True))
             label = QRectF(rect.left(), rect.top(), rect.width(), HEAD)
-            painter.drawText(label, Qt.AlignmentFlag.AlignVCenter, f"Left out: {page.reason}")
+            painter.drawText(label, Qt.AlignmentFlag.AlignVCenter, tr("Left out: {reason}", reason=page.reason))
         if page.id in self._state.selected:
             wash = QColor(c.SLATE)
             wash.setAlpha(60)

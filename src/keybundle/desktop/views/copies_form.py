@@ -9,10 +9,12 @@ from PySide6.QtWidgets import QFileDialog, QFormLayout, QLineEdit
 from keybundle.core.export.forms import FORMS
 from keybundle.core.setup.routines import Copies
 from keybundle.desktop.views.calm import Button, Choice
+from keybundle.desktop.words import mark, tr
 
 LINES = (
-    ("folder", "Copies go to", "a folder; empty: no copies"), ("names", "Copies named", "such as {Supplier} {Bill number}"),
-    ("sub_folders", "In sub-folders", "such as {Year}/{Supplier}; empty: none"),
+    ("folder", mark("Copies go to"), mark("a folder; empty: no copies")),
+    ("names", mark("Copies named"), mark("such as {Supplier} {Bill number}")),
+    ("sub_folders", mark("In sub-folders"), mark("such as {Year}/{Supplier}; empty: none")),
 )  # fmt: skip
 
 
@@ -23,25 +25,25 @@ class CopiesForm:
         self.lines: dict[str, QLineEdit] = {}
         self._change = change
         self.form = Choice()
-        self.form.setAccessibleName("Form of the copies")
+        self.form.setAccessibleName(tr("Form of the copies"))
         for known in FORMS:
             self.form.addItem(known.title, known.key)
         self.form.activated.connect(lambda _: change("form", self.form.currentData()))
-        for name, label, hint in LINES:
+        for name, label, hint in ((n, tr(a), tr(b)) for n, a, b in LINES):
             line = self.lines[name] = QLineEdit()
             line.setPlaceholderText(hint)
             line.setAccessibleName(label)
             line.editingFinished.connect(lambda n=name: change(n, self.lines[n].text().strip()))
             form.addRow(label, line)
             if name == "folder":
-                choose = Button("Choose a folder")
+                choose = Button(tr("Choose a folder"))
                 choose.clicked.connect(self._choose)
                 form.addRow("", choose)
-                form.addRow("Copies as", self.form)
+                form.addRow(tr("Copies as"), self.form)
 
     def _choose(self) -> None:
         line = self.lines["folder"]
-        chosen = QFileDialog.getExistingDirectory(line, "Folder for copies", line.text())
+        chosen = QFileDialog.getExistingDirectory(line, tr("Folder for copies"), line.text())
         if chosen:
             self._change("folder", chosen)
 

@@ -32,6 +32,7 @@ from keybundle.desktop.views.large import Large
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.viewer_view import PagePane
 from keybundle.desktop.views.work_view import Index, empty_layout, section
+from keybundle.desktop.words import tr
 
 HIT_HEIGHT = 76
 
@@ -89,8 +90,8 @@ class FindView(QWidget):
         self.presenter = presenter
         self.handlers = Handlers(presenter.may, presenter.failed.emit)
         self.line = QLineEdit()
-        self.line.setPlaceholderText("Words, Bill number = R-2041, Total > 500, Bill date = 2026-01/2026-03")
-        self.line.setAccessibleName("Search line")
+        self.line.setPlaceholderText(tr("Words, Bill number = R-2041, Total > 500, Bill date = 2026-01/2026-03"))
+        self.line.setAccessibleName(tr("Search line"))
         self.line.setStyleSheet("font-size: 17px; padding: 8px 10px;")
         self.line.returnPressed.connect(lambda: presenter.search(self.line.text()))
         self._names = QStringListModel(self)
@@ -105,11 +106,11 @@ class FindView(QWidget):
         self.hits = DragList()
         self.hits.out.chosen = self._chosen
         self.hits.setItemDelegate(HitDelegate(self.hits))
-        self.hits.setAccessibleName("Hits")
+        self.hits.setAccessibleName(tr("Hits"))
         self.hits.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
         self.hits.itemActivated.connect(self._open)
         self.hits.currentItemChanged.connect(lambda item: self._show(item))
-        self.pane = PagePane(presenter.pages, "The page of a hit opens here, with the words marked")
+        self.pane = PagePane(presenter.pages, tr("The page of a hit opens here, with the words marked"))
         self.page = self.pane.page
         self.chart = TimeChart()
         self.chart.time_chosen.connect(self._set_time)
@@ -128,7 +129,7 @@ class FindView(QWidget):
         side_layout = QVBoxLayout(side)
         side_layout.setContentsMargins(0, 0, 0, 0)
         side_layout.addLayout(self._counts)
-        self._chart_head = section("When they were filed")
+        self._chart_head = section(tr("When they were filed"))
         side_layout.addWidget(self._chart_head)
         side_layout.addWidget(self.chart)
         side_layout.addStretch(1)
@@ -167,7 +168,7 @@ class FindView(QWidget):
         bind_place(self, "find", self.handlers, but=("find.open",))
         bind_place(self.hits, "find hits", self.handlers)
         for command_id in ("find.next place", "find.open", "find.send"):
-            self.pane.add_command(self.handlers, command_id, text="Open" if command_id == "find.open" else "")
+            self.pane.add_command(self.handlers, command_id, text=tr("Open") if command_id == "find.open" else "")
 
     def _chosen(self) -> tuple[str, ...]:
         chosen = [i.data(Qt.ItemDataRole.UserRole) for i in self.hits.selectedItems()]
@@ -178,7 +179,7 @@ class FindView(QWidget):
         if ids:
             self.sending.emit(ids, again)
         else:
-            self.presenter.said.emit("Choose filed hits to send them; work that waits is sent once it is filed.")
+            self.presenter.said.emit(tr("Choose filed hits to send them; work that waits is sent once it is filed."))
 
     def _clear(self) -> None:
         self.line.clear()

@@ -9,20 +9,21 @@ from keybundle.desktop.presenters.giving import GivingPresenter, GivingState
 from keybundle.desktop.views.checks import ID, Checks
 from keybundle.desktop.views.side_sheet import Sheet
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.words import tr
 
 
 class GiveSheet(Sheet):
     """Changes are kept at once."""
 
     def __init__(self, presenter: GivingPresenter) -> None:
-        super().__init__("Give to", of=" ")
+        super().__init__(tr("Give to"), of=" ")
         self.presenter = presenter
         presenter.setParent(self)
         self.told, self.problem = Told(), Told()
         self.told.setWordWrap(True)
         self.problem.setWordWrap(True)
         self.problem.setProperty("role", "problem")
-        self.others = Checks("Whom the batch was given to", most=14)
+        self.others = Checks(tr("Whom the batch was given to"), most=14)
         self.others.itemChanged.connect(self._checked)
         self.body.addWidget(self.told)
         self.body.addWidget(self.others)

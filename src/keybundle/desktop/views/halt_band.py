@@ -10,13 +10,14 @@ from keybundle.desktop.presenters.work_state import HaltShown
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.words import mark, tr
 
 PICTURE_HEIGHT = 150
 WAYS = (
-    ("go on", "Go on   G", "The sheets are fine: feed what lies in the feeder"),
-    ("again", "Scan again   A", "Leave these sheets out and feed them again with the rest"),
-    ("leave out", "Leave out   X", "Leave the sheet out that stopped the feeder, and feed what lies there"),
-    ("", "Later   Esc", "The feeder stays stopped; what came in is kept"),
+    ("go on", mark("Go on   G"), mark("The sheets are fine: feed what lies in the feeder")),
+    ("again", mark("Scan again   A"), mark("Leave these sheets out and feed them again with the rest")),
+    ("leave out", mark("Leave out   X"), mark("Leave the sheet out that stopped the feeder, and feed what lies there")),
+    ("", mark("Later   Esc"), mark("The feeder stays stopped; what came in is kept")),
 )
 
 
@@ -31,16 +32,16 @@ class HaltBand(QFrame):
         self.setProperty("role", "card")
         self.setObjectName("halt")
         self.setStyleSheet(f"QFrame#halt {{ border: 2px solid {c.MADDER}; }}")
-        self.setAccessibleName("The feeder has stopped")
-        self.words = _told("Why the feeder stopped", "font-size: 17px; font-weight: 600;")
-        self.again = _told("What to put back", "")
+        self.setAccessibleName(tr("The feeder has stopped"))
+        self.words = _told(tr("Why the feeder stopped"), "font-size: 17px; font-weight: 600;")
+        self.again = _told(tr("What to put back"), "")
         self._pictures = QHBoxLayout()
         self._pictures.setSpacing(12)
         self.buttons: dict[str, Button] = {}
         ways = QGridLayout()
         ways.setHorizontalSpacing(12)
         ways.setVerticalSpacing(4)
-        for column, (way, label, told) in enumerate(WAYS):
+        for column, (way, label, told) in enumerate((w, tr(a), tr(b)) for w, a, b in WAYS):
             button = self.buttons[way] = Button(label)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.clicked.connect(lambda _=False, w=way: self.choose(w))

@@ -14,13 +14,15 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.desktop.actions.registry import search_commands
-from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.theme.style import value_font
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.words import mark, tr, trn
 
 PLACES = {
-    "everywhere": "Everywhere", "work": "Work", "bench": "Bench", "bench strip": "Page strip", "bench slip": "Slip",
-    "bench table": "Table of slips", "cabinets": "Cabinets", "find": "Find", "find hits": "Hits", "viewer": "Viewer",
+    "everywhere": mark("Everywhere"), "work": mark("Work"), "bench": mark("Bench"),
+    "bench strip": mark("Page strip"), "bench slip": mark("Slip"),
+    "bench table": mark("Table of slips"),
+    "cabinets": mark("Cabinets"), "find": mark("Find"), "find hits": mark("Hits"), "viewer": mark("Viewer"),
 }  # fmt: skip
 
 
@@ -29,14 +31,14 @@ class KeysDialog(QDialog):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Keys and commands")
+        self.setWindowTitle(tr("Keys and commands"))
         self.resize(720, 560)
         self.line = QLineEdit()
-        self.line.setPlaceholderText("Search: what do you want to do?")
-        self.line.setAccessibleName("Search commands")
+        self.line.setPlaceholderText(tr("Search: what do you want to do?"))
+        self.line.setAccessibleName(tr("Search commands"))
         self.line.textChanged.connect(self._fill)
         self.table = QTableWidget(0, 4)
-        self.table.setHorizontalHeaderLabels(["Key", "Command", "What it does", "Where"])
+        self.table.setHorizontalHeaderLabels([tr("Key"), tr("Command"), tr("What it does"), tr("Where")])
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
@@ -56,11 +58,16 @@ class KeysDialog(QDialog):
         found = search_commands(text)
         self.table.setRowCount(len(found))
         for i, command in enumerate(found):
-            cells = (command.shortcut.replace("Return", "Enter"), command.title, command.words, PLACES[command.place])
+            cells = (
+                command.shortcut.replace("Return", "Enter"),
+                command.title,
+                command.words,
+                tr(PLACES[command.place]),
+            )
             for j, cell in enumerate(cells):
                 item = QTableWidgetItem(cell)
                 if j == 0:
                     item.setFont(value_font(13))
                 self.table.setItem(i, j, item)
         self.table.resizeRowsToContents()
-        self.told.setText(count(len(found), "command"))
+        self.told.setText(trn("{n:,} command", "{n:,} commands", len(found)))

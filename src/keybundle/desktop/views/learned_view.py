@@ -23,6 +23,7 @@ from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.words import tr
 
 LEFT, BOTTOM, EDGE = 64, 56, 16
 
@@ -34,7 +35,7 @@ class ReliabilityPlot(QWidget):
         super().__init__(parent)
         self._state = LearnedState()
         self.setMinimumSize(360, 300)
-        self.setAccessibleName("Reliability plot")
+        self.setAccessibleName(tr("Reliability plot"))
 
     def sizeHint(self) -> QSize:
         return QSize(460, 360)
@@ -42,7 +43,10 @@ class ReliabilityPlot(QWidget):
     def render_state(self, state: LearnedState) -> None:
         """Show a state."""
         self._state = state
-        told = "; ".join(f"around {b.mean:.0%}: {b.right:.0%} of {b.count} right" for b in state.bins)
+        told = "; ".join(
+            tr("around {mean:.0%}: {right:.0%} of {count} right", mean=b.mean, right=b.right, count=b.count)
+            for b in state.bins
+        )
         self.setAccessibleDescription(told)
         self.setToolTip(told.replace("; ", "\n"))
         self.update()
@@ -63,11 +67,11 @@ class ReliabilityPlot(QWidget):
         painter.drawText(
             QRectF(area.left(), area.bottom() + 26, area.width(), 20),
             Qt.AlignmentFlag.AlignCenter,
-            "confidence as scored",
+            tr("confidence as scored"),
         )
-        painter.drawText(QRectF(LEFT + 8, EDGE + 4, 200, 18), Qt.AlignmentFlag.AlignLeft, "came out right")
+        painter.drawText(QRectF(LEFT + 8, EDGE + 4, 200, 18), Qt.AlignmentFlag.AlignLeft, tr("came out right"))
         if not self._state.bins:
-            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "Nothing was confirmed yet.")
+            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, tr("Nothing was confirmed yet."))
             return
         self._paint_bins(painter, area)
 
@@ -100,13 +104,13 @@ class LearnedView(QWidget):
         self.presenter = presenter
         self.tree = QTreeWidget()
         self.tree.setHeaderHidden(True)
-        self.tree.setAccessibleName("Labels learned by type")
+        self.tree.setAccessibleName(tr("Labels learned by type"))
         self.documents = QListWidget()
-        self.documents.setAccessibleName("Documents that taught something")
+        self.documents.setAccessibleName(tr("Documents that taught something"))
         self.documents.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.forget = Button("Forget the chosen")
+        self.forget = Button(tr("Forget the chosen"))
         self.forget.clicked.connect(self._forget)
-        self.export = Button("Export")
+        self.export = Button(tr("Export"))
         self.export.clicked.connect(self._export)
         self.plot = ReliabilityPlot()
         self.told = Told()
@@ -114,15 +118,15 @@ class LearnedView(QWidget):
         self.told.setWordWrap(True)
         self.claims = Told()
         self.claims.setWordWrap(True)
-        self.claims.setAccessibleName("What each routine's bar promises")
+        self.claims.setAccessibleName(tr("What each routine's bar promises"))
         buttons = QHBoxLayout()
         buttons.addWidget(self.forget)
         buttons.addWidget(self.export)
         buttons.addStretch(1)
         left, right = QVBoxLayout(), QVBoxLayout()
         for layout, title, parts in (
-            (left, "What filed documents taught", (self.tree, self.documents)),
-            (right, "Does confidence mean what it says?", (self.told, self.plot, self.claims)),
+            (left, tr("What filed documents taught"), (self.tree, self.documents)),
+            (right, tr("Does confidence mean what it says?"), (self.told, self.plot, self.claims)),
         ):  # fmt: skip
             head = Told(title)
             head.setProperty("role", "section")
@@ -146,7 +150,7 @@ class LearnedView(QWidget):
             self.tree.addTopLevelItem(item)
         if not state.types:
             self.tree.addTopLevelItem(
-                QTreeWidgetItem(["Nothing was learned yet; every filed document teaches something."])
+                QTreeWidgetItem([tr("Nothing was learned yet; every filed document teaches something.")])
             )
         self.documents.clear()
         self.documents.addItems([told for _, told in state.documents])
@@ -160,6 +164,6 @@ class LearnedView(QWidget):
             self.presenter.forget([self.presenter.state.documents[r][0] for r in rows])
 
     def _export(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Export what was learned", "learned.json", "JSON (*.json)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Export what was learned"), "learned.json", tr("JSON (*.json)"))
         if name:
             self.presenter.export(Path(name))

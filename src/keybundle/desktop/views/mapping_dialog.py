@@ -14,10 +14,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.work_state import WHOLE, MappingAsked, map_levels
 from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.words import tr, trn
 
 NOTHING = "nothing"
 SHOWN_FILES = 200
@@ -31,28 +31,32 @@ class MappingDialog(QDialog):
     def __init__(self, asked: MappingAsked, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._plan = asked.plan
-        self.setWindowTitle("Folders on the way in")
+        self.setWindowTitle(tr("Folders on the way in"))
         self.resize(860, 520)
         told = Told(
-            f"{count(len(asked.plan.files), 'file')} below {count(len(asked.plan.levels), 'level')} of folders. A level can "
-            "give its names to a field; the values stay marked until somebody confirms them."
+            tr(
+                "{files} below {levels} of folders. A level can give its names to a field; the values "
+                "stay marked until somebody confirms them.",
+                files=trn("{n:,} file", "{n:,} files", len(asked.plan.files)),
+                levels=trn("{n:,} level", "{n:,} levels", len(asked.plan.levels)),
+            )
         )
         told.setWordWrap(True)
         form = QFormLayout()
         self.boxes: dict[int, QComboBox] = {}
         for level in asked.plan.levels:
             said = ", ".join(level.examples) + (", ..." if level.folders > len(level.examples) else "")
-            form.addRow(f"Level {level.number + 1}: {said}", self._box(level.number))
-        form.addRow("The whole path", self._box(WHOLE))
+            form.addRow(tr("Level {number}: {said}", number=level.number + 1, said=said), self._box(level.number))
+        form.addRow(tr("The whole path"), self._box(WHOLE))
         self.table = QTableWidget()
-        self.table.setAccessibleName("What would be taken in")
+        self.table.setAccessibleName(tr("What would be taken in"))
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
-        take = Button("Take in")
+        take = Button(tr("Take in"))
         take.setProperty("role", "main")
         take.clicked.connect(self._take)
-        leave = Button("Do not import")
+        leave = Button(tr("Do not import"))
         leave.clicked.connect(self.reject)
         buttons = QHBoxLayout()
         buttons.addStretch(1)
@@ -68,7 +72,7 @@ class MappingDialog(QDialog):
 
     def _box(self, level: int) -> QComboBox:
         box = Choice()
-        box.setAccessibleName("Whole path" if level == WHOLE else f"Level {level + 1}")
+        box.setAccessibleName(tr("Whole path") if level == WHOLE else tr("Level {level}", level=level + 1))
         box.addItems([NOTHING, *self._plan.fields])
         box.currentTextChanged.connect(lambda _: self._show())
         self.boxes[level] = box
@@ -81,7 +85,7 @@ class MappingDialog(QDialog):
     def _show(self) -> None:
         levels = self.levels()
         fields = list(dict.fromkeys(levels.values()))
-        heads = ["File", *fields]
+        heads = [tr("File"), *fields]
         files = self._plan.files[:SHOWN_FILES]
         self.table.setColumnCount(len(heads))
         self.table.setHorizontalHeaderLabels(heads)

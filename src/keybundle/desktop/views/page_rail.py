@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOpti
 
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font
+from keybundle.desktop.words import tr
 
 Index = QModelIndex | QPersistentModelIndex
 WIDTH_PX, PICTURE_PX = 116, 116
@@ -43,7 +44,7 @@ class RailModel(QAbstractListModel):
         if role == Qt.ItemDataRole.DecorationRole:
             return self._thumbnail(index.row())
         if role == Qt.ItemDataRole.AccessibleTextRole:
-            return f"Page {index.row() + 1}"
+            return tr("Page {index}", index=index.row() + 1)
         return None
 
 
@@ -92,7 +93,7 @@ class PageRail(QListView):
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.setAccessibleName("Pages of the document")
+        self.setAccessibleName(tr("Pages of the document"))
         self.clicked.connect(lambda index: self.page_chosen.emit(index.row()))
 
     def render_pages(self, count: int, position: int) -> None:

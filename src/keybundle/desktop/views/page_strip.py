@@ -24,6 +24,7 @@ from PySide6.QtWidgets import QAbstractScrollArea, QApplication, QToolTip, QWidg
 from keybundle.desktop.presenters.bench_state import BenchState, StripDocument, StripPage
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import SIGN, icon_pixmap, interface_font, paint_focus
+from keybundle.desktop.words import tr
 
 TOP, PAGE_HEIGHT, PAGE_WIDTH, SLIVER, GAP = 10, 96, 72, 15, 6
 KNOT_GAP, PLATE_HEIGHT, SMALLEST_DOCUMENT = 22, 54, 172
@@ -65,7 +66,7 @@ class PageStrip(QAbstractScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
-        self.setAccessibleName("Page strip")
+        self.setAccessibleName(tr("Page strip"))
         self.viewport().setAutoFillBackground(False)
         self.horizontalScrollBar().valueChanged.connect(self.viewport().update)
 
@@ -226,7 +227,9 @@ class PageStrip(QAbstractScrollArea):
             paint_focus(painter, self.viewport().rect())
         if not self._slots:
             painter.setPen(QColor(c.QUIET))
-            painter.drawText(self.viewport().rect(), Qt.AlignmentFlag.AlignCenter, "Pages appear here as they come in")
+            painter.drawText(
+                self.viewport().rect(), Qt.AlignmentFlag.AlignCenter, tr("Pages appear here as they come in")
+            )
             return
         left = self.horizontalScrollBar().value()
         painter.translate(-left, 0)
@@ -306,7 +309,7 @@ class PageStrip(QAbstractScrollArea):
         painter.drawText(inner.adjusted(0, 16, 0, 0), Qt.AlignmentFlag.AlignTop, caption)
         painter.drawPixmap(int(inner.left()), int(inner.top()) + 33, icon_pixmap(SIGN[d.state], c.STATE[d.state], 13))
         painter.setPen(colour)
-        pages = f"{d.pages} page" + ("" if d.pages == 1 else "s")
+        pages = tr("{pages} page", pages=d.pages) + ("" if d.pages == 1 else "s")
         painter.drawText(inner.adjusted(18, 32, 0, 0), Qt.AlignmentFlag.AlignTop, f"{d.state}, {pages}")
 
     def _paint_knot(self, painter: QPainter, x: int) -> None:

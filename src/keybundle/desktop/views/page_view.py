@@ -27,6 +27,7 @@ from keybundle.desktop.presenters.bench_state import UNSURE_WORD, PageShown
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font
 from keybundle.desktop.views.page_geometry import Geometry
+from keybundle.desktop.words import tr
 
 ZOOM_STEP = 1.25
 STILL_PX = 5
@@ -63,10 +64,10 @@ class PageView(QWidget):
         self._pressed: QPointF | None = None
         self._band: QRectF | None = None
         self.tool = Tool.POINT
-        self.empty_text = "No page yet"
+        self.empty_text = tr("No page yet")
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.setAccessibleName("Page")
+        self.setAccessibleName(tr("Page"))
         self.setMinimumSize(240, 240)
 
     def sizeHint(self) -> QSize:
@@ -330,9 +331,9 @@ class PageView(QWidget):
         said = self._shown.told if self._shown else ""
         if self._is_lifting:
             said = (
-                f"Lift: {self._typed} ({self._say_found()})"
+                tr("Lift: {typed} ({self_})", typed=self._typed, self_=self._say_found())
                 if self._typed
-                else "Lift: type the first letters of a word"
+                else tr("Lift: type the first letters of a word")
             )
         if not said:
             return
@@ -349,8 +350,8 @@ class PageView(QWidget):
         """Return which of the words that begin so is chosen."""
         found = [i for i, w in enumerate(self._words()) if w.text.casefold().startswith(self._typed.casefold())]
         if self._lift is None or self._lift[0] not in found:
-            return f"{len(found)} found"
-        return f"{found.index(self._lift[0]) + 1} of {len(found)} found"
+            return tr("{n} found", n=len(found))
+        return tr("{lift} of {n} found", lift=found.index(self._lift[0]) + 1, n=len(found))
 
     def snippet(self, box: Box, height_px: int) -> QPixmap:
         """Return the picture of a place on the shown page, for the slip."""

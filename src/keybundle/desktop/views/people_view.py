@@ -24,6 +24,7 @@ from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.checks import ID, ROW_PX, Checks
 from keybundle.desktop.views.told import Elided, Told
+from keybundle.desktop.words import tr
 
 REACH_PX = 230
 
@@ -34,7 +35,7 @@ def say_reach(place: Reached) -> str:
     lacks = [s.right.value for s in place.why if not s.has]
     if not has or not lacks:
         return "everything" if has else "nothing"
-    return f"{', '.join(has)}" if len(has) <= len(lacks) else f"everything but {', '.join(lacks)}"
+    return f"{', '.join(has)}" if len(has) <= len(lacks) else tr("everything but {names}", names=", ".join(lacks))
 
 
 def say_values(values: Mapping[str, str]) -> str:
@@ -50,7 +51,7 @@ class PeopleView(QWidget):
         self.presenter = presenter
         self._state = PeopleState()
         kinds, self._kinds = QHBoxLayout(), QButtonGroup(self)
-        for kind, title in KINDS.items():
+        for kind, title in ((k, tr(t)) for k, t in KINDS.items()):
             button = Button(title)
             button.setCheckable(True)
             button.setProperty("role", "place")
@@ -60,13 +61,13 @@ class PeopleView(QWidget):
             kinds.addWidget(button)
         self.names = QListWidget()
         self.names.setFixedWidth(240)
-        self.names.setAccessibleName("People, groups or roles")
+        self.names.setAccessibleName(tr("People, groups or roles"))
         self.names.currentItemChanged.connect(lambda item: presenter.choose(item.data(ID) if item else ""))
         self.new = QLineEdit()
-        self.new.setAccessibleName("Name of a new one")
-        self.new.setPlaceholderText("Name of a new one, then Enter")
+        self.new.setAccessibleName(tr("Name of a new one"))
+        self.new.setPlaceholderText(tr("Name of a new one, then Enter"))
         self.new.returnPressed.connect(self._add)
-        self.fewer, self.undo, self.undo_told = Button("Take away"), Button("Undo"), Elided()
+        self.fewer, self.undo, self.undo_told = Button(tr("Take away")), Button(tr("Undo")), Elided()
         self.fewer.clicked.connect(presenter.remove)
         self.undo.clicked.connect(presenter.undo)
         self.undo_told.setProperty("role", "quiet")
@@ -77,19 +78,19 @@ class PeopleView(QWidget):
         left.addWidget(self.fewer)
         self.name, self.account, self.described = QLineEdit(), QLineEdit(), QLineEdit()
         self.values = QLineEdit()
-        self.values.setPlaceholderText("such as Office = Holmelock, Desk = 3; may stay empty")
-        self.values.setToolTip("Defaults such as {person Office} take these")
+        self.values.setPlaceholderText(tr("such as Office = Holmelock, Desk = 3; may stay empty"))
+        self.values.setToolTip(tr("Defaults such as {person Office} take these"))
         self.values.editingFinished.connect(lambda: self.presenter.change_values(self.values.text()))
         self.password = QLineEdit()
         self.password.setEchoMode(QLineEdit.EchoMode.Password)
         self.password.returnPressed.connect(self._give_password)
-        self.account.setPlaceholderText("their account of this system, to sign in by; may stay empty")
+        self.account.setPlaceholderText(tr("their account of this system, to sign in by; may stay empty"))
         for line, part in ((self.name, "name"), (self.account, "login"), (self.described, "description")):
             line.editingFinished.connect(lambda line=line, part=part: self._edited(part, line))
         self.roles, self.groups, self.rights = (
-            Checks("Their roles"),
-            Checks("Their groups"),
-            Checks("Rights of the role"),
+            Checks(tr("Their roles")),
+            Checks(tr("Their groups")),
+            Checks(tr("Rights of the role")),
         )
         for checks, part in ((self.roles, "roles"), (self.groups, "groups"), (self.rights, "rights")):
             checks.itemChanged.connect(lambda _, c=checks, part=part: presenter.change({part: c.checked()}))
@@ -102,9 +103,9 @@ class PeopleView(QWidget):
         self.form = QFormLayout()
         self.form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
         for label, widget in (
-            ("Name", self.name), ("Account", self.account), ("Description", self.described), ("Roles", self.roles),
-            ("Groups", self.groups), ("Values", self.values),
-            ("Password", self.password), ("Rights", self.rights), ("Who has it", self.members),
+            (tr("Name"), self.name), (tr("Account"), self.account), (tr("Description"), self.described), (tr("Roles"), self.roles),
+            (tr("Groups"), self.groups), (tr("Values"), self.values),
+            (tr("Password"), self.password), (tr("Rights"), self.rights), (tr("Who has it"), self.members),
         ):  # fmt: skip
             widget.setAccessibleName(widget.accessibleName() or label)
             self.form.addRow(label, widget)
@@ -112,8 +113,8 @@ class PeopleView(QWidget):
         self.reach.setColumnCount(2)
         self.reach.setHeaderHidden(True)
         self.reach.setColumnWidth(0, REACH_PX)
-        self.reach.setAccessibleName("What they may reach, and why")
-        self.reach_told = Told("What they may reach, and why:")
+        self.reach.setAccessibleName(tr("What they may reach, and why"))
+        self.reach_told = Told(tr("What they may reach, and why:"))
         foot = QHBoxLayout()
         foot.addStretch(1)
         foot.addWidget(self.undo_told)
@@ -182,14 +183,18 @@ class PeopleView(QWidget):
             if is_other or not line.hasFocus():
                 line.setText(text)
         self.members.setText(state.members or "nobody")
-        has = "has a password; type another one, then Enter" if state.has_password else "has none; type one, then Enter"
+        has = (
+            tr("has a password; type another one, then Enter")
+            if state.has_password
+            else tr("has none; type one, then Enter")
+        )
         self.password.setPlaceholderText(has)
         if is_person:
             self.roles.render_items(state.roles, part.roles, can_change=can)  # type: ignore[union-attr]
             self.groups.render_items(state.groups, part.groups, can_change=can)  # type: ignore[union-attr]
-            self.fewer.setText("Works here no more")
+            self.fewer.setText(tr("Works here no more"))
         else:
-            self.fewer.setText("Take away")
+            self.fewer.setText(tr("Take away"))
         if is_role:
             rights = [(r.value, r.value) for r in Right]
             own = [r.value for r in part.rights]  # type: ignore[union-attr]

@@ -6,9 +6,10 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFormLayout, QLineEdit, QWidget
 
 from keybundle.desktop.presenters.person import PersonPresenter, PersonState
-from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.side_sheet import Sheet
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.words import tr
 
 
 class PersonSheet(Sheet):
@@ -18,7 +19,7 @@ class PersonSheet(Sheet):
     other_asked = Signal()
 
     def __init__(self, presenter: PersonPresenter) -> None:
-        super().__init__("You", "Who you are here, and what that lets you do.", of=presenter.state.name)
+        super().__init__(tr("You"), tr("Who you are here, and what that lets you do."), of=presenter.state.name)
         self.presenter = presenter
         presenter.setParent(self)
         self.roles, self.groups, self.rights, self.account = (Told() for _ in range(4))
@@ -26,31 +27,42 @@ class PersonSheet(Sheet):
         form = QFormLayout()
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
         for label, part in (
-            ("Roles", self.roles), ("Groups", self.groups), ("Account", self.account),
+            (tr("Roles"), self.roles), (tr("Groups"), self.groups), (tr("Account"), self.account),
         ):  # fmt: skip
             form.addRow(label, part)
+        self.language = Choice()
+        self.language.setAccessibleName(tr("Language"))
+        for code, name in presenter.state.languages:
+            self.language.addItem(name, code)
+        self.language.activated.connect(lambda _: presenter.change_language(self.language.currentData()))
+        form.addRow(tr("Language"), self.language)
+        form.setRowVisible(self.language, len(presenter.state.languages) > 1)
         self.values = {name: QLineEdit() for name, _ in presenter.state.values}
         for name, line in self.values.items():
             line.setAccessibleName(name)
-            line.setToolTip("Defaults that ask for yours take this")
+            line.setToolTip(tr("Defaults that ask for yours take this"))
             line.editingFinished.connect(lambda line=line, name=name: presenter.change_value(name, line.text()))
             form.addRow(name, line)
         self.old, self.new, self.again = QLineEdit(), QLineEdit(), QLineEdit()
-        for label, line in (("Old password", self.old), ("New password", self.new), ("Once more", self.again)):
+        for label, line in (
+            (tr("Old password"), self.old),
+            (tr("New password"), self.new),
+            (tr("Once more"), self.again),
+        ):
             line.setEchoMode(QLineEdit.EchoMode.Password)
             line.setAccessibleName(label)
             line.returnPressed.connect(self._change)
             form.addRow(label, line)
         self.form = form
-        self.change = Button("Change the password")
+        self.change = Button(tr("Change the password"))
         self.change.clicked.connect(self._change)
         self.problem = Told()
         self.problem.setProperty("role", "problem")
         self.problem.setWordWrap(True)
-        other = Button("Sign in as somebody else")
+        other = Button(tr("Sign in as somebody else"))
         other.clicked.connect(self.end)
         other.clicked.connect(self.other_asked)
-        lock = Button("Lock   F12")
+        lock = Button(tr("Lock   F12"))
         lock.setProperty("role", "main")
         lock.clicked.connect(self.end)
         lock.clicked.connect(self.locked)
@@ -70,7 +82,7 @@ class PersonSheet(Sheet):
 
     def _change(self) -> None:
         if self.new.text() != self.again.text():
-            self.problem.setText("The two new ones are not the same. Nothing was changed.")
+            self.problem.setText(tr("The two new ones are not the same. Nothing was changed."))
             return
         self.presenter.change_password(self.old.text(), self.new.text())
 
@@ -78,8 +90,9 @@ class PersonSheet(Sheet):
         """Show a state."""
         self.roles.setText(state.roles)
         self.groups.setText(state.groups)
-        self.rights.setText(f"You may {state.rights}.")
+        self.rights.setText(tr("You may {rights}.", rights=state.rights))
         self.account.setText(state.account)
+        self.language.setCurrentIndex(self.language.findData(state.language))
         self.form.setRowVisible(self.old, state.has_password)
         self.problem.setText(state.problem)
         for name, value in state.values:

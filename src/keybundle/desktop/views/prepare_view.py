@@ -24,6 +24,7 @@ from keybundle.desktop.views.people_view import PeopleView
 from keybundle.desktop.views.routine_view import RoutineView
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.types_view import TypesView
+from keybundle.desktop.words import tr
 
 LEARNED, REGISTER, TYPES, PEOPLE = "Learned", "Register: ", "Document types", "People"
 
@@ -46,7 +47,7 @@ class PrepareView(QWidget):
         self._parts: list[PartTable] = []
         self.list = QListWidget()
         self.list.setFixedWidth(150)
-        self.list.setAccessibleName("Parts of the set-up")
+        self.list.setAccessibleName(tr("Parts of the set-up"))
         self.list.currentRowChanged.connect(self._show)
         self.head = Told()
         self.head.setProperty("role", "head")
@@ -57,11 +58,13 @@ class PrepareView(QWidget):
         self.table.setAlternatingRowColors(True)
         self.table.setWordWrap(True)
         self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
-        told = Told("These lists can only be read here; who prepares the repository changes them in its set-up file.")
+        told = Told(
+            tr("These lists can only be read here; who prepares the repository changes them in its set-up file.")
+        )
         told.setProperty("role", "quiet")
-        self.bring_register = Button("Bring in a CSV file")
+        self.bring_register = Button(tr("Bring in a CSV file"))
         self.bring_register.setToolTip(
-            "Its entries take the place of these; faults are told by line and change nothing"
+            tr("Its entries take the place of these; faults are told by line and change nothing")
         )
         self.bring_register.clicked.connect(self._ask_register)
         right = QVBoxLayout()

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QW
 from keybundle.desktop.presenters.preview import PreviewPresenter, PreviewShown
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.words import tr
 
 HEIGHT_PX = 560
 
@@ -19,17 +20,17 @@ class PreviewDialog(QDialog):
     def __init__(self, presenter: PreviewPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.presenter = presenter
-        self.setWindowTitle("Preview of a page")
+        self.setWindowTitle(tr("Preview of a page"))
         self.picture = Told()
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.picture.setMinimumSize(420, HEIGHT_PX)
         self.told = Told()
         self.told.setWordWrap(True)
-        self.accept_it = self._button("Accept   Enter", "Return", lambda: self._end(presenter.accept))
+        self.accept_it = self._button(tr("Accept   Enter"), "Return", lambda: self._end(presenter.accept))
         self.accept_it.setProperty("role", "main")
-        self.next_page = self._button("Accept, next page   N", "N", lambda: self._wait(self._accept_and_go_on))
-        self.again = self._button("Scan again   A", "A", lambda: self._wait(presenter.again))
-        self.leave = self._button("Do not keep   Esc", "", self.reject)
+        self.next_page = self._button(tr("Accept, next page   N"), "N", lambda: self._wait(self._accept_and_go_on))
+        self.again = self._button(tr("Scan again   A"), "A", lambda: self._wait(presenter.again))
+        self.leave = self._button(tr("Do not keep   Esc"), "", self.reject)
         buttons = QHBoxLayout()
         for button in (self.leave, self.again, self.next_page, self.accept_it):
             buttons.addWidget(button)

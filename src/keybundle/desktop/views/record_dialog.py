@@ -9,6 +9,7 @@ from PySide6.QtCore import QUrl, Signal
 from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QTextBrowser, QVBoxLayout, QWidget
 
 from keybundle.desktop.views.calm import Button
+from keybundle.desktop.words import tr
 
 DOCUMENT = re.compile(r"keybundle:document/(\w+)")
 
@@ -21,18 +22,18 @@ class RecordDialog(QDialog):
 
     def __init__(self, page: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Filing record")
+        self.setWindowTitle(tr("Filing record"))
         self.resize(820, 560)
         self._page = page
         self.text = QTextBrowser()
         self.text.setOpenLinks(False)
         self.text.setHtml(page)
         self.text.anchorClicked.connect(self._open)
-        save = Button("Save as a page")
+        save = Button(tr("Save as a page"))
         save.clicked.connect(self._save)
-        send = Button("Send its documents")
+        send = Button(tr("Send its documents"))
         send.clicked.connect(self._send)
-        close = Button("Close")
+        close = Button(tr("Close"))
         close.clicked.connect(self.accept)
         buttons = QHBoxLayout()
         buttons.addWidget(save)
@@ -54,6 +55,8 @@ class RecordDialog(QDialog):
             self.accept()
 
     def _save(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Save the filing record", "filing-record.html", "Web page (*.html)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, tr("Save the filing record"), "filing-record.html", tr("Web page (*.html)")
+        )
         if name:
             Path(name).write_text(self._page, encoding="utf-8")

@@ -19,6 +19,7 @@ from keybundle.desktop.views.arrows import ListKeys
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.side_sheet import WIDE_PX, Sheet
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.words import tr
 
 
 class RegisterSheet(Sheet):
@@ -32,12 +33,12 @@ class RegisterSheet(Sheet):
         super().__init__(title, of=of, width_px=WIDE_PX)
         self._shown: RegisterShown | None = None
         self.line = QLineEdit()
-        self.line.setPlaceholderText("Type words from any column; arrows choose, Enter takes")
-        self.line.setAccessibleName("Words to look for")
+        self.line.setPlaceholderText(tr("Type words from any column; arrows choose, Enter takes"))
+        self.line.setAccessibleName(tr("Words to look for"))
         self.line.textEdited.connect(self.typed.emit)
         ListKeys(self.line, self._step, self._take_current)
         self.table = QTableWidget()
-        self.table.setAccessibleName("Entries")
+        self.table.setAccessibleName(tr("Entries"))
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         self.table.verticalHeader().hide()
@@ -48,9 +49,9 @@ class RegisterSheet(Sheet):
         self.count.setProperty("role", "quiet")
         self.form = QFormLayout()
         self.new: dict[str, QLineEdit] = {}
-        self.add = Button("Add this entry")
+        self.add = Button(tr("Add this entry"))
         self.add.clicked.connect(self._add)
-        self.open_form = Button("New entry   Ctrl+N")
+        self.open_form = Button(tr("New entry   Ctrl+N"))
         new_entry = QShortcut(QKeySequence("Ctrl+N"), self)
         new_entry.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
         new_entry.activated.connect(self._open_form)

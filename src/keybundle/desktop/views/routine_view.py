@@ -31,7 +31,7 @@ from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.routines import PointedBarcode, RehearsedSide, RoutinesPresenter, RoutineState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.ask_sheet import AskSheet
-from keybundle.desktop.views.calm import Button, Choice, Decimal, Number
+from keybundle.desktop.views.calm import Button, Choice, CodeChoice, Decimal, Number
 from keybundle.desktop.views.copies_form import CopiesForm
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.page_view import words_inside
@@ -40,23 +40,28 @@ from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.work_view import fill_box
 from keybundle.desktop.views.zone_dialog import ZoneDialog
+from keybundle.desktop.words import mark, tr
 
 STEPS = (
-    ("photographs", "Lay photographs of paper flat"),
-    ("upright", "Turn upright"), ("deskew", "Straighten"), ("crop", "Take dark scan edges away"),
-    ("fill_holes", "Fill punch holes"), ("despeckle", "Take specks away"), ("flatten", "Even out the paper"),
+    ("photographs", mark("Lay photographs of paper flat")),
+    ("upright", mark("Turn upright")), ("deskew", mark("Straighten")), ("crop", mark("Take dark scan edges away")),
+    ("fill_holes", mark("Fill punch holes")), ("despeckle", mark("Take specks away")), ("flatten", mark("Even out the paper")),
 )  # fmt: skip
 HALTS = (
     "double feed", "size", "barcode", "first side blank", "too dark", "too faint", "skew", "document length"
 )  # fmt: skip
 MARGIN = 0.02
-LIMITS = {"size": (" mm", 0, 200), "skew": (" degrees", 0, 12), "document length": (" sheets", 0, 999)}
+LIMITS = {
+    "size": (mark(" mm"), 0, 200),
+    "skew": (mark(" degrees"), 0, 12),
+    "document length": (mark(" sheets"), 0, 999),
+}
 LOCKS = (
-    ("feed", "source"),
-    ("duplex", "sides"),
-    ("resolution_dpi", "resolution"),
-    ("mode", "colour"),
-    ("paper", "paper"),
+    ("feed", mark("source")),
+    ("duplex", mark("sides")),
+    ("resolution_dpi", mark("resolution")),
+    ("mode", mark("colour")),
+    ("paper", mark("paper")),
 )
 COLOURS = ("by content", "as captured", "grey", "1-bit")
 LOCKS_IN_A_ROW = 3
@@ -73,13 +78,13 @@ class RoutineView(QWidget):
         self._state = RoutineState()
         self.names = QListWidget()
         self.names.setFixedWidth(150)
-        self.names.setAccessibleName("Routines")
+        self.names.setAccessibleName(tr("Routines"))
         self.names.currentTextChanged.connect(presenter.choose)
-        self.copy = Button("Copy routine")
+        self.copy = Button(tr("Copy routine"))
         self.copy.clicked.connect(presenter.copy)
-        self.remove = Button("Remove routine")
+        self.remove = Button(tr("Remove routine"))
         self.remove.clicked.connect(presenter.remove)
-        self.undo = Button("Undo")
+        self.undo = Button(tr("Undo"))
         self.undo.clicked.connect(presenter.undo)
         self.undo_told = Told()
         self.undo_told.setProperty("role", "quiet")
@@ -94,9 +99,9 @@ class RoutineView(QWidget):
         left.addWidget(self.names, 1)
         left.addWidget(self.copy)
         left.addWidget(self.remove)
-        self.save = Button("Save as a file")
+        self.save = Button(tr("Save as a file"))
         self.save.clicked.connect(self._ask_save)
-        self.bring = Button("Bring in a file")
+        self.bring = Button(tr("Bring in a file"))
         self.bring.clicked.connect(self._ask_bring)
         left.addWidget(self.save)
         left.addWidget(self.bring)
@@ -121,8 +126,8 @@ class RoutineView(QWidget):
         column.setSpacing(10)
         column.addWidget(self.problem)
         for title, form in (
-            ("Routine", self._head_form()), ("Bring in", self._source_form()), ("Clean", self._clean_form()),
-            ("Separate", self._separate_form()), ("Read", self._read_form()), ("Index and file", self._index_form()),
+            (tr("Routine"), self._head_form()), (tr("Bring in"), self._source_form()), (tr("Clean"), self._clean_form()),
+            (tr("Separate"), self._separate_form()), (tr("Read"), self._read_form()), (tr("Index and file"), self._index_form()),
         ):  # fmt: skip
             column.addWidget(_card(title, form))
         column.addStretch(1)
@@ -142,12 +147,11 @@ class RoutineView(QWidget):
         form.addRow(label, line)
         return line
 
-    def _choice(self, name: str, label: str, entries: tuple[str, ...], form: QFormLayout) -> QComboBox:
-        box = Choice()
+    def _choice(self, name: str, label: str, codes: tuple[str, ...], form: QFormLayout) -> QComboBox:
+        box = CodeChoice(codes)
         box.setAccessibleName(label)
-        box.addItems(list(entries))
-        box.textActivated.connect(lambda v: self.presenter.change({name: v}))
-        self._fields[name] = lambda r: box.setCurrentText(str(getattr(r, name)))
+        box.code_chosen.connect(lambda v: self.presenter.change({name: v}))
+        self._fields[name] = lambda r: box.show_code(str(getattr(r, name)))
         form.addRow(label, box)
         return box
 
@@ -171,33 +175,33 @@ class RoutineView(QWidget):
 
     def _head_form(self) -> QFormLayout:
         form = _form()
-        self._text("name", "Name", form)
-        self._text("description", "Description", form)
-        self._text("sign", "Sign", form).setMaxLength(2)
-        self._text("key", "Start key, with Alt", form).setMaxLength(1)
+        self._text("name", tr("Name"), form)
+        self._text("description", tr("Description"), form)
+        self._text("sign", tr("Sign"), form).setMaxLength(2)
+        self._text("key", tr("Start key, with Alt"), form).setMaxLength(1)
         return form
 
     def _source_form(self) -> QFormLayout:
         form = _form()
-        self._choice("source", "Source", ("scanner", "files"), form)
-        self._text("device", "Scanner, empty: any", form)
-        self._choice("feed", "From", ("feeder", "glass"), form)
-        form.addRow("Sheets", self._check("duplex", "Two-sided (in files: front, back, front, ...)"))
-        self._number("resolution_dpi", "Resolution", 75, 1200, " dpi", form)
-        self._choice("mode", "Colour", ("automatic", "1-bit", "grey", "colour"), form)
-        self._choice("paper", "Paper", ("A4", "Letter"), form)
+        self._choice("source", tr("Source"), ("scanner", "files"), form)
+        self._text("device", tr("Scanner, empty: any"), form)
+        self._choice("feed", tr("From"), ("feeder", "glass"), form)
+        form.addRow(tr("Sheets"), self._check("duplex", tr("Two-sided (in files: front, back, front, ...)")))
+        self._number("resolution_dpi", tr("Resolution"), 75, 1200, tr(" dpi"), form)
+        self._choice("mode", tr("Colour"), ("automatic", "1-bit", "grey", "colour"), form)
+        self._choice("paper", tr("Paper"), ("A4", tr("Letter")), form)
         self.locks: dict[str, QCheckBox] = {}
         locks = QGridLayout()
-        for i, (name, label) in enumerate(LOCKS):
+        for i, (name, label) in enumerate((n, tr(said)) for n, said in LOCKS):
             lock = self.locks[name] = QCheckBox(label)
-            lock.setAccessibleName(f"Lock {label}")
+            lock.setAccessibleName(tr("Lock {label}", label=label))
             lock.clicked.connect(lambda _=False: self._change_locks())
             locks.addWidget(lock, i // LOCKS_IN_A_ROW, i % LOCKS_IN_A_ROW)
-        form.addRow("Locked at the scan", locks)
+        form.addRow(tr("Locked at the scan"), locks)
         self.naming: dict[str, QLineEdit] = {}
         for part, label, hint in (
-            ("prefix", "Put before file names", "such as {date}-{number}-"), ("pattern", "Replace in file names", "a pattern"),
-            ("into", "Put in its place", r"what takes its place; \1 is its first group"),
+            ("prefix", tr("Put before file names"), tr("such as {date}-{number}-")), ("pattern", tr("Replace in file names"), tr("a pattern")),
+            ("into", tr("Put in its place"), tr("what takes its place; \\1 is its first group")),
         ):  # fmt: skip
             line = self.naming[part] = QLineEdit()
             line.setPlaceholderText(hint)
@@ -207,13 +211,13 @@ class RoutineView(QWidget):
         self.halts: dict[str, tuple[QCheckBox, QLineEdit]] = {}
         self.limits: dict[str, QDoubleSpinBox] = {}
         self.pattern = QLineEdit()
-        self.pattern.setPlaceholderText("barcode like this pattern")
-        self.pattern.setAccessibleName("Pattern of the barcode")
+        self.pattern.setPlaceholderText(tr("barcode like this pattern"))
+        self.pattern.setAccessibleName(tr("Pattern of the barcode"))
         self.pattern.editingFinished.connect(self._change_halts)
         for on in HALTS:
-            box, words = QCheckBox(on.capitalize()), QLineEdit()
-            words.setPlaceholderText("your own words for the operator")
-            words.setAccessibleName(f"Words for {on}")
+            box, words = QCheckBox(tr(on).capitalize()), QLineEdit()
+            words.setPlaceholderText(tr("your own words for the operator"))
+            words.setAccessibleName(tr("Words for {on}", on=tr(on)))
             box.clicked.connect(lambda _=False: self._change_halts())
             words.editingFinished.connect(self._change_halts)
             self.halts[on] = (box, words)
@@ -225,15 +229,15 @@ class RoutineView(QWidget):
                 limit = self.limits[on] = Decimal()
                 limit.setRange(low, high)
                 limit.setDecimals(1 if on == "skew" else 0)
-                limit.setSuffix(suffix)
-                limit.setSpecialValueText("usual limit")
-                limit.setAccessibleName(f"Limit for {on}")
+                limit.setSuffix(tr(suffix))
+                limit.setSpecialValueText(tr("usual limit"))
+                limit.setAccessibleName(tr("Limit for {on}", on=tr(on)))
                 limit.editingFinished.connect(self._change_halts)
                 row.addWidget(limit)
             if on == "barcode":
                 row.addWidget(self.pattern)
             row.addWidget(words)
-            form.addRow("Stop the feeder at" if on == HALTS[0] else "", row)
+            form.addRow(tr("Stop the feeder at") if on == HALTS[0] else "", row)
         return form
 
     def _change_halts(self) -> None:
@@ -252,17 +256,16 @@ class RoutineView(QWidget):
     def _clean_form(self) -> QFormLayout:
         form = _form()
         self.steps: dict[str, QCheckBox] = {}
-        for name, label in STEPS:
+        for name, label in ((n, tr(said)) for n, said in STEPS):
             box = QCheckBox(label)
             box.clicked.connect(lambda on, n=name: self._change_part("cleaning", n, on))
             self.steps[name] = box
             form.addRow(box)
-        form.addRow(self._check("leave_out_blank", "Leave blank sides out"))
-        self.colour = Choice()
-        self.colour.addItems(list(COLOURS))
-        self.colour.setAccessibleName("Pages are filed in")
-        self.colour.textActivated.connect(lambda text: self._change_part("cleaning", "colour", text))
-        form.addRow("Pages are filed in", self.colour)
+        form.addRow(self._check("leave_out_blank", tr("Leave blank sides out")))
+        self.colour = CodeChoice(COLOURS)
+        self.colour.setAccessibleName(tr("Pages are filed in"))
+        self.colour.code_chosen.connect(lambda code: self._change_part("cleaning", "colour", code))
+        form.addRow(tr("Pages are filed in"), self.colour)
         return form
 
     def _change_part(self, part: str, name: str, value: object) -> None:
@@ -282,14 +285,17 @@ class RoutineView(QWidget):
 
     def _read_form(self) -> QFormLayout:
         form = _form()
-        self._text("language", "Language", form)
-        form.addRow("PDF", self._check("force_ocr", "Read it by OCR even where it has text"))
+        self._text("language", tr("Language"), form)
+        form.addRow("PDF", self._check("force_ocr", tr("Read it by OCR even where it has text")))
         return form
 
     def _index_form(self) -> QFormLayout:
         form = _form()
-        self.type = self._choice("document_type", "Type, empty: proposed", ("",), form)
-        self.new_type = Button("Make a new type")
+        self.type = Choice()
+        self.type.setAccessibleName(tr("Type, empty: proposed"))
+        self.type.textActivated.connect(lambda name: self.presenter.change({"document_type": name}))
+        form.addRow(tr("Type, empty: proposed"), self.type)
+        self.new_type = Button(tr("Make a new type"))
         self.new_type.clicked.connect(self._ask_type)
         form.addRow("", self.new_type)
         self._number_bar(form)
@@ -300,30 +306,30 @@ class RoutineView(QWidget):
         box = Number()
         box.setRange(0, 100)
         box.setSuffix(" %")
-        box.setAccessibleName("Bar for sure values")
+        box.setAccessibleName(tr("Bar for sure values"))
         box.editingFinished.connect(lambda: self.presenter.change({"bar": box.value() / 100}))
         self._fields["bar"] = lambda r: show_number(box, round(r.bar * 100))
-        form.addRow("Values count as sure from", box)
-        self._number("wrong_one_in", "Or 1 wrong in", 0, 100_000, "", form, none="not used")
+        form.addRow(tr("Values count as sure from"), box)
+        self._number("wrong_one_in", tr("Or 1 wrong in"), 0, 100_000, "", form, none=tr("not used"))
 
     # -- rehearsal -----------------------------------------------------------------------------------------------
 
     def _make_rehearsal(self) -> QVBoxLayout:
-        head = Told("Rehearsal")
+        head = Told(tr("Rehearsal"))
         head.setProperty("role", "section")
         self.sample = Choice()
-        self.sample.setAccessibleName("Sample batch")
+        self.sample.setAccessibleName(tr("Sample batch"))
         self.sample.setMinimumWidth(120)
         self.sample.activated.connect(lambda i: self.presenter.choose_sample(self.sample.itemData(i)))
         self.figures = Told()
         self.figures.setWordWrap(True)
         self.figures.setStyleSheet("font-size: 15px; font-weight: 600;")
-        self.figures.setAccessibleName("Figures of the rehearsal")
+        self.figures.setAccessibleName(tr("Figures of the rehearsal"))
         self.sides = QListWidget()
         self.sides.setWordWrap(True)
         self.sides.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.sides.setAccessibleName("What would become of each side")
-        self.separate = Button("Separate open batches again")
+        self.sides.setAccessibleName(tr("What would become of each side"))
+        self.separate = Button(tr("Separate open batches again"))
         self.separate.clicked.connect(self.presenter.separate_open_batches)
         column = QVBoxLayout()
         column.setSpacing(8)
@@ -365,7 +371,7 @@ class RoutineView(QWidget):
         for part, line in self.naming.items():
             show_text(line, str(getattr(routine.naming, part)))
         self.copies.render_copies(routine.copies)
-        self.colour.setCurrentText(routine.cleaning.colour)
+        self.colour.show_code(routine.cleaning.colour)
         self.rules.render_rules(routine.separation.rules)
         self.problem.setText(state.problem)
         self.problem.setVisible(bool(state.problem))
@@ -382,18 +388,22 @@ class RoutineView(QWidget):
             for sample in state.samples:
                 self.sample.addItem(sample.told, sample.id)
         self.sample.setCurrentIndex(next((i for i, s in enumerate(state.samples) if s.id == state.sample), -1))
-        none = "Scan or import a batch; the rehearsal shows here what this routine would do with it."
-        self.figures.setText("Trying it..." if state.rehearsing else state.figures or ("" if state.samples else none))
+        none = tr("Scan or import a batch; the rehearsal shows here what this routine would do with it.")
+        self.figures.setText(
+            tr("Trying it...") if state.rehearsing else state.figures or ("" if state.samples else none)
+        )
         self.sides.clear()
         for side in state.sides:
             self.sides.addItem(_side_item(side))
         self.separate.setVisible(state.open_batches > 0)
-        self.separate.setText(f"Separate open batches again ({state.open_batches})")
+        self.separate.setText(tr("Separate open batches again ({open_batches})", open_batches=state.open_batches))
 
     # -- pointing, files, what is made on the way -----------------------------------------------------------------
 
     def _point(self) -> None:
-        told = "Draw the zone with the pointer, or choose a barcode below; the rehearsal shows at once what it does."
+        told = tr(
+            "Draw the zone with the pointer, or choose a barcode below; the rehearsal shows at once what it does."
+        )
         dialog = self._pointing = ZoneDialog(told, self)
         dialog.page_asked.connect(self.presenter.point)
         dialog.zone_drawn.connect(self._take_zone)
@@ -420,29 +430,29 @@ class RoutineView(QWidget):
         self.rules.change_chosen(**self.presenter.rule_at(shown, barcode, margin=2 * MARGIN))
 
     def _ask_type(self) -> None:
-        head = "It begins with a title and the fields of its folders; more are added under Document types."
-        lines = {"Name of the type": (), "Its cabinet, or a new one": self._state.cabinets}
-        sheet = AskSheet("Make a new type", head, lines, "Make it", free=("Its cabinet, or a new one",))
+        head = tr("It begins with a title and the fields of its folders; more are added under Document types.")
+        lines = {tr("Name of the type"): (), tr("Its cabinet, or a new one"): self._state.cabinets}
+        sheet = AskSheet(tr("Make a new type"), head, lines, tr("Make it"), free=(tr("Its cabinet, or a new one"),))
         sheet.answered.connect(lambda said: self.presenter.make_type(*said))
         self.edge.open(sheet)
 
     def _ask_save(self) -> None:
-        offered = f"{self._state.name}.toml"
-        name, _ = QFileDialog.getSaveFileName(self, "Save the routine", offered, "Routines (*.toml)")
+        offered = tr("{name}.toml", name=self._state.name)
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save the routine"), offered, tr("Routines (*.toml)"))
         if name:
             self.presenter.export(Path(name))
 
     def _ask_bring(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, "Bring in routines", "", "Routines and set-ups (*.toml);;All files (*)"
+            self, tr("Bring in routines"), "", tr("Routines and set-ups (*.toml);;All files (*)")
         )
         if name:
             self.presenter.bring_in(Path(name))
 
     def _show_conflicts(self, conflicts: tuple[str, ...]) -> None:
         if conflicts:
-            head = "What people did stays as it is. The rules say something else at these sides:"
-            self.edge.open(ListSheet("Separated again", head, conflicts))
+            head = tr("What people did stays as it is. The rules say something else at these sides:")
+            self.edge.open(ListSheet(tr("Separated again"), head, conflicts))
 
 
 def show_text(line: QLineEdit, text: str) -> None:

@@ -6,7 +6,6 @@ from typing import Any
 
 from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import (
-    QComboBox,
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
@@ -16,8 +15,9 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.core.setup.routines import SeparationRule
-from keybundle.desktop.views.calm import Button, Choice, Number
+from keybundle.desktop.views.calm import Button, CodeChoice, Number
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.words import tr, worded
 
 RULES = (
     "separator sheet", "every n sheets", "patch code", "barcode", "blank page", "words", "page numbering", "front side",
@@ -41,18 +41,17 @@ class RuleEditor(QWidget):
         super().__init__(parent)
         self._rules: list[dict[str, Any]] = []
         self.list = QListWidget()
-        self.list.setAccessibleName("Separation rules")
+        self.list.setAccessibleName(tr("Separation rules"))
         self.list.setFixedHeight(86)
         self.list.currentRowChanged.connect(self._show_parts)
-        self.kind = Choice()
-        self.kind.addItems(list(RULES))
-        self.kind.setAccessibleName("Kind of rule")
-        self.add = Button("Add rule")
+        self.kind = CodeChoice(RULES)
+        self.kind.setAccessibleName(tr("Kind of rule"))
+        self.add = Button(tr("Add rule"))
         self.add.clicked.connect(self._add)
-        self.remove = Button("Remove")
+        self.remove = Button(tr("Remove"))
         self.remove.clicked.connect(self._remove)
-        self.earlier = Button("Earlier")
-        self.earlier.setToolTip("The first rule that speaks about a page counts")
+        self.earlier = Button(tr("Earlier"))
+        self.earlier.setToolTip(tr("The first rule that speaks about a page counts"))
         self.earlier.clicked.connect(self._move)
         self.where = _box(("before", "after"), lambda v: self._set(where=v))
         self.mark_page = _box(("kept", "left out"), lambda v: self._set(mark_page=v))
@@ -60,22 +59,22 @@ class RuleEditor(QWidget):
         self.sheets.setRange(1, 999)
         self.sheets.valueChanged.connect(lambda v: self._set(sheets=v))
         self.symbols = _line(lambda v: self._set(symbols=tuple(v.replace(",", " ").upper().split())))
-        self.symbols.setPlaceholderText("any; or some of 1 2 3 4 6 T")
+        self.symbols.setPlaceholderText(tr("any; or some of 1 2 3 4 6 T"))
         self.format = _box(FORMATS, lambda v: self._set(format=v))
         self.pattern = _line(lambda v: self._set(pattern=v))
-        self.pattern.setPlaceholderText(r"such as PO-(?P<Order_number>\d{5})")
+        self.pattern.setPlaceholderText(tr("such as PO-(?P<Order_number>\\d{5})"))
         self.words = _line(lambda v: self._set(words=v))
         self.zone = _line(self._set_zone)
-        self.zone.setPlaceholderText("whole page; or left top right bottom in % of the page")
-        self.point = Button("Point at the page")
-        self.point.setToolTip("Draw the zone on a page of the sample batch, or choose a barcode there")
+        self.zone.setPlaceholderText(tr("whole page; or left top right bottom in % of the page"))
+        self.point = Button(tr("Point at the page"))
+        self.point.setToolTip(tr("Draw the zone on a page of the sample batch, or choose a barcode there"))
         self.point.clicked.connect(self.pointing_asked.emit)
         self.form = QFormLayout()
         self.form.setContentsMargins(0, 4, 0, 0)
         for label, field in (
-            ("Break", self.where), ("Page with the mark", self.mark_page), ("Sheets", self.sheets),
-            ("Symbols", self.symbols), ("Format", self.format), ("Words", self.words), ("Pattern", self.pattern),
-            ("Zone", self.zone),
+            (tr("Break"), self.where), (tr("Page with the mark"), self.mark_page), (tr("Sheets"), self.sheets),
+            (tr("Symbols"), self.symbols), (tr("Format"), self.format), (tr("Words"), self.words), (tr("Pattern"), self.pattern),
+            (tr("Zone"), self.zone),
         ):  # fmt: skip
             field.setAccessibleName(label)
             self.form.addRow(Told(label), field)
@@ -99,7 +98,7 @@ class RuleEditor(QWidget):
         """Show rules; the chosen one stays chosen."""
         plain = [r.model_dump() for r in rules]
         row = self.list.currentRow()
-        said = [r.said for r in rules]
+        said = [worded(r.said) for r in rules]
         self._rules = plain
         if [self.list.item(i).text() for i in range(self.list.count())] != said:
             self.list.clear()
@@ -119,12 +118,12 @@ class RuleEditor(QWidget):
             self.form.setRowVisible(field, rule is not None)
         if rule is None:
             return
-        self.where.setCurrentText(rule["where"])
-        self.mark_page.setCurrentText(rule["mark_page"])
+        self.where.show_code(rule["where"])
+        self.mark_page.show_code(rule["mark_page"])
         if not self.sheets.hasFocus():
             with QSignalBlocker(self.sheets):  # rendering is no change
                 self.sheets.setValue(rule["sheets"])
-        self.format.setCurrentText(rule["format"])
+        self.format.show_code(rule["format"])
         for line, text in (
             (self.symbols, " ".join(rule["symbols"])), (self.pattern, rule["pattern"]), (self.words, rule["words"]),
             (self.zone, " ".join(f"{rule['zone'][s] * 100:g}" for s in SIDES) if rule["zone"] else ""),
@@ -155,7 +154,7 @@ class RuleEditor(QWidget):
             self._set(zone=zone)
 
     def _add(self) -> None:
-        rule: dict[str, Any] = {"rule": self.kind.currentText()}
+        rule: dict[str, Any] = {"rule": self.kind.code}
         if rule["rule"] == "words":
             rule["words"] = "Page 1"
         self.rules_changed.emit([*self._rules, rule])
@@ -182,19 +181,22 @@ def read_zone(text: str) -> tuple[dict[str, float] | None, str]:
     try:
         shares = [float(n) / 100 for n in numbers]
     except ValueError:
-        return None, f"“{text.strip()}” holds something that is no number. The zone stays as it was."
+        return None, tr("“{typed}” holds something that is no number. The zone stays as it was.", typed=text.strip())
     if len(shares) != len(SIDES):
-        return None, f"A zone has four numbers: left, top, right, bottom; here are {len(shares)}. It stays as it was."
+        return None, tr(
+            "A zone has four numbers: left, top, right, bottom; here are {n}. It stays as it was.", n=len(shares)
+        )
     left, top, right, bottom = shares
     if not (0 <= left < right <= 1 and 0 <= top < bottom <= 1):
-        return None, "Left must lie before right and top above bottom, all from 0 to 100 %. The zone stays as it was."
+        return None, tr(
+            "Left must lie before right and top above bottom, all from 0 to 100 %. The zone stays as it was."
+        )
     return dict(zip(SIDES, shares, strict=True)), ""
 
 
-def _box(entries: tuple[str, ...], chosen: Any) -> QComboBox:
-    box = Choice()
-    box.addItems(list(entries))
-    box.textActivated.connect(chosen)
+def _box(entries: tuple[str, ...], chosen: Any) -> CodeChoice:
+    box = CodeChoice(entries)
+    box.code_chosen.connect(chosen)
     return box
 
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QFormLayout, QLabel, QWidget
+from PySide6.QtWidgets import QFormLayout, QLabel, QWidget
 
 from keybundle.desktop.presenters.work_state import ScanChoice
-from keybundle.desktop.views.calm import Button, Choice
+from keybundle.desktop.views.calm import Button, CodeChoice
 from keybundle.desktop.views.side_sheet import Sheet
+from keybundle.desktop.words import tr
 
 
 class ScanOptionsSheet(Sheet):
@@ -18,12 +19,12 @@ class ScanOptionsSheet(Sheet):
 
     def __init__(self, routine: str) -> None:
         super().__init__(
-            f"Scan options: {routine}",
-            "They hold for scans under this routine until the program is closed. The routine stays as it is.",
+            tr("Scan options: {routine}", routine=routine),
+            tr("They hold for scans under this routine until the program is closed. The routine stays as it is."),
         )
-        self.boxes: dict[str, QComboBox] = {}
+        self.boxes: dict[str, CodeChoice] = {}
         self.form = QFormLayout()
-        self.clear = Button("As the routine has it")
+        self.clear = Button(tr("As the routine has it"))
         self.clear.clicked.connect(self.cleared.emit)
         self.body.addLayout(self.form)
         self.body.addWidget(self.clear, alignment=Qt.AlignmentFlag.AlignLeft)
@@ -36,27 +37,25 @@ class ScanOptionsSheet(Sheet):
         """Show the options."""
         for choice in choices:
             box = self.boxes.get(choice.name) or self._make(choice)
-            if [box.itemText(i) for i in range(box.count())] != list(choice.choices):
-                box.clear()
-                box.addItems(list(choice.choices))
-            box.setCurrentText(choice.value)
+            box.set_codes(choice.choices)
+            box.show_code(choice.value)
             box.setEnabled(choice.can_change)
             why = (
-                "Locked by the routine"
+                tr("Locked by the routine")
                 if choice.is_locked
                 else ""
                 if choice.can_change
-                else "The scanner has only this"
+                else tr("The scanner has only this")
             )
             box.setToolTip(why)
             label = self.form.labelForField(box)
             if isinstance(label, QLabel):
                 label.setText(choice.label + (f" ({why.lower()})" if why else ""))
 
-    def _make(self, choice: ScanChoice) -> QComboBox:
-        box = Choice()
+    def _make(self, choice: ScanChoice) -> CodeChoice:
+        box = CodeChoice()
         box.setAccessibleName(choice.label)
-        box.textActivated.connect(lambda text, n=choice.name: self.changed.emit(n, text))
+        box.code_chosen.connect(lambda code, n=choice.name: self.changed.emit(n, code))
         self.boxes[choice.name] = box
         self.form.addRow(choice.label, box)
         return box

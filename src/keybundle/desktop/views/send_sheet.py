@@ -23,16 +23,17 @@ from keybundle.desktop.presenters.sending import FOLDER, MAIL, PRINTER, Choices,
 from keybundle.desktop.views.calm import Button, Choice, Number
 from keybundle.desktop.views.side_sheet import WIDE_PX, Sheet
 from keybundle.desktop.views.told import Elided, Told
+from keybundle.desktop.words import mark, tr
 
 PICTURE_PX = 150
-WAYS = ((FOLDER, "Folder"), (MAIL, "E-mail"), (PRINTER, "Printer"))
+WAYS = ((FOLDER, mark("Folder")), (MAIL, mark("E-mail")), (PRINTER, mark("Printer")))
 
 
 class SendSheet(Sheet):
     """Asks what a sending needs; Ctrl+Enter sends. It goes when all is sent, and stays where something is in the way."""
 
     def __init__(self, presenter: SendingPresenter) -> None:
-        super().__init__("Send", width_px=WIDE_PX)
+        super().__init__(tr("Send"), width_px=WIDE_PX)
         self.presenter = presenter
         self._is_filling = True
         self._choices, self.way = Choices(), FOLDER
@@ -43,30 +44,30 @@ class SendSheet(Sheet):
         self.problem.setProperty("role", "problem")
         self.problem.setWordWrap(True)
         self.form = Choice()
-        self.form.setAccessibleName("As")
+        self.form.setAccessibleName(tr("As"))
         for form in (*FORMS, AS_PACKAGE):
             self.form.addItem(form.title, form.key)
-        self.together = QCheckBox("All in one file")
+        self.together = QCheckBox(tr("All in one file"))
         self.names = QLineEdit()
-        self.names.setAccessibleName("Names of the files")
+        self.names.setAccessibleName(tr("Names of the files"))
         self.names.setToolTip(
-            "Fields in braces, and {caption}, {type}, {cabinet}, {number}, {filed}, {counter}, {source}"
+            tr("Fields in braces, and {caption}, {type}, {cabinet}, {number}, {filed}, {counter}, {source}")
         )
-        self.folders = QCheckBox("In folders as in the cabinet")
+        self.folders = QCheckBox(tr("In folders as in the cabinet"))
         self.picture = QLabel()
         self.picture.setFixedSize(PICTURE_PX, int(PICTURE_PX * 1.42))
         self.picture.setProperty("role", "page")
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.picture.setAccessibleName("The first page that goes out")
+        self.picture.setAccessibleName(tr("The first page that goes out"))
         self._ways: dict[str, Button] = {}
         self.to = QVBoxLayout()
         self.parts: dict[str, QWidget] = {}
         self._build_ways()
         self.doing = Told()
         self.doing.setProperty("role", "quiet")
-        self.stop = Button("Stop")
+        self.stop = Button(tr("Stop"))
         self.stop.clicked.connect(presenter.stop)
-        self.send = Button("Send   Ctrl+Enter")
+        self.send = Button(tr("Send   Ctrl+Enter"))
         self.send.setProperty("role", "main")
         self.send.clicked.connect(self._send)
         self._build()
@@ -87,18 +88,18 @@ class SendSheet(Sheet):
 
     def _build_ways(self) -> None:
         self.folder = QLineEdit()
-        self.folder.setAccessibleName("Folder")
-        self.folder.setPlaceholderText("Folder to write into")
+        self.folder.setAccessibleName(tr("Folder"))
+        self.folder.setPlaceholderText(tr("Folder to write into"))
         choose = Button("Choose...")
         choose.clicked.connect(self._choose_folder)
         self.parts[FOLDER] = _row(self.folder, choose)
         self.address, self.subject, self.text = QLineEdit(), QLineEdit(), QPlainTextEdit()
-        self.address.setPlaceholderText("name@place.example, and more after a comma")
-        self.address.setAccessibleName("Addresses")
-        self.subject.setAccessibleName("Subject")
-        self.subject.setPlaceholderText("Subject")
-        self.text.setAccessibleName("Words that go along")
-        self.text.setPlaceholderText("Words that go along")
+        self.address.setPlaceholderText(tr("name@place.example, and more after a comma"))
+        self.address.setAccessibleName(tr("Addresses"))
+        self.subject.setAccessibleName(tr("Subject"))
+        self.subject.setPlaceholderText(tr("Subject"))
+        self.text.setAccessibleName(tr("Words that go along"))
+        self.text.setPlaceholderText(tr("Words that go along"))
         self.text.setTabChangesFocus(True)
         self.text.setMaximumHeight(110)
         self.by = Told()
@@ -111,15 +112,15 @@ class SendSheet(Sheet):
             layout.addWidget(part)
         self.parts[MAIL] = mail
         self.printer = Choice()
-        self.printer.setAccessibleName("Printer")
+        self.printer.setAccessibleName(tr("Printer"))
         self.copies = Number()
         self.copies.setRange(1, 99)
-        self.copies.setSuffix(" copies")
-        self.copies.setAccessibleName("Copies")
-        self.both_sides = QCheckBox("Both sides")
+        self.copies.setSuffix(tr(" copies"))
+        self.copies.setAccessibleName(tr("Copies"))
+        self.both_sides = QCheckBox(tr("Both sides"))
         self.into = QLineEdit()
-        self.into.setPlaceholderText("PDF file to print into")
-        self.into.setAccessibleName("PDF file to print into")
+        self.into.setPlaceholderText(tr("PDF file to print into"))
+        self.into.setAccessibleName(tr("PDF file to print into"))
         choose_file = Button("Choose...")
         choose_file.clicked.connect(self._choose_file)
         self._into = _row(self.into, choose_file)
@@ -139,7 +140,7 @@ class SendSheet(Sheet):
         grid.setVerticalSpacing(10)
         grid.setColumnStretch(1, 1)
         ways = QHBoxLayout()
-        for way, title in WAYS:
+        for way, title in ((w, tr(said)) for w, said in WAYS):
             button = Button(title)
             button.setCheckable(True)
             button.setProperty("role", "place")
@@ -155,7 +156,7 @@ class SendSheet(Sheet):
         formed.addWidget(self.form)
         formed.addWidget(self.together)
         lines: tuple[tuple[str, QWidget | QVBoxLayout | QHBoxLayout], ...] = (
-            ("What", self.what), ("As", formed), ("With", named), ("To", ways), ("", self.to),
+            (tr("What"), self.what), (tr("As"), formed), (tr("With"), named), (tr("To"), ways), ("", self.to),
         )  # fmt: skip
         for i, (name, part) in enumerate(lines):
             head = Told(name)
@@ -227,7 +228,7 @@ class SendSheet(Sheet):
     def render_state(self, state: SendState) -> None:
         """Show what would go out, and how far it is."""
         self.what.setText(state.told)
-        self.example.setText(f"such as  {state.example}" if state.example else "")
+        self.example.setText(tr("such as  {example}", example=state.example) if state.example else "")
         self.problem.setText(state.problem)
         self.doing.setText(state.doing)
         self.stop.setVisible(bool(state.doing))
@@ -235,7 +236,9 @@ class SendSheet(Sheet):
             self.stop.setFocus()
         self.send.setEnabled(bool(state.ids) and not state.problem and not state.doing)
         self.by.setText(
-            f"Handed in at {state.by_server}" if state.by_server else "Opens in your own mail program, ready to send"
+            tr("Handed in at {by_server}", by_server=state.by_server)
+            if state.by_server
+            else tr("Opens in your own mail program, ready to send")
         )
         if state.picture:
             size, keep = self.picture.contentsRect().size(), Qt.AspectRatioMode.KeepAspectRatio
@@ -267,12 +270,12 @@ class SendSheet(Sheet):
             self.end()
 
     def _choose_folder(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, "Folder to write into", self.folder.text())
+        chosen = QFileDialog.getExistingDirectory(self, tr("Folder to write into"), self.folder.text())
         if chosen:
             self.folder.setText(chosen)
 
     def _choose_file(self) -> None:
-        chosen, _ = QFileDialog.getSaveFileName(self, "PDF file to print into", self.into.text(), "PDF (*.pdf)")
+        chosen, _ = QFileDialog.getSaveFileName(self, tr("PDF file to print into"), self.into.text(), tr("PDF (*.pdf)"))
         if chosen:
             self.into.setText(chosen)
 

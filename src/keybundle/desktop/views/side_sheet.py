@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication, QFrame, QHBoxLayout, QVBoxLayout, QW
 
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Elided, Told
+from keybundle.desktop.words import tr
 
 NARROW_PX, WIDE_PX = 476, 640
 Target = tuple[str, str]
@@ -29,7 +30,7 @@ class Sheet(QFrame):
         self.setAccessibleName(f"{title}: {of}" if of else title)
         self.title, self.of = Elided(title), Elided(of)
         self.title.setProperty("role", "head")
-        close = Button("Close   Esc")
+        close = Button(tr("Close   Esc"))
         close.setProperty("role", "link")
         close.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         close.clicked.connect(self.end)

@@ -13,6 +13,7 @@ from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import ORIGIN_SIGN, icon_pixmap
 from keybundle.desktop.views.calm import Line
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.words import tr
 
 TOLD = "   ·   "
 BESIDE_LETTERS = 18
@@ -49,7 +50,7 @@ class SlipField(QFrame):
         self.beside = Told()
         self.beside.setProperty("role", "value")
         self.beside.setStyleSheet(f"color: {c.QUIET}; font-size: 13px;")
-        self.beside.setToolTip("As read on the page; the value is as it will be stored")
+        self.beside.setToolTip(tr("As read on the page; the value is as it will be stored"))
         self.problem = Told()
         self.problem.setProperty("role", "problem")
         self.problem.setWordWrap(True)
@@ -104,14 +105,14 @@ class SlipField(QFrame):
         self.label.setText(row.label + ("" if row.is_required else " "))
         self.value.setAccessibleName(row.label)
         self.label.setStyleSheet("" if row.is_required else f"color: {c.QUIET}")
-        self.label.setToolTip("Required" if row.is_required else "May be empty")
+        self.label.setToolTip(tr("Required") if row.is_required else tr("May be empty"))
         self.value.setReadOnly(locked)
         self.value.setProperty("unsure", "true" if row.unsure and not locked else "false")
         self.value.style().unpolish(self.value)
         self.value.style().polish(self.value)
         sign = ORIGIN_SIGN.get(row.origin)
         self.sign.setPixmap(icon_pixmap(sign, c.BRASS if row.unsure else c.QUIET, 16) if sign else QPixmap())
-        self.sign.setToolTip(f"Origin: {row.origin}" if row.origin else "")
+        self.sign.setToolTip(tr("Origin: {origin}", origin=row.origin) if row.origin else "")
         self.problem.setText(row.problem if row.unsure and not locked else "")
         self.problem.setStyleSheet(f"color: {c.BRASS}; font-size: 12px;")
         self.problem.setVisible(bool(self.problem.text()))
@@ -131,13 +132,17 @@ class SlipField(QFrame):
 
     def _say_more(self, row: SlipRow) -> str:
         """Return what else is known of a value: a long text as read, what could stand instead, what is worth knowing."""
-        parts = [f"As read: {row.as_read}"] if len(row.as_read) > BESIDE_LETTERS and row.unsure else []
+        parts = (
+            [tr("As read: {as_read}", as_read=row.as_read)] if len(row.as_read) > BESIDE_LETTERS and row.unsure else []
+        )
         if row.alternatives and (row.unsure or row.note):
-            parts.append("Instead: " + "   ".join(f"Alt+{i} {x}" for i, x in enumerate(row.alternatives[:5], 1)))
+            parts.append(
+                tr("Instead: ") + "   ".join(tr("Alt+{i} {x}", i=i, x=x) for i, x in enumerate(row.alternatives[:5], 1))
+            )
         if row.note:
             parts.append(row.note)
         if row.has_register and self.value.hasFocus():
-            parts.append("Alt+R looks into the register")
+            parts.append(tr("Alt+R looks into the register"))
         return "\n".join(parts)
 
     def _close_list(self) -> None:

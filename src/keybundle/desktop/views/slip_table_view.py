@@ -11,8 +11,9 @@ from keybundle.desktop.presenters.bench_wording import narrow_table
 from keybundle.desktop.views.calm import Choice
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.work_view import fill_box
+from keybundle.desktop.words import mark, tr
 
-ALL = "All types"
+ALL = mark("All types")
 
 
 class SlipTableView(QWidget):
@@ -29,7 +30,7 @@ class SlipTableView(QWidget):
         self.model.edited.connect(self._edited)
         self.grid = QTableView()
         self.grid.setModel(self.model)
-        self.grid.setAccessibleName("Table of slips")
+        self.grid.setAccessibleName(tr("Table of slips"))
         self.grid.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.grid.setEditTriggers(
             QAbstractItemView.EditTrigger.AnyKeyPressed | QAbstractItemView.EditTrigger.DoubleClicked
@@ -40,12 +41,14 @@ class SlipTableView(QWidget):
         self.grid.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.grid.selectionModel().currentChanged.connect(self._current_changed)
         told = Told(
-            "Select cells and type: the value goes to all selected documents. Ctrl+Down fills the top value down. Every change "
-            "can be undone."
+            tr(
+                "Select cells and type: the value goes to all selected documents. Ctrl+Down fills the "
+                "top value down. Every change can be undone."
+            )
         )
         told.setProperty("role", "quiet")
         self.types = Choice()
-        self.types.setAccessibleName("Slips of this type")
+        self.types.setAccessibleName(tr("Slips of this type"))
         self.types.textActivated.connect(lambda _: self._show())
         head = QHBoxLayout()
         head.addWidget(self.types)
@@ -59,13 +62,15 @@ class SlipTableView(QWidget):
         """Show the slips, those of the chosen type alone."""
         self._table = table
         fill_box(
-            self.types, [ALL, *dict.fromkeys(r.type for r in table.rows if r.type)], self.types.currentText() or ALL
+            self.types,
+            [tr(ALL), *dict.fromkeys(r.type for r in table.rows if r.type)],
+            self.types.currentText() or tr(ALL),
         )
         self._show()
 
     def _show(self) -> None:
         chosen = self.types.currentText()
-        table = narrow_table(self._table, "" if chosen == ALL else chosen)
+        table = narrow_table(self._table, "" if chosen == tr(ALL) else chosen)
         self.model.render_table(table)
         if table.fields != self._sized:
             self._sized = table.fields

@@ -23,6 +23,7 @@ from keybundle.desktop.theme.style import SIGN, icon_pixmap
 from keybundle.desktop.views.calm import Button, Choice, Line
 from keybundle.desktop.views.slip_field import SlipField
 from keybundle.desktop.views.told import Elided, Told
+from keybundle.desktop.words import tr
 
 MODIFIED = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.ShiftModifier
 Snippet = Callable[[str, Box], QPixmap]
@@ -65,17 +66,17 @@ class SlipView(QWidget):
         self._state: SlipState | None = None
         self._snippet: Snippet = lambda page, box: QPixmap()
         self.fields: dict[str, SlipField] = {}
-        self.setAccessibleName("Slip")
+        self.setAccessibleName(tr("Slip"))
         self.type = TypeChoice()
         self.type.confirmed.connect(lambda: self.type_confirmed.emit(self.document))
-        self.type.setAccessibleName("Document type")
+        self.type.setAccessibleName(tr("Document type"))
         self.type.textActivated.connect(lambda name: self.type_chosen.emit(self.document, name))
         self.sign = Told()
         self.state_label = Told()
         head = QHBoxLayout()
         head.setContentsMargins(12, 10, 12, 6)
         head.setSpacing(8)
-        caption = Told("Type")
+        caption = Told(tr("Type"))
         caption.setFixedWidth(156)
         head.addWidget(caption)
         head.addWidget(self.type, 1)
@@ -94,8 +95,8 @@ class SlipView(QWidget):
         self.received = Told()
         self.received.setProperty("role", "quiet")
         self.tags = Line()
-        self.tags.setPlaceholderText("tags, told apart by commas")
-        self.tags.setAccessibleName("Tags")
+        self.tags.setPlaceholderText(tr("tags, told apart by commas"))
+        self.tags.setAccessibleName(tr("Tags"))
         self.tags.textEdited.connect(lambda text: self.typed.emit(self.document, TAGS, text))
         self.tags.editingFinished.connect(self._leave_tags)
         below = QHBoxLayout()
@@ -137,12 +138,12 @@ class SlipView(QWidget):
         self.path.setTextFormat(Qt.TextFormat.RichText)
         self.why = Told()
         self.why.setWordWrap(True)
-        self.file = Button("File and go on   Ctrl+Enter")
+        self.file = Button(tr("File and go on   Ctrl+Enter"))
         self.file.setProperty("role", "main")
         self.file.clicked.connect(self.file_asked.emit)
-        self.aside = Button("Set aside")
+        self.aside = Button(tr("Set aside"))
         self.aside.clicked.connect(self.aside_asked.emit)
-        self.back = Button("Take back")
+        self.back = Button(tr("Take back"))
         self.back.clicked.connect(lambda: self.take_back_asked.emit(self.document))
         buttons = QHBoxLayout()
         buttons.addWidget(self.aside)
@@ -152,7 +153,7 @@ class SlipView(QWidget):
         layout = QVBoxLayout(foot)
         layout.setContentsMargins(12, 8, 12, 10)
         layout.setSpacing(4)
-        heading = Told("Goes to")
+        heading = Told(tr("Goes to"))
         heading.setProperty("role", "section")
         self.kept = Button()
         self.kept.setProperty("role", "link")
@@ -180,20 +181,20 @@ class SlipView(QWidget):
         if state is None:
             self._build([])
             self.path.setText("")
-            self.why.setText("Choose a page that belongs to a document.")
+            self.why.setText(tr("Choose a page that belongs to a document."))
             return
         if [self.type.itemText(i) for i in range(self.type.count())] != list(state.types):
             self.type.clear()
             self.type.addItems(list(state.types))
         self.type.setCurrentIndex(state.types.index(state.type) if state.type in state.types else -1)
-        self.type.setPlaceholderText("Choose a type")
+        self.type.setPlaceholderText(tr("Choose a type"))
         told = f"{'Unsure, by' if state.type_unsure else 'Proposed by'} {state.type_because}"
         self.because.setText(told if state.type_because else "")
         self.because.setStyleSheet(f"color: {c.BRASS};" if state.type_unsure else "")
         self.because.setVisible(bool(state.type_because))
-        self.rival.setText(f"{state.type_rival} instead   Alt+T")
+        self.rival.setText(tr("{type_rival} instead   Alt+T", type_rival=state.type_rival))
         self.rival.setVisible(bool(state.type_rival) and not state.is_locked)
-        self.received.setText(f"Received {state.received}")
+        self.received.setText(tr("Received {received}", received=state.received))
         if self.tags.text() != state.tags:
             self.tags.setText(state.tags)
         self.tags.setReadOnly(state.is_locked)
@@ -267,12 +268,12 @@ class SlipView(QWidget):
             for level, value in state.path
         ]
         self.path.setText(
-            f" <span style='color:{c.QUIET}'>&#8250;</span> ".join(parts) or "Known once the type is chosen"
+            f" <span style='color:{c.QUIET}'>&#8250;</span> ".join(parts) or tr("Known once the type is chosen")
         )
-        self.kept.setText(f"{state.kept or 'kept to nobody in particular'}   Ctrl+K")
+        self.kept.setText(tr("{kept}   Ctrl+K", kept=state.kept or tr("kept to nobody in particular")))
         self.kept.setVisible(bool(state.path) and not state.is_filed)
         self.why.setText(
-            "It is in the repository." if state.is_filed else state.why_not or "Nothing stands in the way."
+            tr("It is in the repository.") if state.is_filed else state.why_not or tr("Nothing stands in the way.")
         )
         ok = state.is_filed or not state.why_not
         self.why.setStyleSheet(f"color: {c.MOSS if ok else c.BRASS};")
@@ -283,7 +284,7 @@ class SlipView(QWidget):
         self.back.setVisible(state.is_filed)
         self.aside.setVisible(not state.is_filed)
         self.aside.setEnabled(not state.is_locked)
-        self.aside.setText("Bring back" if state.parked else "Set aside")
+        self.aside.setText(tr("Bring back") if state.parked else tr("Set aside"))
 
     def focus(self, name: str) -> None:
         """Give a field the focus; an empty name means the file button."""
@@ -311,4 +312,8 @@ def say_same(same: Sequence[tuple[str, str]]) -> str:
     """Return how often a document with the same key values is filed already, and what the last one is called."""
     if not same:
         return ""
-    return f"Filed already{f' {len(same)} times, last as' if len(same) > 1 else ':'} {same[0][1]}. Look at it"
+    return tr(
+        "Filed already{more} {same}. Look at it",
+        more=tr(" {n} times, last as", n=len(same)) if len(same) > 1 else ":",
+        same=same[0][1],
+    )

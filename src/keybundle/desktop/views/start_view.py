@@ -9,6 +9,7 @@ from keybundle.desktop.presenters.signing_in import SignInPresenter, SignInState
 from keybundle.desktop.theme.style import icon_pixmap
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.words import tr
 
 ROW_PX, MOST_ROWS = 29, 8
 
@@ -29,7 +30,7 @@ class StartView(QWidget):
         brand = Told("Key Bundle")
         brand.setProperty("role", "section")
         self.people = QListWidget()
-        self.people.setAccessibleName("Who is working")
+        self.people.setAccessibleName(tr("Who is working"))
         self.people.itemActivated.connect(lambda _: self._go())
         self.account = Button()
         self.account.clicked.connect(presenter.take_account)
@@ -38,14 +39,14 @@ class StartView(QWidget):
         self.form = QFormLayout()
         self.form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
         for label, line in (
-            ("Name of the repository", self.repository), ("First administrator", self.administrator),
-            ("Name", self.name), ("Password", self.password),
+            (tr("Name of the repository"), self.repository), (tr("First administrator"), self.administrator),
+            (tr("Name"), self.name), (tr("Password"), self.password),
         ):  # fmt: skip
             line.setAccessibleName(label)
             line.returnPressed.connect(self._go)
             self.form.addRow(label, line)
         self.password.setEchoMode(QLineEdit.EchoMode.Password)
-        self.go = Button("Start work   Enter")
+        self.go = Button(tr("Start work   Enter"))
         self.go.setProperty("role", "main")
         self.go.clicked.connect(self._go)
         self.problem = Told()
@@ -72,12 +73,12 @@ class StartView(QWidget):
     def render_state(self, state: SignInState) -> None:
         """Show a state."""
         is_new = not state.repository
-        self.head.setText(state.repository or "A new repository")
-        self.where.setText(f"The data is in {state.place}")
+        self.head.setText(state.repository or tr("A new repository"))
+        self.where.setText(tr("The data is in {place}", place=state.place))
         self.lock.setVisible(bool(state.locked))
-        asks = "Who is working?" if state.people else ""
+        asks = tr("Who is working?") if state.people else ""
         if state.locked:
-            asks = f"Locked. {state.locked} is at work here."
+            asks = tr("Locked. {locked} is at work here.", locked=state.locked)
         self.ask.setText(asks)
         self.ask.setVisible(bool(asks))
         self._show_people(state)
@@ -85,15 +86,17 @@ class StartView(QWidget):
             self.form.setRowVisible(line, is_new)
         self.form.setRowVisible(self.name, not is_new and state.asks_password)
         self.form.setRowVisible(self.password, is_new or state.asks_password)
-        self.password.setPlaceholderText("may stay empty: your account of this system will do" if is_new else "")
+        self.password.setPlaceholderText(tr("may stay empty: your account of this system will do") if is_new else "")
         takes_account = bool(state.account) and not state.people
-        self.account.setText(f"Go on as {state.account}, by your account")
+        self.account.setText(tr("Go on as {account}, by your account", account=state.account))
         self.account.setVisible(takes_account)
         self.go.setVisible(is_new or bool(state.people) or state.asks_password)
-        self.go.setText("Unlock   Enter" if state.locked else "Begin   Enter" if is_new else "Start work   Enter")
+        self.go.setText(
+            tr("Unlock   Enter") if state.locked else tr("Begin   Enter") if is_new else tr("Start work   Enter")
+        )
         for part in (self.go, self.account, self.people):
             part.setEnabled(not state.is_busy)
-        self.problem.setText("Signing in..." if state.is_busy and not is_new else state.problem)
+        self.problem.setText(tr("Signing in...") if state.is_busy and not is_new else state.problem)
         self.problem.setVisible(bool(self.problem.text()))
 
     def _show_people(self, state: SignInState) -> None:

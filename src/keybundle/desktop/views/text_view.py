@@ -15,10 +15,10 @@ from PySide6.QtWidgets import (
 
 from keybundle.core.reading.text import PageText
 from keybundle.desktop.presenters.bench_state import UNSURE_WORD, PageShown
-from keybundle.desktop.presenters.texts import count as say_count
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.words import tr, trn
 
 
 class TextView(QWidget):
@@ -34,16 +34,16 @@ class TextView(QWidget):
         self.told.setProperty("role", "quiet")
         self.told.setWordWrap(True)
         self.line = QLineEdit()
-        self.line.setPlaceholderText("Search this page; Enter goes on")
-        self.line.setAccessibleName("Search this page")
+        self.line.setPlaceholderText(tr("Search this page; Enter goes on"))
+        self.line.setAccessibleName(tr("Search this page"))
         self.line.textChanged.connect(self._mark)
         self.line.returnPressed.connect(self._next)
         self.text = QPlainTextEdit()
         self.text.setReadOnly(True)
-        self.text.setAccessibleName("Text of the page")
+        self.text.setAccessibleName(tr("Text of the page"))
         self.text.setTabChangesFocus(True)
         self.text.textChanged.connect(self._on_changed)
-        self.type = Button("Type the words")
+        self.type = Button(tr("Type the words"))
         self.type.clicked.connect(self._toggle)
         if not may_type:  # to show it here would make it a window of its own
             self.type.hide()
@@ -64,15 +64,23 @@ class TextView(QWidget):
             self.done.emit(self._page)
         self._page = shown.page
         self.text.setReadOnly(True)
-        self.type.setText("Type the words")
+        self.type.setText(tr("Type the words"))
         plain = text.plain if text is not None else ""
         if self.text.toPlainText() != plain:
             self.text.setPlainText(plain)
         unsure = sum(w.confidence < UNSURE_WORD for w in text.words) if text else 0
         words = len(text.words) if text else 0
-        nothing = shown.told or "No words were found on this page"
-        said = f"{say_count(words, 'word')}, {unsure} of them unsure" if words else nothing
-        quality = f"; read with {text.quality:.0%} confidence" if text is not None and text.quality is not None else ""
+        nothing = shown.told or tr("No words were found on this page")
+        said = (
+            tr("{words}, {unsure} of them unsure", words=trn("{n:,} word", "{n:,} words", words), unsure=unsure)
+            if words
+            else nothing
+        )
+        quality = (
+            tr("; read with {quality:.0%} confidence", quality=text.quality)
+            if text is not None and text.quality is not None
+            else ""
+        )
         self.told.setText(said + quality)
         self._mark(self.line.text())
 
@@ -80,11 +88,11 @@ class TextView(QWidget):
         """Begin typing, or keep what was typed."""
         if self.text.isReadOnly():
             self.text.setReadOnly(False)
-            self.type.setText("Keep these words")
+            self.type.setText(tr("Keep these words"))
             self.text.setFocus()
         else:
             self.text.setReadOnly(True)
-            self.type.setText("Type the words")
+            self.type.setText(tr("Type the words"))
             self.done.emit(self._page)
 
     def _on_changed(self) -> None:

@@ -21,27 +21,31 @@ from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.field_dialog import FieldDialog
 from keybundle.desktop.views.told import Elided, Told
 from keybundle.desktop.views.zone_dialog import ZoneDialog
+from keybundle.desktop.words import mark, tr
 
 CHECKS = ("required", "carry")
 TEXTS = ("default", "labels", "pattern", "low", "high", "file_property")
 HEADS = (
-    "Field",
-    "Kind",
-    "Required",
-    "Carried over",
-    "Default",
-    "Labels on paper",
-    "Pattern",
-    "Least",
-    "Greatest",
-    "File property",
-    "Zone",
+    mark("Field"),
+    mark("Kind"),
+    mark("Required"),
+    mark("Carried over"),
+    mark("Default"),
+    mark("Labels on paper"),
+    mark("Pattern"),
+    mark("Least"),
+    mark("Greatest"),
+    mark("File property"),
+    mark("Zone"),
 )
-TOLD = "Defaults: a fixed value, {today}, {received}, {operator}, {counter NAME} or {person FIELD}. Labels stand apart by commas."
+TOLD = mark(
+    "Defaults: a fixed value, {today}, {received}, {operator}, {counter NAME} or {person "
+    "FIELD}. Labels stand apart by commas."
+)
 RULES = {
-    "words": ("Words like", "a pattern that the words of a first page of this type hold"),
-    "barcode": ("Barcode like", "a pattern that a barcode on it fits"),
-    "source": ("File like", "a pattern that its file, with its folders, or its scanner fits"),
+    "words": (mark("Words like"), mark("a pattern that the words of a first page of this type hold")),
+    "barcode": (mark("Barcode like"), mark("a pattern that a barcode on it fits")),
+    "source": (mark("File like"), mark("a pattern that its file, with its folders, or its scanner fits")),
 }
 
 
@@ -56,29 +60,29 @@ class TypesView(QWidget):
         self._filling = False
         self.names = QListWidget()
         self.names.setFixedWidth(170)
-        self.names.setAccessibleName("Document types")
+        self.names.setAccessibleName(tr("Document types"))
         self.names.currentTextChanged.connect(self._choose)
         self.name = QLineEdit()
-        self.name.setAccessibleName("Name of the type")
+        self.name.setAccessibleName(tr("Name of the type"))
         self.name.editingFinished.connect(lambda: presenter.change({"name": self.name.text().strip()}))
         self.caption = Choice()
         self.caption.setEditable(True)
-        self.caption.setAccessibleName("Caption pattern")
+        self.caption.setAccessibleName(tr("Caption pattern"))
         self.caption.editTextChanged.connect(presenter.try_caption)
         self.caption.activated.connect(lambda _: self._keep_caption())
         caption_line = self.caption.lineEdit()
         assert caption_line is not None
         caption_line.editingFinished.connect(self._keep_caption)
         self.example = Told()
-        self.example.setAccessibleName("Example of the caption")
+        self.example.setAccessibleName(tr("Example of the caption"))
         self.example.setStyleSheet("font-size: 15px; font-weight: 600;")
         self.key = QLineEdit()
-        self.key.setAccessibleName("Key fields")
-        self.key.setPlaceholderText("fields that tell one document from another, told apart by commas")
+        self.key.setAccessibleName(tr("Key fields"))
+        self.key.setPlaceholderText(tr("fields that tell one document from another, told apart by commas"))
         self.key.editingFinished.connect(lambda: presenter.change({"key": _split(self.key.text())}))
         self.words = QLineEdit()
-        self.words.setAccessibleName("Heading words")
-        self.words.setPlaceholderText("words that head a page of this type, told apart by commas")
+        self.words.setAccessibleName(tr("Heading words"))
+        self.words.setPlaceholderText(tr("words that head a page of this type, told apart by commas"))
         self.words.editingFinished.connect(lambda: presenter.change({"words": _split(self.words.text())}))
         self.rules: dict[str, QLineEdit] = {}
         for on, (label, hint) in RULES.items():
@@ -90,34 +94,34 @@ class TypesView(QWidget):
         self.problem.setProperty("role", "problem")
         self.problem.setWordWrap(True)
         self.table = QTableWidget()
-        self.table.setAccessibleName("Fields")
+        self.table.setAccessibleName(tr("Fields"))
         self.table.setColumnCount(len(HEADS))
-        self.table.setHorizontalHeaderLabels(list(HEADS))
+        self.table.setHorizontalHeaderLabels([tr(head) for head in HEADS])
         self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.table.verticalHeader().hide()
         self.table.itemChanged.connect(self._changed)
-        told = Told(TOLD)
+        told = Told(tr(TOLD))
         told.setProperty("role", "quiet")
         told.setWordWrap(True)
-        self.point = Button("Point at the field's place")
+        self.point = Button(tr("Point at the field's place"))
         self.point.clicked.connect(self._point)
-        self.anywhere = Button("Anywhere on the page")
+        self.anywhere = Button(tr("Anywhere on the page"))
         self.anywhere.clicked.connect(self._anywhere)
-        self.more = Button("New field")
+        self.more = Button(tr("New field"))
         self.more.clicked.connect(self._ask_field)
-        self.fewer = Button("Remove field")
+        self.fewer = Button(tr("Remove field"))
         self.fewer.clicked.connect(self._remove_field)
-        self.undo = Button("Undo")
+        self.undo = Button(tr("Undo"))
         self.undo.clicked.connect(presenter.undo)
         self.undo_told = Elided()
         self.undo_told.setProperty("role", "quiet")
         form = QFormLayout()
-        form.addRow("Name", self.name)
-        form.addRow("Caption", self.caption)
-        form.addRow("Example", self.example)
-        form.addRow("Key", self.key)
-        form.addRow("Heading words", self.words)
-        certain = Told("Rules that decide the type by themselves, before any guess:")
+        form.addRow(tr("Name"), self.name)
+        form.addRow(tr("Caption"), self.caption)
+        form.addRow(tr("Example"), self.example)
+        form.addRow(tr("Key"), self.key)
+        form.addRow(tr("Heading words"), self.words)
+        certain = Told(tr("Rules that decide the type by themselves, before any guess:"))
         certain.setProperty("role", "quiet")
         form.addRow("", certain)
         for on, (label, _) in RULES.items():
@@ -254,7 +258,9 @@ class TypesView(QWidget):
     def _point(self) -> None:
         field = self._field()
         label = self._state.kind.label(field) if self._state.kind is not None else field
-        dialog = self._pointing = ZoneDialog(f"Draw where {label} stands on every first page of this type.", self)
+        dialog = self._pointing = ZoneDialog(
+            tr("Draw where {label} stands on every first page of this type.", label=label), self
+        )
         dialog.page_asked.connect(self.presenter.point)
         dialog.zone_drawn.connect(lambda shown, box: self.presenter.take_zone(field, shown, box))
         dialog.finished.connect(self._end_pointing)

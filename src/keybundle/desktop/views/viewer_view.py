@@ -37,6 +37,7 @@ from keybundle.desktop.views.page_rail import PageRail
 from keybundle.desktop.views.page_view import ZOOM_STEP, PageView, words_inside
 from keybundle.desktop.views.text_view import TextView
 from keybundle.desktop.views.told import Elided, Told
+from keybundle.desktop.words import tr
 
 SIDE_PX = 330
 SIDES = ("values", "text", "story")
@@ -84,7 +85,9 @@ class PagePane(QWidget):
 
     def render_state(self, state: ViewerState) -> None:
         """Say which page it is."""
-        self.told.setText(f"Page {state.position + 1} of {state.pages}" if state.pages else "")
+        self.told.setText(
+            tr("Page {position} of {pages}", position=state.position + 1, pages=state.pages) if state.pages else ""
+        )
         self.marks.setText(f"·  {state.marks}" if state.marks else "")
 
 
@@ -105,7 +108,7 @@ class Viewer(QWidget):
         self.rail = PageRail(presenter.thumbnail)
         self.rail.page_chosen.connect(presenter.go_to)
         presenter.thumbnail_made.connect(lambda position, _: self.rail.pages.tell_made(position))
-        self.pane = PagePane(presenter, "Loading the document...")
+        self.pane = PagePane(presenter, tr("Loading the document..."))
         self.page = self.pane.page
         self.page.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._document = ""
@@ -122,7 +125,7 @@ class Viewer(QWidget):
         self.values.setWordWrap(True)
         self.values.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.values.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
-        self.values.setAccessibleName("Values")
+        self.values.setAccessibleName(tr("Values"))
         self.values.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
         self.values.horizontalHeader().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.values.horizontalHeader().setSectionResizeMode(2, QHeaderView.ResizeMode.Fixed)
@@ -131,7 +134,7 @@ class Viewer(QWidget):
         self.story = QListWidget()
         self.story.setWordWrap(True)
         self.story.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.story.setAccessibleName("Story of the document")
+        self.story.setAccessibleName(tr("Story of the document"))
         self.side = QStackedWidget()
         self.side.setFixedWidth(SIDE_PX)
         self._sides: dict[str, Button] = {}
@@ -158,7 +161,7 @@ class Viewer(QWidget):
         titles.addWidget(self.caption)
         titles.addWidget(self.place)
         head.addLayout(titles, 1)
-        send = Button("Send   Ctrl+E")
+        send = Button(tr("Send   Ctrl+E"))
         send.setProperty("role", "main")
         send.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         send.clicked.connect(lambda: self.handlers.trigger("viewer.send"))
@@ -217,8 +220,8 @@ class Viewer(QWidget):
 
     def _ask_page(self) -> None:
         pages = self.presenter.state.pages
-        here, told = self.presenter.state.position + 1, f"Page, 1 to {pages}:"
-        number, chosen = QInputDialog.getInt(self, "Go to page", told, here, 1, max(1, pages))
+        here, told = self.presenter.state.position + 1, tr("Page, 1 to {pages}:", pages=pages)
+        number, chosen = QInputDialog.getInt(self, tr("Go to page"), told, here, 1, max(1, pages))
         if chosen:
             self.presenter.go_to(number - 1)
 
@@ -226,13 +229,13 @@ class Viewer(QWidget):
         text = self.presenter.text
         if text is not None:
             QGuiApplication.clipboard().setText(text.plain)
-            self.presenter.said.emit("The text of the page is copied")
+            self.presenter.said.emit(tr("The text of the page is copied"))
 
     def _copy_words(self, words: Sequence[Word]) -> None:
         said = " ".join(w.text for w in words)
         if said:
             QGuiApplication.clipboard().setText(said)
-            self.presenter.said.emit(f"Copied: {said}")
+            self.presenter.said.emit(tr("Copied: {said}", said=said))
 
     def _copy_area(self, box: Box) -> None:
         shown = self.presenter.shown

@@ -10,6 +10,7 @@ from keybundle.desktop.presenters.viewer import ViewerState
 from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Elided
 from keybundle.desktop.views.viewer_view import Viewer
+from keybundle.desktop.words import tr
 
 PLACE = "viewer geometry"
 STEP_PX = 28
@@ -42,7 +43,7 @@ class ViewerWindow(QMainWindow):
         viewer.presenter.failed.connect(self.message.setText)
 
     def _name(self, state: ViewerState) -> None:
-        self.setWindowTitle(f"{state.caption or 'Document'}: Key Bundle")
+        self.setWindowTitle(tr("{caption}: Key Bundle", caption=state.caption or tr("Document")))
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self._settings.setValue(PLACE, self.saveGeometry())

@@ -39,6 +39,7 @@ from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Elided, Told
 from keybundle.desktop.views.viewers import Viewers
 from keybundle.desktop.views.work_view import WorkView
+from keybundle.desktop.words import tr
 
 if TYPE_CHECKING:
     from keybundle.desktop.views.bench_view import BenchView
@@ -67,7 +68,7 @@ class MainWindow(QMainWindow):
         self.windows: list[MainWindow] = beside.windows if beside is not None else []
         self.windows.append(self)
         self._kept_as = GEOMETRY if beside is None else f"{GEOMETRY} beside"
-        self.setWindowTitle(f"Key Bundle: {seat.workspace.setup.repository}")
+        self.setWindowTitle(tr("Key Bundle: {repository}", repository=seat.workspace.setup.repository))
         self.seat = seat
         self._settings = settings
         self.handlers = Handlers(seat.may, self.warn)
@@ -110,7 +111,7 @@ class MainWindow(QMainWindow):
             layout.addWidget(self._place_button(name))
         layout.addStretch(1)
         layout.addWidget(self._place_button("prepare"))
-        keys = Button(icon("keyboard"), "Keys  F1")
+        keys = Button(icon("keyboard"), tr("Keys  F1"))
         keys.setProperty("role", "place")
         keys.clicked.connect(self.show_keys)
         layout.addWidget(keys)
@@ -138,14 +139,14 @@ class MainWindow(QMainWindow):
         self.line_label = Elided(shortest_px=LINE_PX)
         self.line_label.setProperty("role", "quiet")
         self.message = Elided()
-        self.message.setAccessibleName("Last message")
+        self.message.setAccessibleName(tr("Last message"))
         self._more: Callable[[], None] = lambda: None
         self.more = Button()
         self.more.setProperty("role", "link")
         self.more.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.more.clicked.connect(lambda: self._more())
         self.more.hide()
-        self.undo = Button("Undo   Ctrl+Z")
+        self.undo = Button(tr("Undo   Ctrl+Z"))
         self.undo.setProperty("role", "link")
         self.undo.clicked.connect(lambda: self.handlers.trigger("edit.undo"))
         layout = QHBoxLayout(foot)
@@ -214,8 +215,14 @@ class MainWindow(QMainWindow):
 
     def show_messages(self) -> None:
         """Read the last messages again, the newest first."""
-        said = tuple(reversed(self._messages)) or ("Nothing was said yet.",)
-        self.edge.open(ListSheet("Messages", f"The last {KEPT_MESSAGES} at most, the newest first:", said))
+        said = tuple(reversed(self._messages)) or (tr("Nothing was said yet."),)
+        self.edge.open(
+            ListSheet(
+                tr("Messages"),
+                tr("The last {KEPT_MESSAGES} at most, the newest first:", KEPT_MESSAGES=KEPT_MESSAGES),
+                said,
+            )
+        )
 
     def _forget_message(self) -> None:
         self.message.setText("")
@@ -253,7 +260,7 @@ class MainWindow(QMainWindow):
         self.more.show()
 
     def _offer_record(self, record_id: str) -> None:
-        self.offer(self.message.text(), "Filing record", lambda: self.open_record(record_id))
+        self.offer(self.message.text(), tr("Filing record"), lambda: self.open_record(record_id))
 
     def warn(self, text: str) -> None:
         """Show what stands in the way."""
@@ -316,7 +323,7 @@ class MainWindow(QMainWindow):
         label = bench.presenter.state.undo if bench is not None else ""
         if self._shows_cabinets():
             label = self.cabinets.presenter.undo_told
-        self.undo.setText(f"Undo: {label}   Ctrl+Z")
+        self.undo.setText(tr("Undo: {label}   Ctrl+Z", label=label))
         self.undo.setVisible(bool(label))
 
     def go_work(self) -> None:
@@ -385,7 +392,7 @@ class MainWindow(QMainWindow):
         """Go to the scanner with the values that a cabinet's columns give."""
         self.work.presenter.incoming.bring_along(values)
         self.go_work()
-        self.say("The next stack gets these values. Press S to scan it." if values else "Press S to scan.")
+        self.say(tr("The next stack gets these values. Press S to scan it.") if values else tr("Press S to scan."))
 
     def open_files(self, files: list[Path]) -> None:
         """Bring in files that were handed over by the file manager."""
@@ -396,17 +403,17 @@ class MainWindow(QMainWindow):
     def _bring_register(self, name: str) -> None:
         """Ask for a CSV file and put its entries in place of a register's."""
         chosen, _ = QFileDialog.getOpenFileName(
-            self, f"Entries of {name}", "", "CSV (*.csv *.txt *.tsv);;All files (*)"
+            self, tr("Entries of {name}", name=name), "", tr("CSV (*.csv *.txt *.tsv);;All files (*)")
         )
         seat = self.seat
         if not chosen:
             return
 
         def refused(told: str) -> None:
-            self.edge.open(ListSheet("Register not changed", told.split("\n")[0], told.split("\n")[1:]))
+            self.edge.open(ListSheet(tr("Register not changed"), told.split("\n")[0], told.split("\n")[1:]))
 
         def done(entries: int) -> None:
-            self.say(f"{entries:,} entries brought in")
+            self.say(tr("{entries:,} entries brought in", entries=entries))
             self.go_prepare()
 
         work = lambda: bring_register(seat, name, Path(chosen))  # noqa: E731
@@ -447,8 +454,8 @@ class MainWindow(QMainWindow):
         seat.runner.query(lambda: load_record_page(seat, record_id), show, owner=self)
 
     def _offer_left_out(self, told: str, sentences: tuple[str, ...]) -> None:
-        head = "These were left out; all others were sent."
-        self.offer(told, "See which", lambda: self.edge.open(ListSheet("Not sent", head, sentences)))
+        head = tr("These were left out; all others were sent.")
+        self.offer(told, tr("See which"), lambda: self.edge.open(ListSheet(tr("Not sent"), head, sentences)))
 
     def open_beside(self) -> None:
         """Open another window on the same work: two batches, or a batch and a cabinet, in sight at once."""

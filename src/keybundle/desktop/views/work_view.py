@@ -41,11 +41,12 @@ from keybundle.desktop.views.preview_dialog import PreviewDialog
 from keybundle.desktop.views.scan_options_sheet import ScanOptionsSheet
 from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.words import mark, tr
 
 Index = QModelIndex | QPersistentModelIndex
 ROW_HEIGHT = 88
 SHOWN_REFUSALS, OPTIONS_WIDTH = 4, 30
-ANY_TYPE = "any type"
+ANY_TYPE = mark("any type")
 SOURCES_WIDTH, TODAY_WIDTH = 264, 248
 PAGE_FILES = "*.tif *.tiff *.png *.jpg *.jpeg *.webp *.jp2 *.bmp *.pnm *.pbm *.pgm *.ppm *.heic *.heif *.pdf"
 
@@ -180,7 +181,7 @@ class WorkView(QWidget):
         self.list = QListView()
         self.list.setModel(self.model)
         self.list.setItemDelegate(BatchDelegate(self.list))
-        self.list.setAccessibleName("Work list")
+        self.list.setAccessibleName(tr("Work list"))
         self.list.setStyleSheet("QListView { background: transparent; border: none; }")
         self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.list.activated.connect(self._open_index)
@@ -205,14 +206,14 @@ class WorkView(QWidget):
 
     def _make_sources(self) -> QVBoxLayout:
         self.scanner = Choice()
-        self.scanner.setAccessibleName("Scanner")
+        self.scanner.setAccessibleName(tr("Scanner"))
         self.scanner.textActivated.connect(self.presenter.scanning.choose_scanner)
-        self.look = Button("Look for scanners   L")
+        self.look = Button(tr("Look for scanners   L"))
         self.look.setProperty("role", "link")
         self.look.clicked.connect(self.presenter.scanning.look)
         self.feeder = Told()
         self.routine = Choice()
-        self.routine.setAccessibleName("Routine")
+        self.routine.setAccessibleName(tr("Routine"))
         self.routine.textActivated.connect(self.presenter.scanning.choose_routine)
         self.routine_told = quiet()
         self.plan = Told()
@@ -221,46 +222,48 @@ class WorkView(QWidget):
         self.destination = Told()
         self.destination.setStyleSheet("font-size: 15px;")
         self.destination.setWordWrap(True)
-        self.scan = Button(icon("scan", c.CARD), "Scan   S")
+        self.scan = Button(icon("scan", c.CARD), tr("Scan   S"))
         self.scan.setProperty("role", "main")
         self.scan.clicked.connect(lambda: self.presenter.scanning.scan())
-        self.preview = Button("Preview a page   P")
+        self.preview = Button(tr("Preview a page   P"))
         self.preview.clicked.connect(self._show_preview)
         self.options = Button()
         self.options.setProperty("role", "link")
-        self.options.setToolTip("Change how the next stacks are scanned (O)")
+        self.options.setToolTip(tr("Change how the next stacks are scanned (O)"))
         self.options.clicked.connect(self._show_options)
-        self.stop = Button("Stop   Shift+S")
+        self.stop = Button(tr("Stop   Shift+S"))
         self.stop.clicked.connect(self.presenter.incoming.stop)
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
         self.progress_told = quiet()
-        self.refill = Button("Refill the feeder   F")
+        self.refill = Button(tr("Refill the feeder   F"))
         self.refill.clicked.connect(self.presenter.scanning.refill)
-        self.importing = Button(icon("file-text"), "Import files   I")
+        self.importing = Button(icon("file-text"), tr("Import files   I"))
         self.importing.clicked.connect(self._ask_files)
-        self.sheets = Button("Save a separator sheet")
+        self.sheets = Button(tr("Save a separator sheet"))
         self.sheets.setProperty("role", "link")
         self.sheets.clicked.connect(self._ask_sheets)
         column = QVBoxLayout()
         column.setSpacing(8)
-        column.addWidget(section("Sources"))
+        column.addWidget(section(tr("Sources")))
         scan_card = card(
             self.scanner, self.feeder, self.routine, self.routine_told, self.options, self.plan, self.destination, self.scan,
             self.preview, self.stop, self.progress, self.progress_told, self.refill, self.look, self.sheets,
         )  # fmt: skip
         self.files_told = quiet()
-        self.folder = Button("Import a folder   Shift+I")
+        self.folder = Button(tr("Import a folder   Shift+I"))
         self.folder.setProperty("role", "link")
         self.folder.clicked.connect(self._ask_folder)
         self.refused = quiet()
         self.refused.setProperty("role", "problem")
         self.refused.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.refused.setAccessibleName("Files not taken in")
+        self.refused.setAccessibleName(tr("Files not taken in"))
         self.file_routine = Choice()
         self.file_routine.setAccessibleName("Routine for files")
         self.file_routine.textActivated.connect(self.presenter.files.choose_routine)
-        file_card = card(Told("Files"), self.files_told, self.file_routine, self.importing, self.folder, self.refused)
+        file_card = card(
+            Told(tr("Files")), self.files_told, self.file_routine, self.importing, self.folder, self.refused
+        )
         for holder in (scan_card, file_card):
             holder.setFixedWidth(252)
             column.addWidget(holder)
@@ -277,7 +280,7 @@ class WorkView(QWidget):
         self._stack.addWidget(self.empty)
         column = QVBoxLayout()
         column.setSpacing(8)
-        head = Told("Waiting")
+        head = Told(tr("Waiting"))
         head.setProperty("role", "section")
         column.addWidget(head)
         column.addWidget(holder, 1)
@@ -290,12 +293,12 @@ class WorkView(QWidget):
         self._records.setSpacing(2)
         column = QVBoxLayout()
         column.setSpacing(8)
-        column.addWidget(section("Today"))
+        column.addWidget(section(tr("Today")))
         holder = card()
         holder.setFixedWidth(236)
         holder.layout().addLayout(self._figures)  # type: ignore[union-attr]
         column.addWidget(holder)
-        column.addWidget(section("Filing records"))
+        column.addWidget(section(tr("Filing records")))
         records = card()
         records.setFixedWidth(236)
         records.layout().addLayout(self._records)  # type: ignore[union-attr]
@@ -318,9 +321,9 @@ class WorkView(QWidget):
         on("work.stop reading", lambda: self._at_chosen(self.presenter.toggle_reading))
         on("work.close", lambda: self._at_chosen(self.presenter.close_batch))
         on("work.give", lambda: self._at_chosen(self.giving.emit))
-        on("work.go on", lambda: self.halt.choose("go on"))
+        on("work.go on", lambda: self.halt.choose(tr("go on")))
         on("work.again", lambda: self.halt.choose("again"))
-        on("work.leave out", lambda: self.halt.choose("leave out"))
+        on("work.leave out", lambda: self.halt.choose(tr("leave out")))
         on("work.later", lambda: self.halt.choose(""))
         bind_place(self, "work", self.handlers, but=("work.open",))
 
@@ -346,7 +349,7 @@ class WorkView(QWidget):
         ):  # fmt: skip
             label.setText(text)
         shown, more = state.refused[:SHOWN_REFUSALS], len(state.refused) - SHOWN_REFUSALS
-        self.refused.setText("\n\n".join((*shown, f"And {more} more." if more > 0 else "")).strip())
+        self.refused.setText("\n\n".join((*shown, tr("And {more} more.", more=more) if more > 0 else "")).strip())
         self.refused.setToolTip("\n".join(state.refused))
         self.refused.setVisible(bool(state.refused))
         busy = bool(state.scanning)
@@ -356,7 +359,9 @@ class WorkView(QWidget):
         self.scan.setVisible(not busy)
         self.preview.setEnabled(state.can_scan)
         self.preview.setVisible(not busy)
-        self.options.setText("\n".join(wrap(f"{state.options_told}   (O changes)", OPTIONS_WIDTH)))
+        self.options.setText(
+            "\n".join(wrap(tr("{options_told}   (O changes)", options_told=state.options_told), OPTIONS_WIDTH))
+        )
         self.options.setVisible(bool(state.options_told) and not busy)
         if isinstance(self.edge.shown, ScanOptionsSheet):
             self.edge.shown.render_choices(state.options)
@@ -386,7 +391,7 @@ class WorkView(QWidget):
         if state.records != self._shown.records or not self._records.count():
             empty_layout(self._records)
             if not state.records:
-                self._records.addWidget(quiet("Each filing leaves its record here."))
+                self._records.addWidget(quiet(tr("Each filing leaves its record here.")))
             for record_id, line in state.records:
                 button = Button(line)
                 button.setProperty("role", "link")
@@ -412,7 +417,7 @@ class WorkView(QWidget):
             old.deleteLater()
         self._starters = []
         for letter, name in keys:
-            key = QShortcut(QKeySequence(f"Alt+{letter}"), self)
+            key = QShortcut(QKeySequence(tr("Alt+{letter}", letter=letter)), self)
             key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
             key.activated.connect(lambda n=name: self.presenter.scanning.start(n))
             self._starters.append(key)
@@ -458,25 +463,29 @@ class WorkView(QWidget):
         """Ask for the type that is to follow the sheet and for a file; it is printed from there."""
 
         def save(said: list[str]) -> None:
-            name, _ = QFileDialog.getSaveFileName(self, "Save a separator sheet", "separator.pdf", "PDF (*.pdf)")
+            name, _ = QFileDialog.getSaveFileName(
+                self, tr("Save a separator sheet"), "separator.pdf", tr("PDF (*.pdf)")
+            )
             if name:
                 self.presenter.files.save_sheets(Path(name), "" if said[0] == ANY_TYPE else said[0])
 
-        head = (
+        head = tr(
             "Print the sheet and lay it before each document: the next one begins behind it, and it is left out itself."
         )
-        offers = {"The document behind it is": (ANY_TYPE, *self._shown.types)}
-        sheet = AskSheet("Separator sheet", head, offers, "Save as PDF")
+        offers = {tr("The document behind it is"): (ANY_TYPE, *self._shown.types)}
+        sheet = AskSheet(tr("Separator sheet"), head, offers, tr("Save as PDF"))
         sheet.answered.connect(save)
         self.edge.open(sheet)
 
     def _ask_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Import a folder with all below it")
+        name = QFileDialog.getExistingDirectory(self, tr("Import a folder with all below it"))
         if name:
             self.presenter.files.import_files([Path(name)])
 
     def _ask_files(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Import files", "", f"Pages ({PAGE_FILES});;All files (*)")
+        names, _ = QFileDialog.getOpenFileNames(
+            self, tr("Import files"), "", tr("Pages ({PAGE_FILES});;All files (*)", PAGE_FILES=PAGE_FILES)
+        )
         if names:
             self.presenter.files.import_files([Path(n) for n in names])
 

@@ -12,6 +12,7 @@ from keybundle.desktop.presenters.routines import PointedBarcode
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.page_view import PageView, Tool
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.words import tr
 
 
 class ZoneDialog(QDialog):
@@ -23,7 +24,7 @@ class ZoneDialog(QDialog):
 
     def __init__(self, told: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Point at the page")
+        self.setWindowTitle(tr("Point at the page"))
         self.resize(760, 900)
         self._shown: PageShown | None = None
         self._barcodes: tuple[PointedBarcode, ...] = ()
@@ -34,21 +35,21 @@ class ZoneDialog(QDialog):
         self.page.area_framed.connect(self._draw)
         self.page.turned_page.connect(self.page_asked)
         self.barcodes = QListWidget()
-        self.barcodes.setAccessibleName("Barcodes on this page")
+        self.barcodes.setAccessibleName(tr("Barcodes on this page"))
         self.barcodes.setMaximumHeight(76)
         self.barcodes.itemActivated.connect(lambda _: self._choose())
         self.barcodes.itemClicked.connect(lambda _: self._choose())
         words = Told(told)
         words.setWordWrap(True)
         row = QHBoxLayout()
-        for text, key, offset in (("Page before   PgUp", "PgUp", -1), ("Next page   PgDown", "PgDown", 1)):
+        for text, key, offset in ((tr("Page before   PgUp"), "PgUp", -1), (tr("Next page   PgDown"), "PgDown", 1)):
             button = Button(text)
             button.setAutoDefault(False)
             button.clicked.connect(lambda _=False, o=offset: self.page_asked.emit(o))
             QShortcut(QKeySequence(key), self).activated.connect(button.click)
             row.addWidget(button)
         row.addStretch(1)
-        close = Button("Close")
+        close = Button(tr("Close"))
         close.setAutoDefault(False)
         close.clicked.connect(self.accept)
         row.addWidget(close)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from keybundle.core.base.errors import InputProblem
-from keybundle.core.base.messages import languages, message
+from keybundle.core.base.messages import PSEUDO, SOURCE, languages, message
 from keybundle.core.setup.model import Setup
 from keybundle.core.workflows.session.session import Session, needs
 
@@ -19,9 +19,17 @@ def own_values(session: Session) -> dict[str, str]:
 
 
 @needs()
+def known_languages(session: Session) -> tuple[str, tuple[str, ...]]:
+    """Return the language of one's window and those that there are words for."""
+    person = session.workspace.setup.person(session.person)
+    own = (person.language if person is not None else "") or SOURCE
+    return own, tuple(dict.fromkeys((*languages(), own)))
+
+
+@needs()
 def change_oneself(session: Session, *, values: Mapping[str, str] | None = None, language: str | None = None) -> None:
-    """Change one's own values or language; raises InputProblem for a language that there are no words for."""
-    if language and language not in languages():
+    """Change one's own values or language (the pseudo-locale is one too); raises InputProblem for a language that there are no words for."""
+    if language and language not in (*languages(), PSEUDO):
         raise InputProblem(message("oneself.no-such-language", language=language, known=", ".join(languages())))
 
     def change(setup: Setup) -> Setup:

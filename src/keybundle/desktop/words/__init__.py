@@ -1,0 +1,93 @@
+"""What the window says, in the language that is spoken: its own words by gettext, the core's messages by their codes.
+
+The window's own words stand in English where they are used, marked by ``tr`` (``trn`` where a number decides between
+one and many, ``mark`` where they stand in a table and are worded later). ``scripts/words`` gathers them into
+``window.pot``; a language is ``window.LANGUAGE.po`` beside it, compiled.
+"""
+
+from __future__ import annotations
+
+import functools
+import gettext
+import string
+from importlib.resources import files
+from typing import Any
+
+from babel import Locale, UnknownLocaleError
+from babel.numbers import format_decimal, format_percent
+
+from keybundle.core.base.messages import PSEUDO, SOURCE, pseudo, say
+from keybundle.core.fields.locales import LAST_RESORT, is_locale
+
+_spoken = [SOURCE, LAST_RESORT]
+
+
+def speak(language: str, locale: str = "") -> None:
+    """Let the window speak a language (empty: English) from now on, with numbers as a locale writes them."""
+    _spoken[:] = language or SOURCE, locale if is_locale(locale) else LAST_RESORT
+
+
+def worded(what: object) -> str:
+    """Return a message, or an error that carries one, in the language that is spoken; any other text as it is."""
+    if isinstance(what, BaseException):
+        what = what.args[0] if what.args and isinstance(what.args[0], str) else str(what)
+    return say(what, _spoken[0]) if isinstance(what, str) else str(what)
+
+
+def mark(text: str) -> str:
+    """Return words that stand in a table as they are, so that they are gathered; whoever shows them says ``tr``."""
+    return text
+
+
+def tr(text: str, **params: object) -> str:
+    """Return words of the window in the language that is spoken, with parameters in their braces.
+
+    Without parameters braces are braces. A number with ``:,`` or ``:.0%`` is written as the locale does.
+    """
+    return _fill(_catalogue(_spoken[0]).gettext(text) if text else text, params)
+
+
+def trn(one: str, many: str, n: int, **params: object) -> str:
+    """Return the words for one, or for ``n``, in the language that is spoken; ``{n}`` is the number."""
+    return _fill(_catalogue(_spoken[0]).ngettext(one, many, n), {"n": n, **params})
+
+
+def language_name(code: str) -> str:
+    """Return what the speakers of a language call it, by CLDR; the code itself where CLDR has none."""
+    try:
+        return str(Locale.parse(code).get_display_name(code) or code).capitalize()
+    except (UnknownLocaleError, ValueError):
+        return code
+
+
+def number(value: float) -> str:
+    """Return a number as the locale writes it."""
+    return str(format_decimal(value, locale=_spoken[1]))
+
+
+def _fill(text: str, params: dict[str, Any]) -> str:
+    if _spoken[0] == PSEUDO and text:
+        text = pseudo(text)
+    told = {k: worded(v) if isinstance(v, str) else v for k, v in params.items()}
+    return _LocaleFormatter().vformat(text, (), told) if params else text
+
+
+class _LocaleFormatter(string.Formatter):
+    """Formats as Python does, but for numbers with thousands and for shares, which the locale writes."""
+
+    def format_field(self, value: Any, format_spec: str) -> str:
+        if format_spec == ",":
+            return number(value)
+        if format_spec.endswith("%"):
+            places = int(format_spec[1:-1] or 0) if format_spec.startswith(".") else 0
+            return str(format_percent(value, "#,##0" + ("." + "0" * places if places else "") + "%", locale=_spoken[1]))
+        return str(super().format_field(value, format_spec))
+
+
+@functools.cache
+def _catalogue(language: str) -> gettext.NullTranslations:
+    place = files(__package__).joinpath(f"window.{language}.mo")
+    if not place.is_file():
+        return gettext.NullTranslations()
+    with place.open("rb") as file:
+        return gettext.GNUTranslations(file)
