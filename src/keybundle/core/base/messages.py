@@ -11,7 +11,7 @@ from __future__ import annotations
 import functools
 import gettext
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from importlib.resources import files
 from typing import Any
 
@@ -33,6 +33,10 @@ class Message(str):
         made.code, made.params = code, dict(params)
         return made
 
+    def __str__(self) -> str:
+        """Return the message itself, so that the text of an error keeps its code."""
+        return self
+
     def __reduce__(self) -> tuple[Any, ...]:
         return Message, (self.code, self.params)
 
@@ -40,6 +44,20 @@ class Message(str):
 def message(code: str, **params: Any) -> Message:
     """Return what a code says with these parameters; parameters may be messages themselves."""
     return Message(code, {k: v if isinstance(v, (str, int, float)) else str(v) for k, v in params.items()})
+
+
+def join_and(parts: Sequence[str]) -> str:
+    """Return ``a, b and c`` as a message, so that its parts can be worded again; one part as it is, none empty."""
+    if len(parts) < 2:
+        return parts[0] if parts else ""
+    return message("list.and", first=join_comma(parts[:-1]), last=parts[-1])
+
+
+def join_comma(parts: Sequence[str]) -> str:
+    """Return ``a, b, c`` as a message."""
+    if len(parts) < 2:
+        return parts[0] if parts else ""
+    return message("list.comma", first=parts[0], rest=join_comma(parts[1:]))
 
 
 def say(text: str, language: str = SOURCE) -> str:

@@ -79,7 +79,12 @@ def cut_batch(batch: Batch, routine: Routine, sides: Mapping[str, SideFacts]) ->
 
 
 def _unknown(page: Page) -> Placing:
-    return Placing(page.id, False, "damaged" if page.trouble else "not looked at yet", note=page.trouble)
+    return Placing(
+        page.id,
+        False,
+        message("reason.damaged") if page.trouble else message("reason.not-looked-at"),
+        note=page.trouble,
+    )
 
 
 def is_protected(document: Document) -> bool:
@@ -113,12 +118,12 @@ def separate_again(batch: Batch, routine: Routine, sides: Mapping[str, SideFacts
         reason, conflict = _decide(page, placing, wanted, protected, firsts, documents, current)
         carried = ""
         if conflict:
-            conflicts.append(f"Side {number}: {conflict}")
+            conflicts.append(message("again.side", number=number, conflict=conflict))
         if reason or current is None:
             current = firsts.get(page.id) or new_id()
             if current in documents:
                 current = new_id()
-            documents[current] = protected or _fresh(batch, current, reason or "first page", placing)
+            documents[current] = protected or _fresh(batch, current, reason or message("reason.first-page"), placing)
         pages.append(replace(page, disposition=KEPT, reason=None, note=placing.note or None, document_id=current))
     return Again(_keep_unchanged(batch, replace(batch, pages=tuple(pages), documents=documents)), tuple(conflicts))
 
@@ -140,7 +145,7 @@ def _decide(
         return (BY_HAND if page.hand_break else ""), said if joined else ""
     if current is not None and not wanted and current in documents and is_protected(documents[current]):
         told = message("again.rules-join-page-document-person")
-        return "after a document that was worked on", told
+        return message("reason.after-worked-on"), told
     return wanted, ""
 
 

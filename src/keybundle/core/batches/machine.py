@@ -229,9 +229,9 @@ class MachineWrites(StoredBatches):
         is_inside = before is not None and after is not None and before.id == after.id
         if before is not None and is_open and (is_inside or not placing.starts):
             return str(before.id)
-        why = "first page"
+        why = message("reason.first-page")
         if before is not None and not is_open:
-            why = "after a document that is set aside" if before.parked else "after a document that is filed"
+            why = message("reason.after-set-aside") if before.parked else message("reason.after-filed")
         document_id = self._clock.new_id()
         named = placing.type_name or None
         insert_document(c, batch_id, document_id, {

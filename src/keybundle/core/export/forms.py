@@ -27,18 +27,18 @@ PACKAGE = "package"
 TIFF, PNG, JPEG = "tiff", "png", "jpeg"
 PICTURES = (TIFF, PNG, JPEG)
 FORMS = (
-    Form(PDFA, "Searchable PDF/A", ".pdf"),
-    Form(RECEIVED, "Files as they came", "", joins=False),
-    Form(TIFF, "Pictures: TIFF", ".tif"),
-    Form(PNG, "Pictures: PNG, a file each page", ".png", joins=False, by_page=True),
-    Form(JPEG, "Pictures: JPEG, a file each page", ".jpg", joins=False, by_page=True),
-    Form(TEXT, "Plain text", ".txt"),
-    Form(HOCR, "Text with places: hOCR", ".hocr"),
-    Form(ALTO, "Text with places: ALTO", ".xml"),
-    Form(CSV, "Values: CSV", ".csv"),
-    Form(JSON, "Values: JSON", ".json"),
+    Form(PDFA, message("form.pdfa"), ".pdf"),
+    Form(RECEIVED, message("form.received"), "", joins=False),
+    Form(TIFF, message("form.tiff"), ".tif"),
+    Form(PNG, message("form.png"), ".png", joins=False, by_page=True),
+    Form(JPEG, message("form.jpeg"), ".jpg", joins=False, by_page=True),
+    Form(TEXT, message("form.text"), ".txt"),
+    Form(HOCR, message("form.hocr"), ".hocr"),
+    Form(ALTO, message("form.alto"), ".xml"),
+    Form(CSV, message("form.csv"), ".csv"),
+    Form(JSON, message("form.json"), ".json"),
 )
-AS_PACKAGE = Form(PACKAGE, "Hand-over package", "")
+AS_PACKAGE = Form(PACKAGE, message("form.package"), "")
 
 
 def find_form(key: str) -> Form:

@@ -65,7 +65,7 @@ class Landing:
                     out.write(block)
         except OSError as error:
             part.unlink(missing_ok=True)
-            raise explain_os_error(error, f"a file in “{folder}”") from error
+            raise explain_os_error(error, message("thing.file-in", folder=folder)) from error
         except InputProblem:
             part.unlink(missing_ok=True)
             raise
@@ -78,7 +78,7 @@ class Landing:
             part.write_bytes(data)
         except OSError as error:
             part.unlink(missing_ok=True)
-            raise explain_os_error(error, f"a file in “{folder}”") from error
+            raise explain_os_error(error, message("thing.file-in", folder=folder)) from error
         return part
 
     def plan(self, folder: Path, wanted: str) -> Path:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+from datetime import datetime
 
 LAST_RESORT = "en_GB"
 
@@ -33,6 +34,13 @@ def is_locale(name: str) -> bool:
         return bool(Locale.parse(name))
     except (UnknownLocaleError, ValueError, TypeError):
         return False
+
+
+def format_moment(at: datetime, language: str) -> str:
+    """Return a moment with its day and month in a language, such as ``5 March 2026, 14:05``."""
+    from babel.dates import format_datetime
+
+    return str(format_datetime(at, "d MMMM y, HH:mm", locale=_known(language)))
 
 
 def _known(locale: str) -> str:

@@ -24,6 +24,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken
 from keybundle.core.intake.scanner import BACK, FRONT, PAPERS_MM, Halt, Offers, Options, Side
 
@@ -36,21 +37,17 @@ SILENT_SECONDS = 120.0
 ENDED = b"Batch terminated"
 # Source: SANE Standard 1.06, section 4.2.7 (status codes); the words are those of sane_strstatus.
 STATUS = {
-    "Operation not supported": ("unsupported", "The scanner cannot do what was asked of it. Choose another source, "
-                                "mode or resolution."),
-    "Operation was canceled": ("cancelled", "The scan was stopped at the scanner."),
-    "Device busy": ("busy", "The scanner is busy with somebody else. Wait until it is free and start again."),
-    "Invalid argument": ("refused", "The scanner refuses these settings. Choose another source, mode, resolution or "
-                         "paper size; if it was just plugged in, look for scanners again."),
-    "Document feeder out of documents": ("empty", "The feeder is empty. Put the next stack in and start again."),
-    "Document feeder jammed": ("jam", "A sheet is jammed in the feeder. Take it out, put it back on the stack and go on."),
-    "Scanner cover is open": ("cover open", "The scanner's cover is open. Close it and go on."),
-    "Error during device I/O": ("gone", "The scanner does not answer any more. Check its cable and power, then go on; "
-                                "feed the sheet again that was in it."),
-    "Out of memory": ("memory", "The scanner's driver has run out of memory. Choose a lower resolution and go on."),
-    "Access to resource has been denied": ("denied", "This user may not use the scanner. Ask the administrator of this "
-                                           "machine for the right to use scanners."),
-    "End of file reached": ("cut short", "The scanner ended a picture too early. Feed its sheet again."),
+    "Operation not supported": ("unsupported", message("sane.scanner-cannot-do-what-asked")),
+    "Operation was canceled": ("cancelled", message("sane.scan-stopped-at-scanner")),
+    "Device busy": ("busy", message("sane.scanner-busy-with-somebody-else")),
+    "Invalid argument": ("refused", message("sane.scanner-refuses-these-settings-choose")),
+    "Document feeder out of documents": ("empty", message("scanner.feeder-empty")),
+    "Document feeder jammed": ("jam", message("sane.sheet-jammed-in-feeder-take")),
+    "Scanner cover is open": ("cover open", message("sane.scanner-s-cover-open-close")),
+    "Error during device I/O": ("gone", message("sane.scanner-does-answer-any-more")),
+    "Out of memory": ("memory", message("sane.scanner-s-driver-run-out")),
+    "Access to resource has been denied": ("denied", message("sane.user-may-use-scanner-ask")),
+    "End of file reached": ("cut short", message("sane.scanner-ended-picture-too-early")),
 }  # fmt: skip
 _FAILED = re.compile(r"(?:sane_start|sane_read|sane_open|open of device [^:]+(?::[^ ]+)? failed): (.+)$", re.MULTILINE)
 _OPTION = re.compile(r"^\s+--(source|mode|resolution)\s+(\S.*?)\s+\[([^\]]*)\]", re.MULTILINE)
@@ -108,7 +105,7 @@ def explain(stderr: str) -> Halt | None:
     if found is None:
         return None
     said = found[1].strip()
-    code, sentence = STATUS.get(said, ("trouble", f"The scanner reports: {said}. Check it and start again."))
+    code, sentence = STATUS.get(said, ("trouble", message("sane.scanner-reports-check-and-start", said=said)))
     return Halt(code, sentence)
 
 
@@ -168,8 +165,12 @@ class SaneScanner:
         given = ["-d", self._device.device, "--format=tiff", f"--resolution={options.resolution_dpi}"]
         source = offers.source_for(options)
         if source is None:
-            asked = "two-sided" if options.duplex and options.source == "feeder" else f"from its {options.source}"
-            raise Halt("unsupported", f"{self.name} cannot scan {asked}. Choose another source or one-sided.")
+            asked = (
+                message("sane.two-sided")
+                if options.duplex and options.source == "feeder"
+                else message("sane.from-its", source=options.source)
+            )
+            raise Halt("unsupported", message("sane.cannot-scan-choose-another-source", name=self.name, asked=asked))
         if source:
             given.append(f"--source={source}")
         mode = offers.mode_for(options.mode)

@@ -27,14 +27,8 @@ MODES = ("automatic", "1-bit", "grey", "colour")
 
 
 TROUBLES = {
-    "jam": "Sheet {sheet} is jammed. All sheets before it are safe; take it out, put it back on the stack and go on.",
-    "double feed": "The scanner felt two sheets go through together at sheet {sheet}. All sheets before it are safe; part "
-    "the sheets, put them back on the stack and go on.",
-    "cover open": "The scanner's cover was opened at sheet {sheet}. All sheets before it are safe; close the cover, put the "
-    "sheet back and go on.",
-    "gone": "The scanner vanished at sheet {sheet}. All sheets before it are safe; check its cable and power, put the sheet "
-    "back and go on.",
-}
+    "jam": "halt.jam", "double feed": "halt.double-feed", "cover open": "halt.cover-open", "gone": "halt.gone",
+}  # fmt: skip
 
 
 class Halt(AppError):
@@ -189,12 +183,12 @@ class SimulatedScanner:
         """Yield the sides of the stack at the asked pace; a glass gives the next sheet's front alone."""
         stack, fed = self._stack(), self._fed()
         if fed >= len(stack):
-            raise Halt("empty", "The feeder is empty. Put the next stack in and start again.")
+            raise Halt("empty", message("scanner.feeder-empty"))
         due = self._clock()
         for number, sheet in enumerate(stack[fed:], fed + 1):
             if sheet.trouble and sheet.trouble != "stuck":
                 self._clear(stack, number)
-                raise Halt(sheet.trouble, TROUBLES[sheet.trouble].format(sheet=number))
+                raise Halt(sheet.trouble, message(TROUBLES[sheet.trouble], sheet=number))
             self._tail = stack[number].front if sheet.trouble == "stuck" and number < len(stack) else ""
             if sheet.trouble == "stuck":
                 self._clear(stack, number)

@@ -132,7 +132,11 @@ class Pool:
                 self._processes[slot].kill()
                 self._processes[slot].wait()
                 if not self._closed:
-                    said = "took too long" if isinstance(error, TimeoutError) else "brought its worker down"
+                    said = (
+                        message("pool.took-too-long")
+                        if isinstance(error, TimeoutError)
+                        else message("pool.brought-its-worker-down")
+                    )
                     answer = ("crash", said)
                 else:
                     answer = ("problem", "Cancelled", message("pool.stopped-what-done-before-kept"))

@@ -16,6 +16,7 @@ import traceback
 from multiprocessing.connection import Connection
 
 from keybundle.core.base.errors import AppError
+from keybundle.core.base.messages import message
 
 MEMORY_LIMIT_BYTES = 6 * 1024**3
 NICENESS = 5  # capturing pages and the window go first, whatever waits to be read
@@ -47,7 +48,7 @@ def serve(connection: Connection, memory_limit: int = MEMORY_LIMIT_BYTES) -> Non
         except AppError as error:
             answer = ("problem", type(error).__name__, str(error))
         except MemoryError:
-            answer = ("problem", "InputProblem", "It needs more memory than one item may take.")
+            answer = ("problem", "InputProblem", message("worker.needs-more-memory-than-one"))
         except Exception:  # noqa: BLE001  the one door through which a worker's bugs travel home
             answer = ("bug", traceback.format_exc())
         try:

@@ -45,7 +45,11 @@ def _draw_half(canvas: Canvas, separator: Separator, width: float, height: float
     canvas.setFont("Helvetica-Bold", 26)
     canvas.drawCentredString(width / 2, height - 62, "Separator sheet")
     canvas.setFont("Helvetica", 17)
-    said = f"A new document begins: {separator.type_name}" if separator.type_name else "A new document begins"
+    said = (
+        message("marks.new-document-of", type_name=separator.type_name)
+        if separator.type_name
+        else message("marks.new-document")
+    )
     canvas.drawCentredString(width / 2, height - 88, said)
     code = segno.make(separator.content, error="h", micro=False)
     matrix = [list(row) for row in code.matrix]

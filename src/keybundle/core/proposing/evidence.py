@@ -10,7 +10,7 @@ from decimal import Decimal, InvalidOperation
 
 from rapidfuzz import fuzz, utils
 
-from keybundle.core.base.messages import message
+from keybundle.core.base.messages import join_comma, message
 from keybundle.core.fields.kinds import Kind, Refusal, Rule, normalise
 from keybundle.core.fields.numbers import find_currency
 from keybundle.core.fields.values import ASSUMED, FieldValue, Origin
@@ -167,7 +167,7 @@ def _say_currencies(names: Sequence[str], values: Mapping[str, FieldValue], kind
     told = {name: code for name in names if (code := find_currency(values[name].as_read))}
     if len(set(told.values())) < 2:
         return ""
-    each = ", ".join(f"{kind.label(name)} is in {code}" for name, code in told.items())
+    each = join_comma([message("evidence.in", name=kind.label(name), currency=code) for name, code in told.items()])
     return message("evidence.amounts-different-currencies-cannot-added", each=each)
 
 

@@ -154,9 +154,9 @@ def _note_order(value: FieldValue, rule: Rule, told: str, rows: Rows) -> FieldVa
     if rule.kind is not Kind.DATE or not is_ambiguous(value.as_read):
         return value
     other = parse_date(value.as_read, day_first=not rule.day_first)
-    order = "day first" if rule.day_first else "month first"
+    order = message("propose.day-first" if rule.day_first else "propose.month-first")
     by_page = len(_orders_on(rows)) == 1
-    why = f"this sender writes {order}" if told else f"it is read {order} here"
+    why = message("propose.sender-writes", order=order) if told else message("propose.read-here", order=order)
     said = message("propose.could-or", as_read=value.as_read, value_text=value.text, other=other, why=why)
     trust = 1.0 if told or by_page else UNTOLD_ORDER
     return replace(

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from rapidfuzz import fuzz
 
+from keybundle.core.base.messages import join_comma, message
 from keybundle.core.proposing.candidates import map_labels, propose_candidates
 from keybundle.core.proposing.letters import find_letter
 from keybundle.core.proposing.rows import Rows, build_rows
@@ -60,10 +61,10 @@ class _Evidence:
     @property
     def because(self) -> str:
         """What speaks for the type, in words."""
-        parts = [f"title “{self.words}”"] if self.words and self.title >= STANDS_ALONE else []
-        parts += [f"{self.shown} of {self.of} fields"] if self.labels else []
-        parts += [f"the words “{self.words}”"] if self.words and not parts else []
-        return ", ".join(parts) or "its greeting"
+        parts = [message("types.title", words=self.words)] if self.words and self.title >= STANDS_ALONE else []
+        parts += [message("types.fields", shown=self.shown, of=self.of)] if self.labels else []
+        parts += [message("reason.words", words=self.words)] if self.words and not parts else []
+        return join_comma(parts) or message("types.its-greeting")
 
 
 def propose_type(rows: Rows, types: tuple[DocumentType, ...], *, is_letter: bool = False) -> TypeGuess | None:
@@ -132,11 +133,11 @@ def guess_type(memory: Memory, text: PageText, types: tuple[DocumentType, ...]) 
     names = {t.id for t in types}
     if guess is None or guess.type not in names:
         return said
-    alike = "filed ones like it"
+    alike = message("types.filed-ones-like")
     if said is not None and said.name == guess.type:
         confidence = max(said.confidence, round(min(0.99, 0.5 + guess.likeness / 2), 3))
         return replace(
-            said, confidence=confidence, because=f"{said.because}, {alike}", rival=said.rival or guess.rival_type
+            said, confidence=confidence, because=join_comma([said.because, alike]), rival=said.rival or guess.rival_type
         )
     if said is not None and said.confidence >= CLEAR_WORDS:
         return replace(said, rival=guess.type)

@@ -15,10 +15,13 @@ from decimal import Decimal, InvalidOperation
 from typing import Any, Literal
 
 from keybundle.core.base.folding import fold
+from keybundle.core.base.messages import join_and, message
 
 SPECIAL = ("type", "cabinet", "filed", "tag")
 END = "\U0010ffff"
 _DATE = re.compile(r"^\d{4}(-\d{2}(-\d{2})?)?$")
+
+SAID = {"=": "is", ">": "over", "<": "under", ">=": "at-least", "<=": "at-most"}
 
 
 @dataclass(frozen=True)
@@ -59,9 +62,8 @@ class Condition:
     def said(self) -> str:
         """Return the condition in words."""
         if self.until:
-            return f"{self.field} from {self.value} to {self.until}"
-        words = {"=": "is", ">": "is over", "<": "is under", ">=": "is at least", "<=": "is at most"}
-        return f"{self.field} {words[self.operator]} {self.value}"
+            return message("query.from-to", field=self.field, value=self.value, until=self.until)
+        return message(f"query.{SAID[self.operator]}", field=self.field, value=self.value)
 
 
 @dataclass(frozen=True)
@@ -76,11 +78,11 @@ class Query:
         """Return the query as a sentence."""
         parts = []
         if self.words:
-            parts.append("with the word " + self.words[0] if len(self.words) == 1 else
-                         "with all of the words " + ", ".join(self.words))  # fmt: skip
-        parts += [f"with the phrase “{p}”" for p in self.phrases]
-        parts += [f"where {c.said()}" for c in self.conditions]
-        return "Documents " + " and ".join(parts) if parts else "All documents"
+            words = ", ".join(self.words)
+            parts.append(message("query.with-word" if len(self.words) == 1 else "query.with-words", words=words))
+        parts += [message("query.with-phrase", phrase=p) for p in self.phrases]
+        parts += [message("query.where", condition=c.said()) for c in self.conditions]
+        return message("query.documents", conditions=join_and(parts)) if parts else message("query.all")
 
     def match_expression(self) -> str:
         """Return the words as an FTS5 expression; the last letters of a word may follow."""

@@ -14,7 +14,7 @@ from keybundle.core.separation.facts import Placing, SideFacts
 from keybundle.core.separation.rules import Hit, find_hit
 from keybundle.core.setup.routines import Routine
 
-BY_HAND = "by hand"
+BY_HAND = message("reason.by-hand")
 
 
 @dataclass(frozen=True)
@@ -43,7 +43,7 @@ def place_sheet(sides: Sequence[SideFacts], routine: Routine, state: CutState) -
     placings = []
     for side, (hit, note) in zip(sides, looked, strict=True):
         if side.hand_kept is None and side.is_blank and routine.leave_out_blank and hit is None:
-            placings.append(Placing(side.page, False, "blank", note=note))
+            placings.append(Placing(side.page, False, message("reason.blank"), note=note))
             continue
         reason = (hit.before if hit else "") or state.pending or asked or _ask_side_rules(side, routine)
         type_name = state.pending_type or (hit.type_name if hit else "")
@@ -56,7 +56,7 @@ def place_sheet(sides: Sequence[SideFacts], routine: Routine, state: CutState) -
         if side.hand_break is not None:
             reason = (reason or BY_HAND) if side.hand_break else ""
         starts = not state.begun or bool(reason)
-        reason = reason or "first page"
+        reason = reason or message("reason.first-page")
         placings.append(
             Placing(side.page, True, starts=starts, break_reason=reason if starts else "",
                     type_name=type_name if starts else "", note=note)
@@ -67,20 +67,22 @@ def place_sheet(sides: Sequence[SideFacts], routine: Routine, state: CutState) -
         elif side.hand_break is False:
             state, asked = replace(state, pending="", pending_type=""), ""
         if hit is not None and hit.after:
-            state = replace(state, pending=f"after {hit.after}")
+            state = replace(state, pending=message("reason.after", after=hit.after))
     return placings, replace(state, sheets_in_document=state.sheets_in_document + 1, source=sides[0].source)
 
 
 def _leave_out(side: SideFacts, hit: Hit | None, mark: Hit, state: CutState) -> Placing:
     if side.hand_kept:
-        return Placing(side.page, True, starts=not state.begun, break_reason="" if state.begun else "first page")
+        return Placing(
+            side.page, True, starts=not state.begun, break_reason="" if state.begun else message("reason.first-page")
+        )
     if side.hand_kept is False:
         return Placing(side.page, False, side.hand_reason or BY_HAND)
     if hit is not None and not hit.kept:
         return Placing(side.page, False, hit.left_out_as)
     what = mark.left_out_as
     note = "" if side.is_blank else message("cut.back-sheet-not-blank-take", what=what)
-    return Placing(side.page, False, f"back of {what}", note=note)
+    return Placing(side.page, False, message("reason.back-of", what=what), note=note)
 
 
 def _ask_sheet_rules(sides: Sequence[SideFacts], routine: Routine, state: CutState) -> str:
@@ -91,14 +93,14 @@ def _ask_sheet_rules(sides: Sequence[SideFacts], routine: Routine, state: CutSta
         if rule.rule == "every n sheets" and state.sheets_in_document >= rule.sheets:
             return rule.said
         if rule.rule == "each source file" and sides[0].source != state.source:
-            return "new source file"
+            return message("reason.new-source-file")
     return ""
 
 
 def _ask_side_rules(side: SideFacts, routine: Routine) -> str:
     for rule in routine.separation.rules:
         if rule.rule == "each page":
-            return "each page"
+            return rule.said
         if rule.rule == "front side" and side.side == "front":
-            return "front side"
+            return rule.said
     return ""

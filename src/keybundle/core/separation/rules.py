@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from rapidfuzz import fuzz
 
 from keybundle.core.base.boxes import Box, centre, upright_box
+from keybundle.core.base.messages import message
 from keybundle.core.fields.patterns import SlowPattern, search
 from keybundle.core.marks.model import BARCODE, PATCH, Mark
 from keybundle.core.reading.text import Word
@@ -45,21 +46,37 @@ def find_hit(side: SideFacts, sheet: Sequence[SideFacts], rules: Sequence[Separa
 
 def _match(side: SideFacts, sheet: Sequence[SideFacts], rule: SeparationRule) -> Hit | None:
     if rule.rule == "separator sheet":
-        return _hit(rule, "separator sheet", "separator", side.separator_type) if side.separator else None
+        return (
+            _hit(rule, message("rule.separator-sheet"), message("reason.separator"), side.separator_type)
+            if side.separator
+            else None
+        )
     if rule.rule == "patch code":
         mark = next((m for m in side.marks if m.kind == PATCH and (not rule.symbols or m.text in rule.symbols)), None)
-        return _hit(rule, f"patch code {mark.text}", "patch code") if mark else None
+        return (
+            _hit(rule, message("reason.patch-code", text=mark.text), message("reason.left-out-patch-code"))
+            if mark
+            else None
+        )
     if rule.rule == "barcode":
         mark = find_barcode(side, rule)
-        return _hit(rule, f"barcode {_short(mark.text)}", "barcode") if mark else None
+        return (
+            _hit(rule, message("reason.barcode", text=_short(mark.text)), message("reason.left-out-barcode"))
+            if mark
+            else None
+        )
     if rule.rule == "blank page":
-        return _hit(rule, "blank page", "blank") if all(s.is_blank for s in sheet) else None
+        return (
+            _hit(rule, message("rule.blank-page"), message("reason.blank")) if all(s.is_blank for s in sheet) else None
+        )
     if rule.rule == "words":
         said = find_words(side, rule)
-        return _hit(rule, f"the words “{_short(said)}”", "words") if said else None
+        return (
+            _hit(rule, message("reason.words", words=_short(said)), message("reason.left-out-words")) if said else None
+        )
     if rule.rule == "known first page":
         known = side.known_first
-        return Hit(before=f"first page of a known {known}", type_name="") if known else None
+        return Hit(before=message("reason.known-first", known=known), type_name="") if known else None
     if rule.rule == "page numbering":
         return _match_numbering(side)
     return None

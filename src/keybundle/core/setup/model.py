@@ -53,7 +53,7 @@ class FieldSpec(Named):
         if self.kind is Kind.REGISTER and not self.register_name:
             raise ValueError(message("model.field-needs-register-name-one", name=self.name))
         if self.check and self.check not in CHECKS:
-            raise ValueError(f"“{self.check}” is no check; take one of {', '.join(CHECKS)}")
+            raise ValueError(message("model.no-check-take-one", check=self.check, names=", ".join(CHECKS)))
         if self.file_property and self.file_property not in FILE_PROPERTIES:
             raise ValueError(
                 message(

@@ -100,14 +100,21 @@ class SeparationRule(OnPage):
     @property
     def said(self) -> str:
         """The rule in words."""
-        zone = " in its zone" if self.zone else ""
-        return {
-            "every n sheets": f"every {self.sheets} sheet{'' if self.sheets == 1 else 's'}",
-            "patch code": f"patch code {' or '.join(self.symbols)}" if self.symbols else "any patch code",
-            "barcode": f"{'any barcode' if self.format == 'any' else self.format}"
-            + (f" like {self.pattern}" if self.pattern else "") + zone,
-            "words": f"the words “{self.words}”{zone}" if self.words else f"words like {self.pattern}{zone}",
-        }.get(self.rule, self.rule)  # fmt: skip
+        if self.rule == "every n sheets":
+            return message("rule.every-n-sheets", n=self.sheets)
+        if self.rule == "patch code" and self.symbols:
+            return message("rule.patch-codes", list="/".join(self.symbols))
+        said = message(f"rule.{self.rule.replace(' ', '-')}")
+        if self.rule == "barcode":
+            said = said if self.format == "any" else message("rule.format", format=self.format)
+            said = message("rule.like", what=said, pattern=self.pattern) if self.pattern else said
+        elif self.rule == "words":
+            said = (
+                message("reason.words", words=self.words)
+                if self.words
+                else message("rule.like", what=said, pattern=self.pattern)
+            )
+        return message("rule.in-zone", what=said) if self.zone else said
 
 
 class Separation(Part):

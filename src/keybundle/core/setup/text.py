@@ -65,7 +65,7 @@ def read_setup(
         data: dict[str, Any] = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         place = re.search(r"line (\d+)", str(error))
-        return Report((Finding("not-toml", f"line {place[1] if place else 1}", f"this is not TOML: {error}"),))
+        return Report((Finding("not-toml", f"line {place[1] if place else 1}", message("text.toml", error=error)),))
     lines = locate_lines(text)
     try:
         setup = by_ids(Setup.model_validate(match_ids(data, present, used or {})))

@@ -308,7 +308,11 @@ def _routines(setup: Setup) -> Iterator[Fault]:
 
 def _routine(setup: Setup, routine: Routine) -> Iterator[tuple[str, str, str]]:
     if routine.document_type and setup.document_type(routine.document_type) is None:
-        yield "document_type", "unknown-type", f"there is no document type “{routine.document_type}”"
+        yield (
+            "document_type",
+            "unknown-type",
+            message("validation.there-no-document-type", document_type=routine.document_type),
+        )
     naming = routine.naming
     if naming.pattern:
         try:

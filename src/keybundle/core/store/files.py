@@ -42,7 +42,7 @@ class FileStore:
         try:
             sync_folder(self.path(sha).parent)
         except OSError as error:
-            raise explain_os_error(error, f"the stored file {sha[:12]}") from error
+            raise explain_os_error(error, message("thing.stored-file", sha=sha[:12])) from error
 
     def put_file(self, source: Path, name: str) -> tuple[str, bool]:
         """Store a copy of a file, block by block; return (SHA-256, whether it was not there before).
@@ -82,7 +82,7 @@ class FileStore:
         try:
             return self.path(sha).read_bytes()
         except OSError as error:
-            raise explain_os_error(error, f"the stored file {sha[:12]}") from error
+            raise explain_os_error(error, message("thing.stored-file", sha=sha[:12])) from error
 
     def check(self, sha: str) -> str:
         """Return an empty text when the file is whole, else what is wrong with it."""
@@ -94,7 +94,7 @@ class FileStore:
         except FileNotFoundError:
             return "missing"
         except OSError as error:
-            return f"cannot be read ({error.strerror})"
+            return message("files.cannot-read", strerror=error.strerror)
         return "" if digest.hexdigest() == sha else "changed"
 
 

@@ -52,7 +52,7 @@ def open_place(root: Path, *, clock: Clock | None = None, create: bool = True, h
         for folder in ("files", "cache"):
             (root / folder).mkdir(exist_ok=True)
     except OSError as error:
-        raise explain_os_error(error, f"the data directory “{root}”") from error
+        raise explain_os_error(error, message("thing.data-directory", root=root)) from error
     if not os.access(root, os.W_OK):
         raise EnvironmentProblem(message("place.data-directory-cannot-written-permission", root=root))
     database = Database(root / "keybundle.sqlite")
@@ -70,7 +70,7 @@ def set_aside(root: Path) -> Path:
     try:
         root.rename(target)
     except OSError as error:
-        raise explain_os_error(error, f"the data directory “{root}”") from error
+        raise explain_os_error(error, message("thing.data-directory", root=root)) from error
     return target
 
 
@@ -92,7 +92,7 @@ def hold(
         root.mkdir(parents=True, exist_ok=True)
         file = (root / "holder.lock").open("a+")
     except OSError as error:
-        raise explain_os_error(error, f"the data directory “{root}”") from error
+        raise explain_os_error(error, message("thing.data-directory", root=root)) from error
     with file:
         end = time.monotonic() + wait_seconds
         while True:
@@ -101,7 +101,7 @@ def hold(
                 break
             except OSError:
                 file.seek(0)
-                holder = file.read().strip() or "another program"
+                holder = file.read().strip() or message("place.another-program")
                 if told is not None:
                     told(holder)
                 if time.monotonic() >= end:

@@ -120,7 +120,7 @@ batch = Table(
     Column("two_sided", Boolean, nullable=False),
     Column("paper_mm", JSON, nullable=False),
     Column("next_captured", Integer, nullable=False),
-    Column("cut", JSON, nullable=False),
+    Column("cut", Told, nullable=False),
     Column("revision", Integer, nullable=False),
 )
 batch_share = Table(
@@ -149,7 +149,7 @@ page = Table(
     Column("trouble", Words, nullable=False, default=""),
     Column("turn", Integer, nullable=False, default=0),
     Column("disposition", String),
-    Column("reason", String),
+    Column("reason", Words),
     Column("note", Words),
     Column("document_id", String, ForeignKey("batch_document.id")),
     Column("text", LargeBinary),
@@ -178,7 +178,7 @@ batch_document = Table(
     metadata,
     Column("id", String, primary_key=True),
     Column("batch_id", String, ForeignKey("batch.id"), nullable=False),
-    Column("break_reason", String, nullable=False),
+    Column("break_reason", Words, nullable=False),
     Column("type", String),
     Column("type_confidence", Float),
     Column("type_origin", String),
@@ -190,7 +190,7 @@ batch_document = Table(
     Column("claim", String),
     Column("revision", Integer, nullable=False),
     Column("trouble", Words, nullable=False),
-    Column("type_because", String),
+    Column("type_because", Words),
     Column("type_rival", String),
     Column("kept_to", Text),
 )

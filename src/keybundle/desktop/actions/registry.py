@@ -200,16 +200,11 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command("slip.register", "Register", "Look into the register behind the field", "Alt+R", "bench slip"),
     Command("slip.tags", "Tags", "Go to the document's tags", "Ctrl+T", "bench slip"),
-    *(
-        Command(
-            f"slip.pick {n}",
-            f"Take number {n}",
-            f"Take number {n} of what is offered instead",
-            f"Alt+{n}",
-            "bench slip",
-        )
-        for n in range(1, 6)
-    ),
+    Command("slip.pick 1", "Take the first", "Take the first of what is offered instead", "Alt+1", "bench slip"),
+    Command("slip.pick 2", "Take the second", "Take the second of what is offered instead", "Alt+2", "bench slip"),
+    Command("slip.pick 3", "Take the third", "Take the third of what is offered instead", "Alt+3", "bench slip"),
+    Command("slip.pick 4", "Take the fourth", "Take the fourth of what is offered instead", "Alt+4", "bench slip"),
+    Command("slip.pick 5", "Take the fifth", "Take the fifth of what is offered instead", "Alt+5", "bench slip"),
     Command(
         "bench.starters",
         "Starters",

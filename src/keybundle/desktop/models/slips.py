@@ -9,7 +9,7 @@ from keybundle.desktop.models.rows import change_rows
 from keybundle.desktop.presenters.bench_state import SlipTable, TableCell, TableRow
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import value_font
-from keybundle.desktop.words import mark, tr
+from keybundle.desktop.words import mark, tr, worded
 
 Index = QModelIndex | QPersistentModelIndex
 FIXED = (mark("Document"), mark("Type"), mark("State"))
@@ -57,7 +57,7 @@ class SlipsModel(QAbstractTableModel):
             return None
         row, cell = self._rows[index.row()], self._cell(index)
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            return cell.text if cell is not None else (row.head, row.type, row.state)[index.column()]
+            return cell.text if cell is not None else (worded(row.head), row.type, tr(row.state))[index.column()]
         if role == Qt.ItemDataRole.FontRole and cell is not None:
             return value_font(13)
         if role == Qt.ItemDataRole.ForegroundRole and cell is not None and cell.unsure:

@@ -25,6 +25,7 @@ __all__ = [
     "Right",
     "Said",
     "Spot",
+    "say_grantee",
 ]
 
 

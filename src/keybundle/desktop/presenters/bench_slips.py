@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import combinations
 
-from PySide6.QtCore import QLocale, QObject, Signal
+from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
@@ -23,7 +23,7 @@ from keybundle.core.workflows.index.page_texts import PoorPage
 from keybundle.core.workflows.index.slip_help import Starter
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.words import tr, trn, worded
+from keybundle.desktop.words import say_language, tr, trn, worded
 
 __all__ = ["BenchSlips", "FoldersShown", "PoorPage", "RegisterShown", "Starter"]
 SHOWN_ENTRIES = 200
@@ -260,14 +260,8 @@ class BenchSlips(QObject):
 
 
 def _name_languages(codes: str) -> str:
-    """Return the names of languages told as Tesseract tells them (ISO 639-2/T, joined by +)."""
-    found = [
-        (code, QLocale.codeToLanguage(code[:3], QLocale.LanguageCodeType.ISO639Part2T)) for code in codes.split("+")
-    ]
-    unknown = QLocale.Language.AnyLanguage
-    return tr(" and ").join(
-        code if language == unknown else QLocale.languageToString(language) for code, language in found
-    )
+    """Return the names of languages, joined where a page is read in several."""
+    return tr(" and ").join(say_language(code) for code in codes.split("+"))
 
 
 def _say_change(seat: Seat, batch: Batch, change: history.ValueChange) -> str:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import date
 
-from PySide6.QtCore import QDate, QLocale, QObject, Qt, Signal
+from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.rights.model import Right
@@ -14,9 +15,8 @@ from keybundle.core.search.query import Query
 from keybundle.core.workflows.find import find
 from keybundle.core.workflows.find.find import Found, FoundDocument
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.viewer import ViewerPresenter
-from keybundle.desktop.words import tr, trn
+from keybundle.desktop.words import say_day, say_month, tr, trn
 
 MOST_BARS = 12
 
@@ -145,7 +145,9 @@ def make_bars(months: Sequence[tuple[str, int]]) -> tuple[TimeBar, ...]:
         years[month[:4]] += number
     order = sorted(years)
     early, late = (order[: 1 - MOST_BARS], order[1 - MOST_BARS :]) if len(order) > MOST_BARS else ([], order)
-    bars = [TimeBar(y, f"filed = {y}", years[y], f"{y}: {count(years[y], 'document')}") for y in late]
+    bars = [
+        TimeBar(y, f"filed = {y}", years[y], f"{y}: {trn('{n:,} document', '{n:,} documents', years[y])}") for y in late
+    ]
     if early:
         number, first = sum(years[y] for y in early), late[0]
         told = tr(
@@ -156,18 +158,16 @@ def make_bars(months: Sequence[tuple[str, int]]) -> tuple[TimeBar, ...]:
 
 
 def _month_bar(stamp: str, number: int) -> TimeBar:
-    locale, (year, month) = QLocale(), stamp.split("-")
-    which = int(month)
-    long = locale.standaloneMonthName(which, QLocale.FormatType.LongFormat)
-    short = locale.standaloneMonthName(which, QLocale.FormatType.ShortFormat)
-    told = f"{long} {year}: {count(number, 'document')}"
+    year, month = stamp.split("-")
+    long, short = say_month(int(month)), say_month(int(month), short=True)
+    told = f"{long} {year}: {trn('{n:,} document', '{n:,} documents', number)}"
     return TimeBar(f"{short} {year[2:]}", f"filed = {year}-{month}", number, told)
 
 
 def _hit(hit: FoundDocument) -> HitRow:
     place = " / ".join((hit.cabinet, *hit.folder))
     if not hit.is_filed:
-        day = QLocale().toString(QDate.fromString(hit.begun_on, Qt.DateFormat.ISODate), "d MMM yyyy")
+        day = say_day(date.fromisoformat(hit.begun_on))
         place = (
             tr("Not filed yet: batch {routine} of {day}", routine=hit.routine, day=day)
             if hit.begun_on

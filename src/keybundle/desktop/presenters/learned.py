@@ -11,7 +11,6 @@ from keybundle.core.proposing.calibration import ENOUGH, Bin
 from keybundle.core.workflows.prepare import learned
 from keybundle.core.workflows.prepare.learned import LearnedDocument, LearnedType
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.words import tr, trn
 
 
@@ -90,11 +89,12 @@ class LearnedPresenter(QObject):
 
 
 def _say_fields(known: LearnedDocument) -> str:
-    return f"{known.type}: {', '.join(known.fields) or 'its look'}"
+    return f"{known.type}: {', '.join(known.fields) or tr('its look')}"
 
 
 def _say_type(known: LearnedType) -> tuple[str, tuple[str, ...]]:
-    told = f"{known.name}: {count(known.documents, 'document')}, {count(known.pages, 'page')}"
+    documents = trn("{n:,} document", "{n:,} documents", known.documents)
+    told = f"{known.name}: {documents}, {trn('{n:,} page', '{n:,} pages', known.pages)}"
     return told, tuple(
         tr("{field} stands beside “{label}” ({n} times)", field=field, label=label, n=n)
         for field, label, n in known.fields

@@ -142,7 +142,8 @@ class PeoplePresenter(QObject):
 
         self._keep(
             lambda: people.add_part(session, kind, name),
-            lambda made: Kept(tr("{name}, added", name=name), lambda: people.remove_part(session, kind, made)), tr("Added: {name}", name=name), done,
+            lambda made: Kept(tr("{name}, added", name=name), lambda: people.remove_part(session, kind, made)),
+            tr("Added: {name}", name=name), done,
         )  # fmt: skip
 
     def remove(self) -> None:
@@ -153,7 +154,8 @@ class PeoplePresenter(QObject):
         back = people.save_part if isinstance(part, Person) else people.put_part
         self._keep(
             lambda: people.remove_part(session, kind, part.id),
-            lambda _: Kept(tr("{name}, taken away", name=part.name), lambda: back(session, kind, part)), tr("Taken away: {name}", name=part.name),
+            lambda _: Kept(tr("{name}, taken away", name=part.name), lambda: back(session, kind, part)),
+            tr("Taken away: {name}", name=part.name),
         )  # fmt: skip
 
     def give_password(self, password: str) -> None:

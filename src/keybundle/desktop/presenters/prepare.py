@@ -9,13 +9,16 @@ from keybundle.core.setup.formulas import map_caption
 from keybundle.core.setup.model import name_of
 from keybundle.core.workflows.prepare.register_files import import_register
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.words import tr
+from keybundle.desktop.words import tr, worded
+
+REGISTER = "register:"
 
 
 @dataclass(frozen=True)
 class PartTable:
-    """A list of the set-up: its name, column heads and rows."""
+    """A list of the set-up: which (``kind``; of a register its name in it too), its name, column heads and rows."""
 
+    kind: str
     name: str
     heads: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
@@ -44,7 +47,7 @@ def load_parts(seat: Seat) -> list[PartTable]:
             t.name,
             name_of(setup.cabinets, t.cabinet),
             map_caption(t.caption, {f.id: f.name for f in t.fields}),
-            ", ".join(f"{f.name}{'' if f.required else ' (may be empty)'}" for f in t.fields),
+            ", ".join(f"{f.name}{'' if f.required else tr(' (may be empty)')}" for f in t.fields),
         )
         for t in setup.document_types
     )
@@ -53,8 +56,8 @@ def load_parts(seat: Seat) -> list[PartTable]:
             r.sign,
             r.name,
             r.description,
-            "; ".join(x.said for x in r.separation.rules),
-            "two-sided" if r.duplex else "one-sided",
+            "; ".join(worded(x.said) for x in r.separation.rules),
+            tr("two-sided") if r.duplex else tr("one-sided"),
             f"{r.bar:.0%}",
         )
         for r in setup.routines
@@ -62,13 +65,20 @@ def load_parts(seat: Seat) -> list[PartTable]:
     areas = tuple((a.name, str(ws.place.root / a.path)) for a in setup.storage_areas)
     parts = [
         PartTable(
+            "routines",
             tr("Routines"),
             (tr("Sign"), tr("Name"), tr("Description"), tr("Separated by"), tr("Sheets"), tr("Bar")),
             routines,
         ),
-        PartTable(tr("Cabinets"), (tr("Name"), tr("Description"), tr("Folder fields"), tr("Storage area")), cabinets),
-        PartTable(tr("Document types"), (tr("Name"), tr("Cabinet"), tr("Caption"), tr("Fields")), types),
         PartTable(
+            "cabinets",
+            tr("Cabinets"),
+            (tr("Name"), tr("Description"), tr("Folder fields"), tr("Storage area")),
+            cabinets,
+        ),
+        PartTable("types", tr("Document types"), (tr("Name"), tr("Cabinet"), tr("Caption"), tr("Fields")), types),
+        PartTable(
+            "people",
             tr("People"),
             (tr("Name"), tr("Roles")),
             tuple(
@@ -80,9 +90,11 @@ def load_parts(seat: Seat) -> list[PartTable]:
                 for p in setup.people
             ),
         ),
-        PartTable(tr("Storage areas"), (tr("Name"), tr("Place")), areas),
+        PartTable("areas", tr("Storage areas"), (tr("Name"), tr("Place")), areas),
     ]
     for register in setup.registers:
         rows = tuple(tuple(e[c] for c in register.columns) for e in ws.entries(register.id))
-        parts.append(PartTable(tr("Register: {name}", name=register.name), register.columns, rows))
+        parts.append(
+            PartTable(f"{REGISTER}{register.name}", tr("Register: {name}", name=register.name), register.columns, rows)
+        )
     return parts

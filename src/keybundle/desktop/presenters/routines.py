@@ -213,7 +213,8 @@ class RoutinesPresenter(QObject):
         """Write the routine as a text file."""
         s, name = self._s, self.state.chosen
         s.runner.change(
-            lambda: routines.export_routine(s.session, name, path), lambda _: self.said.emit(tr("Written: {name}", name=path.name)),
+            lambda: routines.export_routine(s.session, name, path),
+            lambda _: self.said.emit(tr("Written: {name}", name=path.name)),
             on_error=self.failed.emit,
         )  # fmt: skip
 
@@ -325,7 +326,7 @@ class RoutinesPresenter(QObject):
 
 
 def _none(number: int) -> str:
-    return f"{number} {'is' if number == 1 else 'are'}" if number else tr("none is")
+    return trn("{n:,} is", "{n:,} are", number) if number else tr("none is")
 
 
 def tell_sides(placings: Sequence[Any]) -> tuple[RehearsedSide, ...]:
@@ -335,7 +336,7 @@ def tell_sides(placings: Sequence[Any]) -> tuple[RehearsedSide, ...]:
     for number, placing in enumerate(placings, 1):
         kind, told = "kept", tr("goes with side {begins}", begins=begins)
         if not placing.kept:
-            kind, told = tr("left out"), tr("left out ({reason})", reason=placing.reason)
+            kind, told = "left out", tr("left out ({reason})", reason=worded(placing.reason))
         elif placing.starts or not begins:
             kind, documents, begins = "break", documents + 1, number
             told = tr(

@@ -14,11 +14,10 @@ from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.take_in import rescan
 from keybundle.core.workflows.take_in.capture import Captured, scan_stack
 from keybundle.core.workflows.take_in.devices import Offers, Options, SimulatedScanner, find_scanners
-from keybundle.core.workflows.take_in.scan_choices import options_of, say_choices, scan_choices
+from keybundle.core.workflows.take_in.scan_choices import options_of, scan_choices
 from keybundle.desktop.presenters.incoming import BUSY, Incoming, Source
 from keybundle.desktop.presenters.preview import PreviewPresenter
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.presenters.texts import count
 from keybundle.desktop.presenters.work_state import HaltShown, ScanChoice, say_again, say_feeder
 from keybundle.desktop.words import tr, trn
 
@@ -116,8 +115,10 @@ class Scanning(Source):
         choices = self._choices(routine)
         options = options_of(choices) if choices else Options(duplex=False)
         sheets = min(1, max(0, self._sheets or 0)) if options.source == "glass" else max(0, self._sheets or 0)
-        sided = "two-sided" if options.duplex else "one-sided"
-        plan = f"{count(sheets, 'sheet')}, {sided}: {count(sheets * (2 if options.duplex else 1), 'side')}"
+        sides = trn("{n:,} side", "{n:,} sides", sheets * (2 if options.duplex else 1))
+        of = trn("{n:,} sheet", "{n:,} sheets", sheets)
+        said = "{sheets}, two-sided: {sides}" if options.duplex else "{sheets}, one-sided: {sides}"
+        plan = tr(said, sheets=of, sides=sides)
         of_scanner = [r for r in self._s.session.routines() if r.source == "scanner"]
         has_paper = sheets > 0 or self._sheets is None
         return {
@@ -126,7 +127,8 @@ class Scanning(Source):
             "routine_keys": tuple((r.key, r.name) for r in of_scanner if r.key),
             "scanner": scanner.name if scanner else self._missing(routine), "scanners": tuple(self._s.devices.names),
             "feeder": say_feeder(self._sheets), "plan": plan if sheets else "",
-            "destination": self._say_destination(routine), "options": choices, "options_told": say_choices(choices),
+            "destination": self._say_destination(routine), "options": choices,
+            "options_told": ", ".join(tr(choice.value) for choice in choices),
             "can_scan": has_paper and not self._incoming.is_busy and routine is not None and self._s.may(Right.BRING_IN),
         }  # fmt: skip
 

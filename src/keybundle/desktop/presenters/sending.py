@@ -28,7 +28,7 @@ from keybundle.core.workflows.send.packages import write_package
 from keybundle.core.workflows.send.sending import Described, Sent, SentDocument, Wish, last_wish, send_to_folder
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.presenters.texts import count
+from keybundle.desktop.presenters.texts import join_documents
 from keybundle.desktop.words import tr, trn, worded
 
 FOLDER, MAIL, PRINTER, DRAG = "folder", "mail", "print", "drag"
@@ -127,7 +127,7 @@ class SendingPresenter(QObject):
         s, ids = self._s, self.state.ids
 
         def done(found: Described) -> None:
-            told = f"{count(found.documents, 'document')}, {count(found.pages, 'page')}"
+            told = join_documents(found.documents, found.pages)
             self._put(told=told, example=found.example, problem="")
 
         s.runner.query(
@@ -224,11 +224,7 @@ class SendingPresenter(QObject):
 
     def _tell(self, sent: Sent, what: str) -> None:
         pages = sum(d.pages for d in sent.documents)
-        told = (
-            f"{count(len(sent.documents), 'document')} ({count(pages, 'page')}) {what}"
-            if sent.documents
-            else tr("Nothing was sent")
-        )
+        told = f"{join_documents(len(sent.documents), pages)} {what}" if sent.documents else tr("Nothing was sent")
         told = ". ".join(filter(None, [told, sending.say_shared(sent)]))
         if sent.stopped:
             self.failed.emit(f"{told}. {sent.stopped}")

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from keybundle.core.export.forms import AS_PACKAGE, FORMS
 from keybundle.core.workflows.keep.story import Happened
-from keybundle.desktop.words import mark, tr
+from keybundle.desktop.words import mark, tr, worded
 
 HOW = {
     "folder": mark("Written into"), "copy": mark("Copied at filing into"), "mail": mark("Sent by e-mail to"),
@@ -46,7 +46,7 @@ def _say(h: Happened) -> str:
             after=", ".join(d["after"]) or tr("none"),
         )
     if h.what == "sent":
-        form = TITLES.get(d["form"], d["form"])
+        form = worded(TITLES.get(d["form"], d["form"]))
         return tr(
             "{how} {to} as {form}: {names}",
             how=tr(HOW.get(d["how"], d["how"])),

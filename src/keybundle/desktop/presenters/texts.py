@@ -5,12 +5,12 @@ from __future__ import annotations
 from datetime import datetime, timedelta, tzinfo
 
 from keybundle.core.workflows.line.line import Line
-from keybundle.desktop.words import tr, trn
+from keybundle.desktop.words import say_day, tr, trn
 
 
-def count(number: int, one: str, many: str = "") -> str:
-    """Return ``1 page`` or ``3 pages``."""
-    return f"{number:,} {one if number == 1 else many or one + 's'}"
+def join_documents(documents: int, pages: int) -> str:
+    """Return ``3 documents, 12 pages``."""
+    return f"{trn('{n:,} document', '{n:,} documents', documents)}, {trn('{n:,} page', '{n:,} pages', pages)}"
 
 
 def say_age(age: timedelta) -> str:
@@ -32,8 +32,12 @@ def say_time(stamp: str, now: datetime, zone: tzinfo) -> str:
     """Return a moment (ISO 8601) as the clock on the wall says it, with its day: ``today 14:05``, ``23 Nov 2025 09:12``."""
     at, here = datetime.fromisoformat(stamp).astimezone(zone), now.astimezone(zone)
     days = (here.date() - at.date()).days
-    day = {0: "today", 1: "yesterday"}.get(days) or f"{at.day} {at:%b}" + (
-        f" {at.year}" if at.year != here.year else ""
+    day = (
+        tr("today")
+        if days == 0
+        else tr("yesterday")
+        if days == 1
+        else say_day(at.date(), with_year=at.year != here.year)
     )
     return f"{day} {at:%H:%M}"
 

@@ -12,6 +12,7 @@ from PySide6.QtGui import QImage
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import AppError
+from keybundle.core.fields.values import FieldValue
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.search.query import Query
@@ -157,16 +158,14 @@ class ViewerPresenter(QObject):
 
         seat.runner.query(load, done, key="filed document again", owner=self, on_error=self._gone)
 
+    def _say_confirmed(self, value: FieldValue) -> str:
+        if not (value.confirmed_by and value.confirmed_at):
+            return ""
+        return tr("confirmed by {who}, {at}", who=value.confirmed_by, at=self._s.say_time(value.confirmed_at))
+
     def _describe(self, found: _Opened) -> ViewerState:
         d = found.document
-        say = self._s.say_time
-        values = tuple(
-            ValueLine(
-                name, v.text, v.origin.value,
-                tr("confirmed by {confirmed_by}, {confirmed_at}", confirmed_by=v.confirmed_by, confirmed_at=say(v.confirmed_at)) if v.confirmed_by and v.confirmed_at else "",
-            )
-            for name, v in d.values.items()
-        )  # fmt: skip
+        values = tuple(ValueLine(name, v.text, v.origin.value, self._say_confirmed(v)) for name, v in d.values.items())
         place = " / ".join((d.cabinet, *(value for _, value in d.folder)))
         return ViewerState(d.id, d.caption, place, len(d.pages), 0, values, d.tags, found.story)
 

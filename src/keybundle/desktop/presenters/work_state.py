@@ -11,7 +11,7 @@ from keybundle.core.workflows.file.records import Record
 from keybundle.core.workflows.oversee.worklist import WorkRow
 from keybundle.core.workflows.take_in.capture import WHOLE, ImportPlan, map_path
 from keybundle.core.workflows.take_in.scan_choices import ScanChoice
-from keybundle.desktop.presenters.texts import count, join_words, say_age
+from keybundle.desktop.presenters.texts import join_words, say_age
 from keybundle.desktop.words import tr, trn
 
 __all__ = [
@@ -127,10 +127,10 @@ def say_feeder(sheets: int | None) -> str:
 
 def make_row(row: WorkRow, reading_stopped: bool) -> BatchRow:
     """Return a row of the work list."""
-    parts = [f"{row.count(s)} {s.value}" for s in (State.READING, State.TO_CHECK, State.READY, State.SET_ASIDE, State.FILED)
+    parts = [f"{row.count(s)} {tr(s.value)}" for s in (State.READING, State.TO_CHECK, State.READY, State.SET_ASIDE, State.FILED)
              if row.count(s)]  # fmt: skip
     if row.unplaced:
-        parts.insert(0, trn("{n:,} side", "{n:,} sides", row.unplaced) + tr(" being separated"))
+        parts.insert(0, trn("{n:,} side being separated", "{n:,} sides being separated", row.unplaced))
     band = [(s.value, pages) for s, pages in row.pieces]
     if row.unplaced:
         band.append(("reading", row.unplaced))
@@ -151,4 +151,4 @@ def _say_empty(row: WorkRow) -> str:
 
 def say_record(record: Record, at: str) -> str:
     """Return a filing record in a line."""
-    return f"{at}   {count(len(record.entries), 'document')}"
+    return f"{at}   {trn('{n:,} document', '{n:,} documents', len(record.entries))}"

@@ -6,12 +6,20 @@ from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QTreeWidget, QTreeWidgetItem, QWidget
 
-from keybundle.desktop.presenters.access import LOOKING, RIGHTS_OF_PLACE, WORKING, AccessPresenter, AccessState, Right
+from keybundle.desktop.presenters.access import (
+    LOOKING,
+    RIGHTS_OF_PLACE,
+    WORKING,
+    AccessPresenter,
+    AccessState,
+    Right,
+    say_grantee,
+)  # fmt: skip
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.side_sheet import WIDE_PX, Sheet
 from keybundle.desktop.views.told import Told
-from keybundle.desktop.words import mark, tr
+from keybundle.desktop.words import mark, tr, worded
 
 AMOUNTS = (
     (mark("to look"), LOOKING),
@@ -101,7 +109,7 @@ class AccessSheet(Sheet):
         if before.grantees != state.grantees:
             self.grantee.clear()
             for grantee, name in state.grantees:
-                self.grantee.addItem(name if grantee.kind == "person" else f"{grantee.kind} {name}", grantee)
+                self.grantee.addItem(worded(say_grantee(grantee, name)), grantee)
         for part in (self.grantee, self.amount, self.more):
             part.setEnabled(state.may_change)
         self.fewer.setEnabled(state.may_change and bool(state.entries))
@@ -121,7 +129,7 @@ class AccessSheet(Sheet):
         with QSignalBlocker(self.list):
             self.list.clear()
             for entry in state.entries:
-                item = QTreeWidgetItem([f"{entry.told}, {say_amount(entry.rights)}"])
+                item = QTreeWidgetItem([f"{worded(entry.told)}, {say_amount(entry.rights)}"])
                 item.setData(0, ROLE, entry.grantee)
                 for right in RIGHTS_OF_PLACE:
                     row = QTreeWidgetItem([right.value])
@@ -139,8 +147,8 @@ class AccessSheet(Sheet):
         for has, title in ((True, tr("May")), (False, tr("May not"))):
             top = QTreeWidgetItem([title])
             for said in (s for s in state.why if s.has is has):
-                row = QTreeWidgetItem([said.right.value, said.short])
-                row.setToolTip(1, said.why)
+                row = QTreeWidgetItem([tr(said.right.value), worded(said.short)])
+                row.setToolTip(1, worded(said.why))
                 row.setForeground(0, QColor(c.MOSS if has else c.MADDER))
                 top.addChild(row)
             if top.childCount():

@@ -129,7 +129,7 @@ class BenchSheets(QObject):
         def show(found: FoldersShown) -> None:
             recent = [] if sheet.line.text() else [p for p in found.recent if p in found.found]
             paths[:] = [*recent, *(p for p in found.found if p not in recent)]
-            said = [f"{' / '.join((found.cabinet, *p))}{'    used last' if p in recent else ''}" for p in paths]
+            said = [f"{' / '.join((found.cabinet, *p))}{tr('    used last') if p in recent else ''}" for p in paths]
             sheet.render_entries(said)
 
         sheet.typed.connect(self.p.slips.list_folders)

@@ -110,7 +110,7 @@ class BenchView(QWidget):
         top.addWidget(self.reading)
         top.addWidget(self.stop_reading)
         for name, key in OFFERED:
-            button = Button(f"{name.capitalize()}  {key}")
+            button = Button(f"{tr(name).capitalize()}  {key}")
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.clicked.connect(lambda _=False, n=name: self.presenter.pages.act(n))
             self.offered_buttons.append(button)

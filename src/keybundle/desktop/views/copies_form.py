@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QFormLayout, QLineEdit
 from keybundle.core.export.forms import FORMS
 from keybundle.core.setup.routines import Copies
 from keybundle.desktop.views.calm import Button, Choice
-from keybundle.desktop.words import mark, tr
+from keybundle.desktop.words import mark, tr, worded
 
 LINES = (
     ("folder", mark("Copies go to"), mark("a folder; empty: no copies")),
@@ -27,7 +27,7 @@ class CopiesForm:
         self.form = Choice()
         self.form.setAccessibleName(tr("Form of the copies"))
         for known in FORMS:
-            self.form.addItem(known.title, known.key)
+            self.form.addItem(worded(known.title), known.key)
         self.form.activated.connect(lambda _: change("form", self.form.currentData()))
         for name, label, hint in ((n, tr(a), tr(b)) for n, a, b in LINES):
             line = self.lines[name] = QLineEdit()

@@ -221,7 +221,7 @@ class FindView(QWidget):
         empty_layout(self._counts)
         for name, pairs in (("type", state.types), ("cabinet", state.cabinets), ("tag", state.tags)):
             if pairs:
-                self._counts.addWidget(section(name.capitalize()))
+                self._counts.addWidget(section(tr(name).capitalize()))
             for value, number in pairs:
                 button = Button(f"{value}   {number}")
                 button.setProperty("role", "link")

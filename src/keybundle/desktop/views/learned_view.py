@@ -23,7 +23,7 @@ from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Told
-from keybundle.desktop.words import tr
+from keybundle.desktop.words import tr, worded
 
 LEFT, BOTTOM, EDGE = 64, 56, 16
 
@@ -156,7 +156,7 @@ class LearnedView(QWidget):
         self.documents.addItems([told for _, told in state.documents])
         self.plot.render_state(state)
         self.told.setText(state.told)
-        self.claims.setText("\n".join(f"{name}: {said}" for name, said in state.claims))
+        self.claims.setText("\n".join(f"{name}: {worded(said)}" for name, said in state.claims))
 
     def _forget(self) -> None:
         rows = sorted(self.documents.row(i) for i in self.documents.selectedItems())

@@ -103,7 +103,8 @@ class PeopleView(QWidget):
         self.form = QFormLayout()
         self.form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
         for label, widget in (
-            (tr("Name"), self.name), (tr("Account"), self.account), (tr("Description"), self.described), (tr("Roles"), self.roles),
+            (tr("Name"), self.name), (tr("Account"), self.account), (tr("Description"), self.described),
+            (tr("Roles"), self.roles),
             (tr("Groups"), self.groups), (tr("Values"), self.values),
             (tr("Password"), self.password), (tr("Rights"), self.rights), (tr("Who has it"), self.members),
         ):  # fmt: skip

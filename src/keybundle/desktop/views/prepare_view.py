@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
 
 from keybundle.desktop.presenters.learned import LearnedPresenter
 from keybundle.desktop.presenters.people import PeoplePresenter
-from keybundle.desktop.presenters.prepare import PartTable
+from keybundle.desktop.presenters.prepare import REGISTER, PartTable
 from keybundle.desktop.presenters.routines import RoutinesPresenter
 from keybundle.desktop.presenters.types import TypesPresenter
 from keybundle.desktop.views.calm import Button
@@ -25,8 +25,6 @@ from keybundle.desktop.views.routine_view import RoutineView
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.types_view import TypesView
 from keybundle.desktop.words import tr
-
-LEARNED, REGISTER, TYPES, PEOPLE = "Learned", "Register: ", "Document types", "People"
 
 
 class PrepareView(QWidget):
@@ -95,7 +93,7 @@ class PrepareView(QWidget):
         self._parts = parts
         row = max(0, self.list.currentRow())
         self.list.clear()
-        self.list.addItems([*(p.name for p in parts), LEARNED])
+        self.list.addItems([*(p.name for p in parts), tr("Learned")])
         self.list.setCurrentRow(row)
 
     def _show(self, row: int) -> None:
@@ -106,20 +104,20 @@ class PrepareView(QWidget):
         if not 0 <= row < len(self._parts):
             return
         part = self._parts[row]
-        if part.name == "Routines":
+        if part.kind == "routines":
             self.stack.setCurrentIndex(0)
             self.routines.presenter.refresh()
             return
-        if part.name == TYPES:
+        if part.kind == "types":
             self.stack.setCurrentIndex(3)
             self.types.presenter.refresh()
             return
-        if part.name == PEOPLE:
+        if part.kind == "people":
             self.stack.setCurrentIndex(4)
             self.people.presenter.refresh()
             return
         self.stack.setCurrentIndex(1)
-        self.bring_register.setVisible(part.name.startswith(REGISTER))
+        self.bring_register.setVisible(part.kind.startswith(REGISTER))
         self.head.setText(f"{part.name} ({len(part.rows)})")
         self.table.clear()
         self.table.setColumnCount(len(part.heads))
@@ -135,4 +133,4 @@ class PrepareView(QWidget):
         self.table.resizeRowsToContents()
 
     def _ask_register(self) -> None:
-        self.register_asked.emit(self._parts[self.list.currentRow()].name.removeprefix(REGISTER))
+        self.register_asked.emit(self._parts[self.list.currentRow()].kind.removeprefix(REGISTER))

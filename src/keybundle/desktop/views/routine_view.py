@@ -40,7 +40,7 @@ from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.work_view import fill_box
 from keybundle.desktop.views.zone_dialog import ZoneDialog
-from keybundle.desktop.words import mark, tr
+from keybundle.desktop.words import mark, tr, worded
 
 STEPS = (
     ("photographs", mark("Lay photographs of paper flat")),
@@ -200,7 +200,8 @@ class RoutineView(QWidget):
         form.addRow(tr("Locked at the scan"), locks)
         self.naming: dict[str, QLineEdit] = {}
         for part, label, hint in (
-            ("prefix", tr("Put before file names"), tr("such as {date}-{number}-")), ("pattern", tr("Replace in file names"), tr("a pattern")),
+            ("prefix", tr("Put before file names"), tr("such as {date}-{number}-")),
+            ("pattern", tr("Replace in file names"), tr("a pattern")),
             ("into", tr("Put in its place"), tr("what takes its place; \\1 is its first group")),
         ):  # fmt: skip
             line = self.naming[part] = QLineEdit()
@@ -222,7 +223,7 @@ class RoutineView(QWidget):
             words.editingFinished.connect(self._change_halts)
             self.halts[on] = (box, words)
             row = QHBoxLayout()
-            box.setFixedWidth(150)
+            box.setMinimumWidth(150)
             row.addWidget(box)
             if on in LIMITS:
                 suffix, low, high = LIMITS[on]
@@ -382,11 +383,11 @@ class RoutineView(QWidget):
         self._render_rehearsal(state)
 
     def _render_rehearsal(self, state: RoutineState) -> None:
-        told = [s.told for s in state.samples]
+        told = [worded(s.told) for s in state.samples]
         if [self.sample.itemText(i) for i in range(self.sample.count())] != told:
             self.sample.clear()
             for sample in state.samples:
-                self.sample.addItem(sample.told, sample.id)
+                self.sample.addItem(worded(sample.told), sample.id)
         self.sample.setCurrentIndex(next((i for i, s in enumerate(state.samples) if s.id == state.sample), -1))
         none = tr("Scan or import a batch; the rehearsal shows here what this routine would do with it.")
         self.figures.setText(

@@ -50,12 +50,12 @@ class ScanOptionsSheet(Sheet):
             box.setToolTip(why)
             label = self.form.labelForField(box)
             if isinstance(label, QLabel):
-                label.setText(choice.label + (f" ({why.lower()})" if why else ""))
+                label.setText(tr(choice.label) + (f" ({why.lower()})" if why else ""))
 
     def _make(self, choice: ScanChoice) -> CodeChoice:
         box = CodeChoice()
-        box.setAccessibleName(choice.label)
+        box.setAccessibleName(tr(choice.label))
         box.code_chosen.connect(lambda code, n=choice.name: self.changed.emit(n, code))
         self.boxes[choice.name] = box
-        self.form.addRow(choice.label, box)
+        self.form.addRow(tr(choice.label), box)
         return box

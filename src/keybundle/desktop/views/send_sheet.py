@@ -23,7 +23,7 @@ from keybundle.desktop.presenters.sending import FOLDER, MAIL, PRINTER, Choices,
 from keybundle.desktop.views.calm import Button, Choice, Number
 from keybundle.desktop.views.side_sheet import WIDE_PX, Sheet
 from keybundle.desktop.views.told import Elided, Told
-from keybundle.desktop.words import mark, tr
+from keybundle.desktop.words import mark, tr, worded
 
 PICTURE_PX = 150
 WAYS = ((FOLDER, mark("Folder")), (MAIL, mark("E-mail")), (PRINTER, mark("Printer")))
@@ -46,7 +46,7 @@ class SendSheet(Sheet):
         self.form = Choice()
         self.form.setAccessibleName(tr("As"))
         for form in (*FORMS, AS_PACKAGE):
-            self.form.addItem(form.title, form.key)
+            self.form.addItem(worded(form.title), form.key)
         self.together = QCheckBox(tr("All in one file"))
         self.names = QLineEdit()
         self.names.setAccessibleName(tr("Names of the files"))

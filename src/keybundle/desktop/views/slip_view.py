@@ -23,7 +23,7 @@ from keybundle.desktop.theme.style import SIGN, icon_pixmap
 from keybundle.desktop.views.calm import Button, Choice, Line
 from keybundle.desktop.views.slip_field import SlipField
 from keybundle.desktop.views.told import Elided, Told
-from keybundle.desktop.words import tr
+from keybundle.desktop.words import tr, worded
 
 MODIFIED = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.ShiftModifier
 Snippet = Callable[[str, Box], QPixmap]
@@ -102,7 +102,7 @@ class SlipView(QWidget):
         below = QHBoxLayout()
         below.setContentsMargins(12, 0, 12, 6)
         below.setSpacing(8)
-        self.received.setFixedWidth(156)
+        self.received.setMinimumWidth(156)
         below.addWidget(self.received)
         below.addWidget(self.tags, 1)
         self.same = Button()
@@ -188,7 +188,12 @@ class SlipView(QWidget):
             self.type.addItems(list(state.types))
         self.type.setCurrentIndex(state.types.index(state.type) if state.type in state.types else -1)
         self.type.setPlaceholderText(tr("Choose a type"))
-        told = f"{'Unsure, by' if state.type_unsure else 'Proposed by'} {state.type_because}"
+        because = worded(state.type_because)
+        told = (
+            tr("Unsure, by {because}", because=because)
+            if state.type_unsure
+            else tr("Proposed by {because}", because=because)
+        )
         self.because.setText(told if state.type_because else "")
         self.because.setStyleSheet(f"color: {c.BRASS};" if state.type_unsure else "")
         self.because.setVisible(bool(state.type_because))
@@ -261,7 +266,7 @@ class SlipView(QWidget):
 
     def _render_foot(self, state: SlipState) -> None:
         self.sign.setPixmap(icon_pixmap(SIGN[state.state], c.STATE[state.state], 16))
-        self.state_label.setText(state.state)
+        self.state_label.setText(tr(state.state))
         self.state_label.setStyleSheet(f"color: {c.STATE[state.state]}; font-weight: 600;")
         parts = [
             f"<b>{escape(value)}</b>" if value else f"<span style='color:{c.BRASS}'>({escape(level)}?)</span>"

@@ -8,13 +8,21 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QLabel
 
+from keybundle.desktop.words import worded
+
 
 class Told(QLabel):
-    """A text as it is: a name or value that looks like a mark-up language is shown as it stands."""
+    """A text as it is: a name or value that looks like a mark-up language is shown as it stands.
+
+    A message of the core is shown in the language that is spoken.
+    """
 
     def __init__(self, *args: Any) -> None:
         super().__init__(*args)
         self.setTextFormat(Qt.TextFormat.PlainText)
+
+    def setText(self, text: str) -> None:
+        super().setText(worded(text))
 
 
 class Elided(Told):
@@ -26,7 +34,7 @@ class Elided(Told):
 
     def setText(self, text: str) -> None:
         super().setText(text)
-        self.setToolTip(text)
+        self.setToolTip(worded(text))
 
     def minimumSizeHint(self) -> QSize:
         return QSize(min(self._shortest_px, super().minimumSizeHint().width()), super().minimumSizeHint().height())

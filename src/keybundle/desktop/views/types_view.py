@@ -85,7 +85,7 @@ class TypesView(QWidget):
         self.words.setPlaceholderText(tr("words that head a page of this type, told apart by commas"))
         self.words.editingFinished.connect(lambda: presenter.change({"words": _split(self.words.text())}))
         self.rules: dict[str, QLineEdit] = {}
-        for on, (label, hint) in RULES.items():
+        for on, (label, hint) in ((n, (tr(a), tr(b))) for n, (a, b) in RULES.items()):
             line = self.rules[on] = QLineEdit()
             line.setAccessibleName(label)
             line.setPlaceholderText(hint)
@@ -125,7 +125,7 @@ class TypesView(QWidget):
         certain.setProperty("role", "quiet")
         form.addRow("", certain)
         for on, (label, _) in RULES.items():
-            form.addRow(label, self.rules[on])
+            form.addRow(tr(label), self.rules[on])
         buttons = QHBoxLayout()
         buttons.addWidget(self.more)
         buttons.addWidget(self.fewer)
@@ -194,10 +194,10 @@ class TypesView(QWidget):
         self._filling = True
         self.table.setRowCount(len(fields))
         for i, spec in enumerate(fields):
-            zone = "fixed" if spec.zone else "anywhere"
+            zone = tr("fixed") if spec.zone else tr("anywhere")
             texts = {"labels": ", ".join(spec.labels), **{n: getattr(spec, n) for n in TEXTS if n != "labels"}}
             self._cell(i, 0, spec.name, editable=can_change)
-            self._cell(i, 1, spec.kind.value, editable=False)
+            self._cell(i, 1, tr(spec.kind.value), editable=False)
             for j, name in enumerate(CHECKS, 2):
                 item = self._cell(i, j, "", editable=False)
                 item.setFlags(

@@ -9,8 +9,9 @@ import functools
 from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QGuiApplication
+from PySide6.QtGui import QGuiApplication, QResizeEvent
 from PySide6.QtWidgets import (
+    QBoxLayout,
     QHBoxLayout,
     QHeaderView,
     QInputDialog,
@@ -56,12 +57,16 @@ class PagePane(QWidget):
         self.told, self.marks = Told(), Told()
         self.told.setProperty("role", "quiet")
         self.marks.setProperty("role", "quiet")
-        self.bar = QHBoxLayout()
+        said, self._commands = QHBoxLayout(), QHBoxLayout()
+        said.addWidget(self.told)
+        said.addWidget(self.marks)
+        said.addStretch(1)
+        self._commands.setSpacing(6)
+        self.bar = QBoxLayout(QBoxLayout.Direction.LeftToRight)
         self.bar.setContentsMargins(0, 4, 0, 0)
         self.bar.setSpacing(6)
-        self.bar.addWidget(self.told)
-        self.bar.addWidget(self.marks)
-        self.bar.addStretch(1)
+        self.bar.addLayout(said, 1)
+        self.bar.addLayout(self._commands)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
@@ -78,10 +83,20 @@ class PagePane(QWidget):
         button.setProperty("role", "link")
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         button.clicked.connect(lambda: handlers.trigger(command_id))
-        self.bar.addWidget(button)
+        self._commands.addWidget(button)
         if command_id.endswith("next place"):
             self.presenter.changed.connect(lambda state: button.setVisible(state.has_marks))
             button.hide()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._lay_bar()
+
+    def _lay_bar(self) -> None:
+        """Let the bar stand in two lines where one is too short for it."""
+        wanted = self.told.sizeHint().width() + self.marks.sizeHint().width() + self._commands.sizeHint().width()
+        fits = wanted + 4 * self.bar.spacing() <= self.width()
+        self.bar.setDirection(QBoxLayout.Direction.LeftToRight if fits else QBoxLayout.Direction.TopToBottom)
 
     def render_state(self, state: ViewerState) -> None:
         """Say which page it is."""
@@ -89,6 +104,7 @@ class PagePane(QWidget):
             tr("Page {position} of {pages}", position=state.position + 1, pages=state.pages) if state.pages else ""
         )
         self.marks.setText(f"·  {state.marks}" if state.marks else "")
+        self._lay_bar()
 
 
 class Viewer(QWidget):
@@ -265,7 +281,7 @@ class Viewer(QWidget):
             name = QTableWidgetItem(line.field)
             value = QTableWidgetItem(line.text)
             value.setFont(value_font(14))
-            told = "; ".join(x for x in (line.origin, line.told) if x)
+            told = "; ".join(x for x in (tr(line.origin), line.told) if x)
             value.setToolTip(told)
             sign = QTableWidgetItem(
                 icon("seal-check" if line.told else ORIGIN_SIGN.get(line.origin, "file-text"), c.QUIET), ""

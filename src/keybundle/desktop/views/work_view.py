@@ -259,7 +259,7 @@ class WorkView(QWidget):
         self.refused.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.refused.setAccessibleName(tr("Files not taken in"))
         self.file_routine = Choice()
-        self.file_routine.setAccessibleName("Routine for files")
+        self.file_routine.setAccessibleName(tr("Routine for files"))
         self.file_routine.textActivated.connect(self.presenter.files.choose_routine)
         file_card = card(
             Told(tr("Files")), self.files_told, self.file_routine, self.importing, self.folder, self.refused
@@ -271,7 +271,7 @@ class WorkView(QWidget):
         return column
 
     def _make_list(self) -> QVBoxLayout:
-        self.empty = Told("Nothing is waiting.\n\nPress S to scan what lies in the feeder, or I to import files.")
+        self.empty = Told(tr("Nothing is waiting.\n\nPress S to scan what lies in the feeder, or I to import files."))
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.empty.setProperty("role", "quiet")
         holder = QWidget()
@@ -371,7 +371,7 @@ class WorkView(QWidget):
         self.progress.setValue(state.scanned)
         for button in (self.importing, self.folder, self.file_routine, self.options, self.refill):
             button.setEnabled(state.may_work)
-        self.refill.setVisible(not busy and not state.can_scan and state.scanner != "No scanner")
+        self.refill.setVisible(not busy and not state.can_scan and state.scanner != tr("No scanner"))
         self.plan.setVisible(bool(state.plan) and not busy)
         self._render_today(state)
 

@@ -10,10 +10,13 @@ from __future__ import annotations
 import functools
 import gettext
 import string
+from datetime import date
 from importlib.resources import files
 from typing import Any
 
 from babel import Locale, UnknownLocaleError
+from babel.core import get_global
+from babel.dates import format_date, get_month_names
 from babel.numbers import format_decimal, format_percent
 
 from keybundle.core.base.messages import PSEUDO, SOURCE, pseudo, say
@@ -25,6 +28,11 @@ _spoken = [SOURCE, LAST_RESORT]
 def speak(language: str, locale: str = "") -> None:
     """Let the window speak a language (empty: English) from now on, with numbers as a locale writes them."""
     _spoken[:] = language or SOURCE, locale if is_locale(locale) else LAST_RESORT
+
+
+def spoken() -> str:
+    """Return the language that is spoken."""
+    return _spoken[0]
 
 
 def worded(what: object) -> str:
@@ -60,9 +68,29 @@ def language_name(code: str) -> str:
         return code
 
 
+def say_day(day: date, *, with_year: bool = True) -> str:
+    """Return a day with its month's short name, such as ``23 Nov 2025``, in the language that is spoken."""
+    return str(format_date(day, "d MMM y" if with_year else "d MMM", locale=_cldr()))
+
+
+def say_month(month: int, *, short: bool = False) -> str:
+    """Return the name of a month, 1 to 12, as it stands by itself."""
+    return str(get_month_names("abbreviated" if short else "wide", "stand-alone", _cldr())[month])
+
+
+def say_language(code: str) -> str:
+    """Return the name of a language by its ISO 639 code; the code itself where CLDR has none."""
+    alias = str(get_global("language_aliases").get(code, code))
+    return str(Locale.parse(_cldr()).languages.get(alias, code))
+
+
 def number(value: float) -> str:
     """Return a number as the locale writes it."""
     return str(format_decimal(value, locale=_spoken[1]))
+
+
+def _cldr() -> str:
+    return _spoken[0] if is_locale(_spoken[0]) else LAST_RESORT
 
 
 def _fill(text: str, params: dict[str, Any]) -> str:
@@ -80,7 +108,7 @@ class _LocaleFormatter(string.Formatter):
             return number(value)
         if format_spec.endswith("%"):
             places = int(format_spec[1:-1] or 0) if format_spec.startswith(".") else 0
-            return str(format_percent(value, "#,##0" + ("." + "0" * places if places else "") + "%", locale=_spoken[1]))
+            return str(format_percent(round(value, places + 2), locale=_spoken[1], decimal_quantization=False))
         return str(super().format_field(value, format_spec))
 
 

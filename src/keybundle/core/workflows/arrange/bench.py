@@ -135,7 +135,7 @@ def _first_line(workspace: Workspace, page: Page) -> str:
     """Return the first telling line of a document without type."""
     data = workspace.batches.texts([page.id]).get(page.id)
     lines = [x for x in PageText.from_bytes(data).plain.splitlines() if len(x) > 8] if data else []
-    return lines[0][:60] if lines else "Not read yet"
+    return lines[0][:60] if lines else message("bench.read-yet")
 
 
 @needs(Right.INDEX)

@@ -143,7 +143,7 @@ def _look(
     wanted = wanted_marks(workspace.setup, routine)
     jobs = [page_job(workspace.place.files, p, routine) for p in pages]
     asked = [pool.submit(f"{WORK}:look_for_marks", job, wanted, priority=ON_SCREEN) for job in jobs]
-    found = _collect(asked, "Looking for marks on page", progress, cancel)
+    found = _collect(asked, "separating.looking-for-marks", progress, cancel)
     return {p.id: replace(p.facts, **_revive(data)) for p, data in zip(pages, found, strict=True) if p.facts}
 
 
@@ -160,7 +160,7 @@ def _texts(
     missing = [p for p in asked_of if p.id not in known]
     jobs = [page_job(workspace.place.files, p, routine) for p in missing]
     asked = [pool.submit(f"{WORK}:read", job, priority=FIRST_PAGE) for job in jobs]
-    for page, (data, _) in zip(missing, _collect(asked, "Reading page", progress, cancel), strict=True):
+    for page, (data, _) in zip(missing, _collect(asked, "separating.reading-page", progress, cancel), strict=True):
         known[page.id] = PageText.from_bytes(data)
         if keep:
             keep_reading(workspace, page, data)
@@ -175,7 +175,7 @@ def _collect(asked: list[Future[Any]], what: str, progress: Progress, cancel: Ca
                 cancel.check()
                 cancel.wait(0.05)
             found.append(future.result())
-            progress(Step(number, len(asked), f"{what} {number}"))
+            progress(Step(number, len(asked), message(what, n=number)))
     finally:
         for future in asked[len(found) :]:
             future.cancel()

@@ -72,7 +72,7 @@ def tell_trouble(workspace: Workspace) -> str:
     with workspace.place.database.read() as c:
         waiting = c.execute(select(func.count()).where(d.trouble != "")).scalar_one()
         said = c.execute(select(d.trouble).where(d.trouble != "").order_by(d.next_at).limit(1)).scalar()
-    return f"{waiting} {'copy waits' if waiting == 1 else 'copies wait'}: {said}" if waiting else ""
+    return message("copies.wait", n=waiting, said=said) if waiting else ""
 
 
 def _list_due(workspace: Workspace, *, at_once: bool) -> list[Due]:

@@ -119,12 +119,12 @@ def finish_filing(
     cancel, result, in_hand = cancel or CancelToken(), begun.result, begun.in_hand
     try:
         if in_hand:
-            progress(Step(0, len(in_hand), "Filing"))
+            progress(Step(0, len(in_hand), message("progress.filing")))
         for number, one in enumerate(in_hand, 1):
             said = _file_one(session, one, begun, cancel)
             if said:
                 result.left.append((_name(one.document, one.kind), said))
-            progress(Step(number, len(in_hand), f"Filing {_name(one.document, one.kind)}"))
+            progress(Step(number, len(in_hand), message("progress.filing-one", document=_name(one.document, one.kind))))
     finally:
         _let_go(workspace, begun)
     if result.entries:
@@ -233,7 +233,11 @@ def _is_unchanged(workspace: Workspace, document: Document, one: _InHand, claim:
 
 
 def _name(document: Document, kind: DocumentType | None) -> str:
-    return make_caption(kind, document.values) if kind and document.values else document.type or "Document without type"
+    return (
+        make_caption(kind, document.values)
+        if kind and document.values
+        else document.type or message("filing.document-without-type")
+    )
 
 
 @needs(Right.TAKE_BACK)

@@ -10,7 +10,9 @@ from typing import Any
 
 from sqlalchemy import Connection, Row, func, insert, select, update
 
+from keybundle.core.base.messages import SOURCE, say, word
 from keybundle.core.batches.model import Batch, balance
+from keybundle.core.fields.locales import format_moment
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
@@ -103,23 +105,29 @@ STYLE = (
 )
 
 
-def record_as_html(record: Record, zone: tzinfo) -> str:
-    """Return a filing record as a page to print or save, its time told in a zone."""
+def record_as_html(record: Record, zone: tzinfo, language: str = SOURCE) -> str:
+    """Return a filing record as a page to print or save, in a language, its time told in a zone."""
+
+    def w(code: str, **params: Any) -> str:
+        return html.escape(word(f"record.{code}", params, language))
+
     rows = "".join(
         f"<tr><td><a href='keybundle:document/{e.id}'>{html.escape(e.caption)}</a></td>"
         f"<td>{html.escape(' / '.join(e.path))}</td><td>{e.pages}</td><td>{e.number or ''}</td></tr>"
         for e in record.entries
     )
-    left = "".join(f"<li>{html.escape(name)}: {html.escape(why)}</li>" for name, why in record.left)
+    left = "".join(f"<li>{html.escape(name)}: {html.escape(say(why, language))}</li>" for name, why in record.left)
     b, at = record.balance, datetime.fromisoformat(record.at).astimezone(zone)
-    unplaced = f" + {b['unplaced']} without a place yet" if b.get("unplaced") else ""
-    batch = f", batch {html.escape(record.batch_told)}" if record.batch_told else ""
+    sums = {k: b[k] for k in ("captured", "kept", "left_out", "filed", "set_aside", "waiting")}
+    unplaced = word("record.unplaced", {"unplaced": b["unplaced"]}, language) if b.get("unplaced") else ""
+    moment = format_moment(at, language)
+    told = w("of-batch", moment=moment, batch=record.batch_told) if record.batch_told else html.escape(moment)
+    heads = "".join(f"<th>{w(h)}</th>" for h in ("document", "folder", "pages", "number"))
     return (
-        f"<!doctype html><meta charset='utf-8'><title>Filing record</title><style>{STYLE}</style>"
-        f"<h1>Filing record</h1><p>{html.escape(record.who)}, {at.day} {at:%B %Y, %H:%M}{batch}</p>"
-        f"<table><tr><th>Document</th><th>Folder</th><th>Pages</th><th>Number</th></tr>{rows}</table>"
-        + (f"<h2>Not filed</h2><ul>{left}</ul>" if left else "")
-        + f"<p>Page balance: {b['captured']} captured = {b['kept']} kept + {b['left_out']} left out{unplaced}; "
-        f"{b['kept']} kept = {b['filed']} filed + {b['set_aside']} set aside + {b['waiting']} waiting.</p>"
-        f"<p>Audit trail head: <code>{record.audit_head}</code></p>"
+        f"<!doctype html><meta charset='utf-8'><title>{w('title')}</title><style>{STYLE}</style>"
+        f"<h1>{w('title')}</h1><p>{html.escape(record.who)}, {told}</p>"
+        f"<table><tr>{heads}</tr>{rows}</table>"
+        + (f"<h2>{w('not-filed')}</h2><ul>{left}</ul>" if left else "")
+        + f"<p>{w('balance', unplaced=unplaced, **sums)}</p>"
+        f"<p>{w('audit-head')} <code>{record.audit_head}</code></p>"
     )

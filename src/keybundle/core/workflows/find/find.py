@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import Connection, func, select
 
+from keybundle.core.base.messages import message
 from keybundle.core.batches.model import LEFT_OUT
 from keybundle.core.fields.kinds import Kind, normalise
 from keybundle.core.fields.values import FieldValue
@@ -271,7 +272,7 @@ def _waiting(workspace: Workspace, batch_id: str, document_id: str | None, hit: 
         document = batch.document(document_id)
         kind = name_of(workspace.setup.document_types, document.type)
         values = name_values(workspace.setup, document.type, "", document.values)
-    caption = f"{kind or 'Page'} not filed yet"
+    caption = message("find.not-filed-yet", what=kind or message("find.page"))
     return FoundDocument(
         document_id or hit.ref, caption, "", (), kind, values, hit.snippet, False, batch_id, routine=routine, begun_on=begun_on
     )  # fmt: skip

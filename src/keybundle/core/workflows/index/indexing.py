@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
+from keybundle.core.base.messages import message
 from keybundle.core.batches.model import Batch, Document, Page
 from keybundle.core.fields.kinds import Refusal, normalise
 from keybundle.core.fields.values import MOST_OFFERED, FieldValue, Origin
@@ -24,7 +25,7 @@ from keybundle.core.workflows.line.page_facts import side_facts
 from keybundle.core.workflows.session.workspace import Workspace
 
 BARCODE_CONFIDENCE = 0.98
-BY_ROUTINE, BY_RULE = "its routine", "a rule"
+BY_ROUTINE, BY_RULE = message("indexing.its-routine"), message("indexing.a-rule")
 
 
 def index_document(workspace: Workspace, batch: Batch, document: Document) -> Document:

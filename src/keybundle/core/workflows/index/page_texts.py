@@ -43,11 +43,18 @@ def poor_pages(batch: Batch) -> list[PoorPage]:
     for number, page in enumerate(batch.pages, 1):
         if not page.kept or not page.is_read or page.text_origin == TYPED:
             continue
-        place = f"Side {number}, sheet {page.sheet} {page.side}"
+        place = message("page-texts.side-sheet", number=number, sheet=page.sheet, side=page.side)
         if page.quality is None:
-            found.append(PoorPage(page.id, number, f"{place}: no words found", None))
+            found.append(PoorPage(page.id, number, message("page-texts.no-words-found", place=place), None))
         elif page.quality < POOR:
-            found.append(PoorPage(page.id, number, f"{place}: read with {page.quality:.0%} confidence", page.quality))
+            found.append(
+                PoorPage(
+                    page.id,
+                    number,
+                    message("page-texts.read-with-confidence", place=place, quality=page.quality),
+                    page.quality,
+                )
+            )
     return sorted(found, key=lambda p: (p.quality is not None, p.quality or 0.0, p.number))
 
 

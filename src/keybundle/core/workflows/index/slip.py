@@ -195,4 +195,4 @@ def complete(session: Session, type_id: str, name: str, typed: str) -> list[Comp
         return []
     with workspace.place.database.read() as c:
         earlier = workspace.repository.earlier_values(name, typed, view=session.view(c))
-    return [Completion(value, f"{n} filed" if n > 1 else "filed once") for value, n in earlier]
+    return [Completion(value, message("slip.filed-so-often", n=n)) for value, n in earlier]

@@ -60,7 +60,7 @@ def retag(session: Session, document_ids: Sequence[str], before: Sequence[str], 
     with workspace.place.database.atomic() as c:
         found = workspace.repository.load_many(document_ids, view=session.view(c, Right.CORRECT))
         if left := len(set(document_ids) - set(found)):
-            told = "One of them" if left == 1 else f"{left} of them"
+            told = message("tags.of-them", n=left)
             raise NotAllowed(message("tags.may-not-corrected-or-no", told=told, name=session.name))
         for document in found.values():
             kept = [tag for tag in document.tags if tag not in before or tag in wanted]

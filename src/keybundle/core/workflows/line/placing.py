@@ -40,7 +40,7 @@ def decide_by(workspace: Workspace, routine: Routine) -> Decide:
 def _place_damaged(page: Page) -> Placing:
     if page.hand_kept is not None:
         return Placing(page.id, page.hand_kept, "" if page.hand_kept else page.reason or BY_HAND, note=page.trouble)
-    return Placing(page.id, False, "damaged", note=page.trouble)
+    return Placing(page.id, False, message("reason.damaged"), note=page.trouble)
 
 
 def keep_as_it_is(

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from sqlalchemy import select
 
+from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
@@ -48,6 +49,6 @@ def verify(session: Session, *, progress: Progress = silent, cancel: CancelToken
         wrong = workspace.place.files.check(sha)
         if wrong:
             bad.append((sha, wrong))
-        progress(Step(number, len(known), "Checking stored files"))
+        progress(Step(number, len(known), message("progress.checking-files")))
     with workspace.place.database.read() as c:
         return Verified(len(known), tuple(bad), audit.verify(c), audit.head(c))

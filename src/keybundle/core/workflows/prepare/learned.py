@@ -135,7 +135,7 @@ def say_bar(calibration: Calibration, bar: float, one_in: int) -> str:
     if can:
         return message("learned.most-wrong-can-claimed-from", one_in=one_in, found=found, n=n, wrong=wrong)
     least = 3 * one_in
-    ruled_out = f" (at most 1 in {int(1 / share)})" if share < 1 else ""
+    ruled_out = message("learned.ruled-out", n=int(1 / share)) if share < 1 else ""
     return message(
         "learned.most-wrong-cannot-claimed-yet",
         one_in=one_in,

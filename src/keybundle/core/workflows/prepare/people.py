@@ -27,7 +27,7 @@ def change_part(part: Holding, changes: Mapping[str, Any]) -> Holding:
         said = [
             f"{'.'.join(str(x) for x in e['loc'])}: {e['msg'].removeprefix('Value error, ')}" for e in error.errors()
         ]
-        raise InputProblem("; ".join(dict.fromkeys(said)) + ". Nothing was changed.") from error
+        raise InputProblem(message("prepare.nothing-changed", said="; ".join(dict.fromkeys(said)))) from error
 
 
 @needs(Right.PREPARE, Right.GIVE_RIGHTS)

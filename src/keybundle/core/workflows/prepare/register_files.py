@@ -50,7 +50,9 @@ def read_register(text: str, register: Register) -> tuple[list[Entry], Report]:
         entry = {c: row[i].strip() if i < len(row) else "" for c, i in places.items()}
         key = entry[register.key]
         if not key:
-            findings.append(Finding("empty-key", f"line {number}", f"the key “{register.key}” is empty"))
+            findings.append(
+                Finding("empty-key", f"line {number}", message("register-files.key-empty", key=register.key))
+            )
         elif key in seen:
             findings.append(
                 Finding(
@@ -83,7 +85,7 @@ def import_register(session: Session, name: str, path: Path) -> int:
         ) from error
     entries, report = read_register(text, register)
     if not report.ok or not entries:
-        told = [str(f) for f in report.findings[:MOST_TOLD]] or ["there is no entry in it"]
+        told = [str(f) for f in report.findings[:MOST_TOLD]] or [message("register-files.there-no-entry-in")]
         more = len(report.findings) - MOST_TOLD
         raise InputProblem(
             message("register-files.cannot-taken-register-not-changed", path_name=path.name, name=name)

@@ -39,7 +39,7 @@ def make_routine(base: Routine, changes: Mapping[str, Any]) -> Routine:
         return Routine.model_validate({**base.model_dump(), **changes})
     except ValidationError as error:
         said = [str(e["msg"]).removeprefix("Value error, ") for e in error.errors()]
-        raise InputProblem("; ".join(dict.fromkeys(said)) + ". Nothing was changed.") from error
+        raise InputProblem(message("prepare.nothing-changed", said="; ".join(dict.fromkeys(said)))) from error
 
 
 @needs(Right.PREPARE)
@@ -51,7 +51,7 @@ def save_routine(session: Session, routine: Routine, base: Routine | None = None
     workspace, who = session.workspace, session.person
 
     def change(setup: Setup) -> Setup:
-        refuse_changed(setup.routine(routine.id), base, f"The routine {routine.name}")
+        refuse_changed(setup.routine(routine.id), base, message("thing.routine", name=routine.name))
         others = [r for r in setup.routines if r.id != routine.id]
         if any(r.name.casefold() == routine.name.casefold() for r in others):
             raise InputProblem(message("routines.routine-already-choose-another-name", routine_name=routine.name))
@@ -102,13 +102,13 @@ def remove_routine(session: Session, routine_id: str, base: Routine | None = Non
     def change(setup: Setup) -> Setup:
         found = setup.routine(routine_id)
         name = found.name if found is not None else routine_id
-        refuse_changed(found, base, f"The routine {name}")
+        refuse_changed(found, base, message("thing.routine", name=name))
         b = t.batch.c
         with workspace.place.database.read() as c:
             asked = select(func.count()).where(b.routine == routine_id, b.closed_at.is_(None))
             waiting = int(c.execute(asked).scalar() or 0)
         if waiting:
-            what = "batch of it is" if waiting == 1 else "batches of it are"
+            what = message("routines.batches-of-it", n=waiting)
             raise InputProblem(message("routines.still-open-file-close-them", waiting=waiting, what=what, name=name))
         places.append([r.id for r in setup.routines].index(routine_id))
         return setup.model_copy(update={"routines": tuple(r for r in setup.routines if r.id != routine_id)})
@@ -235,7 +235,12 @@ def list_samples(session: Session, limit: int = 20) -> list[Sample]:
     return [
         Sample(
             r.id,
-            f"{name_of(routines, r.routine)}: {r.origin}, {r.pages} sides" + (", closed" if r.closed_at else ""),
+            message(
+                "routines.closed-sample" if r.closed_at else "routines.sample",
+                name=name_of(routines, r.routine),
+                origin=r.origin,
+                n=int(r.pages),
+            ),
             r.closed_at is None,
         )
         for r in rows

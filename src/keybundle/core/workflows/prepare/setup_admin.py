@@ -88,16 +88,16 @@ def count_touched(c: Connection, kind: str, part_id: str) -> int:
 
 
 def _say_count(kind: str, number: int) -> str:
-    what = {"routines": "open batch", "people": "open batch", "storage_areas": "file"}.get(kind, "document")
-    many = f"{what}es" if what.endswith("batch") else f"{what}s"
-    return f"{number:,} {what if number == 1 else many}"
+    what = {"routines": "batches", "people": "batches", "storage_areas": "files"}.get(kind, "documents")
+    return message(f"setup-admin.has-{what}", n=number)
 
 
 def _say_change(change: PartChange, touched: int) -> str:
     before = (change.before or {}).get("name", change.name)
-    renamed = f" (before: {before})" if change.what == "changed" and before != change.name else ""
-    about = f"; it has {_say_count(change.kind, touched)}" if touched else ""
-    return f"{change.kind.replace('_', ' ')}: {change.name}{renamed} {change.what}{about}"
+    renamed = message("setup-admin.before", name=before) if change.what == "changed" and before != change.name else ""
+    about = message("setup-admin.it-has", what=_say_count(change.kind, touched)) if touched else ""
+    kind, what = message(f"setup-admin.{change.kind.replace('_', '-')}"), message(f"setup-admin.{change.what}")
+    return message("setup-admin.change", kind=kind, name=change.name, renamed=renamed, what=what, about=about)
 
 
 @needs(Right.LOOK)

@@ -10,7 +10,7 @@ from pydantic import ValidationError
 from sqlalchemy import func, select
 
 from keybundle.core.base.errors import InputProblem
-from keybundle.core.base.messages import message
+from keybundle.core.base.messages import join_comma, message
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.filing.destination import make_caption
 from keybundle.core.rights.model import Right
@@ -83,15 +83,15 @@ def add_field(
 def remove_field(kind: DocumentType, field: str) -> DocumentType:
     """Return a type without a field; raises InputProblem where the caption, the folder, a check or the key needs it."""
     used_in = {
-        "its caption": caption_names(kind.caption),
-        "its folder": [read_level(x).field for x in kind.folder.values()],
-        "a sum": [name for rule in kind.sums for name in (*read_sum(rule)[0], read_sum(rule)[1])],
-        "an order of dates": [name for rule in kind.order for name in read_order(rule)],
-        "its key": kind.key,
+        message("types.its-caption"): caption_names(kind.caption),
+        message("types.its-folder"): [read_level(x).field for x in kind.folder.values()],
+        message("types.a-sum"): [name for rule in kind.sums for name in (*read_sum(rule)[0], read_sum(rule)[1])],
+        message("types.an-order"): [name for rule in kind.order for name in read_order(rule)],
+        message("types.its-key"): kind.key,
     }
     if used := [where for where, names in used_in.items() if field in names]:
         raise InputProblem(
-            message("types.used-take-out-first", label=kind.label(field), list=", ".join(used), kind_name=kind.name)
+            message("types.used-take-out-first", label=kind.label(field), list=join_comma(used), kind_name=kind.name)
         )
     return _validated({**kind.model_dump(), "fields": [f.model_dump() for f in kind.fields if f.id != field]})
 
@@ -121,7 +121,7 @@ def _validated(data: Mapping[str, Any]) -> DocumentType:
         kind = DocumentType.model_validate(data)
     except ValidationError as error:
         said = [str(e["msg"]).removeprefix("Value error, ") for e in error.errors()]
-        raise InputProblem("; ".join(dict.fromkeys(said)) + ". Nothing was changed.") from error
+        raise InputProblem(message("prepare.nothing-changed", said="; ".join(dict.fromkeys(said)))) from error
     unknown = [name for name in kind.key if kind.field(name) is None]
     if unknown:
         raise InputProblem(
@@ -144,7 +144,7 @@ def save_type(session: Session, kind: DocumentType, base: DocumentType | None = 
     workspace, who = session.workspace, session.person
 
     def change(setup: Setup) -> Setup:
-        refuse_changed(setup.document_type(kind.id), base, f"The document type {kind.name}")
+        refuse_changed(setup.document_type(kind.id), base, message("thing.document-type", name=kind.name))
         kinds = tuple(kind if k.id == kind.id else k for k in setup.document_types)
         return setup.model_copy(update={"document_types": kinds})
 

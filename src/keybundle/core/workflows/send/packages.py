@@ -81,7 +81,7 @@ def write_package(
                 sent.stopped = STOPPED
                 return sent
             _add_document(session, document_id, part, sent, named)
-            progress(Step(number, len(ids) + 1, "Sending"))
+            progress(Step(number, len(ids) + 1, message("progress.sending")))
         if not sent.documents:
             return sent
         name = f"{workspace.setup.repository} {day}"
@@ -100,13 +100,13 @@ def write_package(
         note_sent(session, sent.documents, told)
         part.rename(final)
     except OSError as error:
-        _fail(sent, explain_os_error(error, f"the package in “{target}”"))
+        _fail(sent, explain_os_error(error, message("thing.package-in", target=target)))
     except EnvironmentProblem as error:
         _fail(sent, error)
     finally:
         if part is not None:
             shutil.rmtree(part, ignore_errors=True)
-    progress(Step(len(ids) + 1, len(ids) + 1, "Sending"))
+    progress(Step(len(ids) + 1, len(ids) + 1, message("progress.sending")))
     return sent
 
 

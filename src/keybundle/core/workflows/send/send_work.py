@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from keybundle.core.base.errors import explain_os_error
+from keybundle.core.base.messages import message
 from keybundle.core.export.forms import TIFF
 from keybundle.core.export.join import join_pdfs
 from keybundle.core.export.package import check_bag, close_bag
@@ -25,7 +26,7 @@ def draw_document(pages: Sequence[PageJob], form: str, parts: Sequence[str]) -> 
             for source, part in zip(sources, parts, strict=True):
                 save_page(source, Path(part), form)
     except OSError as error:
-        raise explain_os_error(error, f"a picture in “{Path(parts[0]).parent}”") from error
+        raise explain_os_error(error, message("thing.picture-in", parent=Path(parts[0]).parent)) from error
 
 
 def join(paths: Sequence[str], title: str, made_at: str, part: str) -> None:
@@ -41,7 +42,7 @@ def close_package(folder: str, info: Mapping[str, str]) -> None:
     try:
         close_bag(Path(folder), info)
     except OSError as error:
-        raise explain_os_error(error, "the package") from error
+        raise explain_os_error(error, message("thing.package")) from error
 
 
 def check_package(folder: str) -> None:

@@ -225,7 +225,7 @@ def make_files(
         _send_together(session, pool, ids, wish, landing, sent, note, progress, cancel)
         return sent
     done = 0
-    progress(Step(0, len(ids), "Sending"))
+    progress(Step(0, len(ids), message("progress.sending")))
     for start in range(0, len(ids), CHUNK):
         if cancel.cancelled:
             sent.stopped = STOPPED
@@ -239,7 +239,7 @@ def make_files(
                 _finish(one, sent)
                 made.append(one)
                 done += 1
-                progress(Step(done, len(ids), "Sending"))
+                progress(Step(done, len(ids), message("progress.sending")))
             _land(made, landing, sent, note)
         except EnvironmentProblem as error:
             sent.stopped = str(error)
@@ -439,10 +439,10 @@ def _send_together(
     """Make one file of all documents; one that cannot be part of it is left out and told."""
     found: list[tuple[FiledDocument, int]] = []
     workspace, form = session.workspace, wish.told
-    progress(Step(0, len(ids), "Sending"))
+    progress(Step(0, len(ids), message("progress.sending")))
     for number, document_id in enumerate(ids, 1):
         found += _good(workspace, _load(session, [document_id], wish, sent), form, sent)
-        progress(Step(number, len(ids) + 1, "Sending"))
+        progress(Step(number, len(ids) + 1, message("progress.sending")))
         if cancel.cancelled:
             sent.stopped = STOPPED
             return
@@ -476,7 +476,7 @@ def _send_together(
     finally:
         if part is not None:
             part.unlink(missing_ok=True)
-    progress(Step(len(ids) + 1, len(ids) + 1, "Sending"))
+    progress(Step(len(ids) + 1, len(ids) + 1, message("progress.sending")))
 
 
 def _good(

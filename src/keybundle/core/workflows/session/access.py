@@ -11,7 +11,7 @@ from sqlalchemy import Connection, select
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
-from keybundle.core.base.messages import message
+from keybundle.core.base.messages import join_and, join_comma, message
 from keybundle.core.batches import commands
 from keybundle.core.filing.destination import Destination, compute_destination, make_caption
 from keybundle.core.repository import access, audit
@@ -65,9 +65,9 @@ class Kept:
         kept = self.own if self.own is not None else self.nearest
         if kept is None:
             return message("access.kept-nobody-particular-everybody-may")
-        said = ", ".join(say_grantee(e.grantee, e.name) for e in kept) or "nobody"
+        said = join_comma([say_grantee(e.grantee, e.name) for e in kept]) or message("access.nobody")
         return (
-            f"Kept to {said}."
+            message("access.kept-own", said=said)
             if self.own is not None
             else message("access.kept", said=said, nearest_at=self.nearest_at)
         )
@@ -94,7 +94,7 @@ class Reached:
 
 def say_grantee(grantee: Grantee, name: str) -> str:
     """Return whom an entry means, in words."""
-    return name if grantee.kind == "person" else f"the {grantee.kind} {name}"
+    return name if grantee.kind == "person" else message(f"access.the-{grantee.kind}", name=name)
 
 
 @needs(Right.LOOK)
@@ -122,7 +122,9 @@ def say_kept_waiting(session: Session, own: str | None, goes: Destination) -> st
         kept = workspace.repository.nearest_list(goes.cabinet, [value or "" for _, value in goes.folder])
     if kept is None:
         return ""
-    return "kept to " + ", ".join(say_grantee(e.grantee, e.name) for e in _told(workspace.setup, kept))
+    return message(
+        "access.kept-waiting", said=join_comma([say_grantee(e.grantee, e.name) for e in _told(workspace.setup, kept)])
+    )
 
 
 @needs(Right.GIVE_RIGHTS)
@@ -305,28 +307,30 @@ def _explain(setup: Setup, person_id: str, kept: AccessList | None, list_at: str
     if person is None or not person.active:
         gone = message("access.works-here-no-more", who=who)
         return tuple(
-            Said(r.right, False, gone, "works here no more") for r in explain_rights(setup.holder(""), {}, kept)
+            Said(r.right, False, gone, message("access.works-no-more"))
+            for r in explain_rights(setup.holder(""), {}, kept)
         )
     roles = {r.id: frozenset(r.rights) for r in setup.roles}
     reasons = explain_rights(setup.holder(person_id), roles, kept)
     found = []
     for reason in reasons:
         short = _say_short(setup, reason, list_at)
-        verb = f"may {reason.right}" if reason.has else f"may not {reason.right}"
-        found.append(Said(reason.right, reason.has, f"{who} {verb} at {title}: {short}.", short))
+        code = "access.may" if reason.has else "access.may-not"
+        why = message(code, who=who, right=message(f"right.{reason.right.replace(' ', '-')}"), title=title, short=short)
+        found.append(Said(reason.right, reason.has, why, short))
     return tuple(found)
 
 
 def _say_short(setup: Setup, reason: Reason, list_at: str) -> str:
     if not reason.roles:
-        return "none of their roles has it"
-    roles = " and ".join(name_of(setup.roles, r) for r in reason.roles)
-    of = f"by the role {roles}" if len(reason.roles) == 1 else f"by the roles {roles}"
+        return message("access.none-their-roles")
+    roles = join_and([name_of(setup.roles, r) for r in reason.roles])
+    of = message("access.by-role" if len(reason.roles) == 1 else "access.by-roles", roles=roles)
     if not reason.by_list:
-        return f"{of}; no list stands in the way"
+        return message("access.no-list-stands-in-way", of=of)
     if reason.keeps:
-        return f"{of}, whatever the list of {list_at} says"
+        return message("access.whatever-list-says", of=of, list_at=list_at)
     if not reason.has:
         return message("access.kept-others-would-theirs", list_at=list_at, of=of)
-    givers = " and ".join(say_grantee(g, _name(setup, g)) for g in reason.grantees)
-    return f"{of}, and {list_at} is kept to {givers} with it"
+    givers = join_and([say_grantee(g, _name(setup, g)) for g in reason.grantees])
+    return message("access.and-kept-with", of=of, list_at=list_at, givers=givers)

@@ -28,7 +28,7 @@ def known_languages(session: Session) -> tuple[str, tuple[str, ...]]:
 
 @needs()
 def change_oneself(session: Session, *, values: Mapping[str, str] | None = None, language: str | None = None) -> None:
-    """Change one's own values or language (the pseudo-locale is one too); raises InputProblem for a language that there are no words for."""
+    """Change one's own values or language (the pseudo-locale is one too); raises InputProblem for an unknown one."""
     if language and language not in (*languages(), PSEUDO):
         raise InputProblem(message("oneself.no-such-language", language=language, known=", ".join(languages())))
 

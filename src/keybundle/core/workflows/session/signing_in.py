@@ -15,7 +15,7 @@ from argon2.exceptions import InvalidHashError, VerificationError
 from sqlalchemy import Connection, Row, delete, insert, select, update
 
 from keybundle.core.base.errors import InputProblem
-from keybundle.core.base.messages import message
+from keybundle.core.base.messages import join_comma, message
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import ALL_RIGHTS, Right
 from keybundle.core.setup.model import Person, Role, Setup, SignIn, called, number_people
@@ -249,8 +249,8 @@ def _let_in(workspace: Workspace, person: Person) -> Session:
 
 def _require_way(setup: Setup, way: SignIn) -> None:
     if way not in setup.sign_in:
-        told = {"password": "with a password", "system": "by their account", "choose": "by choosing a name"}
-        allowed = " or ".join(told[w] for w in setup.sign_in)
+        told: dict[str, str] = {w: message(f"signing-in.way-{w}") for w in ("password", "system", "choose")}
+        allowed = join_comma([told[w] for w in setup.sign_in])
         raise InputProblem(message("signing-in.people-sign-here-not", allowed=allowed, told=told[way]))
 
 

@@ -124,7 +124,7 @@ class Workspace:
         with self.place.database.atomic() as c:
             changed = change(load_setup_parts(c) or self.setup)
             if findings := check_setup(changed).findings:
-                raise InputProblem("; ".join(f.message for f in findings) + ". Nothing was changed.")
+                raise InputProblem(message("prepare.nothing-changed", said="; ".join(f.message for f in findings)))
             self.put_setup(changed, who)
         return changed
 

@@ -97,7 +97,7 @@ def scan_stack(
             page = Page(workspace.clock.new_id(), 0, side.name, 0, sheet, side.side, sha, False)
             line.captured(result.batch, workspace.batches.add_page(result.batch, page))
             result.sides += 1
-            progress(Step(result.sides, total, f"Scanning sheet {side.sheet}, {side.side}"))
+            progress(Step(result.sides, total, message("progress.scanning", sheet=side.sheet, side=side.side)))
             if cancel.cancelled or line.halted(result.batch):
                 stop.cancel()
     except Halt as halt:
@@ -220,7 +220,7 @@ def import_files(
                 )  # fmt: skip
                 line.captured(result.batch, workspace.batches.add_page(result.batch, page))
                 result.sides += 1
-            progress(Step(done, len(found.files), f"Taking in {file.name}"))
+            progress(Step(done, len(found.files), message("progress.taking-in", name=file.name)))
     finally:
         if result.batch is not None:
             line.ended(result.batch)
