@@ -9,6 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtWidgets import QApplication
+from tests.support import filed_ids
 
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme.style import apply_theme
@@ -31,7 +32,7 @@ def main(data: Path) -> None:
     desktop.begin(desktop.workspace.setup.people[0].name)
     window = desktop.window
     assert window is not None
-    document = desktop.workspace.repository.list_ids("Letters", {})[0]
+    document = filed_ids(desktop.workspace, "Letters")[0]
 
     def until(holds: Callable[[], object]) -> None:
         while not holds():

@@ -14,9 +14,12 @@ import subprocess
 import sys
 import tempfile
 import unittest
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
+from keybundle.core.finding import documents
+from keybundle.core.finding.columns import count_in
+from keybundle.core.finding.query import DocumentQuery
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.separation.facts import Placing
 from keybundle.core.workflows.line.line import Line
@@ -166,3 +169,15 @@ def run_cli(
     return subprocess.run(
         command, capture_output=True, text=True, timeout=timeout, env={**os.environ, **(env or {})}, cwd=ROOT
     )
+
+
+def filed_ids(ws: Workspace, cabinet: str = "", chosen: Mapping[str, str] | None = None) -> list[str]:
+    """Return the filed documents of a cabinet (by id; empty: of all) below chosen folder values, the newest first."""
+    with ws.place.database.read() as c:
+        return documents.list_ids(c, DocumentQuery(cabinet=cabinet, chosen=chosen or {}), 1_000_000)
+
+
+def count_filed(ws: Workspace, cabinet: str = "") -> int:
+    """Return how many documents are filed, as the folders count them."""
+    with ws.place.database.read() as c:
+        return count_in(c, cabinet)

@@ -41,7 +41,7 @@ class Walls(unittest.TestCase):
     def test_the_faces_call_use_cases_and_know_values_only(self) -> None:
         values = {
             "batches.model", "batches.seen", "export", "export.forms", "export.landing", "export.message", "export.naming",
-            "fields.kinds", "fields.values", "imaging.tiles", "jobs.pool", "marks.printing", "marks.sheets",
+            "fields.kinds", "fields.locales", "fields.values", "imaging.tiles", "jobs.pool", "marks.printing", "marks.sheets",
             "proposing.calibration", "reading.languages", "reading.text", "repository.model", "rights.model", "search.query",
             "setup.formulas", "setup.ids", "setup.model", "setup.routines", "store.place",
         }  # fmt: skip

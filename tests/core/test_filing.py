@@ -20,7 +20,7 @@ from keybundle.core.workflows.take_in.capture import find_routine, import_files
 from keybundle.demo.names import make_world
 from keybundle.demo.setup import make_setup
 from keybundle.demo.stack import DocumentPlan
-from tests.support import DataTest, acting, shared_pool
+from tests.support import DataTest, acting, count_filed, shared_pool
 
 SETUP = make_setup(make_world())
 WHO = "Elspra Towpath"
@@ -105,14 +105,14 @@ class Filing(DataTest):
 
     def test_a_fault_at_each_step_files_nothing(self) -> None:
         self.make_ready()
-        before = self.ws.repository.count()
+        before = count_filed(self.ws)
         for target, name in (
             (self.ws.repository, "add"), (index, "put"), (self.ws.batches, "set_filed"), (audit, "append"),
         ):  # fmt: skip
             with mock.patch.object(target, name, side_effect=EnvironmentProblem("the disk broke")):
                 filed = filing.file_documents(acting(self.ws, WHO), shared_pool(), self.batch_id)
             self.assertEqual((filed.entries, len(filed.left)), ([], 2), name)
-            self.assertEqual(self.ws.repository.count(), before)
+            self.assertEqual(count_filed(self.ws), before)
             self.assertEqual(self.states(), [State.READY, State.READY])
             with self.ws.place.database.read() as c:
                 self.assertEqual(audit.verify(c), "whole")

@@ -80,7 +80,7 @@ class OtherNames(DataTest):
 
     def names_and_counts(self, cabinet: str) -> list[list[tuple[str, int]]]:
         levels = next(r for r in cabinets.list_cabinets(self.me) if r.id == cabinet).levels
-        columns, _ = cabinets.load_columns(self.me, cabinet, [f.id for f in levels], {})
+        columns = cabinets.load_columns(self.me, cabinet, [f.id for f in levels], {}).columns
         return [[(e.value, e.count) for e in c.entries] for c in columns]
 
     def test_what_was_made_before_goes_on_under_the_new_names(self) -> None:

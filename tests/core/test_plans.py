@@ -14,16 +14,19 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import event
+from sqlalchemy import Connection, event
 
+from keybundle.core.finding import documents
+from keybundle.core.finding.query import DocumentQuery
 from keybundle.core.workflows.arrange.bench import load_bench
 from keybundle.core.workflows.find import find
+from keybundle.core.workflows.keep import cabinets
 from keybundle.core.workflows.oversee import worklist
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.demo import seed
 from tests.support import DataTest, acting
 
-DOCUMENTS = 100_000
+DOCUMENTS, SUPPLIERS = 100_000, 80
 WALK = re.compile(r"SCAN (page|document|document_value|p|d|v|version_page)\b(?! USING (COVERING )?INDEX)")
 AGAINST = "no index answers this"
 
@@ -34,9 +37,19 @@ def fill(path: str) -> None:
     for name in (r[0] for r in c.execute("SELECT name FROM sqlite_master WHERE type = 'trigger'").fetchall()):
         c.execute(f"DROP TRIGGER {name}")
     numbers = range(DOCUMENTS)
-    c.execute(
-        "INSERT INTO folder(id, cabinet, level, field, value, path) VALUES (1, 'Purchasing', 0, 'Year', '2026', '2026')"
-    )
+    c.executemany(
+        "INSERT INTO folder(id, cabinet, parent_id, level, field, value, path, folded, documents) "
+        "VALUES (?, 'Purchasing', ?, ?, ?, ?, ?, ?, ?)",
+        [(1, None, 0, "Year", "2026", "2026", "2026", 0),
+         *((10 + i, 1, 1, "Supplier", f"Supplier {i}", f"2026\x1fSupplier {i}", f"2026 supplier {i}", DOCUMENTS // SUPPLIERS)
+           for i in range(SUPPLIERS))],
+    )  # fmt: skip
+    c.executemany(
+        "INSERT INTO folder_level(cabinet, field, sort_key, value, folder_id) VALUES ('Purchasing', ?, ?, ?, ?)",
+        [("Year", b"2026", "2026", 1),
+         *(("Year", b"2026", "2026", 10 + i) for i in range(SUPPLIERS)),
+         *(("Supplier", f"{i:04d}".encode(), f"Supplier {i}", 10 + i) for i in range(SUPPLIERS))],
+    )  # fmt: skip
     c.executemany(
         "INSERT INTO batch(id, routine, origin, owner, created_at, captured_at, closed_at, given, two_sided, paper_mm, "
         "next_captured, cut, revision) VALUES (?, 'Post', 'x', 'Elspra Towpath', ?, '2026', ?, '{}', 0, '[210, 297]', 9, "
@@ -55,12 +68,11 @@ def fill(path: str) -> None:
         [(f"p{i}", f"b{i // 200}", i % 200, i % 200, f"x{i // 2}") for i in range(2 * DOCUMENTS)],
     )  # fmt: skip
     c.executemany(
-        "INSERT INTO document(id, number, cabinet, folder_id, type, caption, filed_at, filed_by, filing_key, batch_id) VALUES "
-        "(?, ?, 'Purchasing', 1, ?, 'Bill', ?, 'me', ?, ?)",
-        [(f"d{i}", i + 1, "Bill" if i % 9 else "Letter", f"2026-01-{i % 28 + 1:02d}", f"k{i}", f"b{i // 100}") for i in numbers],
+        "INSERT INTO document(id, number, cabinet, folder_id, type, caption, filed_at, filed_by, filing_key, batch_id, pages, "
+        "version, revision) VALUES (?, ?, 'Purchasing', ?, ?, 'Bill', ?, 'me', ?, ?, 2, 1, 0)",
+        [(f"d{i}", i + 1, 10 + i % SUPPLIERS, "Bill" if i % 9 else "Letter", f"2026-01-{i % 28 + 1:02d}", f"k{i}",
+          f"b{i // 100}") for i in numbers],
     )  # fmt: skip
-    c.executemany("INSERT INTO version(document_id, number, at, who, comment, pdf_sha) VALUES (?, 1, '', '', '', '')",
-                  [(f"d{i}",) for i in numbers])  # fmt: skip
     fields = ("Bill number", "Total", "Supplier", "Year")
     values = ((f"d{i}", f, _value(f, i)) for i in numbers for f in fields)
     c.executemany(
@@ -71,7 +83,8 @@ def fill(path: str) -> None:
         ),
     )  # fmt: skip
     c.executemany(
-        "INSERT INTO search_row(id, kind, ref) VALUES (?, 'document', ?)", [(i + 1, f"d{i}") for i in numbers]
+        "INSERT INTO search_row(id, kind, ref, caption, vals, texts) VALUES (?, 'document', ?, 'bill', ?, '[]')",
+        [(i + 1, f"d{i}", f"R-{i}") for i in numbers],
     )
     c.executemany("INSERT INTO search_text(rowid, caption, vals, body) VALUES (?, 'bill', ?, ?)",
                   [(i + 1, f"R-{i}", "gate lock" if i % 3 else "gate") for i in numbers])  # fmt: skip
@@ -80,7 +93,12 @@ def fill(path: str) -> None:
 
 
 def _value(field: str, i: int) -> str:
-    return {"Bill number": f"R-{i}", "Total": f"{i % 5000}.00", "Supplier": f"Supplier {i % 80}", "Year": "2026"}[field]
+    return {
+        "Bill number": f"R-{i}",
+        "Total": f"{i % 5000}.00",
+        "Supplier": f"Supplier {i % SUPPLIERS}",
+        "Year": "2026",
+    }[field]
 
 
 class Plans(DataTest):
@@ -109,7 +127,7 @@ class Plans(DataTest):
         engine, made = self.ws.place.database._engine, []
 
         def keep(conn: Any, cursor: Any, statement: str, parameters: Any, *more: Any) -> None:
-            if statement.lstrip().startswith(("SELECT", "WITH")):
+            if statement.lstrip().startswith(("SELECT", "WITH", "INSERT INTO temp")):
                 made.append((statement, parameters))
 
         event.listen(engine, "before_cursor_execute", keep)
@@ -119,6 +137,8 @@ class Plans(DataTest):
             event.remove(engine, "before_cursor_execute", keep)
         steps: list[str] = []
         with sqlite3.connect(self.ws.place.database.path) as c:
+            c.create_function("fold", 1, str.casefold, deterministic=True)
+            c.execute("CREATE TEMP TABLE hit(rank REAL, id TEXT, kind TEXT)")
             for statement, parameters in made:
                 steps += [
                     f"{row[3]}   <- {statement[:90]}"
@@ -128,7 +148,16 @@ class Plans(DataTest):
         return steps
 
     def test_no_question_walks_through_everything(self) -> None:
-        repository = self.ws.repository
+        database, by_year = self.ws.place.database, {"Year": "2026"}
+
+        def asking(question: Callable[[Connection], Any]) -> Callable[[], Any]:
+            def ask() -> Any:
+                with database.read() as c:
+                    return question(c)
+
+            return ask
+
+        both = DocumentQuery(type="Bill", values={"Bill number": "R-5", "Supplier": "Supplier 5"})
         questions: dict[str, Callable[[], Any]] = {
             "work list": lambda: worklist.list_work(acting(self.ws)),
             "today": lambda: worklist.count_today(acting(self.ws)),
@@ -140,10 +169,12 @@ class Plans(DataTest):
             "a value": lambda: find.find(acting(self.ws), "Bill number = R-77"),
             "a type": lambda: find.find(acting(self.ws), "type = letter"),
             "a day": lambda: find.find(acting(self.ws), "filed = 2026-01-05"),
-            "a column": lambda: repository.column("Purchasing", "Supplier", {"Year": "2026"}),
-            "filed already": lambda: repository.find_same("Bill", {"Bill number": "R-5", "Supplier": "Supplier 5"}),
-            "known values": lambda: repository.known_values("Bill", "Bill number", ["R-5", "R-6"]),
-            "earlier values": lambda: repository.earlier_values("Bill number", "r-77"),
+            "columns": lambda: cabinets.load_columns(acting(self.ws), "Purchasing", ("Year", "Supplier"), by_year),
+            "filed already": asking(lambda c: documents.find_same(c, both)),
+            "known values": asking(lambda c: documents.known_values(c, "Bill", "Bill number", ["R-5", "R-6"])),
+            "earlier values": asking(lambda c: documents.earlier_values(c, "Bill number", "r-77")),
+            "folders": asking(lambda c: documents.list_folders(c, "Purchasing", "supplier 7")),
+            "recent folders": asking(lambda c: documents.recent_folders(c, "Purchasing")),
         }  # fmt: skip
         slow = {}
         for name, work in questions.items():
@@ -164,4 +195,15 @@ class Plans(DataTest):
             {h.id for h in find.find(acting(self.ws), "lock Total = 12", limit=1000).hits}, {f"d{i}" for i in both}
         )
         self.assertEqual([h.id for h in find.find(acting(self.ws), "Bill number = R-77").hits], ["d77"])
-        self.assertTrue(find.find(acting(self.ws), "lock").is_cut)
+        common = find.find(acting(self.ws), "lock")
+        self.assertEqual((common.is_more, common.total, len(common.hits)), (True, 10_000, 200))
+        newest = [i for i in range(DOCUMENTS) if i % 3][-10_000]
+        numbers = [int(h.id[1:]) for h in common.hits]
+        self.assertTrue(all(n % 3 and n >= newest for n in numbers), "the newest alone are ranked")
+        opened = cabinets.load_columns(acting(self.ws), "Purchasing", ("Year", "Supplier"), {"Supplier": "Supplier 7"})
+        self.assertEqual([(e.value, e.count) for e in opened.columns[0].entries], [("2026", DOCUMENTS)])
+        of_seven = [f"d{i}" for i in range(DOCUMENTS) if i % SUPPLIERS == 7][::-1]
+        self.assertEqual((opened.total, list(opened.documents)), (len(of_seven), of_seven[:200]))
+        assert opened.after is not None
+        more = cabinets.load_more(acting(self.ws), "Purchasing", {"Supplier": "Supplier 7"}, opened.after)
+        self.assertEqual(list(more.ids), of_seven[200:400])

@@ -21,7 +21,7 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.prepare import pointing, types
 from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.core.workflows.take_in.capture import find_routine, import_files
-from tests.support import DataTest, acting, scanned_template, shared_pool
+from tests.support import DataTest, acting, filed_ids, scanned_template, shared_pool
 
 
 class Types(DataTest):
@@ -35,11 +35,7 @@ class Types(DataTest):
 
     def test_a_change_is_kept_and_says_how_many_documents_are_of_the_type(self) -> None:
         changed = types.change_field(self.kind, "Bill date", {"default": "{today}", "labels": ("Day",)})
-        filed = [
-            d
-            for d in self.ws.repository.load_many(self.ws.repository.list_ids("Purchasing", {})).values()
-            if d.type == "Bill"
-        ]
+        filed = [d for d in self.ws.repository.load_many(filed_ids(self.ws, "Purchasing")).values() if d.type == "Bill"]
         self.assertEqual(types.save_type(acting(self.ws, self.who), changed), len(filed))
         self.assertEqual(self.ws.setup.document_type("Bill"), changed)
 

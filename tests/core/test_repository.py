@@ -8,7 +8,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.repository.model import NewDocument
 from keybundle.core.workflows.keep import cabinets
-from tests.support import DataTest, acting
+from tests.support import DataTest, acting, count_filed, filed_ids
 
 
 class Columns(DataTest):
@@ -16,26 +16,27 @@ class Columns(DataTest):
         # Source: a Python count over every document loaded one by one.
         ws = self.demo_workspace()
         for cabinet in ws.setup.cabinets:
-            ids, names = ws.repository.list_ids(cabinet.id, {}), [f.id for f in cabinet.folder_fields]
+            ids, names = filed_ids(ws, cabinet.id), [f.id for f in cabinet.folder_fields]
             folders = [dict(ws.repository.load(i).folder) for i in ids]
-            self.assertEqual(len(ids), ws.repository.count(cabinet.id))
+            self.assertEqual(len(ids), count_filed(ws, cabinet.id))
             for order in (names, names[::-1]):
-                columns, _ = cabinets.load_columns(acting(ws), cabinet.id, order, {})
+                columns = cabinets.load_columns(acting(ws), cabinet.id, order, {}).columns
                 for column in columns:
                     self.assertEqual(
                         {e.value: e.count for e in column.entries}, Counter(f[column.field] for f in folders)
                     )
                 value = columns[0].entries[0].value
-                columns, below = cabinets.load_columns(acting(ws), cabinet.id, order, {order[0]: value})
+                browsed = cabinets.load_columns(acting(ws), cabinet.id, order, {order[0]: value})
+                columns, below = browsed.columns, browsed.documents
                 inside = [f for f in folders if f[order[0]] == value]
                 self.assertEqual({e.value: e.count for e in columns[1].entries}, Counter(f[order[1]] for f in inside))
                 self.assertEqual(len(below), len(inside))
-            flat, everything = cabinets.load_columns(acting(ws), cabinet.id, (), {})
-            self.assertEqual((flat, len(everything)), ([], len(ids)))
+            flat = cabinets.load_columns(acting(ws), cabinet.id, (), {})
+            self.assertEqual((flat.columns, flat.total, list(flat.documents)), ((), len(ids), ids))
 
     def test_a_folder_value_is_stored_once_and_found_below(self) -> None:
         ws = self.demo_workspace()
-        some = ws.repository.load(ws.repository.list_ids("Purchasing", {})[0])
+        some = ws.repository.load(filed_ids(ws, "Purchasing")[0])
         new = NewDocument("test:1", "Purchasing", (("Year", "1999"), ("Supplier", "Oxlip Dredging")), "Bill", "x",
                           {"Supplier": FieldValue(("Oxlip Dredging",), 1.0)}, some.pages, some.pdf_sha)  # fmt: skip
         first = ws.repository.add(new, "me")
@@ -43,12 +44,12 @@ class Columns(DataTest):
         other = NewDocument("test:2", *(getattr(new, n) for n in (
             "cabinet", "folder", "type", "caption", "values", "pages", "pdf_sha")))  # fmt: skip
         second = ws.repository.add(other, "me")
-        self.assertEqual(set(ws.repository.list_ids("Purchasing", {"Year": "1999"})), {first, second})
+        self.assertEqual(set(filed_ids(ws, "Purchasing", {"Year": "1999"})), {first, second})
         with ws.place.database.read() as c:
             folders = c.exec_driver_sql("SELECT count(*) FROM folder WHERE value = '1999'").scalar()
         self.assertEqual(folders, 1)
         ws.repository.take_back(first, "me")
-        self.assertEqual(ws.repository.list_ids("Purchasing", {"Year": "1999"}), [second])
+        self.assertEqual(filed_ids(ws, "Purchasing", {"Year": "1999"}), [second])
         for act in (lambda: ws.repository.load(first), lambda: ws.repository.take_back(first, "me")):
             with self.assertRaisesRegex(InputProblem, "no longer in the repository"):
                 act()
@@ -56,7 +57,7 @@ class Columns(DataTest):
 
     def test_many_documents_are_listed_with_their_values_and_without_their_pages(self) -> None:
         ws = self.demo_workspace()
-        ids = [i for c in ws.setup.cabinets for i in ws.repository.list_ids(c.name, {})]
+        ids = [i for c in ws.setup.cabinets for i in filed_ids(ws, c.name)]
         found = cabinets.load_rows(acting(ws), ids)
         self.assertEqual(set(found), set(ids))
         self.assertTrue(all(d.values and not d.pages for d in found.values()))

@@ -14,7 +14,7 @@ from keybundle.core.repository.model import FiledDocument
 from keybundle.core.search.query import Condition, parse_query
 from keybundle.core.workflows.find.find import find, understand, words_on
 from keybundle.core.workflows.session.workspace import open_workspace
-from tests.support import DataTest, acting, scanned_template
+from tests.support import DataTest, acting, filed_ids, scanned_template
 
 FIELDS = ["Bill number", "Total", "Bill date", "Supplier"]
 
@@ -42,7 +42,7 @@ class Finding(DataTest):
     def test_the_same_documents_as_a_plain_scan(self) -> None:
         # Source: a Python scan over the filed texts and values, word by word.
         workspace = self.demo_workspace()
-        ids = [i for c in workspace.setup.cabinets for i in workspace.repository.list_ids(c.name, {})]
+        ids = [i for c in workspace.setup.cabinets for i in filed_ids(workspace, c.name)]
         texts = {}
         for document in map(workspace.repository.load, ids):
             said = [PageText.from_bytes(p.text).plain for p in document.pages]
@@ -62,7 +62,7 @@ class Finding(DataTest):
 
     def test_fields_ranges_and_intervals(self) -> None:
         workspace = self.demo_workspace()
-        bills = [workspace.repository.load(i) for i in workspace.repository.list_ids("Purchasing", {})]
+        bills = [workspace.repository.load(i) for i in filed_ids(workspace, "Purchasing")]
         totals = {d.id: float(d.values["Total"].text) for d in bills if d.type == "Bill"}
         middle = sorted(totals.values())[0]
         over = {h.id for h in find(acting(workspace), f"Total > {middle}").hits}
@@ -76,7 +76,7 @@ class Finding(DataTest):
 
         def exactly(line: str, holds: Callable[[FiledDocument], bool]) -> None:
             everything = [workspace.repository.load(i) for c in workspace.setup.cabinets
-                          for i in workspace.repository.list_ids(c.name, {})]  # fmt: skip
+                          for i in filed_ids(workspace, c.name)]  # fmt: skip
             self.assertEqual(
                 {h.id for h in find(acting(workspace), line).hits}, {d.id for d in everything if holds(d)}, line
             )

@@ -28,7 +28,7 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.prepare.register_files import import_register, read_register
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.demo.trials import draw_page
-from tests.support import DataTest, acting, place, shared_pool
+from tests.support import DataTest, acting, filed_ids, place, shared_pool
 
 NOTE = "Delivery note"
 
@@ -121,14 +121,15 @@ class Slips(DataTest):
         self.assertEqual(slip_help.list_starters(acting(self.ws), NOTE), [])
 
     def test_a_folder_by_hand_sets_its_fields(self) -> None:
-        folders = self.ws.repository.list_folders("Purchasing", "")
-        self.assertTrue(folders and set(self.ws.repository.recent_folders("Purchasing")) <= set(folders))
+        me = acting(self.ws, self.who)
+        recent, folders = slip_help.list_folders(me, "Purchasing", "")
+        self.assertTrue(recent and set(recent) <= set(folders))
         path = folders[0]
         slip_help.choose_folder(acting(self.ws, self.who), self.line, self.batch_id, self.ids[0], path)
         value = self.values(0)["Supplier"]
         self.assertEqual((value.text, value.origin, value.confirmed_by), (path[1], Origin.FOLDER, self.who))
         self.assertNotIn("Delivery date", self.values(0), "a year is no date")
-        self.assertEqual(self.ws.repository.list_folders("Purchasing", "nobody at all"), [])
+        self.assertEqual(slip_help.list_folders(me, "Purchasing", "nobody at all"), (recent, ()))
 
     def test_many_slips_at_once_is_one_step(self) -> None:
         changes = [(d, "Delivery date", "31 March 2026") for d in self.ids] + [
@@ -148,9 +149,7 @@ class Slips(DataTest):
         )
         self.ws.put_setup(setup.model_copy(update={"document_types": kinds}), self.who)
         filed = next(
-            d
-            for d in self.ws.repository.load_many(self.ws.repository.list_ids("Purchasing", {})).values()
-            if d.type == NOTE
+            d for d in self.ws.repository.load_many(filed_ids(self.ws, "Purchasing")).values() if d.type == NOTE
         )
         self.enter(0, "Order number", filed.values["Order number"].text)
         self.assertEqual(
@@ -161,7 +160,7 @@ class Slips(DataTest):
         self.assertEqual(self.ws.batches.load(self.batch_id).documents[self.ids[0]].tags, ("urgent", "to sign"))
 
     def test_type_ahead_from_what_was_filed_and_the_register(self) -> None:
-        filed = [d for d in self.ws.repository.load_many(self.ws.repository.list_ids("Structures", {})).values()]
+        filed = [d for d in self.ws.repository.load_many(filed_ids(self.ws, "Structures")).values()]
         inspector = filed[0].values["Inspector"].text
         found = complete(acting(self.ws), "Inspection sheet", "Inspector", inspector[:3])
         self.assertIn(inspector, [c.value for c in found])

@@ -17,7 +17,7 @@ from keybundle.core.workflows.index import tags
 from keybundle.core.workflows.keep.story import load_story
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.session.workspace import Workspace
-from tests.support import DataTest, acting
+from tests.support import DataTest, acting, filed_ids
 
 
 class Reading(unittest.TestCase):
@@ -39,7 +39,7 @@ class Filed(DataTest):
         super().setUp()
         self.ws: Workspace = self.demo_workspace()
         self.who = self.ws.person(None).id
-        self.ids = self.ws.repository.list_ids("Purchasing", {})[:3]
+        self.ids = filed_ids(self.ws, "Purchasing")[:3]
 
     def of(self, number: int) -> tuple[str, ...]:
         return self.ws.repository.load(self.ids[number], with_pages=False).tags
@@ -72,7 +72,7 @@ class Filed(DataTest):
         # Source: the tags of every document loaded one by one.
         self.retag(self.ids[:2], "Überfällig")
         self.retag(self.ids[2:], "überholt")
-        everything = self.ws.repository.list_ids("Purchasing", {})
+        everything = filed_ids(self.ws, "Purchasing")
         by_hand = {i for i in everything if "Überfällig" in self.ws.repository.load(i, with_pages=False).tags}
         self.assertEqual(self.found("tag = überfällig"), by_hand)
         self.assertEqual(self.found("überfällig"), by_hand)

@@ -25,7 +25,7 @@ from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.register_sheet import RegisterSheet
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
-from tests.support import acting, scanned_template
+from tests.support import acting, filed_ids, scanned_template
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 ALT = Qt.KeyboardModifier.AltModifier
@@ -517,7 +517,7 @@ class Keys(AtSpeed):
         work = self.record(self.window.work.handlers)
         self.until(self.window.work.list.hasFocus)
         self.press_all("work", work, self.window.work.list, but=("work.open",))
-        self.window.viewers.open(self.ws.repository.list_ids("Purchasing", {})[0])
+        self.window.viewers.open(filed_ids(self.ws, "Purchasing")[0])
         viewer = self.window.viewers.windows[0].viewer
         self.until(lambda: viewer.presenter.shown is not None and viewer.page.isVisible(), 20)
         self.until(lambda: self.is_in_front(self.window.viewers.windows[0]), 10)

@@ -7,7 +7,8 @@ from dataclasses import dataclass, field
 from datetime import timedelta
 
 from keybundle.desktop.presenters.find import make_bars
-from keybundle.desktop.presenters.texts import count, join_words, say_age, say_seconds, tell_line
+from keybundle.desktop.presenters.texts import join_words, say_age, say_seconds, tell_line
+from keybundle.desktop.words import trn
 
 
 @dataclass
@@ -39,8 +40,9 @@ class Bars(unittest.TestCase):
 
 class Words(unittest.TestCase):
     def test_counts_and_lists(self) -> None:
-        self.assertEqual([count(n, "page") for n in (0, 1, 1200)], ["0 pages", "1 page", "1,200 pages"])
-        self.assertEqual(count(2, "batch", "batches"), "2 batches")
+        self.assertEqual(
+            [trn("{n:,} page", "{n:,} pages", n) for n in (0, 1, 1200)], ["0 pages", "1 page", "1,200 pages"]
+        )
         self.assertEqual([join_words(list(x)) for x in ("", "a", "ab", "abc")], ["", "a", "a and b", "a, b and c"])
 
     def test_ages(self) -> None:

@@ -28,7 +28,7 @@ from keybundle.desktop.views.page_geometry import WHOLE, Geometry
 from keybundle.desktop.views.send_sheet import SendSheet
 from keybundle.desktop.views.viewer_window import ViewerWindow
 from tests.desktop.support import DesktopTest
-from tests.support import acting
+from tests.support import acting, filed_ids
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 WHO = "Elspra Towpath"
@@ -119,7 +119,7 @@ class Looking(DesktopTest):
 
     def longest(self) -> str:
         ws = self.desktop.workspace
-        ids = [i for c in ws.setup.cabinets for i in ws.repository.list_ids(c.name, {})]
+        ids = [i for c in ws.setup.cabinets for i in filed_ids(ws, c.name)]
         return max(ids, key=lambda i: len(ws.repository.load(i).pages))
 
     def sheet_to(self, way: str) -> SendSheet:

@@ -163,10 +163,10 @@ class Pseudo(DesktopTest):
 
     def test_everything_is_marked_and_nothing_is_cut(self) -> None:
         desktop = self.start(scanned=True)
-        change_oneself(acting(desktop.workspace, "Elspra Towpath"), language=PSEUDO)
+        change_oneself(acting(desktop.workspace, "Oswinna Reedmace"), language=PSEUDO)
         self.data = data_of(desktop, self.folder)
         self.look("start")
-        desktop.begin("Elspra Towpath")
+        desktop.begin("Oswinna Reedmace")
         window = desktop.window
         assert window is not None
         self.look("work")

@@ -76,6 +76,11 @@ CREATE TABLE outcome (
     PRIMARY KEY (id)
 );
 CREATE INDEX outcome_by_document ON outcome (document);
+CREATE TABLE page_text (
+    id INTEGER NOT NULL,
+    bytes BLOB NOT NULL,
+    PRIMARY KEY (id)
+);
 CREATE TABLE person_secret (
     person VARCHAR NOT NULL,
     hash VARCHAR NOT NULL,
@@ -94,6 +99,9 @@ CREATE TABLE search_row (
     id INTEGER NOT NULL,
     kind VARCHAR NOT NULL,
     ref VARCHAR NOT NULL,
+    caption VARCHAR NOT NULL,
+    vals VARCHAR NOT NULL,
+    texts JSON NOT NULL,
     PRIMARY KEY (id),
     UNIQUE (ref)
 );
@@ -141,27 +149,10 @@ CREATE TABLE stored_file (
     at VARCHAR NOT NULL,
     PRIMARY KEY (sha)
 );
-CREATE TABLE version_page (
-    document_id VARCHAR NOT NULL,
-    version INTEGER NOT NULL,
-    position INTEGER NOT NULL,
-    file_sha VARCHAR NOT NULL,
-    source_index INTEGER NOT NULL,
-    is_pdf BOOLEAN NOT NULL,
-    page_id VARCHAR NOT NULL,
-    frame JSON NOT NULL,
-    dpi FLOAT NOT NULL,
-    text BLOB NOT NULL,
-    flat_sha VARCHAR NOT NULL,
-    source VARCHAR NOT NULL,
-    name VARCHAR NOT NULL,
-    PRIMARY KEY (document_id, version, position)
-);
-CREATE INDEX version_page_by_file ON version_page (file_sha, document_id);
 CREATE TABLE batch_document (
     id VARCHAR NOT NULL,
     batch_id VARCHAR NOT NULL,
-    break_reason VARCHAR NOT NULL,
+    break_reason TEXT NOT NULL,
     type VARCHAR,
     type_confidence FLOAT,
     type_origin VARCHAR,
@@ -173,7 +164,7 @@ CREATE TABLE batch_document (
     claim VARCHAR,
     revision INTEGER NOT NULL,
     trouble TEXT NOT NULL,
-    type_because VARCHAR,
+    type_because TEXT,
     type_rival VARCHAR,
     kept_to TEXT,
     PRIMARY KEY (id),
@@ -207,6 +198,8 @@ CREATE TABLE folder (
     field VARCHAR NOT NULL,
     value VARCHAR NOT NULL,
     path VARCHAR NOT NULL,
+    folded VARCHAR NOT NULL,
+    documents INTEGER DEFAULT '0' NOT NULL,
     storage_area VARCHAR,
     own_access_id VARCHAR,
     access_id VARCHAR,
@@ -218,6 +211,7 @@ CREATE TABLE folder (
 );
 CREATE INDEX folder_by_access ON folder (access_id) WHERE access_id IS NOT NULL;
 CREATE INDEX folder_by_parent ON folder (parent_id);
+CREATE INDEX folder_by_words ON folder (cabinet, folded);
 CREATE TABLE step (
     id INTEGER NOT NULL,
     batch_id VARCHAR NOT NULL,
@@ -231,6 +225,25 @@ CREATE TABLE step (
     FOREIGN KEY(batch_id) REFERENCES batch (id)
 );
 CREATE INDEX step_by_batch ON step (batch_id, id);
+CREATE TABLE version_page (
+    document_id VARCHAR NOT NULL,
+    version INTEGER NOT NULL,
+    position INTEGER NOT NULL,
+    file_sha VARCHAR NOT NULL,
+    source_index INTEGER NOT NULL,
+    is_pdf BOOLEAN NOT NULL,
+    page_id VARCHAR NOT NULL,
+    frame JSON NOT NULL,
+    dpi FLOAT NOT NULL,
+    text_id INTEGER NOT NULL,
+    flat_sha VARCHAR NOT NULL,
+    source VARCHAR NOT NULL,
+    name VARCHAR NOT NULL,
+    PRIMARY KEY (document_id, version, position),
+    FOREIGN KEY(text_id) REFERENCES page_text (id)
+);
+CREATE INDEX version_page_by_file ON version_page (file_sha, document_id);
+CREATE INDEX version_page_by_text ON version_page (text_id);
 CREATE TABLE batch_value (
     document_id VARCHAR NOT NULL,
     field VARCHAR NOT NULL,
@@ -252,6 +265,12 @@ CREATE TABLE document (
     removed_at VARCHAR,
     received_at VARCHAR,
     access_id VARCHAR,
+    pages INTEGER NOT NULL,
+    version INTEGER NOT NULL,
+    revision INTEGER NOT NULL,
+    removed_as VARCHAR,
+    removed_by VARCHAR,
+    removed_why VARCHAR,
     PRIMARY KEY (id),
     UNIQUE (number),
     FOREIGN KEY(folder_id) REFERENCES folder (id),
@@ -259,11 +278,30 @@ CREATE TABLE document (
     FOREIGN KEY(access_id) REFERENCES access_list (id)
 );
 CREATE INDEX document_by_batch_filed ON document (batch_id);
-CREATE INDEX document_by_cabinet ON document (cabinet, filed_at);
-CREATE INDEX document_by_folder ON document (folder_id);
+CREATE INDEX document_by_folder ON document (folder_id, number) WHERE removed_at IS NULL;
 CREATE INDEX document_by_time ON document (filed_at, number);
 CREATE INDEX document_by_type ON document (type, number);
-CREATE INDEX document_there ON document (cabinet, number) WHERE removed_at IS NULL;
+CREATE INDEX document_there ON document (cabinet, number, folder_id) WHERE removed_at IS NULL;
+CREATE TABLE folder_count (
+    folder_id INTEGER NOT NULL,
+    access_id VARCHAR NOT NULL,
+    documents INTEGER NOT NULL,
+    PRIMARY KEY (folder_id, access_id),
+    FOREIGN KEY(folder_id) REFERENCES folder (id),
+    FOREIGN KEY(access_id) REFERENCES access_list (id)
+);
+CREATE TABLE folder_level (
+    cabinet VARCHAR NOT NULL,
+    field VARCHAR NOT NULL,
+    sort_key BLOB NOT NULL,
+    value VARCHAR NOT NULL,
+    folder_id INTEGER NOT NULL,
+    PRIMARY KEY (cabinet, field, sort_key, value, folder_id),
+    FOREIGN KEY(folder_id) REFERENCES folder (id)
+)
+ WITHOUT ROWID;
+CREATE INDEX folder_level_by_folder ON folder_level (folder_id);
+CREATE INDEX folder_level_by_value ON folder_level (cabinet, field, value, folder_id);
 CREATE TABLE page (
     id VARCHAR NOT NULL,
     batch_id VARCHAR NOT NULL,
@@ -280,10 +318,10 @@ CREATE TABLE page (
     trouble TEXT NOT NULL,
     turn INTEGER NOT NULL,
     disposition VARCHAR,
-    reason VARCHAR,
+    reason TEXT,
     note TEXT,
     document_id VARCHAR,
-    text BLOB,
+    text_id INTEGER,
     text_rotation INTEGER,
     hand_break BOOLEAN,
     hand_kept BOOLEAN,
@@ -297,10 +335,12 @@ CREATE TABLE page (
     PRIMARY KEY (id),
     UNIQUE (batch_id, captured),
     FOREIGN KEY(batch_id) REFERENCES batch (id),
-    FOREIGN KEY(document_id) REFERENCES batch_document (id)
+    FOREIGN KEY(document_id) REFERENCES batch_document (id),
+    FOREIGN KEY(text_id) REFERENCES page_text (id)
 );
 CREATE INDEX page_by_batch ON page (batch_id, position);
 CREATE INDEX page_by_document ON page (document_id);
+CREATE INDEX page_by_text ON page (text_id) WHERE text_id IS NOT NULL;
 CREATE INDEX page_by_time ON page (captured_at);
 CREATE INDEX page_in_work ON page (batch_id, stage) WHERE stage IN ('captured', 'looked at', 'placed');
 CREATE INDEX page_loose ON page (batch_id, disposition) WHERE document_id IS NULL;
@@ -338,18 +378,36 @@ CREATE TABLE document_value (
 );
 CREATE INDEX value_by_field ON document_value (field, folded, document_id);
 CREATE INDEX value_by_number ON document_value (field, number, document_id);
+CREATE TABLE rendition (
+    document_id VARCHAR NOT NULL,
+    version INTEGER NOT NULL,
+    kind VARCHAR NOT NULL,
+    sha VARCHAR,
+    state VARCHAR NOT NULL,
+    tries INTEGER NOT NULL,
+    next_at VARCHAR NOT NULL,
+    trouble TEXT NOT NULL,
+    PRIMARY KEY (document_id, version, kind),
+    FOREIGN KEY(document_id) REFERENCES document (id)
+);
+CREATE INDEX rendition_due ON rendition (next_at) WHERE state = 'due';
 CREATE TABLE version (
     document_id VARCHAR NOT NULL,
     number INTEGER NOT NULL,
     at VARCHAR NOT NULL,
     who VARCHAR NOT NULL,
-    comment VARCHAR NOT NULL,
-    pdf_sha VARCHAR NOT NULL,
+    comment TEXT NOT NULL,
+    type VARCHAR NOT NULL,
+    folder_id INTEGER,
+    caption VARCHAR NOT NULL,
+    data JSON NOT NULL,
+    tags JSON NOT NULL,
     PRIMARY KEY (document_id, number),
-    FOREIGN KEY(document_id) REFERENCES document (id)
+    FOREIGN KEY(document_id) REFERENCES document (id),
+    FOREIGN KEY(folder_id) REFERENCES folder (id)
 );
-CREATE VIRTUAL TABLE search_text USING fts5(caption, vals, body, tokenize = 'unicode61 remove_diacritics 2', prefix = '2 3');
-INSERT INTO store_format (stamp) VALUES (3);
+CREATE VIRTUAL TABLE search_text USING fts5(caption, vals, body, content = '', tokenize = 'unicode61 remove_diacritics 2', prefix = '2 3');
+INSERT INTO store_format (stamp) VALUES (4);
 CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL, PRIMARY KEY (version_num));
 INSERT INTO alembic_version VALUES ('0001');
 INSERT INTO setup_part(kind, id, position, revision, data, is_dropped) VALUES
@@ -358,7 +416,8 @@ INSERT INTO setup_part(kind, id, position, revision, data, is_dropped) VALUES
   ('document_types', 'Letter', 0, 2, '{"id": "Letter", "name": "Note", "cabinet": "Letters", "fields": [{"id": "Title", "name": "Title"}]}', 0),
   ('people', 'person-1', 0, 1, '{"id": "person-1", "name": "Orla Penstock", "roles": ["administrator"]}', 0);
 INSERT INTO access_list(id, entries) VALUES ('l1', '[["person", "person-1", ["look"]]]');
-INSERT INTO folder(id, cabinet, level, field, value, path, own_access_id, access_id) VALUES (1, 'Letters', -1, '', '', '', 'l1', 'l1');
+INSERT INTO folder(id, cabinet, level, field, value, path, folded, documents, own_access_id, access_id)
+  VALUES (1, 'Letters', -1, '', '', '', '', 1, 'l1', 'l1');
 INSERT INTO batch(id, routine, origin, owner, created_at, captured_at, given, two_sided, paper_mm, next_captured, cut, revision)
   VALUES ('b1', 'Post', 'feeder', 'person-1', '2026-01-01T08:00:00+00:00', '2026-01-01T08:01:00+00:00', '{}', 0,
   '[210.0, 297.0]', 1, '{"begun": true, "pending": "", "pending_type": "", "sheets_in_document": 1, "source": "s"}', 0);
@@ -368,9 +427,13 @@ INSERT INTO page(id, batch_id, captured, position, source, source_index, sheet, 
   disposition, document_id, name, language, text_origin, arrival, cut, stage)
   VALUES ('p1', 'b1', 0, 0, 's', 0, 1, 'front', 'sha', 0, '2026-01-01T08:00:00+00:00', 'It cannot be read.', 0, 'kept', 'x1', '', '',
   '', '', 1, 'failed');
-INSERT INTO document(id, number, cabinet, folder_id, type, caption, filed_at, filed_by, filing_key)
-  VALUES ('d1', 1, 'Letters', 1, 'Letter', 'A gate', '2026-01-01T09:00:00+00:00', 'person-1', 'k1');
-INSERT INTO version(document_id, number, at, who, comment, pdf_sha) VALUES ('d1', 1, '2026-01-01', 'person-1', 'as filed', 'sha');
+INSERT INTO document(id, number, cabinet, folder_id, type, caption, filed_at, filed_by, filing_key, pages,
+  version, revision)
+  VALUES ('d1', 1, 'Letters', 1, 'Letter', 'A gate', '2026-01-01T09:00:00+00:00', 'person-1', 'k1', 0, 1, 0);
+INSERT INTO version(document_id, number, at, who, comment, type, folder_id, caption, data, tags)
+  VALUES ('d1', 1, '2026-01-01', 'person-1', 'as filed', 'Letter', 1, 'A gate', '{}', '[]');
+INSERT INTO rendition(document_id, version, kind, sha, state, tries, next_at, trouble)
+  VALUES ('d1', 1, 'pdfa', 'sha', 'made', 0, '2026-01-01', '');
 INSERT INTO document_tag(document_id, position, tag, folded) VALUES ('d1', 0, 'Äußerst dringend', 'äusserst dringend');
 INSERT INTO document_value(document_id, field, position, value, folded, data)
   VALUES ('d1', 'Title', 0, 'Größe', 'grösse', '{"items": ["Größe"], "origin": "page"}');

@@ -33,8 +33,9 @@ def run(given: argparse.Namespace) -> int:
             print(f"{hit.id}  {hit.caption}  [{place}]")
             if hit.snippet:
                 print(f"    {_unmarked(hit.snippet, '*')}")
-        if found.is_cut:
-            print(f"These are the first {len(found.hits)}; there may be more. Add a word or a condition.")
+        if found.has_next:
+            number = f"more than {found.total:,}" if found.is_more else f"{found.total:,}"
+            print(f"These are the first {len(found.hits)} of {number}. Add a word or a condition.")
         if found.unread_pages:
             print(f"{found.unread_pages} pages are still to be read.")
     return 0

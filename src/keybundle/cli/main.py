@@ -87,6 +87,7 @@ def main(arguments: Sequence[str] | None = None, start_desktop: StartDesktop | N
             return start_desktop(_desktop_data(data, given.demo), given.demo, ())
         given.data, given.start_desktop = data or default_data(), start_desktop
         status: int = given.run(given)
+        sys.stdout.flush()
         return status
     except InputProblem as error:
         print(f"keybundle: {error}", file=sys.stderr)
@@ -97,6 +98,9 @@ def main(arguments: Sequence[str] | None = None, start_desktop: StartDesktop | N
     except AppError as error:
         print(f"keybundle: {error}", file=sys.stderr)
         return STOPPED
+    except BrokenPipeError:  # whoever read what was said has read enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return DONE
     except Exception as error:  # the command line's last door
         import logging
 

@@ -111,6 +111,8 @@ GROUPS = {
     "Boats office": ("Elspra Towpath", "Merriel Osierbank"), "Purchasing": ("Tarvin Windlass", "Corvick Sluicegate"),
 }  # fmt: skip
 
+OFFICES = {"Corvick Sluicegate": "Sternhithe", "Merriel Osierbank": "Tarnbridge"}
+
 Row = dict[str, str]
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from keybundle.core.setup.model import Setup
-from keybundle.demo.names import GROUPS, PEOPLE, Row, World
+from keybundle.demo.names import GROUPS, OFFICES, PEOPLE, Row, World
 
 BOAT = {"kind": "register", "register": "boats", "column": "Boat number", "required": True,
         "labels": ["Boat number", "Boat no", "Vessel number", "Craft no"]}  # fmt: skip
@@ -161,7 +161,8 @@ def make_setup(world: World) -> Setup:
             ],
             "groups": [{"name": "Boats office"}, {"name": "Purchasing"}],
             "people": [
-                {"name": name, "role": role, "groups": [g for g, members in GROUPS.items() if name in members]}
+                {"name": name, "role": role, "groups": [g for g, members in GROUPS.items() if name in members],
+                 "values": {"Office": OFFICES.get(name, "Holmelock")}}
                 for name, role in PEOPLE
             ],
             "sign_in": ["choose", "password", "system"],

@@ -27,6 +27,7 @@ from keybundle.core.batches.stored import StoredBatches
 from keybundle.core.separation.cut import CutState
 from keybundle.core.separation.facts import Placing
 from keybundle.core.store import schema as t
+from keybundle.core.store.texts import put_text
 
 Given = Mapping[str, Mapping[str, str]]
 Decide = Callable[[Sequence[Page], Mapping[str, bytes], CutState], tuple[Sequence[Placing], CutState]]
@@ -163,6 +164,8 @@ class MachineWrites(StoredBatches):
     ) -> bool:  # fmt: skip
         """Keep a page's text and the turn in which it was read; False, and nothing changed, where that no longer fits.
 
+        The text that it had before stays until it can no longer be found by it (``store.texts.drop_texts``).
+
         What a person typed is not read over by the machine, and neither does a reading count that was made in another
         turn or (``language``, None: any) another language than the page has now.
         """
@@ -182,7 +185,10 @@ class MachineWrites(StoredBatches):
                 "text_origin": origin,
                 "quality": quality,
             }
-            return self._change_page(c, pages, lambda p: replace(p, **found), text=text, **found)
+            if not pages:
+                return False
+            text_id = put_text(c, text) if text is not None else None
+            return self._change_page(c, pages, lambda p: replace(p, **found), text_id=text_id, **found)
 
     def _change_page(self, c: Connection, found: Sequence[Page], after: Callable[[Page], Page], **changed: Any) -> bool:
         """Write what was found of a page, which is ``after`` then; its document is proposed for anew."""

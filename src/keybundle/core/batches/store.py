@@ -14,7 +14,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, delete, insert, select, update
 
 from keybundle.core.base.errors import InputProblem
-from keybundle.core.base.messages import message
+from keybundle.core.base.messages import join_comma, message
 from keybundle.core.batches import transfer
 from keybundle.core.batches.again import mark_by_hand, propose_anew
 from keybundle.core.batches.delta import (
@@ -102,7 +102,7 @@ class BatchStore(MachineWrites):
             order += diff(replace(target, pages=full.pages), full)
             gone = diff(replace(source, pages=rest.pages), rest)
             touched = {str(p.document_id) for p in (*chosen, full.page(beside)) if p.document_id}
-            row = {"at": self._clock.stamp(), "who": who, "label": "move pages between batches"}
+            row = {"at": self._clock.stamp(), "who": who, "label": message("step.move-pages-between")}
             pairs = ((source, gone, target_id, gone), (target, order, source_id, [*moved, *order]))
             for batch, delta, partner, kept in pairs:
                 write(c, batch.id, delta)
@@ -227,7 +227,7 @@ class BatchStore(MachineWrites):
             batch = load_batch(c, batch_id)
             _refuse_closed(batch)
             if still := say_open(batch):
-                raise InputProblem(message("store.batch-cannot-closed-yet-still", list=", ".join(still)))
+                raise InputProblem(message("store.batch-cannot-closed-yet-still", list=join_comma(still)))
             c.execute(update(t.batch).where(t.batch.c.id == batch_id).values(closed_at=self._clock.stamp()))
             return batch
 
@@ -243,7 +243,9 @@ def say_open(batch: Batch) -> list[str]:
         if document.state is not State.FILED:
             said = "being filed" if document.claim else document.state.value
             states[said] = states.get(said, 0) + 1
-    found += [f"{n} {state}" for state, n in states.items()]
+    found += [
+        message("store.counted", n=n, what=message(f"state.{state.replace(' ', '-')}")) for state, n in states.items()
+    ]
     if not found and counted.filed != counted.kept:
         found.append(message("store.pages-no-filed-document", n=counted.kept - counted.filed))
     return found

@@ -18,7 +18,9 @@ from keybundle.core.store.database import Database
 
 Settle = Callable[[Batch], Batch]
 
-_TEXTS = select(t.page.c.id, t.page.c.text).where(t.page.c.id.in_(bindparam("pages", expanding=True)))
+_TEXTS = select(t.page.c.id, t.page_text.c.bytes).join(t.page_text, t.page_text.c.id == t.page.c.text_id)
+_TEXTS = _TEXTS.where(t.page.c.id.in_(bindparam("pages", expanding=True)))
+_TEXT_IDS = select(t.page.c.id, t.page.c.text_id).where(t.page.c.id.in_(bindparam("pages", expanding=True)))
 _DOCUMENT_OF = select(t.page.c.document_id).where(t.page.c.id == bindparam("page"))
 _SET_STATE = update(t.batch_document).where(t.batch_document.c.id == bindparam("document"))
 _SET_STATE = _SET_STATE.values(state=bindparam("found"))
@@ -49,8 +51,14 @@ class StoredBatches:
 
     def _texts(self, c: Connection, page_ids: Iterable[str]) -> dict[str, bytes]:
         wanted = list(page_ids)
-        found = {row.id: row.text for row in c.execute(_TEXTS, {"pages": wanted}) if row.text is not None}
+        found = {row.id: row.bytes for row in c.execute(_TEXTS, {"pages": wanted})}
         return {i: found[i] for i in wanted if i in found}
+
+    def text_ids(self, page_ids: Iterable[str]) -> dict[str, int]:
+        """Return the numbers of the texts of pages that have one."""
+        with self._db.read() as c:
+            rows = c.execute(_TEXT_IDS, {"pages": list(page_ids)})
+            return {row.id: row.text_id for row in rows if row.text_id is not None}
 
     def load(self, batch_id: str) -> Batch:
         """Return the whole batch without its texts; raises InputProblem for an unknown id."""
@@ -78,6 +86,12 @@ class StoredBatches:
             c.execute(delete(t.batch_share).where(s.batch_id == batch_id, s.kind == kind, s.grantee == grantee))
             if shared:
                 c.execute(insert(t.batch_share).values(batch_id=batch_id, kind=kind, grantee=grantee))
+
+    def hand_over(self, batch_id: str, owner: str) -> None:
+        """Make somebody else a batch's owner; what it was given to them as is no longer needed."""
+        with self._db.atomic() as c:
+            c.execute(update(t.batch).where(t.batch.c.id == batch_id).values(owner=owner))
+            self.share(batch_id, "person", owner, shared=False)
 
     def load_document(self, document_id: str) -> Batch:
         """Return a batch that shows one document alone, with its pages; raises InputProblem for an unknown id."""

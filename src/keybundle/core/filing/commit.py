@@ -27,13 +27,15 @@ def compose_document(
     kind: DocumentType,
     destination: Destination,
     texts: Mapping[str, bytes],
+    text_ids: Mapping[str, int],
     pdf_sha: str,
 ) -> NewDocument:
-    """Put together all that the repository keeps of a batch's document."""
+    """Put together all that the repository keeps of a batch's document; ``text_ids`` are the texts' numbers in the store."""
     pages = tuple(
         FiledPage(
             p.id, p.file_sha, p.source_index, p.is_pdf, p.frame, p.facts.dpi if p.facts else 300.0,
             texts.get(p.id) or PageText((), p.frame).to_bytes(), p.facts.flat_sha if p.facts else "", p.source, p.name,
+            text_ids.get(p.id),
         )
         for p in batch.pages_of(document.id)
     )  # fmt: skip
@@ -54,16 +56,16 @@ def retag_document(database: Database, repository: Repository, document_id: str,
     with database.atomic() as c:
         repository.set_tags(document_id, tags, who)
         found = repository.load(document_id, with_pages=False)
-        index.change_values(c, document_id, index_text(found.values, found.folder, tags))
+        index.change(c, document_id, values=index_text(found.values, found.folder, tags))
 
 
 def commit_document(database: Database, batches: BatchStore, repository: Repository, new: NewDocument, who: str) -> str:
     """File one document in one transaction and return its id in the repository."""
     with database.atomic() as c:
         filed_id = repository.add(new, who)
-        body = "\n".join(PageText.from_bytes(p.text).plain for p in new.pages)
+        texts = repository.text_ids(filed_id)
         index.remove(c, [p.page_id for p in new.pages])
-        index.put(c, index.FILED, filed_id, new.caption, index_text(new.values, new.folder, new.tags), body)
+        index.put(c, index.FILED, filed_id, new.caption, index_text(new.values, new.folder, new.tags), texts)
         if new.batch_id is not None:
             batches.set_filed(new.batch_id, new.key, filed_id)
         return filed_id
@@ -85,5 +87,5 @@ def uncommit_document(
         batches.set_filed(batch_id, document_id, None)
         batch = batches.load(batch_id)
         pages = batch.pages_of(document_id)
-        for page_id, data in batches.texts([p.id for p in pages]).items():
-            index.put(c, index.WAITING, page_id, "", "", PageText.from_bytes(data).plain)
+        for page_id, text_id in batches.text_ids([p.id for p in pages]).items():
+            index.put(c, index.WAITING, page_id, "", "", [text_id])

@@ -76,6 +76,19 @@ class PageText:
         return cls(words, Frame(*plain["frame"]))
 
 
+def plain_of(data: bytes) -> str:
+    """Return the words of a text's bytes, a line each, without making the text: as ``PageText.plain``, in a third of the time."""
+    lines: list[list[str]] = []
+    before = None
+    for word in json.loads(zlib.decompress(data))["words"]:
+        here = word[6], word[7]
+        if here != before:
+            lines.append([])
+            before = here
+        lines[-1].append(word[0])
+    return "\n".join(map(" ".join, lines))
+
+
 def lay_out(typed: str, frame: Frame) -> PageText:
     """Return typed words as a page's text, line below line at its left."""
     width, height = frame.upright_size

@@ -7,6 +7,7 @@ not look at is one small set of lists that each query leaves out by itself.
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from typing import Any
 
@@ -44,9 +45,17 @@ class View:
             return ""
         return (
             "AND CASE WHEN d.access_id IS NULL THEN d.folder_id NOT IN "
-            "(SELECT id FROM folder WHERE access_id IN (SELECT value FROM json_each(:hidden))) "
-            "ELSE d.access_id NOT IN (SELECT value FROM json_each(:hidden)) END "
+            f"(SELECT id FROM folder WHERE access_id IN ({self.listed()})) "
+            f"ELSE d.access_id NOT IN ({self.listed()}) END "
         )
+
+    def listed(self) -> str:
+        """Return the hidden lists as SQL for ``IN (...)``."""
+        return "SELECT value FROM json_each(:hidden)"
+
+    def bound(self) -> dict[str, str]:
+        """Return what the SQL has bound; nothing where all is seen."""
+        return {"hidden": json.dumps(sorted(self.hidden))} if self.hidden else {}
 
 
 EVERYTHING = View()
@@ -120,12 +129,6 @@ _FOLLOW = text(
 )
 
 
-def keep_document_to(c: Connection, document_id: str, kept: AccessList | None) -> None:
-    """Give a document a list of its own, or none."""
-    own = keep_list(c, kept) if kept is not None else None
-    c.execute(update(t.document).where(t.document.c.id == document_id).values(access_id=own))
-
-
 def find_folder(c: Connection, cabinet: str, path: str) -> Any:
     """Return the row of a folder by its joined path (empty: the cabinet's root), None where it is not there."""
     f = t.folder.c
@@ -137,5 +140,7 @@ def ensure_root(c: Connection, cabinet: str) -> int:
     found = find_folder(c, cabinet, "")
     if found is not None:
         return int(found.id)
-    made = insert(t.folder).values(cabinet=cabinet, parent_id=None, level=ROOT_LEVEL, field="", value="", path="")
+    made = insert(t.folder).values(
+        cabinet=cabinet, parent_id=None, level=ROOT_LEVEL, field="", value="", path="", folded="", documents=0
+    )
     return int(c.execute(made.returning(t.folder.c.id)).scalar_one())

@@ -14,7 +14,8 @@ class FiledPage:
     """A page of a version: its original file, how it becomes upright, and its text (bytes of ``PageText``).
 
     ``flat_sha`` names the flat picture of a photograph of paper, to which frame, dpi and text refer then. ``source`` is
-    the name of its file as received, ``name`` the one it was given on the way in (empty: the same).
+    the name of its file as received, ``name`` the one it was given on the way in (empty: the same). ``text_id`` is the
+    number that its text has in the store already (None: it has none yet). ``page_id`` stays the page's own in all versions.
     """
 
     page_id: str
@@ -27,6 +28,7 @@ class FiledPage:
     flat_sha: str = ""
     source: str = ""
     name: str = ""
+    text_id: int | None = None
 
     @property
     def picture(self) -> tuple[str, int, bool]:
@@ -58,7 +60,10 @@ class NewDocument:
 
 @dataclass(frozen=True)
 class FiledDocument:
-    """A document as found in the repository; type, cabinet, folder fields and fields by id, until they are named."""
+    """A document as found in the repository; type, cabinet, folder fields and fields by id, until they are named.
+
+    ``pdf_sha`` is empty while the PDF of its version is still to be made.
+    """
 
     id: str
     number: int
@@ -74,6 +79,7 @@ class FiledDocument:
     pages: tuple[FiledPage, ...] = ()
     tags: tuple[str, ...] = ()
     received_at: str | None = None
+    revision: int = 0
 
 
 @dataclass(frozen=True)

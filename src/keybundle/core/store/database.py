@@ -20,11 +20,12 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.pool import QueuePool
 
 from keybundle.core.base.errors import AppError, EnvironmentProblem, OldFormat, Passing
+from keybundle.core.base.folding import fold
 from keybundle.core.base.messages import message
 
 BUSY_SECONDS = 10
 HEAD = "0001"
-FORMAT = 3
+FORMAT = 4
 
 
 def _open_engine(path: Path) -> Engine:
@@ -36,6 +37,7 @@ def _open_engine(path: Path) -> Engine:
     @event.listens_for(engine, "connect")
     def _on_connect(connection: Any, _record: Any) -> None:
         connection.isolation_level = None
+        connection.create_function("fold", 1, fold, deterministic=True)
         for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "temp_store=MEMORY"):
             connection.execute(f"PRAGMA {pragma}")
 

@@ -131,6 +131,10 @@ batch_share = Table(
     Column("grantee", String, primary_key=True),
 )
 Index("batch_open", batch.c.created_at, sqlite_where=batch.c.closed_at.is_(None))
+# The words of a page, once: the batch's page and the filed version's page name the same row, which never changes.
+page_text = Table(
+    "page_text", metadata, Column("id", Integer, primary_key=True), Column("bytes", LargeBinary, nullable=False)
+)
 page = Table(
     "page",
     metadata,
@@ -152,7 +156,7 @@ page = Table(
     Column("reason", Words),
     Column("note", Words),
     Column("document_id", String, ForeignKey("batch_document.id")),
-    Column("text", LargeBinary),
+    Column("text_id", Integer, ForeignKey("page_text.id")),
     Column("text_rotation", Integer),
     Column("hand_break", Boolean),
     Column("hand_kept", Boolean),
@@ -173,6 +177,7 @@ Index("page_in_work", page.c.batch_id, page.c.stage, sqlite_where=IN_WORK)
 Index("page_loose", page.c.batch_id, page.c.disposition, sqlite_where=page.c.document_id.is_(None))
 Index("page_by_time", page.c.captured_at)
 Index("page_by_document", page.c.document_id)
+Index("page_by_text", page.c.text_id, sqlite_where=page.c.text_id.is_not(None))
 batch_document = Table(
     "batch_document",
     metadata,
@@ -227,6 +232,8 @@ folder = Table(
     Column("field", String, nullable=False),
     Column("value", String, nullable=False),
     Column("path", String, nullable=False),
+    Column("folded", String, nullable=False),
+    Column("documents", Integer, nullable=False, server_default="0"),
     Column("storage_area", String),
     Column("own_access_id", String, ForeignKey("access_list.id")),
     Column("access_id", String, ForeignKey("access_list.id")),
@@ -234,6 +241,34 @@ folder = Table(
 )
 Index("folder_by_access", folder.c.access_id, sqlite_where=folder.c.access_id.is_not(None))
 Index("folder_by_parent", folder.c.parent_id)
+Index("folder_by_words", folder.c.cabinet, folder.c.folded)
+# What a folder's path says of each field, its own level and those above; sorted as the repository's locale does.
+folder_level = Table(
+    "folder_level",
+    metadata,
+    Column("cabinet", String, primary_key=True),
+    Column("field", String, primary_key=True),
+    Column("sort_key", LargeBinary, primary_key=True),
+    Column("value", String, primary_key=True),
+    Column("folder_id", Integer, ForeignKey("folder.id"), primary_key=True),
+    sqlite_with_rowid=False,
+)
+Index(
+    "folder_level_by_value",
+    folder_level.c.cabinet,
+    folder_level.c.field,
+    folder_level.c.value,
+    folder_level.c.folder_id,
+)
+Index("folder_level_by_folder", folder_level.c.folder_id)
+# ``folder.documents`` counts what takes the folder's list; what has a list of its own is counted here.
+folder_count = Table(
+    "folder_count",
+    metadata,
+    Column("folder_id", Integer, ForeignKey("folder.id"), primary_key=True),
+    Column("access_id", String, ForeignKey("access_list.id"), primary_key=True),
+    Column("documents", Integer, nullable=False),
+)
 document = Table(
     "document",
     metadata,
@@ -250,13 +285,21 @@ document = Table(
     Column("removed_at", String),
     Column("received_at", String),
     Column("access_id", String, ForeignKey("access_list.id")),
+    Column("pages", Integer, nullable=False),
+    Column("version", Integer, nullable=False),
+    Column("revision", Integer, nullable=False),
+    Column("removed_as", String),
+    Column("removed_by", String),
+    Column("removed_why", String),
 )
-Index("document_by_folder", document.c.folder_id)
-Index("document_by_cabinet", document.c.cabinet, document.c.filed_at)
+Index("document_by_folder", document.c.folder_id, document.c.number, sqlite_where=document.c.removed_at.is_(None))
 Index("document_by_type", document.c.type, document.c.number)
 Index("document_by_time", document.c.filed_at, document.c.number)
 Index("document_by_batch_filed", document.c.batch_id)
-Index("document_there", document.c.cabinet, document.c.number, sqlite_where=document.c.removed_at.is_(None))
+Index(
+    "document_there", document.c.cabinet, document.c.number, document.c.folder_id,
+    sqlite_where=document.c.removed_at.is_(None),
+)  # fmt: skip
 version = Table(
     "version",
     metadata,
@@ -264,9 +307,27 @@ version = Table(
     Column("number", Integer, primary_key=True),
     Column("at", String, nullable=False),
     Column("who", String, nullable=False),
-    Column("comment", String, nullable=False),
-    Column("pdf_sha", String, nullable=False),
+    Column("comment", Words, nullable=False),
+    Column("type", String, nullable=False),
+    Column("folder_id", Integer, ForeignKey("folder.id")),
+    Column("caption", String, nullable=False),
+    Column("data", JSON, nullable=False),
+    Column("tags", JSON, nullable=False),
 )
+# A file made from a version's pages: made after the version, tried again where something is in the way.
+rendition = Table(
+    "rendition",
+    metadata,
+    Column("document_id", String, ForeignKey("document.id"), primary_key=True),
+    Column("version", Integer, primary_key=True),
+    Column("kind", String, primary_key=True),
+    Column("sha", String),
+    Column("state", String, nullable=False),
+    Column("tries", Integer, nullable=False),
+    Column("next_at", String, nullable=False),
+    Column("trouble", Words, nullable=False),
+)
+Index("rendition_due", rendition.c.next_at, sqlite_where=rendition.c.state == literal_column("'due'"))
 version_page = Table(
     "version_page",
     metadata,
@@ -279,12 +340,13 @@ version_page = Table(
     Column("page_id", String, nullable=False),
     Column("frame", JSON, nullable=False),
     Column("dpi", Float, nullable=False),
-    Column("text", LargeBinary, nullable=False),
+    Column("text_id", Integer, ForeignKey("page_text.id"), nullable=False),
     Column("flat_sha", String, nullable=False),
     Column("source", String, nullable=False),
     Column("name", String, nullable=False),
 )
 Index("version_page_by_file", version_page.c.file_sha, version_page.c.document_id)
+Index("version_page_by_text", version_page.c.text_id)
 document_tag = Table(
     "document_tag",
     metadata,
@@ -432,4 +494,7 @@ search_row = Table(
     Column("id", Integer, primary_key=True),
     Column("kind", String, nullable=False),
     Column("ref", String, nullable=False, unique=True),
+    Column("caption", String, nullable=False),
+    Column("vals", String, nullable=False),
+    Column("texts", JSON, nullable=False),
 )

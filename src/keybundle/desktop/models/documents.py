@@ -15,18 +15,24 @@ CHUNK = 60
 
 
 class DocumentsModel(QAbstractTableModel):
-    """Holds ids; asks ``load`` for a chunk of rows around the one that is painted."""
+    """Holds ids; asks ``load`` for a chunk of rows around the one that is painted, ``more`` for the ids that follow."""
 
-    def __init__(self, load: Callable[[list[str]], dict[str, FiledDocument]], parent: QObject | None = None) -> None:
+    def __init__(
+        self, load: Callable[[list[str]], dict[str, FiledDocument]], more: Callable[[], None] = lambda: None,
+        parent: QObject | None = None,
+    ) -> None:  # fmt: skip
         super().__init__(parent)
-        self._load = load
+        self._load, self._more = load, more
+        self._total = 0
         self._ids: list[str] = []
         self._heads: tuple[str, ...] = ()
         self._rows: dict[str, FiledDocument] = {}
 
-    def render_ids(self, ids: tuple[str, ...], heads: tuple[str, ...]) -> None:
-        """Show other documents or columns."""
-        self._rows = {}
+    def render_ids(self, ids: tuple[str, ...], heads: tuple[str, ...], total: int = 0) -> None:
+        """Show other documents or columns; more may follow, up to ``total``."""
+        if ids[: len(self._ids)] != tuple(self._ids) or len(ids) == len(self._ids):
+            self._rows = {}
+        self._total = total
         if heads != self._heads:
             self.beginResetModel()
             self._ids[:], self._heads = ids, heads
@@ -40,6 +46,12 @@ class DocumentsModel(QAbstractTableModel):
 
     def rowCount(self, parent: Index | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self._ids)
+
+    def canFetchMore(self, parent: Index) -> bool:
+        return not parent.isValid() and len(self._ids) < self._total
+
+    def fetchMore(self, parent: Index) -> None:
+        self._more()
 
     def columnCount(self, parent: Index | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self._heads)

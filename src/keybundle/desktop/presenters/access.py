@@ -25,7 +25,6 @@ __all__ = [
     "Right",
     "Said",
     "Spot",
-    "say_grantee",
 ]
 
 

@@ -11,11 +11,11 @@ from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.index import tags
 from keybundle.core.workflows.keep import cabinets
-from keybundle.core.workflows.keep.cabinets import CabinetRow, Column
+from keybundle.core.workflows.keep.cabinets import Browsed, CabinetRow, Column, Page
 from keybundle.core.workflows.session.access import Spot
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.viewer import ViewerPresenter
-from keybundle.desktop.words import tr, trn
+from keybundle.desktop.words import number, tr, trn
 
 TAGS_LANE = "tags"
 
@@ -34,13 +34,17 @@ class ColumnState:
 
 @dataclass(frozen=True)
 class CabinetsState:
-    """All that the cabinets place shows; cabinets are (id, name, number of documents in words)."""
+    """All that the cabinets place shows; cabinets are (id, name, number of documents in words).
+
+    ``documents`` are those loaded so far of the ``total`` below the choices.
+    """
 
     cabinets: tuple[tuple[str, str, str], ...] = ()
     cabinet: str = ""
     columns: tuple[ColumnState, ...] = ()
     fields: tuple[str, ...] = ()
     documents: tuple[str, ...] = ()
+    total: int = 0
     conditions: str = ""
     is_flat: bool = False
     chosen: tuple[str, ...] = ()
@@ -64,6 +68,8 @@ class CabinetsPresenter(QObject):
         self._typed: dict[str, str] = {}
         self._order: list[str] = []
         self._rows: list[CabinetRow] = []
+        self._after: int | None = None
+        self._narrowed: dict[str, str] = {}
         self._retagged: list[tags.Retagged] = []
         seat.bus.changed.connect(self._on_changes)
 
@@ -133,32 +139,55 @@ class CabinetsPresenter(QObject):
         cabinet = self.state.cabinet
         order = [] if self.state.is_flat else list(self._order)
         chosen = {} if self.state.is_flat else dict(self._chosen)
+        typed = dict(self._typed)
         self._s.runner.query(
-            lambda: cabinets.load_columns(self._s.session, cabinet, order, chosen),
+            lambda: cabinets.load_columns(self._s.session, cabinet, order, chosen, typed),
             self._loaded,
             key="columns",
             owner=self,
         )
 
-    def _loaded(self, found: tuple[list[Column], list[str]]) -> None:
-        columns, documents = found
+    def _loaded(self, found: Browsed) -> None:
+        columns, documents = found.columns, found.documents
+        self._after, self._narrowed = found.after, {c.field: c.chosen for c in columns if c.chosen is not None}
         total = next((r.documents for r in self._rows if r.id == self.state.cabinet), 0)
         said = ", ".join(tr("{label} is {chosen}", label=c.label, chosen=c.chosen) for c in columns if c.chosen)
         conditions = tr(
-            "{n:,} of {documents} shown", n=len(documents), documents=trn("{n:,} document", "{n:,} documents", total)
+            "{n:,} of {documents} shown", n=found.total, documents=trn("{n:,} document", "{n:,} documents", total)
         ) + (f": {said}" if said else "")
         self.state = replace(
             self.state,
             columns=tuple(self._column(c) for c in columns),
-            documents=tuple(documents),
+            documents=documents,
+            total=found.total,
             conditions=conditions,
         )
         self.changed.emit(self.state)
 
+    def load_more(self) -> None:
+        """Ask for the documents that follow the last ones shown."""
+        cabinet, narrowed, after = self.state.cabinet, dict(self._narrowed), self._after
+        if after is None:
+            return
+        self._after = None  # asked for once
+
+        def done(found: Page) -> None:
+            if (cabinet, narrowed) == (self.state.cabinet, self._narrowed):
+                self._after = found.after
+                self.state = replace(self.state, documents=(*self.state.documents, *found.ids))
+                self.changed.emit(self.state)
+
+        self._s.runner.query(
+            lambda: cabinets.load_more(self._s.session, cabinet, narrowed, after),
+            done,
+            key="more documents",
+            owner=self,
+        )
+
     def _column(self, column: Column) -> ColumnState:
         typed = self._typed.get(column.field, "")
-        entries = tuple((e.value, e.count) for e in column.entries if typed.casefold() in e.value.casefold())
-        told = tr("{n} of {n2}", n=len(entries), n2=len(column.entries)) if typed else str(len(entries))
+        entries = tuple((e.value, e.count) for e in column.entries)
+        told = tr("the first {n:,}", n=len(entries)) if column.is_more else number(len(entries))
         return ColumnState(column.field, column.label, entries, column.chosen, typed, told)
 
     def choose_documents(self, ids: tuple[str, ...]) -> None:

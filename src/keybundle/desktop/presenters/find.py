@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 
 from PySide6.QtCore import QObject, Signal
@@ -19,6 +19,7 @@ from keybundle.desktop.presenters.viewer import ViewerPresenter
 from keybundle.desktop.words import say_day, say_month, tr, trn
 
 MOST_BARS = 12
+SHOWN = 60
 
 
 @dataclass(frozen=True)
@@ -70,6 +71,7 @@ class FindPresenter(QObject):
         self._s = seat
         self.state = FindState()
         self._wanted = ""
+        self._loaded, self._has_next = 0, False
         self.pages = ViewerPresenter(seat, self)
         self.pages.failed.connect(self.failed)
         seat.bus.changed.connect(self._on_changes)
@@ -99,19 +101,38 @@ class FindPresenter(QObject):
             self.changed.emit(self.state)
             return
         self._s.runner.query(
-            lambda: find.find(self._s.session, line), lambda found: self._found(line, found), key="find", owner=self
+            lambda: find.find(self._s.session, line, limit=SHOWN), lambda found: self._found(line, found), key="find",
+            owner=self,
+        )  # fmt: skip
+
+    def load_more(self) -> None:
+        """Ask for the hits that follow the last ones shown."""
+        line, offset = self.state.line, self._loaded
+        if not self._has_next:
+            return
+        self._has_next = False  # asked for once
+
+        def done(found: Found) -> None:
+            if line == self._wanted == self.state.line and offset == self._loaded:
+                self._loaded, self._has_next = offset + SHOWN, found.has_next
+                self.state = replace(self.state, hits=(*self.state.hits, *map(_hit, found.hits)))
+                self.changed.emit(self.state)
+
+        session = self._s.session
+        self._s.runner.query(
+            lambda: find.find(session, line, limit=SHOWN, offset=offset), done, key="more hits", owner=self
         )
 
     def _found(self, line: str, found: Found) -> None:
         if line != self._wanted:
             return
+        self._loaded, self._has_next = SHOWN, found.has_next
         waiting = sum(not h.is_filed for h in found.hits)
-        first = tr("The first ") if found.is_cut else ""
-        told = (
-            first
-            + trn("{n:,} document", "{n:,} documents", len(found.hits))
-            + (tr(", {waiting} of them not filed yet", waiting=waiting) if waiting else "")
-        )
+        if found.is_more:
+            told = tr("More than {n:,} documents; ranked and counted are the newest of them", n=found.total)
+        else:
+            told = trn("{n:,} document", "{n:,} documents", max(found.total, len(found.hits)))
+        told += tr(", {waiting} of them not filed yet", waiting=waiting) if waiting else ""
         if found.unread_pages:
             told += tr("; {pages} still to be read", pages=trn("{n:,} page", "{n:,} pages", found.unread_pages))
         self.state = FindState(

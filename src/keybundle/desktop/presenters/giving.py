@@ -8,18 +8,23 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.rights.model import Grantee
-from keybundle.core.workflows.arrange.giving import Given, give_batch, load_given
+from keybundle.core.workflows.arrange.giving import Given, give_batch, hand_over, load_given
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import tr
 
 
 @dataclass(frozen=True)
 class GivingState:
-    """All that is shown: the batch, in a sentence whose it is, and (key, whom, whether given) for each it could go to."""
+    """All that is shown: the batch, in a sentence whose it is, and (key, whom, whether given) for each it could go to.
+
+    ``owners`` are those who could own it: (id, name).
+    """
 
     title: str = " "
     told: str = ""
     others: tuple[tuple[str, str, bool], ...] = ()
+    owner: str = ""
+    owners: tuple[tuple[str, str], ...] = ()
     may_give: bool = False
     problem: str = ""
 
@@ -43,7 +48,7 @@ class GivingPresenter(QObject):
             self._grantees = {f"{g.kind} {g.id}": g for g, _, _ in found.others}
             told = tr(
                 "This is {owner}'s batch. Whoever is checked finds it in their work list too and goes on with it.",
-                owner=found.owner,
+                owner=found.owner_name,
             )
             if not found.may_give:
                 told += tr(" Only they, or somebody who oversees, can change that.")
@@ -51,7 +56,7 @@ class GivingPresenter(QObject):
                 (f"{g.kind} {g.id}", tr("group {name}", name=name) if g.kind == "group" else name, given)
                 for g, name, given in found.others
             )
-            self._publish(GivingState(found.origin, told, others, found.may_give, problem))
+            self._publish(GivingState(found.origin, told, others, found.owner, found.owners, found.may_give, problem))
 
         s = self._s
         s.runner.query(lambda: load_given(session, batch_id), done, key="giving", owner=self, on_error=self._fail)
@@ -66,6 +71,19 @@ class GivingPresenter(QObject):
 
         s.runner.change(
             lambda: give_batch(s.session, batch_id, grantee, given=given), done, lane=f"batch {batch_id}", owner=self,
+            on_error=self.refresh,
+        )  # fmt: skip
+
+    def hand_over(self, person: str) -> None:
+        """Make somebody else the owner of the batch."""
+        s, batch_id = self._s, self._batch
+
+        def done(changes: Any) -> None:
+            s.bus.tell(changes)
+            self.refresh()
+
+        s.runner.change(
+            lambda: hand_over(s.session, batch_id, person), done, lane=f"batch {batch_id}", owner=self,
             on_error=self.refresh,
         )  # fmt: skip
 

@@ -22,7 +22,7 @@ from keybundle.core.workflows.prepare.pointing import PointedBarcode, PointedPag
 from keybundle.core.workflows.prepare.routines import Sample
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.editing import Editing, Kept, tell_parts
-from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.presenters.seat import Seat, say_grantees
 from keybundle.desktop.words import tr, trn, worded
 
 WAIT_MS = 250
@@ -59,6 +59,7 @@ class RoutineState:
     types: tuple[str, ...] = ()
     cabinets: tuple[str, ...] = ()
     can_change: bool = False
+    grantees: tuple[tuple[str, str], ...] = ()
     undo: str = ""
     rehearsing: bool = False
 
@@ -114,6 +115,7 @@ class RoutinesPresenter(QObject):
             open_batches=found[1], types=tuple(t.name for t in setup.document_types),
             cabinets=tuple(c.name for c in setup.cabinets),
             can_change=self._s.may(Right.PREPARE), undo=self._editing.undo_told,
+            grantees=say_grantees(self._s.session),
         )  # fmt: skip
         self._timer.start()
 

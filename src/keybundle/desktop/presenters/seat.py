@@ -13,6 +13,7 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.file.copies import Copier
 from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.session import access
 from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.devices import Devices
@@ -93,3 +94,9 @@ class Seat:
     def say_time(self, stamp: str) -> str:
         """Return a moment as the clock on the wall says it."""
         return say_time(stamp, self.workspace.clock.now(), ZoneInfo(self.workspace.setup.time_zone))
+
+
+def say_grantees(session: Session) -> tuple[tuple[str, str], ...]:
+    """Return all that a list of a type or routine can name: its kind and id as one key, and in words."""
+    many = {"group": "groups", "role": "roles", "person": "people"}
+    return tuple((f"{many[g.kind]} {g.id}", worded(told)) for g, told in access.list_grantees(session))

@@ -17,7 +17,7 @@ from keybundle.core.workflows.prepare import pointing, routines, types
 from keybundle.core.workflows.prepare.pointing import PointedPage
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.editing import Editing, Kept, tell_parts
-from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.presenters.seat import Seat, say_grantees
 from keybundle.desktop.words import tr, worded
 
 ZONE_MARGIN = 0.004
@@ -38,6 +38,7 @@ class TypesState:
     problem: str = ""
     undo: str = ""
     can_change: bool = False
+    grantees: tuple[tuple[str, str], ...] = ()
 
 
 class TypesPresenter(QObject):
@@ -74,6 +75,7 @@ class TypesPresenter(QObject):
         told = types.told_patterns(kind) if kind else {}
         registers = tuple(r.name for r in setup.registers)
         self._show(names=names, **_shown(kind), captions=captions, told=told, registers=registers, can_change=can_change,
+                   grantees=say_grantees(self._s.session),
                    problem="", undo=self._editing.undo_told)  # fmt: skip
         if kind is not None:
             self._ask_example(kind)

@@ -13,7 +13,6 @@ from keybundle.desktop.presenters.access import (
     AccessPresenter,
     AccessState,
     Right,
-    say_grantee,
 )  # fmt: skip
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.calm import Button, Choice
@@ -26,6 +25,7 @@ AMOUNTS = (
     (mark("to look and work"), WORKING),
     (mark("everything"), frozenset(RIGHTS_OF_PLACE)),
 )
+CHOICES = {"person": "{name}", "group": mark("group {name}"), "role": mark("role {name}")}
 ROLE = Qt.ItemDataRole.UserRole
 WHY_PX = 190
 
@@ -109,7 +109,7 @@ class AccessSheet(Sheet):
         if before.grantees != state.grantees:
             self.grantee.clear()
             for grantee, name in state.grantees:
-                self.grantee.addItem(worded(say_grantee(grantee, name)), grantee)
+                self.grantee.addItem(tr(CHOICES[grantee.kind], name=name), grantee)
         for part in (self.grantee, self.amount, self.more):
             part.setEnabled(state.may_change)
         self.fewer.setEnabled(state.may_change and bool(state.entries))

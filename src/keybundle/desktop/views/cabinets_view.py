@@ -111,7 +111,7 @@ class CabinetsView(QWidget):
         self.keep = Button(tr("Kept to   Ctrl+K"))
         self.keep.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.keep.clicked.connect(lambda: self.handlers.trigger("cabinets.keep to"))
-        self.model = DocumentsModel(presenter.load_rows, self)
+        self.model = DocumentsModel(presenter.load_rows, presenter.load_more, self)
         self.table = DragTable()
         self.table.out.chosen = lambda: presenter.state.chosen
         self.table.setModel(self.model)
@@ -274,7 +274,7 @@ class CabinetsView(QWidget):
         self.conditions.setText(state.conditions)
         narrowed = any(col.chosen or col.typed for col in state.columns)
         self.clear.setEnabled(narrowed)
-        self.model.render_ids(state.documents, (tr("Caption"), tr("Type"), tr("Tags"), *state.fields))
+        self.model.render_ids(state.documents, (tr("Caption"), tr("Type"), tr("Tags"), *state.fields), state.total)
         self._render_tags(state)
         if self.table.columnWidth(0) < 200:
             self.table.setColumnWidth(0, 240)

@@ -110,6 +110,8 @@ class FindView(QWidget):
         self.hits.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
         self.hits.itemActivated.connect(self._open)
         self.hits.currentItemChanged.connect(lambda item: self._show(item))
+        self._shown: tuple[HitRow, ...] = ()
+        self.hits.verticalScrollBar().valueChanged.connect(self._scrolled)
         self.pane = PagePane(presenter.pages, tr("The page of a hit opens here, with the words marked"))
         self.page = self.pane.page
         self.chart = TimeChart()
@@ -186,6 +188,12 @@ class FindView(QWidget):
         self.line.setFocus()
         self.presenter.search("")
 
+    def _scrolled(self, value: int) -> None:
+        """Ask for more hits before the last ones come into sight."""
+        bar = self.hits.verticalScrollBar()
+        if value + bar.pageStep() >= bar.maximum():
+            self.presenter.load_more()
+
     def _add(self, condition: str) -> None:
         self.line.setText(f"{self.line.text()} {condition}".strip())
         self.presenter.search(self.line.text())
@@ -210,14 +218,19 @@ class FindView(QWidget):
     def render_state(self, state: FindState) -> None:
         """Show a state."""
         is_wanted = self.line.text() == state.line
+        shown, self._shown = self._shown, state.hits
+        goes_on = bool(shown) and len(state.hits) > len(shown) and state.hits[: len(shown)] == shown
         self.said.setText(state.said)
         self.told.setText(state.told)
-        self.hits.clear()
-        for hit in state.hits:
+        if not goes_on:
+            self.hits.clear()
+        for hit in state.hits[len(shown) if goes_on else 0 :]:
             item = QListWidgetItem()
             item.setData(Qt.ItemDataRole.UserRole, hit)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{hit.caption}, {hit.place}")
             self.hits.addItem(item)
+        if goes_on:
+            return
         empty_layout(self._counts)
         for name, pairs in (("type", state.types), ("cabinet", state.cabinets), ("tag", state.tags)):
             if pairs:

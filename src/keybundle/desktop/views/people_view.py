@@ -24,17 +24,17 @@ from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.checks import ID, ROW_PX, Checks
 from keybundle.desktop.views.told import Elided, Told
-from keybundle.desktop.words import tr
+from keybundle.desktop.words import tr, worded
 
 REACH_PX = 230
 
 
 def say_reach(place: Reached) -> str:
     """Return in short what somebody may do at a place."""
-    has = [s.right.value for s in place.why if s.has]
-    lacks = [s.right.value for s in place.why if not s.has]
+    has = [tr(s.right.value) for s in place.why if s.has]
+    lacks = [tr(s.right.value) for s in place.why if not s.has]
     if not has or not lacks:
-        return "everything" if has else "nothing"
+        return tr("everything") if has else tr("nothing")
     return f"{', '.join(has)}" if len(has) <= len(lacks) else tr("everything but {names}", names=", ".join(lacks))
 
 
@@ -183,7 +183,7 @@ class PeopleView(QWidget):
         ):  # fmt: skip
             if is_other or not line.hasFocus():
                 line.setText(text)
-        self.members.setText(state.members or "nobody")
+        self.members.setText(state.members or tr("nobody"))
         has = (
             tr("has a password; type another one, then Enter")
             if state.has_password
@@ -197,7 +197,7 @@ class PeopleView(QWidget):
         else:
             self.fewer.setText(tr("Take away"))
         if is_role:
-            rights = [(r.value, r.value) for r in Right]
+            rights = [(r.value, tr(r.value)) for r in Right]
             own = [r.value for r in part.rights]  # type: ignore[union-attr]
             self.rights.render_items(rights, own, can_change=can)
             self.rights.setFixedHeight(ROW_PX * len(rights) + 6)
@@ -210,8 +210,8 @@ class PeopleView(QWidget):
             top = QTreeWidgetItem([place.title, say_reach(place)])
             top.setToolTip(1, top.text(1))
             for said in place.why:
-                row = QTreeWidgetItem([said.right.value, said.short])
-                row.setToolTip(1, said.why)
+                row = QTreeWidgetItem([tr(said.right.value), worded(said.short)])
+                row.setToolTip(1, worded(said.why))
                 row.setForeground(0, QColor(c.MOSS if said.has else c.MADDER))
                 top.addChild(row)
             self.reach.addTopLevelItem(top)

@@ -33,6 +33,7 @@ from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.ask_sheet import AskSheet
 from keybundle.desktop.views.calm import Button, Choice, CodeChoice, Decimal, Number
 from keybundle.desktop.views.copies_form import CopiesForm
+from keybundle.desktop.views.kept_to import KeptToButton
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.page_view import words_inside
 from keybundle.desktop.views.rule_editor import RuleEditor
@@ -177,6 +178,9 @@ class RoutineView(QWidget):
         form = _form()
         self._text("name", tr("Name"), form)
         self._text("description", tr("Description"), form)
+        self.kept_to = KeptToButton()
+        self.kept_to.kept_to_changed.connect(lambda kept_to: self.presenter.change({"kept_to": kept_to}))
+        form.addRow(tr("Who may use it"), self.kept_to)
         self._text("sign", tr("Sign"), form).setMaxLength(2)
         self._text("key", tr("Start key, with Alt"), form).setMaxLength(1)
         return form
@@ -373,6 +377,7 @@ class RoutineView(QWidget):
             show_text(line, str(getattr(routine.naming, part)))
         self.copies.render_copies(routine.copies)
         self.colour.show_code(routine.cleaning.colour)
+        self.kept_to.render_kept_to(state.name, routine.kept_to, state.grantees)
         self.rules.render_rules(routine.separation.rules)
         self.problem.setText(state.problem)
         self.problem.setVisible(bool(state.problem))

@@ -19,6 +19,7 @@ from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.types import TypesPresenter, TypesState
 from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.field_dialog import FieldDialog
+from keybundle.desktop.views.kept_to import KeptToButton
 from keybundle.desktop.views.told import Elided, Told
 from keybundle.desktop.views.zone_dialog import ZoneDialog
 from keybundle.desktop.words import mark, tr
@@ -121,6 +122,9 @@ class TypesView(QWidget):
         form.addRow(tr("Example"), self.example)
         form.addRow(tr("Key"), self.key)
         form.addRow(tr("Heading words"), self.words)
+        self.kept_to = KeptToButton()
+        self.kept_to.kept_to_changed.connect(lambda kept_to: presenter.change({"kept_to": kept_to}))
+        form.addRow(tr("Who may use it"), self.kept_to)
         certain = Told(tr("Rules that decide the type by themselves, before any guess:"))
         certain.setProperty("role", "quiet")
         form.addRow("", certain)
@@ -187,6 +191,8 @@ class TypesView(QWidget):
         buttons = (self.point, self.anywhere, self.more, self.fewer)
         for widget in (self.name, self.caption, self.key, self.words, *self.rules.values(), *buttons):
             widget.setEnabled(state.can_change)
+        self.kept_to.render_kept_to(kind.name, kind.kept_to, state.grantees)
+        self.kept_to.setEnabled(state.can_change)
         self._fill(kind.fields, state.can_change)
 
     def _fill(self, fields: tuple[FieldSpec, ...], can_change: bool) -> None:

@@ -6,12 +6,16 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from sqlalchemy import Connection
+
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.messages import message
 from keybundle.core.batches import arranging, commands
 from keybundle.core.batches.model import Balance, Batch, Document, Page, balance
 from keybundle.core.filing.destination import compute_destination, make_caption
+from keybundle.core.finding import documents
+from keybundle.core.finding.query import DocumentQuery
 from keybundle.core.imaging.tiles import Tiles, is_large
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
@@ -107,20 +111,24 @@ def find_filed_already(session: Session, batch: Batch) -> dict[str, tuple[tuple[
     """
     workspace = session.workspace
     with workspace.place.database.read() as c:
-        view = EVERYTHING if session.may(Right.OVERSEE) else session.view(c)
+        return _filed_already(session, c, batch)
+
+
+def _filed_already(session: Session, c: Connection, batch: Batch) -> dict[str, tuple[tuple[str, str], ...]]:
+    workspace = session.workspace
+    view = EVERYTHING if session.may(Right.OVERSEE) else session.view(c)
     found: dict[str, tuple[tuple[str, str], ...]] = {}
     for kind in (k for k in workspace.setup.document_types if k.key):
         own = {d.id: v for d in batch.documents.values() if d.type == kind.id and (v := _key_values(kind, d))}
         plain = [n for n in kind.key if (spec := kind.field(n)) is not None and not spec.register_name] or list(
             kind.key
         )
-        known = (
-            workspace.repository.known_values(kind.id, plain[-1], [v[plain[-1]] for v in own.values()])
-            if own
-            else set()
-        )
+        known = documents.known_values(c, kind.id, plain[-1], [v[plain[-1]] for v in own.values()]) if own else set()
         for key, values in own.items():
-            if values[plain[-1]] in known and (same := workspace.repository.find_same(kind.id, values, view=view)):
+            if values[plain[-1]] not in known:
+                continue
+            same = documents.find_same(c, DocumentQuery(view, type=kind.id, values=values))
+            if same:
                 found[key] = tuple(same)
     return found
 

@@ -22,7 +22,7 @@ from keybundle.core.filing.commit import commit_document, compose_document, unco
 from keybundle.core.filing.destination import Destination, compute_destination, make_caption
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
-from keybundle.core.repository.access import keep_document_to
+from keybundle.core.repository.folders import keep_document_to
 from keybundle.core.rights.model import AccessList, Right, effective_rights
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.setup.routines import Routine
@@ -196,7 +196,9 @@ def _commit(session: Session, one: _InHand, begun: Filing, sha: str) -> FiledEnt
         document = batch.document(one.document.id)
         if not _is_unchanged(workspace, document, one, begun.claim):
             return None
-        new = compose_document(batch, document, one.kind, one.destination, one.texts, sha)
+        new = compose_document(
+            batch, document, one.kind, one.destination, one.texts, workspace.batches.text_ids(one.texts), sha
+        )
         filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, new, begun.who)
         if document.kept_to is not None:
             keep_document_to(c, filed_id, AccessList.from_json(json.loads(document.kept_to)))

@@ -15,22 +15,32 @@ from keybundle.core.batches.model import LEFT_OUT
 from keybundle.core.fields.kinds import Kind, normalise
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.filing.destination import compute_destination
+from keybundle.core.finding import documents, words
+from keybundle.core.finding.query import DocumentQuery
+from keybundle.core.finding.words import (
+    MOST_RANKED,
+    Hit,
+    Hits,
+    Work,
+    find_words,
+    list_filed,
+    make_snippets,
+)
 from keybundle.core.reading.text import PageText
+from keybundle.core.repository.access import View
 from keybundle.core.repository.model import FiledDocument
-from keybundle.core.repository.store import to_number
+from keybundle.core.repository.rows import to_number
 from keybundle.core.rights.model import Right
-from keybundle.core.search import index
 from keybundle.core.search.query import SPECIAL, Condition, Query, meets, parse_query
 from keybundle.core.setup.model import FieldSpec, name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.index.defaults import local_day
-from keybundle.core.workflows.keep.naming import all_field_names, fields_called, in_names, name_values
+from keybundle.core.workflows.keep.naming import all_field_names, all_in_names, fields_called, name_values
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
-MARK_START, MARK_END = index.MARK_START, index.MARK_END
+MARK_START, MARK_END = words.MARK_START, words.MARK_END
 NUMBERS = (Kind.MONEY, Kind.DECIMAL, Kind.WHOLE)
-EVERY = 10_000_000
 PART_OF_DATE = re.compile(r"^\d{4}(-\d{2}(-\d{2})?)?$")
 
 
@@ -58,9 +68,10 @@ class FoundDocument:
 
 @dataclass(frozen=True)
 class Found:
-    """The answer to a query, with counts by type, cabinet, month and tag among the hits shown.
+    """A page of the answer to a query, with counts by type, cabinet, month and tag among all hits.
 
-    ``is_cut`` says that there may be more hits than these first ones, so that the counts speak of these alone.
+    ``total`` is their number; ``is_more`` says that there are more than these 10,000, which are the newest: they alone are
+    ranked and counted then. ``has_next``: hits follow after these.
     """
 
     said: str
@@ -70,7 +81,9 @@ class Found:
     cabinets: tuple[tuple[str, int], ...] = field(default=())
     months: tuple[tuple[str, int], ...] = field(default=())
     tags: tuple[tuple[str, int], ...] = field(default=())
-    is_cut: bool = False
+    total: int = 0
+    is_more: bool = False
+    has_next: bool = False
 
 
 @needs(Right.LOOK)
@@ -120,54 +133,80 @@ def _read(workspace: Workspace, specs: Sequence[FieldSpec], text: str) -> str:
 
 
 @needs(Right.LOOK)
-def find(session: Session, line: str, *, limit: int = 200) -> Found:
-    """Answer a query line: filed documents, and work not filed yet that meets it too."""
+def find(session: Session, line: str, *, limit: int = 200, offset: int = 0) -> Found:
+    """Answer a query line: filed documents, and work not filed yet that meets it too; ``limit`` hits from ``offset`` on."""
     workspace = session.workspace
     query = understand(session, line)
     with workspace.place.database.read() as c:
         view = session.view(c)
+        asked = DocumentQuery(view, asked=query)
         batches = _open_batches(session, c)
         opened = _load_open(c, batches) if query.conditions or view.hidden else _Opened([], {})
         kept = _kept_from(session, opened, view.hidden)
         open_documents = _find_open(session, opened, query, kept) if query.conditions else None
-        pages = None if open_documents is None else _pages_of(c, open_documents)
-        hits = index.search(
-            c, query, waiting=pages, limit=limit, hidden=sorted(view.hidden), visible=view.sql(),
-            batches=batches if session.batches() else None, but=kept,
-        )  # fmt: skip
-        if open_documents is not None and not query.match_expression():
-            hits += [index.Hit(i, False, "") for i in list(open_documents)[: limit - len(hits)]]
-        waiting = index.find_waiting(c, [h.ref for h in hits if not h.is_filed])
-        waiting |= {i: (batch_id, i) for i, batch_id in (open_documents or {}).items()}
-        filed = workspace.repository.load_many([h.ref for h in hits if h.is_filed], view=view)
-        found: list[FoundDocument] = []
-        seen: set[str] = set()
-        for hit in hits:
-            if hit.is_filed and hit.ref in filed:
-                found.append(_filed(in_names(workspace.setup, filed[hit.ref]), hit.snippet))
-            elif hit.ref in waiting:
-                batch_id, document_id = waiting[hit.ref]
-                key = document_id or hit.ref
-                if key not in seen:
-                    seen.add(key)
-                    found.append(_waiting(workspace, batch_id, document_id, hit))
+        if query.match_expression():
+            pages = None if open_documents is None else _pages_of(c, open_documents)
+            work = Work(pages, batches if session.batches() else None, kept)
+            hits = find_words(c, asked, work, limit=limit, offset=offset, counted=not offset)
+        else:
+            total, unfiled = documents.count(c, asked), list(open_documents or ())
+            newest = documents.list_ids(c, asked, offset + limit)
+            refs = [*(Hit(i, True) for i in newest), *(Hit(i, False) for i in unfiled)]
+            facets = documents.facets(c, asked) if not offset else words.NO_FACETS
+            hits = Hits(tuple(refs[offset : offset + limit]), total.number + len(unfiled), total.is_more, facets)
+        found = _load_hits(session, c, hits.hits, view, query, open_documents or {})
         unread = count_unread(session)
+    setup, counted, waiting = workspace.setup, hits.facets, [h for h in found if not h.is_filed]
     return Found(
-        query.said(), tuple(found), unread, _counts(h.type for h in found),
-        _counts(h.cabinet for h in found), tuple(sorted(Counter(h.filed_at[:7] for h in found if h.filed_at).items())),
-        _counts(tag for h in found for tag in h.tags), len(hits) >= limit,
+        query.said(), tuple(found), unread,
+        _with_waiting(((name_of(setup.document_types, i), n) for i, n in counted.types), (h.type for h in waiting)),
+        tuple((name_of(setup.cabinets, i), n) for i, n in counted.cabinets), counted.months,
+        _with_waiting(counted.tags, (tag for h in waiting for tag in h.tags)), hits.total, hits.is_more,
+        offset + len(hits.hits) < min(hits.total, MOST_RANKED),
     )  # fmt: skip
+
+
+def _load_hits(
+    session: Session, c: Connection, hits: Sequence[Hit], view: View, query: Query, open_documents: Mapping[str, str]
+) -> list[FoundDocument]:
+    """Return hits as shown; of waiting pages each document once."""
+    workspace = session.workspace
+    waiting = find_waiting(c, [h.ref for h in hits if not h.is_filed])
+    waiting |= {i: (batch_id, i) for i, batch_id in open_documents.items()}
+    filed = workspace.repository.load_many([h.ref for h in hits if h.is_filed], view=view)
+    named = all_in_names(workspace.setup, filed)
+    snippets = make_snippets(c, [h.ref for h in hits], query) if query.match_expression() else {}
+    found: list[FoundDocument] = []
+    seen: set[str] = set()
+    for hit in hits:
+        if hit.is_filed and hit.ref in named:
+            found.append(_filed(named[hit.ref], snippets.get(hit.ref, "")))
+        elif hit.ref in waiting:
+            batch_id, document_id = waiting[hit.ref]
+            key = document_id or hit.ref
+            if key not in seen:
+                seen.add(key)
+                found.append(_waiting(workspace, batch_id, document_id, hit.ref, snippets.get(hit.ref, "")))
+    return found
+
+
+def find_waiting(c: Connection, refs: Sequence[str]) -> dict[str, tuple[str, str | None]]:
+    """Return (batch id, document id) of waiting pages."""
+    p = t.page.c
+    return {
+        r.id: (r.batch_id, r.document_id)
+        for r in c.execute(select(p.id, p.batch_id, p.document_id).where(p.id.in_(refs)))
+    }
 
 
 @needs(Right.LOOK)
 def find_filed_ids(session: Session, line: str) -> list[str]:
-    """Return every filed document that answers a query line, however many, the best first."""
+    """Return the filed documents that answer a query line, the best first, at most the first 10,000."""
     workspace = session.workspace
     query = understand(session, line)
     with workspace.place.database.read() as c:
-        view = session.view(c)
-        hits = index.search(c, query, waiting=(), limit=EVERY, hidden=sorted(view.hidden), visible=view.sql())
-        return [h.ref for h in hits if h.is_filed]
+        asked = DocumentQuery(session.view(c), asked=query)
+        return list_filed(c, asked) if query.match_expression() else documents.list_ids(c, asked)
 
 
 def _open_batches(session: Session, c: Connection) -> list[str]:
@@ -251,8 +290,11 @@ def _pages_of(c: Connection, documents: Mapping[str, str]) -> list[str]:
     return list(c.execute(chosen).scalars())
 
 
-def _counts(names: Iterable[str]) -> tuple[tuple[str, int], ...]:
-    return tuple(Counter(n for n in names if n).most_common())
+def _with_waiting(counted: Iterable[tuple[str, int]], waiting: Iterable[str]) -> tuple[tuple[str, int], ...]:
+    """Return counts of what is filed with what waits added, the most first."""
+    sums = Counter(dict(counted))
+    sums.update(name for name in waiting if name)
+    return tuple(sums.most_common())
 
 
 def _filed(document: FiledDocument, snippet: str) -> FoundDocument:
@@ -263,9 +305,9 @@ def _filed(document: FiledDocument, snippet: str) -> FoundDocument:
     )  # fmt: skip
 
 
-def _waiting(workspace: Workspace, batch_id: str, document_id: str | None, hit: index.Hit) -> FoundDocument:
+def _waiting(workspace: Workspace, batch_id: str, document_id: str | None, ref: str, snippet: str) -> FoundDocument:
     kind, values, routine, begun_on = "", {}, "", ""
-    batch = workspace.batches.load_document(document_id) if document_id else workspace.batches.load_around(hit.ref)
+    batch = workspace.batches.load_document(document_id) if document_id else workspace.batches.load_around(ref)
     if batch is not None:
         routine, begun_on = name_of(workspace.setup.routines, batch.routine), local_day(workspace, batch.created_at)
     if batch is not None and document_id:
@@ -274,7 +316,7 @@ def _waiting(workspace: Workspace, batch_id: str, document_id: str | None, hit: 
         values = name_values(workspace.setup, document.type, "", document.values)
     caption = message("find.not-filed-yet", what=kind or message("find.page"))
     return FoundDocument(
-        document_id or hit.ref, caption, "", (), kind, values, hit.snippet, False, batch_id, routine=routine, begun_on=begun_on
+        document_id or ref, caption, "", (), kind, values, snippet, False, batch_id, routine=routine, begun_on=begun_on
     )  # fmt: skip
 
 

@@ -13,6 +13,7 @@ from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch
 from keybundle.core.fields.kinds import Kind, Refusal, normalise
 from keybundle.core.fields.values import MOST_OFFERED, FieldValue, Origin
+from keybundle.core.finding import documents
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import FieldSpec, called
@@ -194,5 +195,5 @@ def complete(session: Session, type_id: str, name: str, typed: str) -> list[Comp
     if spec.kind is not Kind.TEXT:
         return []
     with workspace.place.database.read() as c:
-        earlier = workspace.repository.earlier_values(name, typed, view=session.view(c))
+        earlier = documents.earlier_values(c, name, typed, view=session.view(c))
     return [Completion(value, message("slip.filed-so-often", n=n)) for value, n in earlier]

@@ -14,6 +14,7 @@ from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch, Document
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.fields.values import ASSUMED, FieldValue, Origin
+from keybundle.core.finding import documents
 from keybundle.core.registers.book import Entry
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
@@ -188,11 +189,10 @@ Paths = tuple[tuple[str, ...], ...]
 @needs(Right.LOOK)
 def list_folders(session: Session, cabinet: str, typed: str) -> tuple[Paths, Paths]:
     """Return the paths of a cabinet's folders that were filed into last, and of those that hold every typed word."""
-    repository = session.workspace.repository
     with session.workspace.place.database.read() as c:
         view = session.view(c)
-        recent = repository.recent_folders(cabinet, view=view)
-        return tuple(recent), tuple(repository.list_folders(cabinet, typed, view=view))
+        recent = documents.recent_folders(c, cabinet, view=view)
+        return tuple(recent), tuple(documents.list_folders(c, cabinet, typed, view=view))
 
 
 @needs(Right.INDEX)

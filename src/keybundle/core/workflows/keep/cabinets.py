@@ -6,6 +6,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.finding import documents
+from keybundle.core.finding.columns import MOST_ENTRIES, count_in, load_column
+from keybundle.core.finding.query import DocumentQuery
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.access import View
 from keybundle.core.repository.model import ColumnEntry, FiledDocument
@@ -16,6 +19,9 @@ from keybundle.core.workflows.find.find import words_on
 from keybundle.core.workflows.keep.naming import all_in_names, in_names
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
+
+PAGE = 200
+Page = documents.Page
 
 
 @dataclass(frozen=True)
@@ -31,12 +37,13 @@ class CabinetRow:
 
 @dataclass(frozen=True)
 class Column:
-    """A path column: its field by id and by name, its values with counts, the chosen value."""
+    """A path column: its field by id and by name, its first values with counts, the chosen one, whether there are more."""
 
     field: str
     label: str
     entries: tuple[ColumnEntry, ...]
     chosen: str | None
+    is_more: bool = False
 
 
 @needs(Right.LOOK)
@@ -45,44 +52,66 @@ def list_cabinets(session: Session) -> list[CabinetRow]:
     workspace = session.workspace
     with workspace.place.database.read() as c:
         view = session.view(c)
+        counts = {kept.id: count_in(c, kept.id, view=view) for kept in workspace.setup.cabinets}
     return [
-        CabinetRow(
-            kept.id, kept.name, kept.description, kept.folder_fields, workspace.repository.count(kept.id, view=view)
-        )
+        CabinetRow(kept.id, kept.name, kept.description, kept.folder_fields, counts[kept.id])
         for kept in workspace.setup.cabinets
-        if not _is_hidden(workspace, kept.id, view)
+        if counts[kept.id] or not _is_hidden(workspace, kept.id, view)
     ]
 
 
 def _is_hidden(workspace: Workspace, cabinet: str, view: View) -> bool:
-    """Whether a whole cabinet is kept from somebody, with nothing in it that is not."""
     nearest = workspace.repository.nearest_list(cabinet, ())
-    return nearest is not None and nearest.id in view.hidden and not workspace.repository.count(cabinet, view=view)
+    return nearest is not None and nearest.id in view.hidden
+
+
+@dataclass(frozen=True)
+class Browsed:
+    """Path columns, how many documents lie below all choices, and the newest of these; ``after`` asks for the next ones."""
+
+    columns: tuple[Column, ...]
+    total: int
+    documents: tuple[str, ...]
+    after: int | None
 
 
 @needs(Right.LOOK)
 def load_columns(
-    session: Session, cabinet: str, order: Sequence[str], chosen: Mapping[str, str]
-) -> tuple[list[Column], list[str]]:
-    """Return the path columns in this order, each among the choices left of it, and the documents below all choices.
+    session: Session,
+    cabinet: str,
+    order: Sequence[str],
+    chosen: Mapping[str, str],
+    typed: Mapping[str, str] | None = None,
+) -> Browsed:
+    """Return the path columns in this order, each among the choices left of it, and the first documents below all choices.
 
-    Cabinet and fields are told by id.
+    Cabinet and fields are told by id; ``typed`` is what a column's values must hold.
     """
-    workspace = session.workspace
+    workspace, typed = session.workspace, typed or {}
     known_cabinet = workspace.setup.cabinet(cabinet)
     levels = known_cabinet.folder_fields if known_cabinet is not None else ()
     columns: list[Column] = []
     narrowed: dict[str, str] = {}
     with workspace.place.database.read() as c:
         view = session.view(c)
-    for name in order:
-        entries = workspace.repository.column(cabinet, name, narrowed, view=view)
-        choice = chosen.get(name)
-        known = choice if any(e.value == choice for e in entries) else None
-        columns.append(Column(name, name_of(levels, name), tuple(entries), known))
-        if known is not None:
-            narrowed[name] = known
-    return columns, workspace.repository.list_ids(cabinet, narrowed, view=view)
+        for name in order:
+            entries = load_column(c, cabinet, name, narrowed, typed=typed.get(name, ""), view=view)
+            choice = chosen.get(name)
+            if choice is not None and not count_in(c, cabinet, {**narrowed, name: choice}, view=view):
+                choice = None
+            columns.append(Column(name, name_of(levels, name), tuple(entries), choice, len(entries) >= MOST_ENTRIES))
+            if choice is not None:
+                narrowed[name] = choice
+        found = documents.load_page(c, DocumentQuery(view, cabinet, narrowed), PAGE)
+        total = count_in(c, cabinet, narrowed, view=view)
+    return Browsed(tuple(columns), total, found.ids, found.after)
+
+
+@needs(Right.LOOK)
+def load_more(session: Session, cabinet: str, chosen: Mapping[str, str], after: int) -> Page:
+    """Return the documents below the choices that follow the last one shown."""
+    with session.workspace.place.database.read() as c:
+        return documents.load_page(c, DocumentQuery(session.view(c), cabinet, dict(chosen)), PAGE, after)
 
 
 @needs(Right.LOOK)

@@ -32,7 +32,7 @@ from keybundle.core.workflows.line.outcomes import outcome_of
 from keybundle.core.workflows.line.page_facts import measured
 from keybundle.core.workflows.line.page_jobs import WORK, page_job, wanted_marks
 from keybundle.core.workflows.line.placing import decide_by, keep_as_it_is
-from keybundle.core.workflows.line.readings import keep_reading, lay_typed_anew
+from keybundle.core.workflows.line.readings import give_up_reading, keep_reading, lay_typed_anew
 from keybundle.core.workflows.line.second_look import Spot, hear_again, list_unheard, spot_of, upright_boxes
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -346,7 +346,7 @@ class Line(Clockwork):
             return
         if isinstance(outcome, str):
             trouble = message("line.type-values-hand", outcome=outcome)
-            self._ws.batches.set_text(page.id, None, page.frame.rotation, trouble, language=page.language)
+            give_up_reading(self._ws, page, trouble)
         else:
             text, seconds = outcome
             self._read_times.append(time.monotonic())

@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import func, select
 
 from keybundle.core.batches.model import State
+from keybundle.core.finding.columns import count_in
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
@@ -101,4 +102,4 @@ def count_today(session: Session) -> Today:
         sides = c.execute(captured).scalar() or 0
         new = (d.filed_at >= midnight, d.removed_at.is_(None), d.batch_id.is_not(None))
         filed = c.execute(select(func.count()).where(*new, *view.documents())).scalar()
-        return Today(int(sides), int(filed or 0), workspace.repository.count(view=view))
+        return Today(int(sides), int(filed or 0), count_in(c, "", view=view))

@@ -26,6 +26,7 @@ from keybundle.core.export.landing import Landing
 from keybundle.core.export.naming import BUILT_IN, USUAL, fill_name, safe_name, suffix_of, unknown_names
 from keybundle.core.export.page import SentPage
 from keybundle.core.export.tables import as_csv, as_json
+from keybundle.core.finding.documents import count_pages
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository import audit
@@ -199,7 +200,8 @@ def describe(session: Session, ids: Sequence[str], wish: Wish) -> Described:
     """Return what a sending would be; raises InputProblem where the wish is none, or no document is there."""
     workspace = session.workspace
     check_wish(workspace, wish)
-    pages = sum(workspace.repository.count_pages(ids).values())
+    with workspace.place.database.read() as c:
+        pages = sum(count_pages(c, ids).values())
     first, form = load_document(session, ids[0]), wish.told
     stem = fill_name(wish.names, texts_of(workspace, first, 1))
     if form.key == forms.PACKAGE:
@@ -265,8 +267,8 @@ def _load(session: Session, ids: Sequence[str], wish: Wish, sent: Sent) -> list[
     with workspace.place.database.read() as c:
         view = session.view(c, Right.SEND)
         rows = workspace.repository.load_many(list(set(ids)), with_values=needs_values, view=view)
+        counts = count_pages(c, list(rows)) if not needs_pages else {}
     rows = all_in_names(workspace.setup, rows)
-    counts = workspace.repository.count_pages(list(rows)) if not needs_pages else {}
     found = []
     for document_id in ids:
         if document_id not in rows:

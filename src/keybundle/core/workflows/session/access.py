@@ -15,7 +15,7 @@ from keybundle.core.base.messages import join_and, join_comma, message
 from keybundle.core.batches import commands
 from keybundle.core.filing.destination import Destination, compute_destination, make_caption
 from keybundle.core.repository import access, audit
-from keybundle.core.repository.store import SEPARATOR
+from keybundle.core.repository.folders import SEPARATOR, keep_document_to
 from keybundle.core.rights.model import AccessList, Grantee, Reason, Right, effective_rights, explain_rights
 from keybundle.core.setup.model import Setup, name_of
 from keybundle.core.store import schema as t
@@ -98,6 +98,12 @@ def say_grantee(grantee: Grantee, name: str) -> str:
 
 
 @needs(Right.LOOK)
+def list_grantees(session: Session) -> tuple[tuple[Grantee, str], ...]:
+    """Return all that a list can name, groups first: who it is, and in words."""
+    return tuple((g, say_grantee(g, name)) for g, name in _grantees(session.workspace.setup))
+
+
+@needs(Right.LOOK)
 def load_kept(session: Session, spot: Spot) -> Kept:
     """Return whom a thing is kept to; raises InputProblem where it is not there, or not in view."""
     workspace = session.workspace
@@ -145,7 +151,7 @@ def keep_to(session: Session, spot: Spot, entries: Mapping[Grantee, Iterable[Rig
         if spot.batch:
             return _keep_waiting(session, spot, kept, found.title)
         if spot.document:
-            access.keep_document_to(c, spot.document, kept)
+            keep_document_to(c, spot.document, kept)
             after = access.load_list(c, access.list_of_document(c, spot.document))
         else:
             access.keep_folder_to(c, found.folder, kept)

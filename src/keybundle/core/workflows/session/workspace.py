@@ -19,6 +19,7 @@ from keybundle.core.fields.locales import decimal_mark, is_day_first
 from keybundle.core.proposing.calibration import Calibration
 from keybundle.core.registers.book import Book
 from keybundle.core.repository import audit
+from keybundle.core.repository.folders import sort_anew
 from keybundle.core.repository.store import Repository
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import FieldSpec, Person, Setup, called
@@ -43,7 +44,7 @@ class Workspace:
         self.place = place
         self.clock = place.clock
         self.batches = BatchStore(place.database, place.clock, self._settle)
-        self.repository = Repository(place.database, place.clock)
+        self.repository = Repository(place.database, place.clock, lambda: self.setup.locale)
         # Guards what is remembered here, and is never held while waiting to write: who writes asks for the set-up too.
         self._lock = threading.RLock()
         self._memory_lock = threading.Lock()
@@ -98,7 +99,10 @@ class Workspace:
         """Put a set-up in force and return what that changed; registers that bring rows replace their entries."""
         at = self.clock.stamp()
         with self.place.database.atomic() as c:
+            before = load_setup_parts(c)
             changes = put_setup_parts(c, setup, at, who)
+            if before is not None and before.locale != setup.locale:
+                sort_anew(c, setup.locale)
             for register in setup.registers:
                 if not register.rows:
                     continue

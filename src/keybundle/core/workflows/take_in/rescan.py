@@ -16,8 +16,8 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.take_in.capture import Captured, routine_of, scan_stack
 
-SCANNED_AGAIN = "scanned again"
-AFTER_HALT = "after a halt"
+SCANNED_AGAIN = message("reason.scanned-again")
+AFTER_HALT = message("reason.after-halt")
 PLACED_SECONDS = 60.0
 
 

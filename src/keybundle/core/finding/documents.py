@@ -1,0 +1,203 @@
+"""Documents by a ``DocumentQuery``: a page of them, how many there are, what they are, and what is like what was typed."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Connection, bindparam, text
+
+from keybundle.core.base.folding import fold
+from keybundle.core.finding.query import DocumentQuery, ask
+from keybundle.core.repository.access import EVERYTHING, View
+from keybundle.core.repository.folders import SEPARATOR
+
+MOST_EXACT = 10_000
+MOST_VALUES, MOST_OF_VALUE = 64, 200
+RECENT = 400
+_NUMBERS = text("SELECT id, number FROM document WHERE id IN :ids").bindparams(bindparam("ids", expanding=True))
+
+
+@dataclass(frozen=True)
+class Page:
+    """Documents of a list, the newest first; ``after`` asks for those that follow, None where these are the last."""
+
+    ids: tuple[str, ...]
+    after: int | None = None
+
+
+@dataclass(frozen=True)
+class Count:
+    """How many there are, exact up to ``MOST_EXACT``; beyond it ``is_more`` says that there are more than that."""
+
+    number: int
+    is_more: bool = False
+
+
+@dataclass(frozen=True)
+class Facets:
+    """How many of some documents are of each type, cabinet, month (``2026-11``) and tag: ids and counts, most first."""
+
+    types: tuple[tuple[str, int], ...] = ()
+    cabinets: tuple[tuple[str, int], ...] = ()
+    months: tuple[tuple[str, int], ...] = ()
+    tags: tuple[tuple[str, int], ...] = ()
+
+
+def load_page(c: Connection, query: DocumentQuery, limit: int = 200, after: int | None = None) -> Page:
+    """Return a page of documents that meet a query without words, by the key of the last one before."""
+    asked = ask(c, query)
+    follows = "" if after is None else "AND d.number < :after "
+    sql = f"SELECT d.id, d.number {asked.sql} {follows}ORDER BY d.number DESC LIMIT :limit"
+    bound = {**asked.bound, "limit": limit + 1} | ({} if after is None else {"after": after})
+    rows = c.execute(text(sql), bound).all()
+    shown = rows[:limit]
+    return Page(tuple(r.id for r in shown), shown[-1].number if len(rows) > limit else None)
+
+
+def count(c: Connection, query: DocumentQuery, most: int = MOST_EXACT) -> Count:
+    """Return how many documents meet a query without words, counted no further than ``most``."""
+    asked = ask(c, query)
+    sql = f"SELECT COUNT(*) FROM (SELECT 1 {asked.sql} LIMIT :most)"
+    number = int(c.execute(text(sql), {**asked.bound, "most": most + 1}).scalar() or 0)
+    return Count(min(number, most), number > most)
+
+
+def list_ids(c: Connection, query: DocumentQuery, most: int = MOST_EXACT) -> list[str]:
+    """Return all documents that meet a query without words, the newest first, no more than ``most``."""
+    asked = ask(c, query)
+    sql = f"SELECT d.id {asked.sql} ORDER BY d.number DESC LIMIT :most"
+    return list(c.execute(text(sql), {**asked.bound, "most": most}).scalars())
+
+
+def facets_of(c: Connection, ids: str, bound: Mapping[str, Any]) -> Facets:
+    """Return what documents are that a piece of SQL gives the ids of (as ``id``), counted in the database."""
+    sql = (
+        f"SELECT d.type, d.cabinet, substr(d.filed_at, 1, 7) AS month, COUNT(*) AS n FROM ({ids}) i "
+        "CROSS JOIN document d ON d.id = i.id GROUP BY 1, 2, 3"
+    )
+    types, cabinets, months = Counter[str](), Counter[str](), Counter[str]()
+    for row in c.execute(text(sql), bound):
+        types[row.type] += row.n
+        cabinets[row.cabinet] += row.n
+        months[row.month] += row.n
+    tags = f"SELECT g.tag, COUNT(*) AS n FROM ({ids}) i CROSS JOIN document_tag g ON g.document_id = i.id GROUP BY 1"
+    counted = Counter({r.tag: r.n for r in c.execute(text(tags), bound)}) if has_tags(c) else Counter[str]()
+    return Facets(
+        tuple(types.most_common()),
+        tuple(cabinets.most_common()),
+        tuple(sorted(months.items())),
+        tuple(counted.most_common()),
+    )
+
+
+def has_tags(c: Connection) -> bool:
+    """Whether any document has a tag."""
+    return c.execute(text("SELECT 1 FROM document_tag LIMIT 1")).first() is not None
+
+
+def facets(c: Connection, query: DocumentQuery, most: int = MOST_EXACT) -> Facets:
+    """Return what the documents are that meet a query without words: of all, or of the newest ``most``."""
+    asked = ask(c, query)
+    ids = f"SELECT d.id {asked.sql} ORDER BY d.number DESC LIMIT :most"
+    return facets_of(c, ids, {**asked.bound, "most": most})
+
+
+def find_same(c: Connection, query: DocumentQuery, limit: int = 3) -> list[tuple[str, str]]:
+    """Return (id, caption) of documents of a type with all these values, the newest first."""
+    asked = ask(c, query)
+    rows = c.execute(
+        text(f"SELECT d.id, d.caption {asked.sql} ORDER BY d.number DESC LIMIT :limit"), {**asked.bound, "limit": limit}
+    )
+    return [(r.id, r.caption) for r in rows]
+
+
+def known_values(c: Connection, type_id: str, field: str, values: Sequence[str]) -> set[str]:
+    """Return which of these values some document of a type holds in a field."""
+    sql = text(
+        "SELECT v.value FROM document_value v CROSS JOIN document d ON d.id = v.document_id WHERE v.field = :field "
+        "AND v.folded = :folded AND v.value = :value AND d.type = :type AND d.removed_at IS NULL LIMIT 1"
+    )
+    bound = ({"field": field, "folded": fold(v), "value": v, "type": type_id} for v in dict.fromkeys(values))
+    return {found for row in bound if (found := c.execute(sql, row).scalar()) is not None}
+
+
+def earlier_values(
+    c: Connection, field: str, typed: str, limit: int = 8, *, view: View = EVERYTHING
+) -> list[tuple[str, int]]:
+    """Return (value, number of documents) of a field's values that begin with a text, the most used first.
+
+    Looked at are the first ``MOST_VALUES`` of them, each counted up to ``MOST_OF_VALUE``: enough to choose from while
+    somebody types, however many documents there are.
+    """
+    low = fold(typed.strip())
+    # One step of an index for each different value (a loose scan), not one for each document that has it.
+    different = (
+        "WITH RECURSIVE one(value) AS (SELECT MIN(folded) FROM document_value WHERE field = :field AND folded >= :low "
+        "AND folded < :high UNION ALL SELECT (SELECT MIN(folded) FROM document_value WHERE field = :field "
+        "AND folded > one.value AND folded < :high) FROM one WHERE one.value IS NOT NULL LIMIT :most) "
+        "SELECT value FROM one WHERE value IS NOT NULL"
+    )
+    bound: dict[str, Any] = {"field": field, "low": low, "high": low + "\U0010ffff", "most": MOST_VALUES}
+    hidden, seen = {}, "SELECT v.value FROM document_value v WHERE v.field = :field AND v.folded = :folded LIMIT :most"
+    if view.hidden:
+        hidden = view.bound()
+        seen = (
+            "SELECT v.value FROM document_value v CROSS JOIN document d ON d.id = v.document_id "
+            f"WHERE v.field = :field AND v.folded = :folded {view.sql()} LIMIT :most"
+        )
+    found: list[tuple[str, int]] = []
+    asked = text(f"SELECT value, COUNT(*) AS n FROM ({seen}) GROUP BY value")
+    for folded in list(c.execute(text(different), bound).scalars()):
+        rows = c.execute(asked, {"field": field, "folded": folded, "most": MOST_OF_VALUE, **hidden})
+        found += [(r.value, int(r.n)) for r in rows]
+    return sorted(found, key=lambda pair: (-pair[1], pair[0]))[:limit]
+
+
+def list_folders(
+    c: Connection, cabinet: str, typed: str, limit: int = 200, *, view: View = EVERYTHING
+) -> list[tuple[str, ...]]:
+    """Return the paths of a cabinet's deepest folders that hold every typed word, by their words."""
+    words = {f"w{i}": f"%{_escape(fold(w))}%" for i, w in enumerate(typed.split())}
+    like = "".join(f" AND f.folded LIKE :{name} ESCAPE '\\'" for name in words)
+    shut = f" AND (f.access_id IS NULL OR f.access_id NOT IN ({view.listed()}))" if view.hidden else ""
+    sql = text(
+        "SELECT f.path FROM folder f INDEXED BY folder_by_words WHERE f.cabinet = :cabinet AND f.folded > ''"
+        f"{like} AND f.path != ''{shut} AND NOT EXISTS (SELECT 1 FROM folder x WHERE x.parent_id = f.id) "
+        "ORDER BY f.folded LIMIT :limit"
+    )
+    rows = c.execute(sql, {"cabinet": cabinet, "limit": limit, **words, **view.bound()})
+    return [tuple(r.path.split(SEPARATOR)) for r in rows]
+
+
+def recent_folders(c: Connection, cabinet: str, limit: int = 6, *, view: View = EVERYTHING) -> list[tuple[str, ...]]:
+    """Return the paths of the folders that the newest documents lie in, the last one first."""
+    sql = text(
+        f"SELECT d.folder_id, d.number FROM document d INDEXED BY document_there WHERE d.cabinet = :cabinet "
+        f"AND d.removed_at IS NULL {view.sql()} ORDER BY d.number DESC LIMIT {RECENT}"
+    )
+    folders = list(dict.fromkeys(c.execute(sql, {"cabinet": cabinet, **view.bound()}).scalars()))[:limit]
+    found = {
+        r.id: tuple(r.path.split(SEPARATOR))
+        for r in c.execute(_PATHS, {"folders": folders}) if r.path
+    }  # fmt: skip
+    return [found[i] for i in folders if i in found]
+
+
+_PATHS = text("SELECT id, path FROM folder WHERE id IN :folders").bindparams(bindparam("folders", expanding=True))
+_COUNT_PAGES = text("SELECT id, pages FROM document WHERE id IN :ids").bindparams(bindparam("ids", expanding=True))
+
+
+def count_pages(c: Connection, document_ids: Sequence[str]) -> dict[str, int]:
+    """Return how many pages the current version of each document has."""
+    found: dict[str, int] = {}
+    for start in range(0, len(document_ids), 500):
+        rows = c.execute(_COUNT_PAGES, {"ids": document_ids[start : start + 500]})
+        found |= {r.id: r.pages for r in rows}
+    return found
+
+
+def _escape(text_: str) -> str:
+    return text_.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")

@@ -1,0 +1,118 @@
+"""Folders in the tables: made on the way, what their paths say by field, and how many documents lie in each.
+
+``folder.documents`` counts the documents that take the folder's list, ``folder_count`` those with a list of their own, so
+that a change of whom a folder is kept to counts nothing anew. Both are kept in the transaction that files, moves or removes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from typing import Any
+
+from sqlalchemy import Connection, Row, bindparam, delete, insert, select, text, update
+
+from keybundle.core.base.folding import fold
+from keybundle.core.base.sorting import sort_key
+from keybundle.core.repository import access
+from keybundle.core.rights.model import AccessList
+from keybundle.core.store import schema as t
+
+SEPARATOR = "\x1f"
+MOST_BOUND = 500
+_FIND = select(t.folder.c.id).where(t.folder.c.cabinet == bindparam("of"), t.folder.c.path == bindparam("joined"))
+_COUNT = update(t.folder).where(t.folder.c.id == bindparam("folder"))
+_COUNT = _COUNT.values(documents=t.folder.c.documents + bindparam("by"))
+_COUNT_OWN = text(
+    "INSERT INTO folder_count(folder_id, access_id, documents) VALUES (:folder, :list, :by) "
+    "ON CONFLICT(folder_id, access_id) DO UPDATE SET documents = documents + excluded.documents"
+)
+_NONE_LEFT = delete(t.folder_count).where(
+    t.folder_count.c.folder_id == bindparam("folder"), t.folder_count.c.documents <= 0
+)
+
+
+def ensure_folder(c: Connection, cabinet: str, folder: Sequence[tuple[str, str]], locale: str) -> int:
+    """Return the folder of a path of (field, value), made with all above it where it is missing."""
+    parent = access.ensure_root(c, cabinet)
+    path: list[str] = []
+    for level, (name, value) in enumerate(folder):
+        path.append(value)
+        joined = SEPARATOR.join(path)
+        found: int | None = c.execute(_FIND, {"of": cabinet, "joined": joined}).scalar()
+        if found is None:
+            made = insert(t.folder).values(
+                cabinet=cabinet, parent_id=parent, level=level, field=name, value=value, path=joined,
+                folded=fold(" ".join(path)), access_id=access.list_of_folder(c, parent), documents=0,
+            )  # fmt: skip
+            found = int(c.execute(made.returning(t.folder.c.id)).scalar_one())
+            _note_levels(c, found, cabinet, folder[: level + 1], locale)
+        parent = found
+    return parent
+
+
+def _note_levels(c: Connection, folder_id: int, cabinet: str, path: Sequence[tuple[str, str]], locale: str) -> None:
+    rows = {field: value for field, value in path}
+    c.execute(
+        insert(t.folder_level),
+        [
+            {"cabinet": cabinet, "field": f, "value": v, "sort_key": sort_key(v, locale), "folder_id": folder_id}
+            for f, v in rows.items()
+        ],
+    )
+
+
+def sort_anew(c: Connection, locale: str) -> None:
+    """Make the keys that folders are sorted by for another locale."""
+    f = t.folder_level.c
+    rows = c.execute(select(f.cabinet, f.field, f.value, f.folder_id)).all()
+    c.execute(delete(t.folder_level))
+    keys = {value: sort_key(value, locale) for value in {r.value for r in rows}}
+    if rows:
+        c.execute(
+            insert(t.folder_level),
+            [{**r._mapping, "sort_key": keys[r.value]} for r in rows],
+        )
+
+
+def count_document(c: Connection, folder_id: int | None, access_id: str | None, by: int) -> None:
+    """Count a document that comes into a folder (``by`` 1) or leaves it (-1), under its own list where it has one."""
+    if folder_id is None:
+        return
+    if access_id is None:
+        c.execute(_COUNT, {"folder": folder_id, "by": by})
+        return
+    c.execute(_COUNT_OWN, {"folder": folder_id, "list": access_id, "by": by})
+    if by < 0:
+        c.execute(_NONE_LEFT, {"folder": folder_id})
+
+
+def keep_document_to(c: Connection, document_id: str, kept: AccessList | None) -> None:
+    """Give a document a list of its own, or none; it is counted under that then."""
+    d = t.document.c
+    before = c.execute(select(d.folder_id, d.access_id, d.removed_at).where(d.id == document_id)).one()
+    own = access.keep_list(c, kept) if kept is not None else None
+    c.execute(update(t.document).where(d.id == document_id).values(access_id=own))
+    if before.removed_at is None:
+        count_document(c, before.folder_id, before.access_id, -1)
+        count_document(c, before.folder_id, own, 1)
+
+
+def load_folders(c: Connection, ids: Collection[int]) -> dict[int, tuple[tuple[str, str], ...]]:
+    """Return the (field, value) pairs of folders, the highest level first, by a query for each level."""
+    rows: dict[int, Row[Any]] = {}
+    wanted = list(ids)
+    while wanted:
+        for start in range(0, len(wanted), MOST_BOUND):
+            chosen = select(t.folder).where(t.folder.c.id.in_(wanted[start : start + MOST_BOUND]))
+            rows |= {r.id: r for r in c.execute(chosen)}
+        wanted = [p for p in {r.parent_id for r in rows.values()} if p is not None and p not in rows]
+    found: dict[int, tuple[tuple[str, str], ...]] = {}
+    for folder_id in ids:
+        pairs: list[tuple[str, str]] = []
+        at: int | None = folder_id
+        while at is not None:
+            if rows[at].path:
+                pairs.append((rows[at].field, rows[at].value))
+            at = rows[at].parent_id
+        found[folder_id] = tuple(reversed(pairs))
+    return found

@@ -1,0 +1,118 @@
+"""Documents as rows: how values, tags, pages and versions are written and read."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import astuple
+from decimal import Decimal, InvalidOperation
+from typing import Any
+
+from sqlalchemy import Connection, Row, Select, delete, insert, select
+
+from keybundle.core.base.boxes import Frame
+from keybundle.core.base.folding import fold
+from keybundle.core.fields.values import FieldValue
+from keybundle.core.repository.model import FiledDocument, FiledPage
+from keybundle.core.store import schema as t
+from keybundle.core.store.texts import load_texts, put_text
+
+PDFA, MADE, DUE = "pdfa", "made", "due"
+
+
+def to_number(text: str) -> float | None:
+    """Return the value as a number for range queries, or None."""
+    try:
+        number = float(Decimal(text))
+    except (InvalidOperation, ValueError):
+        return None
+    return number if math.isfinite(number) else None
+
+
+def documents_where(*where: Any) -> Select[Any]:
+    """Return the question for documents that meet conditions, with the PDF of their current version."""
+    d, r = t.document.c, t.rendition.c
+    of_it = (r.document_id == d.id) & (r.version == d.version) & (r.kind == PDFA)
+    return (
+        select(t.document, r.sha.label("pdf_sha")).outerjoin(t.rendition, of_it).where(d.removed_at.is_(None), *where)
+    )
+
+
+def insert_pages(c: Connection, document_id: str, version: int, pages: Sequence[FiledPage]) -> list[int]:
+    """Write the pages of a version and return the numbers of their texts."""
+    texts = [p.text_id if p.text_id is not None else put_text(c, p.text) for p in pages]
+    rows = [
+        {
+            "document_id": document_id, "version": version, "position": i, "file_sha": page.file_sha, "dpi": page.dpi,
+            "source_index": page.source_index, "is_pdf": page.is_pdf, "page_id": page.page_id, "text_id": text_id,
+            "frame": list(astuple(page.frame)), "flat_sha": page.flat_sha, "source": page.source, "name": page.name,
+        }
+        for i, (page, text_id) in enumerate(zip(pages, texts, strict=True))
+    ]  # fmt: skip
+    if rows:
+        c.execute(insert(t.version_page), rows)
+    return texts
+
+
+def load_pages(c: Connection, document_id: str, version: int) -> tuple[FiledPage, ...]:
+    """Return the pages of a version with their texts."""
+    p = t.version_page
+    chosen = select(p).where(p.c.document_id == document_id, p.c.version == version).order_by(p.c.position)
+    rows = c.execute(chosen).all()
+    texts = load_texts(c, [r.text_id for r in rows])
+    return tuple(
+        FiledPage(
+            r.page_id, r.file_sha, r.source_index, r.is_pdf, Frame(*r.frame), r.dpi, texts[r.text_id], r.flat_sha,
+            r.source, r.name, r.text_id,
+        )
+        for r in rows
+    )  # fmt: skip
+
+
+def write_values(c: Connection, document_id: str, values: Mapping[str, FieldValue]) -> None:
+    """Put values, in place of those there are, into the index of current values."""
+    c.execute(delete(t.document_value).where(t.document_value.c.document_id == document_id))
+    rows = [
+        {"document_id": document_id, "field": name, "position": position, "value": item, "folded": fold(item),
+         "number": to_number(item), "data": value.to_json()}
+        for name, value in values.items() for position, item in enumerate(value.items)
+    ]  # fmt: skip
+    if rows:
+        c.execute(insert(t.document_value), rows)
+
+
+def write_tags(c: Connection, document_id: str, tags: Sequence[str]) -> None:
+    """Put tags in place of those there are."""
+    c.execute(delete(t.document_tag).where(t.document_tag.c.document_id == document_id))
+    if tags:
+        rows = [
+            {"document_id": document_id, "position": i, "tag": tag, "folded": fold(tag)} for i, tag in enumerate(tags)
+        ]
+        c.execute(insert(t.document_tag), rows)
+
+
+def load_tags(c: Connection, ids: Sequence[str]) -> dict[str, tuple[str, ...]]:
+    """Return the tags of documents."""
+    d, found = t.document_tag.c, dict[str, tuple[str, ...]]()
+    for row in c.execute(select(t.document_tag).where(d.document_id.in_(ids)).order_by(d.document_id, d.position)):
+        found[row.document_id] = (*found.get(row.document_id, ()), row.tag)
+    return found
+
+
+def load_values(c: Connection, ids: Sequence[str]) -> dict[str, dict[str, FieldValue]]:
+    """Return the current values of documents by field."""
+    found: dict[str, dict[str, FieldValue]] = {}
+    for row in c.execute(select(t.document_value).where(t.document_value.c.document_id.in_(ids))):
+        found.setdefault(row.document_id, {})[row.field] = FieldValue.from_json(row.data)
+    return found
+
+
+def to_document(
+    row: Row[Any], folder: tuple[tuple[str, str], ...], values: dict[str, FieldValue], pages: tuple[FiledPage, ...],
+    tags: tuple[str, ...],
+) -> FiledDocument:  # fmt: skip
+    """Return the document that a row of ``documents_where`` tells."""
+    return FiledDocument(
+        row.id, row.number, row.cabinet, folder, row.type, row.caption, row.filed_at, row.filed_by, row.version,
+        row.pdf_sha or "", values, pages, tags, row.received_at, row.revision,
+    )  # fmt: skip
