@@ -11,10 +11,12 @@ import unittest
 from collections.abc import Iterator
 from pathlib import Path
 from typing import get_args
+from unittest import mock
 
 from babel.messages.extract import extract_from_dir
 from babel.messages.pofile import read_po
 from PySide6.QtCore import QAbstractItemModel, QAbstractListModel, QAbstractTableModel, QModelIndex, Qt
+from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import (
     QAbstractButton,
     QAbstractItemView,
@@ -29,7 +31,7 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 from shiboken6 import Shiboken
 
-from keybundle.core.base.messages import PSEUDO
+from keybundle.core.base.messages import PSEUDO, Message
 from keybundle.core.batches.model import State
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.fields.values import Origin
@@ -113,6 +115,7 @@ def data_of(desktop: Desktop, folder: Path) -> list[str]:
     named = ("name", "description", "sign", "caption", "login", "repository", "field", "default", "words", "labels", "values",
              "key", "path", "register", "choices", "columns", "pattern")  # fmt: skip
     leaves(desktop.workspace.setup.model_dump(mode="json"), named, said)
+    said |= {name for person in desktop.workspace.setup.people for name in person.values}
     asked = (
         "SELECT row FROM register_entry", "SELECT value FROM document_value", "SELECT value FROM folder",
         "SELECT caption FROM document", "SELECT source FROM version_page", "SELECT data FROM batch_value",
@@ -133,12 +136,24 @@ def is_cut(widget: QWidget) -> bool:
 
 
 class Pseudo(DesktopTest):
+    maxDiff = None
+
     def setUp(self) -> None:
         super().setUp()
         speak(PSEUDO)
         self.addCleanup(speak, "")
         self.data: list[str] = []
         self.bare: dict[str, str] = {}
+        self.painted: set[str] = set()
+        draw, painted = QPainter.drawText, self.painted
+
+        def draw_noted(painter: QPainter, *given: object) -> object:
+            painted.update(g for g in given if isinstance(g, str))
+            return draw(painter, *given)  # type: ignore[call-overload]
+
+        patched = mock.patch.object(QPainter, "drawText", draw_noted)
+        patched.start()
+        self.addCleanup(patched.stop)
         self.cut: dict[str, str] = {}
 
     def is_bare(self, text: str) -> bool:
@@ -151,6 +166,9 @@ class Pseudo(DesktopTest):
     def look(self, where: str) -> None:
         """Look at all that is shown now."""
         self.spin(0.1)
+        # What is painted with dots at its end was data; a label that does not fit is told by its widget.
+        for text in filter(self.is_bare, (t for t in self.painted if not t.endswith("…"))):
+            self.bare.setdefault(text, f"{where}: painted")
         for window in (w for w in QApplication.topLevelWidgets() if w.isVisible()):
             for widget in (w for w in (window, *window.findChildren(QWidget)) if w.isVisible()):
                 for text in filter(self.is_bare, said_by(widget)):
@@ -195,6 +213,8 @@ class Pseudo(DesktopTest):
         window.open_batch(batch_id)
         bench = window.benches[batch_id]
         self.until(lambda: bench.presenter.pictures.shown is not None and bench.presenter.state.slip is not None)
+        captions = [d.caption for d in bench.presenter.state.documents if not isinstance(d.caption, Message)]
+        self.data = sorted([*self.data, *captions], key=len, reverse=True)
         for document in bench.presenter.state.documents:
             bench.presenter.go_to_document(document.id)
             self.look(f"bench {document.type}")
@@ -219,6 +239,10 @@ class Pseudo(DesktopTest):
         window.finder.line.setText("the")
         window.finder.presenter.search("the")
         self.until(lambda: window.finder.presenter.state.hits)
+        told = [piece.strip() for h in window.finder.presenter.state.hits for piece, _ in h.snippet]
+        self.data = sorted(
+            {*self.data, *told, *(b.label for b in window.finder.presenter.state.bars)}, key=len, reverse=True
+        )
         self.look("find")
         hits = [h for h in window.finder.presenter.state.hits if h.is_filed]
         window.viewers.open(hits[0].id, 0, window.finder.presenter.query)

@@ -16,7 +16,7 @@ from keybundle.core.workflows.find import find
 from keybundle.core.workflows.find.find import Found, FoundDocument
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.viewer import ViewerPresenter
-from keybundle.desktop.words import say_day, say_month, tr, trn
+from keybundle.desktop.words import say_day, say_month, tr, trn, worded
 
 MOST_BARS = 12
 SHOWN = 60
@@ -201,4 +201,4 @@ def _hit(hit: FoundDocument) -> HitRow:
             continue
         marked, _, rest = part.partition(find.MARK_END)
         pieces += [(marked, True), (rest, False)]
-    return HitRow(hit.id, hit.caption, place, tuple(p for p in pieces if p[0]), hit.is_filed, hit.batch or "")
+    return HitRow(hit.id, worded(hit.caption), place, tuple(p for p in pieces if p[0]), hit.is_filed, hit.batch or "")

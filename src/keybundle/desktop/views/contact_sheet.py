@@ -10,7 +10,7 @@ from keybundle.desktop.presenters.bench_state import BenchState, StripDocument, 
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import SIGN, icon_pixmap, interface_font, paint_focus
 from keybundle.desktop.views.page_strip import thumbnail
-from keybundle.desktop.words import tr
+from keybundle.desktop.words import tr, worded
 
 CELL_WIDTH, CELL_HEIGHT, HEAD, MARGIN = 184, 284, 34, 12
 
@@ -166,5 +166,5 @@ class ContactSheet(QAbstractScrollArea):
         painter.drawText(QRectF(rect.left() + 18, rect.top() - 2, wide, 16), Qt.AlignmentFlag.AlignVCenter, name)
         painter.setFont(interface_font(12))
         painter.setPen(QColor(c.QUIET))
-        why = painter.fontMetrics().elidedText(page.break_reason, Qt.TextElideMode.ElideRight, wide)
+        why = painter.fontMetrics().elidedText(worded(page.break_reason), Qt.TextElideMode.ElideRight, wide)
         painter.drawText(QRectF(rect.left() + 18, rect.top() + 13, wide, 15), Qt.AlignmentFlag.AlignVCenter, why)

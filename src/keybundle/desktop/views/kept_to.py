@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from keybundle.core.setup.parts import KeptTo
 from keybundle.desktop.views.calm import Button
@@ -25,6 +25,7 @@ class KeptToButton(Button):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setAccessibleName(tr("Kept to"))
+        self.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
         self._grantees: Grantees = ()
         self._checked: tuple[str, ...] = ()
         self._name = ""

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import QAbstractScrollArea, QApplication, QToolTip, QWidg
 from keybundle.desktop.presenters.bench_state import BenchState, StripDocument, StripPage
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import SIGN, icon_pixmap, interface_font, paint_focus
-from keybundle.desktop.words import tr
+from keybundle.desktop.words import tr, trn, worded
 
 TOP, PAGE_HEIGHT, PAGE_WIDTH, SLIVER, GAP = 10, 96, 72, 15, 6
 KNOT_GAP, PLATE_HEIGHT, SMALLEST_DOCUMENT = 22, 54, 172
@@ -305,12 +305,12 @@ class PageStrip(QAbstractScrollArea):
         )
         painter.setFont(interface_font(12))
         painter.setPen(QColor(c.QUIET))
-        caption = painter.fontMetrics().elidedText(d.caption, Qt.TextElideMode.ElideRight, width)
+        caption = painter.fontMetrics().elidedText(worded(d.caption), Qt.TextElideMode.ElideRight, width)
         painter.drawText(inner.adjusted(0, 16, 0, 0), Qt.AlignmentFlag.AlignTop, caption)
         painter.drawPixmap(int(inner.left()), int(inner.top()) + 33, icon_pixmap(SIGN[d.state], c.STATE[d.state], 13))
         painter.setPen(colour)
-        pages = tr("{pages} page", pages=d.pages) + ("" if d.pages == 1 else "s")
-        painter.drawText(inner.adjusted(18, 32, 0, 0), Qt.AlignmentFlag.AlignTop, f"{d.state}, {pages}")
+        pages = trn("{n:,} page", "{n:,} pages", d.pages)
+        painter.drawText(inner.adjusted(18, 32, 0, 0), Qt.AlignmentFlag.AlignTop, f"{tr(d.state)}, {pages}")
 
     def _paint_knot(self, painter: QPainter, x: int) -> None:
         painter.setPen(QPen(QColor(c.INK), 1.6))

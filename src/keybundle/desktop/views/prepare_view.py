@@ -26,6 +26,8 @@ from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.types_view import TypesView
 from keybundle.desktop.words import tr
 
+LIST_PX = 150
+
 
 class PrepareView(QWidget):
     """Lists at the left, the chosen one as a table; routines as step cards."""
@@ -44,7 +46,7 @@ class PrepareView(QWidget):
         self.setObjectName("place")
         self._parts: list[PartTable] = []
         self.list = QListWidget()
-        self.list.setFixedWidth(150)
+        self.list.setFixedWidth(LIST_PX)
         self.list.setAccessibleName(tr("Parts of the set-up"))
         self.list.currentRowChanged.connect(self._show)
         self.head = Told()
@@ -94,6 +96,7 @@ class PrepareView(QWidget):
         row = max(0, self.list.currentRow())
         self.list.clear()
         self.list.addItems([*(p.name for p in parts), tr("Learned")])
+        self.list.setFixedWidth(max(LIST_PX, self.list.sizeHintForColumn(0) + 2 * self.list.frameWidth()))
         self.list.setCurrentRow(row)
 
     def _show(self, row: int) -> None:
