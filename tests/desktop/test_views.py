@@ -265,7 +265,7 @@ class Browsing(DesktopTest):
         self.until(lambda: view.model.data(view.model.index(0, 2), Qt.ItemDataRole.DisplayRole) == "urgent, to sign")
         self.assertEqual([h.id for h in find(acting(ws), "urgent").hits], [ids[0]], "found by its tag at once")
         found = find(acting(ws), 'tag = "To Sign"')
-        self.assertEqual(([h.id for h in found.hits], found.tags), ([ids[0]], (("urgent", 1), ("to sign", 1))))
+        self.assertEqual(([h.id for h in found.hits], found.tags), ([ids[0]], (("to sign", 1), ("urgent", 1))))
         self.assertEqual(find(acting(ws), "tag = seen").hits, ())
         self.key(view.table, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
         self.until(lambda: p.state.chosen == ids and p.state.tags == ())

@@ -27,8 +27,8 @@ def compose_document(
     kind: DocumentType,
     destination: Destination,
     texts: Mapping[str, bytes],
-    text_ids: Mapping[str, int],
     pdf_sha: str,
+    text_ids: Mapping[str, int],
 ) -> NewDocument:
     """Put together all that the repository keeps of a batch's document; ``text_ids`` are the texts' numbers in the store."""
     pages = tuple(
@@ -47,8 +47,8 @@ def compose_document(
 
 
 def index_text(values: Mapping[str, FieldValue], folder: Sequence[tuple[str, str]], tags: Sequence[str]) -> str:
-    """Return values, folder and tags as findable text."""
-    return " ".join((*(v.text for v in values.values()), *(value for _, value in folder), *tags))
+    """Return values, folder and tags as findable text, each once: folder values lie among the values of what is filed."""
+    return " ".join(dict.fromkeys((*(v.text for v in values.values()), *(value for _, value in folder), *tags)))
 
 
 def retag_document(database: Database, repository: Repository, document_id: str, tags: Sequence[str], who: str) -> None:

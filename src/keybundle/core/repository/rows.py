@@ -13,6 +13,7 @@ from sqlalchemy import Connection, Row, Select, delete, insert, select
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.folding import fold
 from keybundle.core.fields.values import FieldValue
+from keybundle.core.repository.folders import load_folders
 from keybundle.core.repository.model import FiledDocument, FiledPage
 from keybundle.core.store import schema as t
 from keybundle.core.store.texts import load_texts, put_text
@@ -115,4 +116,31 @@ def to_document(
     return FiledDocument(
         row.id, row.number, row.cabinet, folder, row.type, row.caption, row.filed_at, row.filed_by, row.version,
         row.pdf_sha or "", values, pages, tags, row.received_at, row.revision,
+    )  # fmt: skip
+
+
+def load_document(c: Connection, row: Row[Any], *, with_pages: bool = True) -> FiledDocument:
+    """Return the document that a row of ``documents_where`` tells, with its values, tags, folder and pages."""
+    pages = load_pages(c, row.id, row.version) if with_pages else ()
+    values, tags = load_values(c, [row.id]), load_tags(c, [row.id])
+    folder = load_folders(c, [row.folder_id])[row.folder_id] if row.folder_id is not None else ()
+    return to_document(row, folder, values.get(row.id, {}), pages, tags.get(row.id, ()))
+
+
+def load_version(c: Connection, document_id: str, number: int) -> FiledDocument | None:
+    """Return a document as it was in a version, None where there is none such."""
+    d, v, f = t.document.c, t.version.c, t.folder.c
+    of_it = select(
+        t.document, v.type.label("then_type"), v.caption.label("then_caption"), v.folder_id.label("then_folder")
+    )
+    of_it = of_it.add_columns(v.data, v.tags, f.cabinet.label("then_cabinet"))
+    of_it = of_it.join(t.version, v.document_id == d.id).outerjoin(t.folder, f.id == v.folder_id)
+    row = c.execute(of_it.where(d.id == document_id, v.number == number)).first()
+    if row is None:
+        return None
+    folder = load_folders(c, [row.then_folder])[row.then_folder] if row.then_folder is not None else ()
+    return FiledDocument(
+        row.id, row.number, row.then_cabinet or row.cabinet, folder, row.then_type, row.then_caption, row.filed_at, row.filed_by,
+        number, "", {name: FieldValue.from_json(x) for name, x in row.data.items()}, load_pages(c, document_id, number),
+        tuple(row.tags), row.received_at, row.revision,
     )  # fmt: skip

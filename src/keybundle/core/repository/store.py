@@ -121,10 +121,7 @@ class Repository:
             row = c.execute(rows.documents_where(t.document.c.id == document_id, *view.documents())).first()
             if row is None:
                 raise InputProblem(message("store.document-no-longer-repository"))
-            pages = rows.load_pages(c, document_id, row.version) if with_pages else ()
-            values, tags = rows.load_values(c, [document_id]), rows.load_tags(c, [document_id])
-            folder = load_folders(c, [row.folder_id])[row.folder_id] if row.folder_id is not None else ()
-            return rows.to_document(row, folder, values.get(document_id, {}), pages, tags.get(document_id, ()))
+            return rows.load_document(c, row, with_pages=with_pages)
 
     def text_ids(self, document_id: str) -> list[int]:
         """Return the numbers of the texts of a document's current pages, in their order."""

@@ -38,7 +38,13 @@ def _open_engine(path: Path) -> Engine:
     def _on_connect(connection: Any, _record: Any) -> None:
         connection.isolation_level = None
         connection.create_function("fold", 1, fold, deterministic=True)
-        for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "temp_store=MEMORY"):
+        for pragma in (
+            "journal_mode=WAL",
+            "synchronous=FULL",
+            "foreign_keys=ON",
+            "temp_store=MEMORY",
+            "secure_delete=ON",
+        ):
             connection.execute(f"PRAGMA {pragma}")
 
     @event.listens_for(engine, "begin")
@@ -145,6 +151,11 @@ class Database:
                     )
                 )
             return connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
+
+    def settle(self) -> None:
+        """Write what lies in the log into the database and let go of the log, as far as no reader needs it."""
+        with contextlib.suppress(OperationalError), self._engine.connect() as connection:
+            connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
 
     def close(self) -> None:
         """Keep the planner's statistics fresh where they can be written, and let go of all connections."""

@@ -243,6 +243,13 @@ COMMANDS: tuple[Command, ...] = (
     Command("bench.aside list", "What is set aside", "List what is set aside in this batch", "Ctrl+Shift+D", "bench"),
     Command("bench.language", "Language", "Read the chosen pages in another language", "Ctrl+Shift+L", "bench"),
     Command("slip.strip", "To the strip", "Go from the slip to the page strip", "Esc", "bench slip"),
+    Command("cabinets.correct", "Correct", "Correct a value of the document; of all that are chosen", "F2", "cabinets"),
+    Command(
+        "cabinets.keep", "Keep corrections", "Keep what was corrected in the table, all together", "Ctrl+S", "cabinets"
+    ),
+    Command("cabinets.discard", "Discard corrections", "Let go of what is not kept yet", "Ctrl+Shift+S", "cabinets"),
+    Command("cabinets.delete", "Delete", "Put the chosen documents into the trash, with the reason", "Del", "cabinets"),
+    Command("cabinets.trash", "Trash", "See what was deleted; bring it back or erase it", "Ctrl+Shift+T", "cabinets"),
     Command("cabinets.filter", "Filter", "Type to filter the column that has the focus", "/", "cabinets"),
     Command("cabinets.clear", "Clear", "Clear all chosen values and filters", "Esc", "cabinets"),
     Command("cabinets.order", "Other order", "Put the columns in another order", "V", "cabinets"),
@@ -346,6 +353,9 @@ NEEDED = {
     "bench.file": Right.FILE, "bench.file all": Right.FILE, "bench.take back": Right.TAKE_BACK, "bench.send": Right.SEND,
     "bench.close": Right.FILE,
     "bench.scan again": Right.BRING_IN, "bench.scan in": Right.BRING_IN, "cabinets.tags": Right.CORRECT,
+    "cabinets.correct": Right.CORRECT,
+    "cabinets.keep": Right.CORRECT, "cabinets.discard": Right.CORRECT, "cabinets.delete": Right.DELETE,
+    "cabinets.trash": Right.DELETE,
     "cabinets.scan": Right.BRING_IN,
 }  # fmt: skip
 NEEDED_AT = {"work": Right.BRING_IN, "cabinets": Right.SEND, "find": Right.SEND, "viewer": Right.SEND}

@@ -2,20 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Mapping
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, Qt
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, Qt, Signal
+from PySide6.QtGui import QColor
 
 from keybundle.core.repository.model import FiledDocument
 from keybundle.desktop.models.rows import change_rows
+from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import value_font
 
 Index = QModelIndex | QPersistentModelIndex
 CHUNK = 60
+FIXED = 3
 
 
 class DocumentsModel(QAbstractTableModel):
-    """Holds ids; asks ``load`` for a chunk of rows around the one that is painted, ``more`` for the ids that follow."""
+    """Holds ids; asks ``load`` for a chunk of rows around the one that is painted, ``more`` for the ids that follow.
+
+    ``edited`` carries (document, field, text) of a cell that somebody corrected.
+    """
+
+    edited = Signal(str, str, str)
 
     def __init__(
         self, load: Callable[[list[str]], dict[str, FiledDocument]], more: Callable[[], None] = lambda: None,
@@ -24,6 +32,8 @@ class DocumentsModel(QAbstractTableModel):
         super().__init__(parent)
         self._load, self._more = load, more
         self._total = 0
+        self._drafts: dict[str, dict[str, str]] = {}
+        self._editable: Mapping[str, frozenset[str]] = {}
         self._ids: list[str] = []
         self._heads: tuple[str, ...] = ()
         self._rows: dict[str, FiledDocument] = {}
@@ -57,7 +67,48 @@ class DocumentsModel(QAbstractTableModel):
         return 0 if parent is not None and parent.isValid() else len(self._heads)
 
     def flags(self, index: Index) -> Qt.ItemFlag:
-        return super().flags(index) | (Qt.ItemFlag.ItemIsDragEnabled if index.isValid() else Qt.ItemFlag.NoItemFlags)
+        if not index.isValid():
+            return super().flags(index)
+        can_edit = self._field_at(index) is not None
+        return (
+            super().flags(index)
+            | Qt.ItemFlag.ItemIsDragEnabled
+            | (Qt.ItemFlag.ItemIsEditable if can_edit else Qt.ItemFlag.NoItemFlags)
+        )
+
+    def render_drafts(
+        self, drafts: Mapping[str, Mapping[str, str]], editable: Mapping[str, frozenset[str]]
+    ) -> list[int]:
+        """Show values that are not kept yet, below those that stand; return the rows that have some, or had."""
+        touched = {*self._drafts, *drafts}
+        self._drafts, self._editable = {d: dict(texts) for d, texts in drafts.items()}, editable
+        rows = [i for i, key in enumerate(self._ids) if key in touched]
+        for row in rows:
+            self.dataChanged.emit(self.index(row, 0), self.index(row, len(self._heads) - 1))
+        return rows
+
+    def values_of(self, ids: Iterable[str], head: str) -> dict[str, tuple[str, int]]:
+        """Return what stands in a column for documents that have been loaded, each with its revision."""
+        found = {
+            i: self._rows[i] for i in ids if i in self._rows and head in self._editable.get(self._rows[i].type, ())
+        }
+        return {i: (d.values[head].text if head in d.values else "", d.revision) for i, d in found.items()}
+
+    def _field_at(self, index: Index) -> str | None:
+        """Return the field that a cell shows where it can be corrected."""
+        if index.column() < FIXED or not self._editable:
+            return None
+        document, head = self._row(index.row()), self._heads[index.column()]
+        return head if document is not None and head in self._editable.get(document.type, ()) else None
+
+    def setData(self, index: Index, value: object, role: int = 0) -> bool:
+        head = self._field_at(index)
+        if role != Qt.ItemDataRole.EditRole or head is None:
+            return False
+        document = self._ids[index.row()]
+        if str(value) != self.data(index, role):
+            self.edited.emit(document, head, str(value))
+        return True
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
@@ -74,9 +125,12 @@ class DocumentsModel(QAbstractTableModel):
     def data(self, index: Index, role: int = 0) -> object:
         if not index.isValid():
             return None
-        if role == Qt.ItemDataRole.FontRole and index.column() > 2:
+        if role == Qt.ItemDataRole.FontRole and index.column() >= FIXED:
             return value_font(13)
-        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
+        draft = self._draft_at(index)
+        if role == Qt.ItemDataRole.ForegroundRole and draft is not None:
+            return QColor(c.BRASS)
+        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.EditRole):
             return None
         document = self._row(index.row())
         if document is None:
@@ -88,4 +142,10 @@ class DocumentsModel(QAbstractTableModel):
         if index.column() == 2:
             return ", ".join(document.tags)
         value = document.values.get(self._heads[index.column()])
-        return value.text if value else ""
+        stands = value.text if value else ""
+        if draft is None:
+            return stands
+        return draft if role == Qt.ItemDataRole.EditRole else f"{stands or '-'}\n{draft or '-'}"
+
+    def _draft_at(self, index: Index) -> str | None:
+        return self._drafts.get(self._ids[index.row()], {}).get(self._heads[index.column()])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QObject, Signal
@@ -13,6 +14,7 @@ from keybundle.core.workflows.index import tags
 from keybundle.core.workflows.keep import cabinets
 from keybundle.core.workflows.keep.cabinets import Browsed, CabinetRow, Column, Page
 from keybundle.core.workflows.session.access import Spot
+from keybundle.desktop.presenters.cabinet_changes import CabinetChanges, Undo
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.viewer import ViewerPresenter
 from keybundle.desktop.words import number, tr, trn
@@ -70,7 +72,10 @@ class CabinetsPresenter(QObject):
         self._rows: list[CabinetRow] = []
         self._after: int | None = None
         self._narrowed: dict[str, str] = {}
-        self._retagged: list[tags.Retagged] = []
+        self.changes = CabinetChanges(seat, self)
+        self.changes.said.connect(self.said)
+        self.changes.failed.connect(self.failed)
+        self.changes.changed.connect(lambda: self.changed.emit(self.state))
         seat.bus.changed.connect(self._on_changes)
 
     def may(self, right: Right) -> bool:
@@ -215,7 +220,8 @@ class CabinetsPresenter(QObject):
 
         def done(changed: tags.Retagged) -> None:
             if changed:
-                self._retagged.append(changed)
+                told = tr("tags of {documents}", documents=trn("{n:,} document", "{n:,} documents", len(changed)))
+                self.changes.note(Undo(told, lambda: self._put_back_tags(changed)))
                 self.said.emit(
                     tr("Tags of {documents} changed", documents=trn("{n:,} document", "{n:,} documents", len(changed)))
                 )
@@ -230,42 +236,29 @@ class CabinetsPresenter(QObject):
 
     @property
     def undo_told(self) -> str:
-        """What ``undo`` would put back, in words; empty where no tags were changed here."""
-        return (
-            tr("tags of {documents}", documents=trn("{n:,} document", "{n:,} documents", len(self._retagged[-1])))
-            if self._retagged
-            else ""
-        )
+        """What ``undo`` would put back, in words; empty where nothing was changed here."""
+        return self.changes.undo_told
 
     def undo(self) -> None:
-        """Put back the tags that were changed last here; documents that others have tagged since keep theirs."""
-        if not self._retagged:
-            return
-        s, last = self._s, self._retagged.pop()
+        """Put back what was changed last here; what others have changed since stays."""
+        self.changes.undo(lambda: self.choose_documents(self.state.chosen))
 
-        def done(changed: int) -> None:
-            left = len(last) - changed
-            stay = (
-                tr(
-                    "; {documents} changed again since, so left",
-                    documents=trn("{n:,} document", "{n:,} documents", left),
-                )
-                if left
-                else ""
-            )
-            self.said.emit(
-                tr(
-                    "Tags of {documents} put back{stay}",
-                    documents=trn("{n:,} document", "{n:,} documents", changed),
-                    stay=stay,
-                )
-            )
-            s.bus.tell(Changes(repository=True))
-            self.choose_documents(self.state.chosen)
+    def _put_back_tags(self, last: tags.Retagged) -> str:
+        changed = tags.put_back(self._s.session, last)
+        left = len(last) - changed
+        stay = ""
+        if left:
+            documents = trn("{n:,} document", "{n:,} documents", left)
+            stay = tr("; {documents} changed again since, so left", documents=documents)
+        documents = trn("{n:,} document", "{n:,} documents", changed)
+        return tr("Tags of {documents} put back{stay}", documents=documents, stay=stay)
 
-        s.runner.change(
-            lambda: tags.put_back(s.session, last), done, lane=TAGS_LANE, owner=self, on_error=self.failed.emit
-        )
+    def editable(self) -> Mapping[str, frozenset[str]]:
+        """Return the fields that can be corrected, by the name of their type; none for who may not."""
+        if not self.may(Right.CORRECT):
+            return {}
+        kinds = self._s.workspace.setup.document_types
+        return {k.name: frozenset(f.name for f in k.fields) for k in kinds if k.cabinet == self.state.cabinet}
 
     def values_at(self, field: str = "", value: str = "") -> dict[str, str]:
         """Return what a stack brought in here takes over: the chosen values, and the one pointed at."""

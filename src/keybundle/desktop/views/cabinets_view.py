@@ -20,14 +20,21 @@ from PySide6.QtWidgets import (
 from keybundle.desktop.actions.binding import bind_commands, bind_place
 from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.models.documents import DocumentsModel
+from keybundle.desktop.presenters.cabinet_changes import Moves
 from keybundle.desktop.presenters.cabinets import CabinetsPresenter, CabinetsState, ColumnState
+from keybundle.desktop.theme import colours as c
+from keybundle.desktop.views.ask_sheet import AskSheet
 from keybundle.desktop.views.calm import Button, Line
+from keybundle.desktop.views.cell_editor import CellDelegate
+from keybundle.desktop.views.choose_sheet import ChooseSheet
 from keybundle.desktop.views.drag_out import DragTable
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.large import Large
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.viewer_view import PagePane
-from keybundle.desktop.words import tr
+from keybundle.desktop.words import tr, trn
+
+ROW_PX, DRAFT_ROW_PX = 28, 46
 
 
 class ColumnView(QWidget):
@@ -94,6 +101,8 @@ class CabinetsView(QWidget):
     opened = Signal(str, int)
     sending = Signal(object, bool)
     keeping = Signal(object)
+    sheet_asked = Signal(object)
+    trash_asked = Signal()
 
     def __init__(self, presenter: CabinetsPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -119,7 +128,7 @@ class CabinetsView(QWidget):
         self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
         self.table.verticalHeader().hide()
-        self.table.verticalHeader().setDefaultSectionSize(28)
+        self.table.verticalHeader().setDefaultSectionSize(ROW_PX)
         self.table.setShowGrid(False)
         self.table.setWordWrap(False)
         self.table.setAlternatingRowColors(True)
@@ -128,6 +137,16 @@ class CabinetsView(QWidget):
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._documents_chosen())
         self.model.modelReset.connect(lambda: presenter.choose_documents(()))
         self.model.rowsRemoved.connect(lambda *_: self._documents_chosen())
+        self.table.setEditTriggers(QTableView.EditTrigger.EditKeyPressed)
+        self.table.setItemDelegate(CellDelegate(self.table))
+        self.model.edited.connect(self._edited)
+        self.drafts_told = Told()
+        self.drafts_told.setStyleSheet(f"color: {c.BRASS}; font-weight: 600;")
+        self.keep_drafts, self.drop_drafts = Button(tr("Keep   Ctrl+S")), Button(tr("Discard   Ctrl+Shift+S"))
+        self.keep_drafts.setProperty("role", "main")
+        self.keep_drafts.clicked.connect(lambda: self.handlers.trigger("cabinets.keep"))
+        self.drop_drafts.clicked.connect(lambda: self.handlers.trigger("cabinets.discard"))
+        presenter.changes.follow_asked.connect(self._ask_follow)
         self.tags = Line()
         self.tags.setAccessibleName(tr("Tags of the chosen documents"))
         self.tags.setPlaceholderText(tr("tags, told apart by commas"))
@@ -155,6 +174,11 @@ class CabinetsView(QWidget):
         lower_layout = QVBoxLayout(lower)
         lower_layout.setContentsMargins(0, 4, 0, 0)
         lower_layout.addLayout(bar)
+        drafts = QHBoxLayout()
+        drafts.addWidget(self.drafts_told, 1)
+        drafts.addWidget(self.drop_drafts)
+        drafts.addWidget(self.keep_drafts)
+        lower_layout.addLayout(drafts)
         lower_layout.addWidget(self.table, 1)
         tags = QHBoxLayout()
         tags.addWidget(self.tags_of)
@@ -204,6 +228,11 @@ class CabinetsView(QWidget):
         on("cabinets.send again", lambda: self._send(again=True))
         on("cabinets.keep to", self._keep_to)
         on("cabinets.large", self._toggle_large)
+        on("cabinets.correct", self._correct)
+        on("cabinets.keep", p.changes.keep)
+        on("cabinets.discard", p.changes.discard)
+        on("cabinets.delete", self._ask_delete)
+        on("cabinets.trash", self.trash_asked.emit)
         bind_place(self, "cabinets", self.handlers, but=("cabinets.open", "cabinets.large"))
         bind_commands(self.table, ("cabinets.open", "cabinets.large"), self.handlers)
         self.pane.add_command(self.handlers, "cabinets.large")
@@ -228,6 +257,56 @@ class CabinetsView(QWidget):
             self.sending.emit(chosen, again)
         else:
             self.presenter.said.emit(tr("Choose documents in the table to send them."))
+
+    def _correct(self) -> None:
+        """Open the editor of the current cell, of the first one that can be corrected where it cannot."""
+        index = self.table.currentIndex()
+        columns = (index.column(), *range(self.model.columnCount()))
+        found = next(
+            (i for c_ in columns if (i := index.siblingAtColumn(c_)).flags() & Qt.ItemFlag.ItemIsEditable), None
+        )
+        if found is None:
+            self.presenter.said.emit(tr("Choose a document in the table to correct its values."))
+            return
+        self.table.setCurrentIndex(found)
+        self.table.edit(found)
+
+    def _edited(self, document: str, head: str, text: str) -> None:
+        """Draft what was typed, for all chosen documents where the cell's is one of them."""
+        chosen = self.presenter.state.chosen
+        meant = chosen if document in chosen else (document,)
+        self.presenter.changes.edit(self.model.values_of(meant, head), head, text)
+
+    def _ask_follow(self, moves: Moves) -> None:
+        """Ask once whether documents follow their corrected values into other folders."""
+        places = tr("{before} → {after}", before=" / ".join(moves.before), after=" / ".join(moves.after))
+        head = tr(
+            "By the corrected values {n:,} documents belong in other folders: {places}", n=moves.number, places=places
+        )
+        sheet = ChooseSheet(tr("Follow or stay"), head, of=moves.caption)
+        sheet.render_entries([tr("Follow: file them where the values now say"), tr("Stay: correct the values alone")])
+        sheet.chosen.connect(lambda row: self.presenter.changes.keep_with(follow=row == 0))
+        self.sheet_asked.emit(sheet)
+
+    def _ask_delete(self) -> None:
+        chosen = self.presenter.state.chosen
+        if not chosen:
+            self.presenter.said.emit(tr("Choose documents in the table to delete them."))
+            return
+        head = tr("They go to the trash and can be brought back from there; the reason is kept with them.")
+        told = trn("{n:,} document", "{n:,} documents", len(chosen))
+        sheet = AskSheet(tr("Delete"), head, {tr("Why"): ()}, tr("Delete"), of=told)
+        sheet.answered.connect(lambda said: self.presenter.changes.delete(chosen, said[0]))
+        self.sheet_asked.emit(sheet)
+
+    def _render_drafts(self) -> None:
+        changes = self.presenter.changes
+        for part in (self.drafts_told, self.keep_drafts, self.drop_drafts):
+            part.setVisible(bool(changes.told))
+        self.drafts_told.setText(changes.told)
+        for row in self.model.render_drafts(changes.drafts, self.presenter.editable()):
+            has = self.model.id_at(row) in changes.drafts
+            self.table.setRowHeight(row, DRAFT_ROW_PX if has else ROW_PX)
 
     def _toggle_large(self) -> None:
         """Give the page nearly all the room, and let it go again; the table keeps the keyboard."""
@@ -275,6 +354,7 @@ class CabinetsView(QWidget):
         narrowed = any(col.chosen or col.typed for col in state.columns)
         self.clear.setEnabled(narrowed)
         self.model.render_ids(state.documents, (tr("Caption"), tr("Type"), tr("Tags"), *state.fields), state.total)
+        self._render_drafts()
         self._render_tags(state)
         if self.table.columnWidth(0) < 200:
             self.table.setColumnWidth(0, 240)

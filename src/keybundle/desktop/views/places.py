@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from keybundle.desktop.views.give_sheet import GiveSheet
     from keybundle.desktop.views.person_sheet import PersonSheet
     from keybundle.desktop.views.prepare_view import PrepareView
+    from keybundle.desktop.views.trash_sheet import TrashSheet
     from keybundle.desktop.views.viewer_view import Viewer
 
 
@@ -42,6 +43,14 @@ def make_access(seat: Seat, spot: Spot) -> AccessSheet:
     from keybundle.desktop.views.access_sheet import AccessSheet
 
     return AccessSheet(AccessPresenter(seat, spot))
+
+
+def make_trash(seat: Seat) -> TrashSheet:
+    """Return the sheet about what was deleted."""
+    from keybundle.desktop.presenters.trash import TrashPresenter
+    from keybundle.desktop.views.trash_sheet import TrashSheet
+
+    return TrashSheet(TrashPresenter(seat))
 
 
 def make_giving(seat: Seat, batch_id: str) -> GiveSheet:

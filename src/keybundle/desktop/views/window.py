@@ -283,6 +283,8 @@ class MainWindow(QMainWindow):
         self.viewers.let_out(view.table.out)
         view.sending.connect(self.viewers.sends_at(self.edge))
         view.keeping.connect(lambda spot: self.edge.open(places.make_access(self.seat, spot)))
+        view.sheet_asked.connect(self.edge.open)
+        view.trash_asked.connect(lambda: self.edge.open(places.make_trash(self.seat)))
         self.stack.addWidget(view)
         return view
 

@@ -197,7 +197,7 @@ def _commit(session: Session, one: _InHand, begun: Filing, sha: str) -> FiledEnt
         if not _is_unchanged(workspace, document, one, begun.claim):
             return None
         new = compose_document(
-            batch, document, one.kind, one.destination, one.texts, workspace.batches.text_ids(one.texts), sha
+            batch, document, one.kind, one.destination, one.texts, sha, workspace.batches.text_ids(one.texts)
         )
         filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, new, begun.who)
         if document.kept_to is not None:

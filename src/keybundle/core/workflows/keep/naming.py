@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
+from keybundle.core.base.sorting import sort_key
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.setup.model import Setup, name_of
@@ -49,10 +50,10 @@ def field_label(setup: Setup, field_id: str) -> str:
 
 
 def all_field_names(setup: Setup) -> list[str]:
-    """Return the names of all index and folder fields, each once, in alphabetical order."""
+    """Return the names of all index and folder fields, each once, in the locale's order."""
     names = [f.name for kind in setup.document_types for f in kind.fields]
     names += [f.name for cabinet in setup.cabinets for f in cabinet.folder_fields]
-    return sorted(dict.fromkeys(names))
+    return sorted(dict.fromkeys(names), key=lambda name: sort_key(name, setup.locale))
 
 
 def fields_called(setup: Setup, name: str) -> Sequence[tuple[str | None, str]]:

@@ -1,0 +1,134 @@
+"""Out of the cabinets, into the trash and back whole; and out of the trash for good, so that nothing holds a document's words.
+
+What is erased is gone from every table, from the index and the lessons; the files are named that nothing else needs.
+"""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection, delete, or_, select, text, update
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
+from keybundle.core.fields.values import FieldValue
+from keybundle.core.filing.commit import index_text
+from keybundle.core.repository import audit, rows
+from keybundle.core.repository.folders import count_document, load_folders
+from keybundle.core.search import index
+from keybundle.core.store import schema as t
+from keybundle.core.store.texts import drop_texts
+
+TRASH = "trash"
+
+
+def throw_away(c: Connection, document_id: str, *, who: str, at: str, why: str) -> None:
+    """Put a document into the trash: out of lists, counts and index; its versions stay."""
+    d = t.document.c
+    row = c.execute(select(t.document).where(d.id == document_id, d.removed_at.is_(None))).first()
+    if row is None:
+        raise InputProblem(message("store.document-no-longer-repository-nothing"))
+    changed = {"removed_at": at, "removed_as": TRASH, "removed_by": who, "removed_why": why}
+    c.execute(update(t.document).where(d.id == document_id).values(changed))
+    count_document(c, row.folder_id, row.access_id, -1)
+    rows.write_values(c, document_id, {})
+    rows.write_tags(c, document_id, ())
+    index.remove(c, [document_id])
+    audit.append(c, at, who, "deleted", document_id, {"caption": row.caption, "why": why})
+
+
+def bring_back(c: Connection, document_id: str, *, who: str, at: str) -> str:
+    """Take a document out of the trash, as it was, and return its caption; raises InputProblem where it is not there."""
+    d = t.document.c
+    row = c.execute(select(t.document).where(d.id == document_id, d.removed_as == TRASH)).first()
+    if row is None:
+        raise InputProblem(message("trash.not-there"))
+    changed = {"removed_at": None, "removed_as": None, "removed_by": None, "removed_why": None}
+    c.execute(update(t.document).where(d.id == document_id).values(changed))
+    v = t.version.c
+    last = c.execute(select(t.version).where(v.document_id == document_id, v.number == row.version)).one()
+    values = {name: FieldValue.from_json(data) for name, data in last.data.items()}
+    rows.write_values(c, document_id, values)
+    rows.write_tags(c, document_id, last.tags)
+    count_document(c, row.folder_id, row.access_id, 1)
+    folder = load_folders(c, [row.folder_id])[row.folder_id] if row.folder_id is not None else ()
+    p = t.version_page.c
+    texts = c.execute(
+        select(p.text_id).where(p.document_id == document_id, p.version == row.version).order_by(p.position)
+    ).scalars()
+    index.put(c, index.FILED, document_id, row.caption, index_text(values, folder, last.tags), list(texts))
+    audit.append(c, at, who, "brought back", document_id, {"caption": row.caption})
+    return str(row.caption)
+
+
+def erase(c: Connection, document_id: str, *, who: str, at: str) -> tuple[list[str], list[str]]:
+    """Erase a document of the trash for good; return its files (SHA-256) that nothing names any more, and the others.
+
+    Raises InputProblem where it is not in the trash, or its batch is still open.
+    """
+    d = t.document.c
+    row = c.execute(select(t.document).where(d.id == document_id, d.removed_as == TRASH)).first()
+    if row is None:
+        raise InputProblem(message("trash.not-there"))
+    b = t.batch.c
+    if (
+        row.batch_id is not None
+        and c.execute(select(b.id).where(b.id == row.batch_id, b.closed_at.is_(None))).first() is not None
+    ):
+        raise InputProblem(message("trash.batch-open", caption=row.caption))
+    shas, texts = _of_versions(c, document_id)
+    index.remove(c, [document_id])
+    for table in (t.document_value, t.document_tag, t.rendition, t.version_page, t.version, t.copy_due):
+        c.execute(delete(table).where(table.c.document_id == document_id))
+    c.execute(delete(t.filing_entry).where(t.filing_entry.c.document_id == document_id))
+    for table in (t.example, t.outcome):
+        c.execute(delete(table).where(or_(table.c.document == document_id, table.c.document == row.filing_key)))
+    _erase_in_batch(c, row.batch_id, document_id, texts)
+    c.execute(delete(t.document).where(d.id == document_id))
+    drop_texts(c, texts)
+    audit.purge(c, document_id)
+    audit.append(c, at, who, "erased", document_id, {})
+    kept = [sha for sha in shas if _is_named(c, sha)]
+    gone = [sha for sha in shas if sha not in kept]
+    c.execute(delete(t.stored_file).where(t.stored_file.c.sha.in_(gone)))
+    return gone, kept
+
+
+def _of_versions(c: Connection, document_id: str) -> tuple[list[str], list[int]]:
+    p, r = t.version_page.c, t.rendition.c
+    pages = c.execute(select(p.file_sha, p.flat_sha, p.text_id).where(p.document_id == document_id)).all()
+    made = c.execute(select(r.sha).where(r.document_id == document_id, r.sha.is_not(None))).scalars()
+    shas = {sha for page in pages for sha in (page.file_sha, page.flat_sha) if sha} | set(made)
+    return sorted(shas), sorted({page.text_id for page in pages})
+
+
+def _erase_in_batch(c: Connection, batch_id: str | None, document_id: str, texts: list[int]) -> None:
+    """Let the closed batch that a document came with keep its count of sides, and none of its words."""
+    if batch_id is None:
+        return
+    bd, p = t.batch_document.c, t.page.c
+    own = list(c.execute(select(bd.id).where(bd.batch_id == batch_id, bd.filed_id == document_id)).scalars())
+    c.execute(delete(t.batch_value).where(t.batch_value.c.document_id.in_(own)))
+    c.execute(
+        update(t.batch_document).where(bd.id.in_(own)).values(tags=[], type_because=None, type_rival=None, trouble="")
+    )
+    pages = list(c.execute(select(p.id).where(or_(p.document_id.in_(own), p.text_id.in_(texts)))).scalars())
+    blank = {"text_id": None, "facts": None, "source": "", "name": "", "note": None}
+    c.execute(update(t.page).where(p.id.in_(pages)).values(blank))
+    index.remove(c, pages)
+    c.execute(delete(t.step).where(t.step.c.batch_id == batch_id))
+
+
+def _is_named(c: Connection, sha: str) -> bool:
+    """Whether a page of a batch or a version, or a rendition, still needs a file; one that lies in the trash needs it too."""
+    asked = text(
+        "SELECT 1 FROM version_page WHERE file_sha = :sha OR flat_sha = :sha UNION ALL SELECT 1 FROM rendition WHERE sha = :sha "
+        "UNION ALL SELECT 1 FROM page WHERE file_sha = :sha AND facts IS NOT NULL LIMIT 1"
+    )
+    return c.execute(asked, {"sha": sha}).first() is not None
+
+
+def settle_index(c: Connection) -> bool:
+    """Do a piece of the index's own clearing up, after which it holds no word that was taken out; False once it is done."""
+    before = c.exec_driver_sql("SELECT total_changes()").scalar_one()
+    c.exec_driver_sql("INSERT INTO search_text(search_text, rank) VALUES ('merge', -500)")
+    after = c.exec_driver_sql("SELECT total_changes()").scalar_one()
+    return int(after) - int(before) >= 2

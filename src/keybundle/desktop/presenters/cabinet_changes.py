@@ -1,0 +1,166 @@
+"""What is changed in the cabinets: values corrected in the table and kept together, documents deleted; one undo for all."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from keybundle.core.workflows.keep import correcting, trash
+from keybundle.core.workflows.keep.correcting import Corrected, Moves
+from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.words import tr, trn, worded
+
+__all__ = ["CabinetChanges", "Moves", "Undo"]
+LANE = "cabinet changes"
+
+
+@dataclass(frozen=True)
+class Undo:
+    """What can be put back: in words, and how; that tells what it did."""
+
+    told: str
+    put_back: Callable[[], str]
+
+
+class CabinetChanges(QObject):
+    """Corrections are drafts until they are kept; ``follow_asked`` asks whether folders follow, once for all of them."""
+
+    changed = Signal()
+    said = Signal(str)
+    failed = Signal(str)
+    follow_asked = Signal(object)
+
+    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._s = seat
+        self.drafts: dict[str, dict[str, str]] = {}
+        self._bases: dict[str, int] = {}
+        self._undo: list[Undo] = []
+
+    @property
+    def told(self) -> str:
+        """What is not kept yet, in words; empty where all is."""
+        values = sum(map(len, self.drafts.values()))
+        if not values:
+            return ""
+        return tr(
+            "{values} in {documents} corrected, not kept yet",
+            values=trn("{n:,} value", "{n:,} values", values),
+            documents=trn("{n:,} document", "{n:,} documents", len(self.drafts)),
+        )
+
+    def edit(self, documents: Mapping[str, tuple[str, int]], field: str, text: str) -> None:
+        """Draft a value of documents (each with what stands there now, and the revision that was shown)."""
+        for document, (now, revision) in documents.items():
+            mine = self.drafts.setdefault(document, {})
+            mine[field] = text
+            self._bases.setdefault(document, revision)
+            if text == now:
+                del mine[field]
+            if not mine:
+                del self.drafts[document], self._bases[document]
+        self.changed.emit()
+
+    def discard(self) -> None:
+        """Let go of all drafts."""
+        self.drafts, self._bases = {}, {}
+        self.changed.emit()
+
+    def keep(self) -> None:
+        """Keep the drafts; where folders would change, that is asked first."""
+        s, given = self._s, self._given()
+        if not given:
+            return
+
+        def done(moves: Moves) -> None:
+            if moves.number:
+                self.follow_asked.emit(moves)
+            else:
+                self.keep_with(follow=False)
+
+        s.runner.query(
+            lambda: correcting.preview_moves(s.session, given), done, key="moves", owner=self, on_error=self.failed.emit
+        )
+
+    def keep_with(self, *, follow: bool) -> None:
+        """Keep the drafts; documents whose folder changes go there, or stay."""
+        s, given, base = self._s, self._given(), dict(self._bases)
+
+        def done(corrected: Corrected) -> None:
+            for document, texts in given.items():
+                if self.drafts.get(document) == texts:
+                    self.drafts.pop(document, None)
+                    self._bases.pop(document, None)
+            number = trn("{n:,} value", "{n:,} values", corrected.values)
+
+            def put_back() -> str:
+                back = correcting.take_back_correction(s.session, corrected)
+                return trn("{n:,} document put back", "{n:,} documents put back", back)
+
+            if corrected.versions:
+                self.note(Undo(tr("correction of {values}", values=number), put_back))
+            self.said.emit(worded(corrected.changes().text))
+            self.changed.emit()
+            s.bus.tell(corrected.changes())
+
+        s.runner.change(
+            lambda: correcting.correct(s.session, given, follow=follow, base=base), done, lane=LANE, owner=self,
+            on_error=self.failed.emit,
+        )  # fmt: skip
+
+    def _given(self) -> dict[str, dict[str, str]]:
+        return {document: dict(texts) for document, texts in self.drafts.items()}
+
+    def delete(self, documents: Sequence[str], why: str) -> None:
+        """Put documents into the trash."""
+        s, ids = self._s, list(documents)
+
+        def put_back() -> str:
+            return worded(trash.restore_documents(s.session, ids).text)
+
+        def done(changes: Any) -> None:
+            for document in ids:
+                self.drafts.pop(document, None)
+            self.note(
+                Undo(
+                    tr("deletion of {documents}", documents=trn("{n:,} document", "{n:,} documents", len(ids))),
+                    put_back,
+                )
+            )
+            self.said.emit(worded(changes.text))
+            s.bus.tell(changes)
+
+        s.runner.change(
+            lambda: trash.delete_documents(s.session, ids, why), done, lane=LANE, owner=self, on_error=self.failed.emit
+        )
+
+    # -- undo ----------------------------------------------------------------------------------------------------
+
+    def note(self, undo: Undo) -> None:
+        """Remember what can be put back."""
+        self._undo.append(undo)
+        self.changed.emit()
+
+    @property
+    def undo_told(self) -> str:
+        """What ``undo`` would put back, in words; empty where nothing was changed here."""
+        return self._undo[-1].told if self._undo else ""
+
+    def undo(self, after: Callable[[], None] = lambda: None) -> None:
+        """Put back what was changed last here."""
+        if not self._undo:
+            return
+        last = self._undo.pop()
+
+        def done(told: str) -> None:
+            from keybundle.core.base.changes import Changes
+
+            self.said.emit(told)
+            self._s.bus.tell(Changes(repository=True))
+            self.changed.emit()
+            after()
+
+        self._s.runner.change(last.put_back, done, lane=LANE, owner=self, on_error=self.failed.emit)

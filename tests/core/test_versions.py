@@ -1,0 +1,262 @@
+"""What is filed changes by further versions alone; the trash gives back whole; what is erased is gone from every corner."""
+
+from __future__ import annotations
+
+import shutil
+import sqlite3
+from collections import Counter
+from pathlib import Path
+from typing import Any
+
+from hypothesis import settings
+from hypothesis import strategies as st
+from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, rule
+from sqlalchemy import text
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.finding.columns import count_in
+from keybundle.core.rights.model import Right
+from keybundle.core.workflows.find.find import find
+from keybundle.core.workflows.keep import cabinets, correcting, trash
+from keybundle.core.workflows.keep.story import load_story
+from keybundle.core.workflows.oversee.verify import verify
+from keybundle.core.workflows.session.session import NotAllowed
+from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from tests.support import DataTest, acting, demo_template, filed_ids
+
+ADMIN, SUPERVISOR, OPERATOR = "Oswinna Reedmace", "Tarvin Windlass", "Elspra Towpath"
+
+
+def index_words(ws: Workspace) -> Counter[tuple[str, int]]:
+    """Return how often each word stands for each row in the index, as the index itself tells it (fts5vocab)."""
+    with ws.place.database.read() as c:
+        c.execute(text("CREATE VIRTUAL TABLE IF NOT EXISTS temp.words USING fts5vocab(main, search_text, instance)"))
+        return Counter((r.term, r.doc) for r in c.execute(text("SELECT term, doc FROM temp.words")))
+
+
+def index_anew(ws: Workspace) -> Counter[tuple[str, int]]:
+    """Return the same for an index that is built from the rows as they are now."""
+    with sqlite3.connect(":memory:") as c, ws.place.database.read() as own:
+        c.execute("CREATE VIRTUAL TABLE t USING fts5(caption, vals, body, content = '', "
+                  "tokenize = 'unicode61 remove_diacritics 2')")  # fmt: skip
+        from keybundle.core.search.index import body_of
+
+        for r in own.execute(text("SELECT id, caption, vals, texts FROM search_row")).all():
+            import json
+
+            row = (r.id, r.caption, r.vals, body_of(own, json.loads(r.texts)))
+            c.execute("INSERT INTO t(rowid, caption, vals, body) VALUES (?, ?, ?, ?)", row)
+        c.execute("CREATE VIRTUAL TABLE words USING fts5vocab(t, instance)")
+        return Counter(c.execute("SELECT term, doc FROM words").fetchall())
+
+
+class Correcting(DataTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.ws = self.demo_workspace()
+        self.me = acting(self.ws, ADMIN)
+        self.bill = next(i for i in filed_ids(self.ws, "Purchasing") if self.ws.repository.load(i).type == "Bill")
+
+    def value(self, field: str) -> str:
+        return self.ws.repository.load(self.bill).values[field].text
+
+    def test_a_correction_is_a_version_that_is_found_told_and_taken_back(self) -> None:
+        before = self.ws.repository.load(self.bill)
+        base = {self.bill: before.revision}
+        done = correcting.correct(self.me, {self.bill: {"Bill number": "R-999999"}}, follow=False, base=base)
+        after = self.ws.repository.load(self.bill)
+        self.assertEqual((after.version, after.values["Bill number"].text), (2, "R-999999"))
+        self.assertIn("R-999999", after.caption, "the caption follows")
+        self.assertEqual((after.folder, after.pages, after.pdf_sha), (before.folder, before.pages, before.pdf_sha))
+        self.assertEqual([h.id for h in find(self.me, "R-999999").hits], [self.bill])
+        old = before.values["Bill number"].text
+        self.assertNotIn(self.bill, [h.id for h in find(self.me, f'"Bill number" = {old}').hits])
+        told = load_story(self.me, self.bill)[-1]
+        self.assertEqual(told.detail["values"], {"Bill number": [[old], ["R-999999"]]})
+        with self.assertRaisesRegex(InputProblem, "changed by Oswinna Reedmace meanwhile"):
+            correcting.correct(self.me, {self.bill: {"Bill number": "R-1111"}}, follow=False, base=base)
+        self.assertEqual(correcting.take_back_correction(self.me, done), 1)
+        back = self.ws.repository.load(self.bill)
+        self.assertEqual((back.version, dict(back.values), back.caption), (3, dict(before.values), before.caption))
+        self.assertEqual([v.number for v in correcting.list_versions(self.me, self.bill)], [3, 2, 1])
+        self.assertEqual(correcting.take_back_correction(self.me, done), 0, "it was changed again since")
+        self.assertEqual(index_words(self.ws), index_anew(self.ws))
+
+    def test_a_folder_follows_where_that_is_wanted_and_may_be(self) -> None:
+        before = self.ws.repository.load(self.bill)
+        given = {self.bill: {"Bill date": "3 March 1987"}}
+        moves = correcting.preview_moves(self.me, given)
+        self.assertEqual((moves.number, moves.before[0], moves.after[0]), (1, before.folder[0][1], "1987"))
+        correcting.correct(self.me, given, follow=False)
+        self.assertEqual(self.ws.repository.load(self.bill).folder, before.folder, "it stays")
+        with self.assertRaises(NotAllowed):  # an operator may correct, not move
+            correcting.correct(acting(self.ws, OPERATOR), {self.bill: {"Bill date": "1988-03-04"}}, follow=True)
+        correcting.correct(self.me, {self.bill: {"Bill date": "4 March 1987"}}, follow=True)
+        after = self.ws.repository.load(self.bill)
+        self.assertEqual([v for _, v in after.folder], ["1987", before.folder[1][1]])
+        self.assertEqual(after.values["Year"].text, "1987")
+        self.assertEqual(filed_ids(self.ws, "Purchasing", {"Year": "1987"}), [self.bill])
+        columns = cabinets.load_columns(self.me, "Purchasing", ("Year",), {}).columns
+        self.assertIn(("1987", 1), [(e.value, e.count) for e in columns[0].entries])
+
+    def test_what_is_no_value_changes_nothing_of_all(self) -> None:
+        other = next(i for i in filed_ids(self.ws, "Purchasing") if i != self.bill)
+        for wrong, said in (
+            ({"Bill date": "31 February 2026"}, "Nothing was changed"), ({"Bill number": ""}, "must not be empty"),
+            ({"Colour": "blue"}, "has no field Colour"),
+        ):  # fmt: skip
+            with self.assertRaisesRegex(InputProblem, said):
+                correcting.correct(self.me, {other: {}, self.bill: wrong}, follow=False)
+        self.assertEqual({self.ws.repository.load(i).version for i in (self.bill, other)}, {1})
+        reader = acting(self.ws, "Hollin Waterhen")
+        with self.assertRaises(NotAllowed):
+            correcting.correct(reader, {self.bill: {"Bill number": "R-1234"}}, follow=False)
+
+
+class Trash(DataTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.ws = self.demo_workspace()
+        self.me = acting(self.ws, ADMIN)
+
+    def test_what_is_deleted_comes_back_whole(self) -> None:
+        ids = filed_ids(self.ws, "Letters")[:2]
+        before = [self.ws.repository.load(i) for i in ids]
+        counted = {c.id: c.documents for c in cabinets.list_cabinets(self.me)}
+        words = index_words(self.ws)
+        for why, said in (("  ", "Say why"),):
+            with self.assertRaisesRegex(InputProblem, said):
+                trash.delete_documents(self.me, ids, why)
+        with self.assertRaises(NotAllowed):
+            trash.delete_documents(acting(self.ws, OPERATOR), ids, "sent twice")
+        trash.delete_documents(self.me, ids, "sent twice")
+        lies = trash.list_trash(self.me)
+        self.assertEqual(({d.id for d in lies}, {(d.who, d.why) for d in lies}), (set(ids), {(ADMIN, "sent twice")}))
+        self.assertEqual(cabinets.list_cabinets(self.me)[3].documents, counted["Letters"] - 2)
+        self.assertNotIn(ids[0], [h.id for h in find(self.me, before[0].caption.split()[0]).hits])
+        trash.restore_documents(self.me, ids)
+        self.assertEqual([self.ws.repository.load(i) for i in ids], before)
+        self.assertEqual({c.id: c.documents for c in cabinets.list_cabinets(self.me)}, counted)
+        self.assertEqual(
+            Counter(w for w, _ in words.elements()), Counter(w for w, _ in index_words(self.ws).elements())
+        )
+        with self.assertRaisesRegex(InputProblem, "does not lie in the trash"):
+            trash.restore_documents(self.me, ids)
+
+    def test_what_is_erased_is_nowhere(self) -> None:
+        """Source: a search through all bytes of the data directory, the database and its log among them."""
+        ws, me = self.ws, self.me
+        gone = next(i for i in filed_ids(ws, "Letters") if len(ws.repository.load(i).pages) == 1)
+        correcting.correct(me, {gone: {"Subject": "Quexolombrax zymurgia"}}, follow=False)
+        document = ws.repository.load(gone)
+        root, word = ws.place.root, b"uexolombrax"
+        self.assertTrue(any(word in p.read_bytes() for p in root.rglob("*") if p.is_file()))
+        batch = document and self.batch_of(gone)
+        trash.delete_documents(me, [gone], "asked for by the sender")
+        if batch and ws.batches.load(batch).closed_at is None:
+            erased = trash.empty_trash(me, [gone])
+            self.assertEqual((erased.documents, len(erased.left)), (0, 1))
+            with ws.place.database.atomic() as c:
+                c.execute(text("UPDATE batch SET closed_at = '2026-01-01' WHERE id = :b"), {"b": batch})
+        erased = trash.empty_trash(me, [gone])
+        self.assertEqual((erased.documents, erased.left), (1, ()))
+        self.assertGreater(erased.files, 0)
+        self.assertEqual(trash.list_trash(me), [])
+        holders = [p for p in root.rglob("*") if p.is_file() and word in p.read_bytes().lower()]
+        self.assertEqual(holders, [])
+        self.assertFalse(any(ws.place.files.path(p.file_sha).exists() for p in document.pages))
+        self.assertEqual(verify(me).trail, "whole")
+        self.assertEqual(index_words(ws), index_anew(ws))
+
+    def batch_of(self, document_id: str) -> str | None:
+        with self.ws.place.database.read() as c:
+            found: str | None = c.execute(
+                text("SELECT batch_id FROM document WHERE id = :d"), {"d": document_id}
+            ).scalar()
+            return found
+
+
+class Course(RuleBasedStateMachine):
+    """Corrections, takings back of them, deletions and restorings in any order."""
+
+    folder: Path
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.data = Course.folder / f"run-{len(list(Course.folder.iterdir()))}"
+        shutil.copytree(demo_template(), self.data)
+        self.ws: Workspace = open_workspace(self.data)
+        self.me = acting(self.ws, ADMIN)
+        self.ids = [i for i in filed_ids(self.ws) if self.ws.repository.load(i).type in ("Bill", "Letter")][:4]
+        self.there = dict.fromkeys(self.ids, True)
+        self.values = {i: self.texts(i) for i in self.ids}
+        self.done: list[tuple[correcting.Corrected, dict[str, dict[str, str]]]] = []
+        self.all = len(filed_ids(self.ws))
+
+    def texts(self, document_id: str) -> dict[str, str]:
+        return {k: v.text for k, v in self.ws.repository.load(document_id).values.items()}
+
+    @rule(n=st.integers(0, 3), year=st.integers(1990, 1994), follow=st.booleans())
+    def correct(self, n: int, year: int, follow: bool) -> None:
+        chosen = self.ids[n % len(self.ids)]
+        kind = self.ws.repository.load(chosen).type if self.there[chosen] else ""
+        field = "Bill date" if kind == "Bill" else "Letter date"
+        given: dict[str, Any] = {chosen: {field: f"{year}-02-03"}}
+        if not self.there[chosen]:
+            try:
+                correcting.correct(self.me, given, follow=follow)
+            except NotAllowed:
+                return
+            raise AssertionError("a document of the trash was corrected")
+        before = {chosen: self.values[chosen]}
+        self.done.append((correcting.correct(self.me, given, follow=follow), before))
+        self.values[chosen] = self.texts(chosen)
+        assert self.values[chosen][field] == f"{year}-02-03"
+
+    @precondition(lambda self: self.done)
+    @rule()
+    def take_back(self) -> None:
+        corrected, before = self.done.pop()
+        if correcting.take_back_correction(self.me, corrected):
+            for document_id, values in before.items():
+                self.values[document_id] = values
+
+    @rule(n=st.integers(0, 3))
+    def delete_or_restore(self, n: int) -> None:
+        chosen = self.ids[n % len(self.ids)]
+        if self.there[chosen]:
+            trash.delete_documents(self.me, [chosen], "a course of things")
+        else:
+            trash.restore_documents(self.me, [chosen])
+        self.there[chosen] = not self.there[chosen]
+
+    @invariant()
+    def all_agree(self) -> None:
+        ws = self.ws
+        seen = set(filed_ids(ws))
+        assert {i for i in self.ids if self.there[i]} == seen & set(self.ids)
+        assert len(seen) == self.all - sum(not there for there in self.there.values())
+        for document_id in (i for i in self.ids if self.there[i]):
+            assert self.texts(document_id) == self.values[document_id]
+        with ws.place.database.read() as c:
+            plain = Counter(r[0] for r in c.execute(text("SELECT cabinet FROM document WHERE removed_at IS NULL")))
+            assert all(count_in(c, cabinet.id) == plain[cabinet.id] for cabinet in ws.setup.cabinets)
+            counts = c.execute(text(
+                "SELECT COUNT(*) FROM folder f WHERE documents != (SELECT COUNT(*) FROM document d WHERE d.folder_id = f.id "
+                "AND d.removed_at IS NULL AND d.access_id IS NULL)")).scalar()  # fmt: skip
+            assert counts == 0
+        assert Right.CORRECT in self.me.holder.rights
+
+    def teardown(self) -> None:
+        assert index_words(self.ws) == index_anew(self.ws)
+        assert verify(self.me).trail == "whole"
+        self.ws.close()
+        shutil.rmtree(self.data)
+
+
+class Courses(DataTest):
+    def test_any_course_of_corrections_and_deletions(self) -> None:
+        from hypothesis.stateful import run_state_machine_as_test
+
+        Course.folder = self.folder
+        run_state_machine_as_test(Course, settings=settings(max_examples=12, stateful_step_count=14, deadline=None))

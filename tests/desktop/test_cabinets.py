@@ -1,0 +1,139 @@
+"""The cabinets by hand: values corrected in the table and kept together, folders that follow, the trash, one undo."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QModelIndex, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from keybundle.core.workflows.keep import correcting, trash
+from keybundle.desktop.views.cabinets_view import CabinetsView
+from keybundle.desktop.views.choose_sheet import ChooseSheet
+from keybundle.desktop.views.trash_sheet import TrashSheet
+from keybundle.desktop.views.window import MainWindow
+from tests.desktop.support import DesktopTest
+from tests.support import acting, filed_ids
+
+CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+class Cabinets(DesktopTest):
+    def open(self, who: str = "Oswinna Reedmace") -> tuple[MainWindow, CabinetsView]:
+        desktop = self.start()
+        desktop.begin(who)
+        window = desktop.window
+        assert window is not None
+        self.ws = desktop.workspace
+        self.key(window, Qt.Key.Key_2, CTRL)
+        view = window.cabinets
+        self.until(lambda: view.cabinets.count() == 4)
+        view.presenter.open("Purchasing")
+        self.until(lambda: set(view.presenter.state.documents) == set(self.bills()) and view.model.rowCount() > 0)
+        return window, view
+
+    def bills(self) -> list[str]:
+        return filed_ids(self.ws, "Purchasing")
+
+    def cell(self, view: CabinetsView, document: str, head: str) -> QModelIndex:
+        heads = [str(view.model.headerData(i, Qt.Orientation.Horizontal)) for i in range(view.model.columnCount())]
+        return view.model.index(view.presenter.state.documents.index(document), heads.index(head))
+
+    def type_into(self, view: CabinetsView, index: QModelIndex, text: str) -> None:
+        """Press F2 in a cell, type, and press Enter."""
+        view.table.setCurrentIndex(index)
+        view.table.setFocus()
+        self.key(view.table, Qt.Key.Key_F2)
+        editor = QApplication.focusWidget()
+        assert editor is not None and editor is not view.table
+        QTest.keyClick(editor, Qt.Key.Key_A, CTRL)
+        QTest.keyClicks(editor, text)
+        self.key(editor, Qt.Key.Key_Return)
+
+    def test_values_are_corrected_together_and_the_folder_follows_or_stays(self) -> None:
+        window, view = self.open()
+        bill = next(i for i in self.bills() if self.ws.repository.load(i).type == "Bill")
+        before = self.ws.repository.load(bill)
+        self.type_into(view, self.cell(view, bill, "Bill number"), "R-777777")
+        self.assertEqual(self.ws.repository.load(bill).revision, 0, "nothing is kept by typing")
+        self.assertIn("1 value in 1 document corrected, not kept yet", view.drafts_told.text())
+        told = str(self.cell(view, bill, "Bill number").data())
+        self.assertEqual(
+            told, f"{before.values['Bill number'].text}\nR-777777", "the old value stands above the new one"
+        )
+        self.type_into(view, self.cell(view, bill, "Bill date"), "7 July 1991")
+        self.key(view.table, Qt.Key.Key_S, CTRL)
+        sheet = self.sheet(ChooseSheet)
+        self.assertIn("Follow", sheet.list.item(0).text())
+        self.key(sheet.list, Qt.Key.Key_Return)
+        self.until(lambda: self.ws.repository.load(bill).version == 2)
+        after = self.ws.repository.load(bill)
+        self.assertEqual((after.values["Bill number"].text, after.folder[0][1]), ("R-777777", "1991"))
+        self.until(lambda: not view.presenter.changes.told and "correction of 2 values" in window.undo.text())
+        self.assertFalse(view.drafts_told.isVisible())
+        self.key(view.table, Qt.Key.Key_Z, CTRL)
+        self.until(lambda: self.ws.repository.load(bill).version == 3)
+        back = self.ws.repository.load(bill)
+        self.assertEqual((dict(back.values), back.folder), (dict(before.values), before.folder))
+
+    def test_a_value_goes_to_all_that_are_chosen_and_what_is_none_is_told(self) -> None:
+        window, view = self.open()
+        bills = [i for i in self.bills() if self.ws.repository.load(i).type == "Bill"][:2]
+        self.assertEqual(len(bills), 2)
+        model = view.table.selectionModel()
+        for document in bills:
+            index = self.cell(view, document, "Order number")
+            model.select(index, model.SelectionFlag.Select | model.SelectionFlag.Rows)
+        self.until(lambda: set(view.presenter.state.chosen) == set(bills))
+        index = self.cell(view, bills[0], "Order number")
+        model.setCurrentIndex(index, model.SelectionFlag.NoUpdate)
+        view.table.edit(index)
+        editor = QApplication.focusWidget()
+        assert editor is not None
+        QTest.keyClick(editor, Qt.Key.Key_A, CTRL)
+        QTest.keyClicks(editor, "nonsense")
+        self.key(editor, Qt.Key.Key_Return)
+        self.assertIn("2 values in 2 documents", view.drafts_told.text())
+        self.key(view.table, Qt.Key.Key_S, CTRL)
+        self.until(lambda: "Nothing was changed" in window.message.text(), 10, window.message.text())
+        self.assertEqual([self.ws.repository.load(i).version for i in bills], [1, 1])
+        self.assertTrue(view.presenter.changes.told, "what was typed is still there")
+        self.key(view.table, Qt.Key.Key_S, CTRL | SHIFT)
+        self.assertFalse(view.presenter.changes.told)
+        # Changed by somebody else meanwhile: told, and nothing written over.
+        self.type_into(view, self.cell(view, bills[0], "Bill number"), "R-1212")
+        correcting.correct(acting(self.ws, "Tarvin Windlass"), {bills[0]: {"Bill number": "R-3434"}}, follow=False)
+        self.key(view.table, Qt.Key.Key_S, CTRL)
+        self.until(lambda: "changed by Tarvin Windlass meanwhile" in window.message.text())
+        self.assertEqual(self.ws.repository.load(bills[0]).values["Bill number"].text, "R-3434")
+
+    def test_what_is_deleted_lies_in_the_trash_and_comes_back(self) -> None:
+        window, view = self.open()
+        first = view.presenter.state.documents[0]
+        view.table.setCurrentIndex(view.model.index(0, 0))
+        view.table.setFocus()
+        self.until(lambda: view.presenter.state.chosen == (first,))
+        self.key(view.table, Qt.Key.Key_Delete)
+        self.answer("sent twice")
+        self.until(lambda: first not in self.bills() and first not in view.presenter.state.documents)
+        self.until(lambda: "deletion of 1 document" in window.undo.text())
+        self.key(view.table, Qt.Key.Key_T, CTRL | SHIFT)
+        sheet = self.sheet(TrashSheet)
+        self.until(lambda: sheet.list.count() == 1)
+        self.assertIn("by Oswinna Reedmace: sent twice", sheet.list.item(0).text())
+        QTest.mouseClick(sheet.back, Qt.MouseButton.LeftButton)
+        self.until(lambda: first in self.bills() and sheet.list.count() == 0)
+        trash.delete_documents(acting(self.ws, "Oswinna Reedmace"), [first], "sent twice")
+        sheet.presenter.refresh()
+        self.until(lambda: sheet.list.count() == 1)
+        QTest.mouseClick(sheet.erase, Qt.MouseButton.LeftButton)
+        self.assertIn("Yes, erase 1", sheet.erase.text(), "one press erases nothing")
+        self.assertEqual(len(trash.list_trash(acting(self.ws, "Oswinna Reedmace"))), 1)
+
+    def test_who_may_only_look_changes_nothing(self) -> None:
+        window, view = self.open("Hollin Waterhen")
+        view.table.setCurrentIndex(view.model.index(0, 3))
+        view.table.setFocus()
+        self.assertFalse(view.model.flags(view.model.index(0, 3)) & Qt.ItemFlag.ItemIsEditable)
+        self.key(view.table, Qt.Key.Key_Delete)
+        self.until(lambda: "You may look here" in window.message.text())
+        self.assertEqual(len(self.bills()), view.model.rowCount())
