@@ -116,6 +116,9 @@ class Cabinets(DesktopTest):
         self.answer("sent twice")
         self.until(lambda: first not in self.bills() and first not in view.presenter.state.documents)
         self.until(lambda: "deletion of 1 document" in window.undo.text())
+        rows = [view.table.rowHeight(i) for i in range(view.model.rowCount())]
+        self.assertTrue(rows and all(rows), "what is left stays in sight")
+        self.assertNotIn("no longer", window.message.text())
         self.key(view.table, Qt.Key.Key_T, CTRL | SHIFT)
         sheet = self.sheet(TrashSheet)
         self.until(lambda: sheet.list.count() == 1)

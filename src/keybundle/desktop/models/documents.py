@@ -32,6 +32,7 @@ class DocumentsModel(QAbstractTableModel):
         super().__init__(parent)
         self._load, self._more = load, more
         self._total = 0
+        self._is_changing = False
         self._drafts: dict[str, dict[str, str]] = {}
         self._editable: Mapping[str, frozenset[str]] = {}
         self._ids: list[str] = []
@@ -40,6 +41,17 @@ class DocumentsModel(QAbstractTableModel):
 
     def render_ids(self, ids: tuple[str, ...], heads: tuple[str, ...], total: int = 0) -> None:
         """Show other documents or columns; more may follow, up to ``total``."""
+        if (
+            self._is_changing
+        ):  # a view tells of its selection in the midst of a removal: it is told of all that in a moment
+            return
+        self._is_changing = True
+        try:
+            self._change(ids, heads, total)
+        finally:
+            self._is_changing = False
+
+    def _change(self, ids: tuple[str, ...], heads: tuple[str, ...], total: int) -> None:
         if ids[: len(self._ids)] != tuple(self._ids) or len(ids) == len(self._ids):
             self._rows = {}
         self._total = total
@@ -88,10 +100,9 @@ class DocumentsModel(QAbstractTableModel):
         return rows
 
     def values_of(self, ids: Iterable[str], head: str) -> dict[str, tuple[str, int]]:
-        """Return what stands in a column for documents that have been loaded, each with its revision."""
-        found = {
-            i: self._rows[i] for i in ids if i in self._rows and head in self._editable.get(self._rows[i].type, ())
-        }
+        """Return what stands in a column for documents, each with its revision; only where it can be corrected."""
+        rows = {i: self._row(self._ids.index(i)) for i in ids if i in self._ids}
+        found = {i: d for i, d in rows.items() if d is not None and head in self._editable.get(d.type, ())}
         return {i: (d.values[head].text if head in d.values else "", d.revision) for i, d in found.items()}
 
     def _field_at(self, index: Index) -> str | None:

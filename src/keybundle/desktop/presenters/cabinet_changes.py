@@ -26,12 +26,16 @@ class Undo:
 
 
 class CabinetChanges(QObject):
-    """Corrections are drafts until they are kept; ``follow_asked`` asks whether folders follow, once for all of them."""
+    """Corrections are drafts until they are kept; ``follow_asked`` asks once for all of them whether folders follow.
+
+    ``gone`` names what was deleted.
+    """
 
     changed = Signal()
     said = Signal(str)
     failed = Signal(str)
     follow_asked = Signal(object)
+    gone = Signal(object)
 
     def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -124,6 +128,7 @@ class CabinetChanges(QObject):
         def done(changes: Any) -> None:
             for document in ids:
                 self.drafts.pop(document, None)
+            self.gone.emit(ids)
             self.note(
                 Undo(
                     tr("deletion of {documents}", documents=trn("{n:,} document", "{n:,} documents", len(ids))),

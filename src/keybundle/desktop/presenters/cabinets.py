@@ -75,6 +75,7 @@ class CabinetsPresenter(QObject):
         self.changes = CabinetChanges(seat, self)
         self.changes.said.connect(self.said)
         self.changes.failed.connect(self.failed)
+        self.changes.gone.connect(self._let_go)
         self.changes.changed.connect(lambda: self.changed.emit(self.state))
         seat.bus.changed.connect(self._on_changes)
 
@@ -194,6 +195,11 @@ class CabinetsPresenter(QObject):
         entries = tuple((e.value, e.count) for e in column.entries)
         told = tr("the first {n:,}", n=len(entries)) if column.is_more else number(len(entries))
         return ColumnState(column.field, column.label, entries, column.chosen, typed, told)
+
+    def _let_go(self, ids: list[str]) -> None:
+        """Show nothing any more of what was deleted here."""
+        if self.pages.document is not None and self.pages.document.id in ids:
+            self.pages.clear()
 
     def choose_documents(self, ids: tuple[str, ...]) -> None:
         """Take other documents of the table, and show the tags that all of them have."""

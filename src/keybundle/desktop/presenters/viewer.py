@@ -130,11 +130,15 @@ class ViewerPresenter(QObject):
         self._show()
 
     def _gone(self, told: str) -> None:
+        self.clear()
+        self.failed.emit(told)
+
+    def clear(self) -> None:
+        """Show no document any more."""
         self.document, self.shown, self.text = None, None, None
         self.state = ViewerState()
         self.changed.emit(self.state)
         self.page_changed.emit(None)
-        self.failed.emit(told)
 
     def refresh(self) -> None:
         """Show what happened to the document meanwhile."""

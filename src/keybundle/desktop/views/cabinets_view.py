@@ -136,7 +136,8 @@ class CabinetsView(QWidget):
         self.table.selectionModel().currentRowChanged.connect(self._document_chosen)
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._documents_chosen())
         self.model.modelReset.connect(lambda: presenter.choose_documents(()))
-        self.model.rowsRemoved.connect(lambda *_: self._documents_chosen())
+        # Not before the views have heard of it: what is shown anew in the midst of a removal confuses them.
+        self.model.rowsRemoved.connect(lambda *_: self._documents_chosen(), Qt.ConnectionType.QueuedConnection)
         self.table.setEditTriggers(QTableView.EditTrigger.EditKeyPressed)
         self.table.setItemDelegate(CellDelegate(self.table))
         self.model.edited.connect(self._edited)

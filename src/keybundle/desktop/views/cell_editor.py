@@ -31,3 +31,8 @@ class CellDelegate(QStyledItemDelegate):
         editor = CellEditor(parent)
         editor.setFrame(False)
         return editor
+
+    def setEditorData(self, editor: QWidget, index: QModelIndex | QPersistentModelIndex) -> None:
+        """Show the cell's text; what is being typed is never shown over."""
+        if not (isinstance(editor, QLineEdit) and editor.isModified()):
+            super().setEditorData(editor, index)
