@@ -111,7 +111,9 @@ def _fill(path: Path, locale: str) -> None:
         c.commit()
         print(f"  {start + CHUNK:,} documents", flush=True)
     _fill_open(c)
-    c.execute("UPDATE folder SET documents = (SELECT COUNT(*) FROM document d WHERE d.folder_id = folder.id)")
+    c.execute("UPDATE folder SET documents = (SELECT COUNT(*) FROM document d WHERE d.folder_id = folder.id "
+              "AND d.removed_at IS NULL), last = COALESCE((SELECT MAX(number) FROM document d WHERE d.folder_id = folder.id "
+              "AND d.removed_at IS NULL), 0)")  # fmt: skip
     c.commit()
     c.execute("INSERT INTO search_text(search_text) VALUES ('optimize')")
     c.executescript("PRAGMA analysis_limit = 1000; ANALYZE; PRAGMA wal_checkpoint(TRUNCATE)")
@@ -147,7 +149,8 @@ def _fill_folders(c: sqlite3.Connection, suppliers: Sequence[str], locale: str) 
             ]
             found[year, supplier] = number
     c.executemany(
-        "INSERT INTO folder(id, cabinet, parent_id, level, field, value, path, folded, documents) VALUES (?,?,?,?,?,?,?,?,0)",
+        "INSERT INTO folder(id, cabinet, parent_id, level, field, value, path, folded, documents, last) "
+        "VALUES (?,?,?,?,?,?,?,?,0,0)",
         rows,
     )
     c.executemany("INSERT INTO folder_level(cabinet, field, sort_key, value, folder_id) VALUES (?,?,?,?,?)", levels)
@@ -187,7 +190,7 @@ def _fill_documents(
             rows["value"].append((key, name, value, fold(value), number, data))
         rows["version"].append((key, day, "Bill", folders[year, supplier], caption))
         said = " ".join((*values.values(), year, supplier))
-        rows["row"].append((i + 1, key, caption, said, json.dumps([i * PAGES + 1, i * PAGES + 2])))
+        rows["row"].append((i + 1, key, caption, said, json.dumps([i * PAGES + 1, i * PAGES + 2]), kind, day[:7]))
         rows["index"].append((i + 1, caption, said, "\n".join(texts)))
     for name, statement in STATEMENTS.items():
         c.executemany(statement, rows[name])
@@ -202,7 +205,8 @@ STATEMENTS = {
     "page": "INSERT INTO version_page(document_id, version, position, file_sha, source_index, is_pdf, page_id, frame, dpi, "
     "text_id, flat_sha, source, name) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?)",
     "value": "INSERT INTO document_value(document_id, field, position, value, folded, number, data) VALUES (?,?,0,?,?,?,?)",
-    "row": "INSERT INTO search_row(id, kind, ref, caption, vals, texts) VALUES (?, 'document', ?, ?, ?, ?)",
+    "row": "INSERT INTO search_row(id, kind, ref, caption, vals, texts, type, cabinet, month) "
+    "VALUES (?, 'document', ?, ?, ?, ?, ?, 'Purchasing', ?)",
     "index": "INSERT INTO search_text(rowid, caption, vals, body) VALUES (?,?,?,?)",
 }  # fmt: skip
 
@@ -228,7 +232,9 @@ def _fill_open(c: sqlite3.Connection) -> None:
         "trouble, turn, disposition, document_id, name, language, text_origin, arrival, cut, stage, text_rotation) "
         "VALUES (?, ?, ?, ?, 's', 0, 1, 'front', 'sha', 0, '2025-01-01', '', 0, 'kept', ?, '', '', '', '', 1, 'read', 0)"
     )
-    c.executemany(page, ((f"p{i + 1}", f"b{i // 200}", i % 200, i % 200, None) for i in range(DOCUMENTS * PAGES)))
+    c.executemany(
+        page, ((f"p{i + 1}", f"b{i // 200}", i % 200, i % 200, f"c{i // 2}") for i in range(DOCUMENTS * PAGES))
+    )
     c.executemany(
         page,
         (
@@ -237,8 +243,6 @@ def _fill_open(c: sqlite3.Connection) -> None:
             for n in range(PAGES_OF_BATCH)
         ),
     )
-    c.execute("UPDATE page SET document_id = NULL, disposition = 'left out' WHERE batch_id IN (SELECT id FROM batch "
-              "WHERE closed_at IS NOT NULL) AND document_id IS NULL AND captured = 0")  # fmt: skip
 
 
 @dataclass(frozen=True)

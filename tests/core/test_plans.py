@@ -38,10 +38,11 @@ def fill(path: str) -> None:
         c.execute(f"DROP TRIGGER {name}")
     numbers = range(DOCUMENTS)
     c.executemany(
-        "INSERT INTO folder(id, cabinet, parent_id, level, field, value, path, folded, documents) "
-        "VALUES (?, 'Purchasing', ?, ?, ?, ?, ?, ?, ?)",
-        [(1, None, 0, "Year", "2026", "2026", "2026", 0),
-         *((10 + i, 1, 1, "Supplier", f"Supplier {i}", f"2026\x1fSupplier {i}", f"2026 supplier {i}", DOCUMENTS // SUPPLIERS)
+        "INSERT INTO folder(id, cabinet, parent_id, level, field, value, path, folded, documents, last) "
+        "VALUES (?, 'Purchasing', ?, ?, ?, ?, ?, ?, ?, ?)",
+        [(1, None, 0, "Year", "2026", "2026", "2026", 0, 0),
+         *((10 + i, 1, 1, "Supplier", f"Supplier {i}", f"2026\x1fSupplier {i}", f"2026 supplier {i}", DOCUMENTS // SUPPLIERS,
+            DOCUMENTS - SUPPLIERS + i + 1)
            for i in range(SUPPLIERS))],
     )  # fmt: skip
     c.executemany(
@@ -83,7 +84,8 @@ def fill(path: str) -> None:
         ),
     )  # fmt: skip
     c.executemany(
-        "INSERT INTO search_row(id, kind, ref, caption, vals, texts) VALUES (?, 'document', ?, 'bill', ?, '[]')",
+        "INSERT INTO search_row(id, kind, ref, caption, vals, texts, type, cabinet, month) "
+        "VALUES (?, 'document', ?, 'bill', ?, '[]', 'Bill', 'Purchasing', '2026-01')",
         [(i + 1, f"d{i}", f"R-{i}") for i in numbers],
     )
     c.executemany("INSERT INTO search_text(rowid, caption, vals, body) VALUES (?, 'bill', ?, ?)",
@@ -138,7 +140,8 @@ class Plans(DataTest):
         steps: list[str] = []
         with sqlite3.connect(self.ws.place.database.path) as c:
             c.create_function("fold", 1, str.casefold, deterministic=True)
-            c.execute("CREATE TEMP TABLE hit(rank REAL, id TEXT, kind TEXT)")
+            c.execute("CREATE TEMP TABLE wanted(id INTEGER PRIMARY KEY)")
+            c.execute("CREATE TEMP TABLE hit(rank REAL, id TEXT, kind TEXT, type TEXT, cabinet TEXT, month TEXT)")
             for statement, parameters in made:
                 steps += [
                     f"{row[3]}   <- {statement[:90]}"

@@ -102,6 +102,9 @@ CREATE TABLE search_row (
     caption VARCHAR NOT NULL,
     vals VARCHAR NOT NULL,
     texts JSON NOT NULL,
+    type VARCHAR NOT NULL,
+    cabinet VARCHAR NOT NULL,
+    month VARCHAR NOT NULL,
     PRIMARY KEY (id),
     UNIQUE (ref)
 );
@@ -199,7 +202,8 @@ CREATE TABLE folder (
     value VARCHAR NOT NULL,
     path VARCHAR NOT NULL,
     folded VARCHAR NOT NULL,
-    documents INTEGER DEFAULT '0' NOT NULL,
+    documents INTEGER NOT NULL,
+    last INTEGER NOT NULL,
     storage_area VARCHAR,
     own_access_id VARCHAR,
     access_id VARCHAR,
@@ -416,8 +420,8 @@ INSERT INTO setup_part(kind, id, position, revision, data, is_dropped) VALUES
   ('document_types', 'Letter', 0, 2, '{"id": "Letter", "name": "Note", "cabinet": "Letters", "fields": [{"id": "Title", "name": "Title"}]}', 0),
   ('people', 'person-1', 0, 1, '{"id": "person-1", "name": "Orla Penstock", "roles": ["administrator"]}', 0);
 INSERT INTO access_list(id, entries) VALUES ('l1', '[["person", "person-1", ["look"]]]');
-INSERT INTO folder(id, cabinet, level, field, value, path, folded, documents, own_access_id, access_id)
-  VALUES (1, 'Letters', -1, '', '', '', '', 1, 'l1', 'l1');
+INSERT INTO folder(id, cabinet, level, field, value, path, folded, documents, last, own_access_id, access_id)
+  VALUES (1, 'Letters', -1, '', '', '', '', 1, 1, 'l1', 'l1');
 INSERT INTO batch(id, routine, origin, owner, created_at, captured_at, given, two_sided, paper_mm, next_captured, cut, revision)
   VALUES ('b1', 'Post', 'feeder', 'person-1', '2026-01-01T08:00:00+00:00', '2026-01-01T08:01:00+00:00', '{}', 0,
   '[210.0, 297.0]', 1, '{"begun": true, "pending": "", "pending_type": "", "sheets_in_document": 1, "source": "s"}', 0);

@@ -65,7 +65,8 @@ def commit_document(database: Database, batches: BatchStore, repository: Reposit
         filed_id = repository.add(new, who)
         texts = repository.text_ids(filed_id)
         index.remove(c, [p.page_id for p in new.pages])
-        index.put(c, index.FILED, filed_id, new.caption, index_text(new.values, new.folder, new.tags), texts)
+        of = index.Kept(new.type, new.cabinet, repository.filed_month(filed_id))
+        index.put(c, index.FILED, filed_id, new.caption, index_text(new.values, new.folder, new.tags), texts, of)
         if new.batch_id is not None:
             batches.set_filed(new.batch_id, new.key, filed_id)
         return filed_id

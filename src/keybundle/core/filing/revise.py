@@ -92,7 +92,8 @@ def revise(
     rows.write_values(c, document_id, after.values)
     rows.write_tags(c, document_id, after.tags)
     said = index_text(after.values, after.folder, after.tags)
-    index.put(c, index.FILED, document_id, after.caption, said, texts)
+    of = index.Kept(after.type, after.cabinet, after.filed_at[:7])
+    index.put(c, index.FILED, document_id, after.caption, said, texts, of)
     audit.append(c, at, who, "revised", document_id, _difference(before, after))
     return replace(after, version=number, revision=before.revision + 1)
 

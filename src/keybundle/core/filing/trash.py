@@ -54,7 +54,8 @@ def bring_back(c: Connection, document_id: str, *, who: str, at: str) -> str:
     texts = c.execute(
         select(p.text_id).where(p.document_id == document_id, p.version == row.version).order_by(p.position)
     ).scalars()
-    index.put(c, index.FILED, document_id, row.caption, index_text(values, folder, last.tags), list(texts))
+    of = index.Kept(row.type, row.cabinet, row.filed_at[:7])
+    index.put(c, index.FILED, document_id, row.caption, index_text(values, folder, last.tags), list(texts), of)
     audit.append(c, at, who, "brought back", document_id, {"caption": row.caption})
     return str(row.caption)
 

@@ -29,14 +29,6 @@ class Page:
 
 
 @dataclass(frozen=True)
-class Count:
-    """How many there are, exact up to ``MOST_EXACT``; beyond it ``is_more`` says that there are more than that."""
-
-    number: int
-    is_more: bool = False
-
-
-@dataclass(frozen=True)
 class Facets:
     """How many of some documents are of each type, cabinet, month (``2026-11``) and tag: ids and counts, most first."""
 
@@ -48,21 +40,13 @@ class Facets:
 
 def load_page(c: Connection, query: DocumentQuery, limit: int = 200, after: int | None = None) -> Page:
     """Return a page of documents that meet a query without words, by the key of the last one before."""
-    asked = ask(c, query)
+    asked = ask(c, query, newest=limit + 1 if after is None else 0)
     follows = "" if after is None else "AND d.number < :after "
     sql = f"SELECT d.id, d.number {asked.sql} {follows}ORDER BY d.number DESC LIMIT :limit"
     bound = {**asked.bound, "limit": limit + 1} | ({} if after is None else {"after": after})
     rows = c.execute(text(sql), bound).all()
     shown = rows[:limit]
     return Page(tuple(r.id for r in shown), shown[-1].number if len(rows) > limit else None)
-
-
-def count(c: Connection, query: DocumentQuery, most: int = MOST_EXACT) -> Count:
-    """Return how many documents meet a query without words, counted no further than ``most``."""
-    asked = ask(c, query)
-    sql = f"SELECT COUNT(*) FROM (SELECT 1 {asked.sql} LIMIT :most)"
-    number = int(c.execute(text(sql), {**asked.bound, "most": most + 1}).scalar() or 0)
-    return Count(min(number, most), number > most)
 
 
 def list_ids(c: Connection, query: DocumentQuery, most: int = MOST_EXACT) -> list[str]:
@@ -72,18 +56,15 @@ def list_ids(c: Connection, query: DocumentQuery, most: int = MOST_EXACT) -> lis
     return list(c.execute(text(sql), {**asked.bound, "most": most}).scalars())
 
 
-def facets_of(c: Connection, ids: str, bound: Mapping[str, Any]) -> Facets:
-    """Return what documents are that a piece of SQL gives the ids of (as ``id``), counted in the database."""
-    sql = (
-        f"SELECT d.type, d.cabinet, substr(d.filed_at, 1, 7) AS month, COUNT(*) AS n FROM ({ids}) i "
-        "CROSS JOIN document d ON d.id = i.id GROUP BY 1, 2, 3"
-    )
+def facets_of(c: Connection, found: str, bound: Mapping[str, Any]) -> Facets:
+    """Return what documents are that a piece of SQL gives (``id``, ``type``, ``cabinet``, ``month``), counted there."""
+    sql = f"SELECT type, cabinet, month, COUNT(*) AS n FROM ({found}) GROUP BY 1, 2, 3"
     types, cabinets, months = Counter[str](), Counter[str](), Counter[str]()
     for row in c.execute(text(sql), bound):
         types[row.type] += row.n
         cabinets[row.cabinet] += row.n
         months[row.month] += row.n
-    tags = f"SELECT g.tag, COUNT(*) AS n FROM ({ids}) i CROSS JOIN document_tag g ON g.document_id = i.id GROUP BY 1"
+    tags = f"SELECT g.tag, COUNT(*) AS n FROM ({found}) i CROSS JOIN document_tag g ON g.document_id = i.id GROUP BY 1"
     counted = Counter({r.tag: r.n for r in c.execute(text(tags), bound)}) if has_tags(c) else Counter[str]()
     return Facets(
         tuple(types.most_common()),
@@ -96,13 +77,6 @@ def facets_of(c: Connection, ids: str, bound: Mapping[str, Any]) -> Facets:
 def has_tags(c: Connection) -> bool:
     """Whether any document has a tag."""
     return c.execute(text("SELECT 1 FROM document_tag LIMIT 1")).first() is not None
-
-
-def facets(c: Connection, query: DocumentQuery, most: int = MOST_EXACT) -> Facets:
-    """Return what the documents are that meet a query without words: of all, or of the newest ``most``."""
-    asked = ask(c, query)
-    ids = f"SELECT d.id {asked.sql} ORDER BY d.number DESC LIMIT :most"
-    return facets_of(c, ids, {**asked.bound, "most": most})
 
 
 def find_same(c: Connection, query: DocumentQuery, limit: int = 3) -> list[tuple[str, str]]:
@@ -141,18 +115,16 @@ def earlier_values(
         "SELECT value FROM one WHERE value IS NOT NULL"
     )
     bound: dict[str, Any] = {"field": field, "low": low, "high": low + "\U0010ffff", "most": MOST_VALUES}
-    hidden, seen = {}, "SELECT v.value FROM document_value v WHERE v.field = :field AND v.folded = :folded LIMIT :most"
+    hidden, source, seen = view.bound(), "document_value v", ""
     if view.hidden:
-        hidden = view.bound()
-        seen = (
-            "SELECT v.value FROM document_value v CROSS JOIN document d ON d.id = v.document_id "
-            f"WHERE v.field = :field AND v.folded = :folded {view.sql()} LIMIT :most"
-        )
+        source, seen = "document_value v CROSS JOIN document d ON d.id = v.document_id", view.sql()
+    own = f"FROM {source} WHERE v.field = :field AND v.folded = :folded {seen}"
     found: list[tuple[str, int]] = []
-    asked = text(f"SELECT value, COUNT(*) AS n FROM ({seen}) GROUP BY value")
+    # Counted by the index alone; how the value is written is read once.
+    asked = text(f"SELECT (SELECT v.value {own} LIMIT 1) AS value, COUNT(*) AS n FROM (SELECT 1 {own} LIMIT :most)")
     for folded in list(c.execute(text(different), bound).scalars()):
         rows = c.execute(asked, {"field": field, "folded": folded, "most": MOST_OF_VALUE, **hidden})
-        found += [(r.value, int(r.n)) for r in rows]
+        found += [(r.value, int(r.n)) for r in rows if r.n]
     return sorted(found, key=lambda pair: (-pair[1], pair[0]))[:limit]
 
 

@@ -82,8 +82,11 @@ class Asked:
         return " AND ".join(["d.removed_at IS NULL", *self.plain, *(p.probe for p in parts)])
 
 
-def ask(c: Connection, query: DocumentQuery) -> Asked:
-    """Return a query as SQL, its parts in the order that reads least; words are not in it."""
+def ask(c: Connection, query: DocumentQuery, *, newest: int = 0, most: int = MOST_COUNTED) -> Asked:
+    """Return a query as SQL, its parts in the order that reads least; words are not in it.
+
+    ``newest``: that so many of the newest are wanted, and no others. ``most``: how large a set may be to lead.
+    """
     bound: dict[str, Any] = {}
     plain: list[str] = []
     if query.cabinet:
@@ -95,9 +98,8 @@ def ask(c: Connection, query: DocumentQuery) -> Asked:
     if query.view.hidden:
         bound["hidden"] = json.dumps(sorted(query.view.hidden))
         plain.append(query.view.sql().removeprefix("AND ").strip())
-    made: list[tuple[str, ...]] = []
-    if query.chosen:
-        made.append((*_in_folders(query.chosen, bound), "document_by_folder"))
+    made: list[tuple[str, str]] = []
+    placed = [_in_folders(c, query, bound, newest)] if query.chosen else []
     for i, (name, value) in enumerate(query.values.items()):
         made.append(_has_value(i, name, value, bound))
     for i, condition in enumerate(query.asked.conditions):
@@ -106,14 +108,14 @@ def ask(c: Connection, query: DocumentQuery) -> Asked:
             plain.append(found)
         else:
             made.append(found)
-    parts = [Part(ids, probe, _count(c, ids, bound), *source) for ids, probe, *source in made]
+    parts = [*placed, *(Part(ids, probe, _count(c, ids, bound, most)) for ids, probe in made)]
     parts.sort(key=lambda p: p.number)
-    leads = parts[0] if parts and parts[0].number < MOST_COUNTED else None
+    leads = parts[0] if parts and parts[0].number < most else None
     return Asked(leads, parts[1:] if leads is not None else parts, plain, bound)
 
 
-def _count(c: Connection, ids: str, bound: Mapping[str, Any]) -> int:
-    asked = f"SELECT COUNT(*) FROM (SELECT 1 FROM ({ids} LIMIT {MOST_COUNTED}))"
+def _count(c: Connection, ids: str, bound: Mapping[str, Any], most: int) -> int:
+    asked = f"SELECT COUNT(*) FROM (SELECT 1 FROM ({ids} LIMIT {most}))"
     return int(c.execute(text(asked), bound).scalar() or 0)
 
 
@@ -131,11 +133,24 @@ def bind_chosen(chosen: Mapping[str, str]) -> dict[str, str]:
     return {k: v for i, (name, value) in enumerate(chosen.items()) for k, v in ((f"l{i}", name), (f"w{i}", value))}
 
 
-def _in_folders(chosen: Mapping[str, str], bound: dict[str, Any]) -> tuple[str, str]:
-    bound |= bind_chosen(chosen)
-    folders = folders_of(list(chosen))
+def _in_folders(c: Connection, query: DocumentQuery, bound: dict[str, Any], newest: int) -> Part:
+    """Return the documents of the folders that have all chosen values, counted by the folders.
+
+    Where nothing else narrows them, the ``newest`` of many lie in as many folders as are wanted: those whose own newest is
+    the newest. So no more of them are looked into.
+    """
+    bound |= bind_chosen(query.chosen)
+    folders = folders_of(list(query.chosen))
+    asked = f"SELECT SUM(documents) FROM folder WHERE id IN ({folders})"
+    own = f"SELECT SUM(documents) FROM folder_count WHERE folder_id IN ({folders})"
+    number = sum(int(c.execute(text(sql), bound).scalar() or 0) for sql in (asked, own))
+    is_alone = not (query.view.hidden or query.type or query.values or query.asked.conditions)
+    if number >= MOST_COUNTED and newest and is_alone:
+        bound["newest"] = newest
+        folders = f"SELECT id FROM folder WHERE id IN ({folders}) ORDER BY last DESC LIMIT :newest"
+        number = 0
     ids = f"SELECT x.id FROM document x WHERE x.removed_at IS NULL AND x.folder_id IN ({folders})"
-    return ids, f"d.folder_id IN ({folders})"
+    return Part(ids, f"d.folder_id IN ({folders})", number, "document_by_folder")
 
 
 def _has_value(i: int, name: str, value: str, bound: dict[str, Any]) -> tuple[str, str]:

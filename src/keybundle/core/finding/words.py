@@ -16,7 +16,7 @@ from sqlalchemy import Connection, text
 
 from keybundle.core.base.folding import fold
 from keybundle.core.finding.documents import Facets, facets_of
-from keybundle.core.finding.query import Asked, DocumentQuery, ask
+from keybundle.core.finding.query import MOST_COUNTED, Asked, DocumentQuery, ask
 from keybundle.core.search.index import FILED
 from keybundle.core.search.query import Query
 from keybundle.core.store.texts import load_texts
@@ -24,7 +24,7 @@ from keybundle.core.store.texts import load_texts
 NO_FACETS = Facets()
 MARK_START, MARK_END = "\x02", "\x03"
 MOST_RANKED = 10_000
-FEW = 400
+MOST_WANTED = 50_000
 SNIPPET_WORDS = 18
 WEIGHTS = "4.0, 2.0, 1.0"
 
@@ -56,16 +56,23 @@ class Work:
     but: Collection[str] = ()
 
 
-def find_words(
+def find_hits(
     c: Connection, query: DocumentQuery, work: Work, *, limit: int = 200, offset: int = 0, counted: bool = False
 ) -> Hits:
-    """Return the best hits of a query with words; what is filed meets its conditions too. ``counted``: with their facets."""
+    """Return the best hits of a query: by its words, without words the newest documents that meet its conditions.
+
+    What is filed meets the conditions too where there are words. ``counted``: with their facets.
+    """
     match = query.asked.match_expression()
-    asked = ask(c, query)
+    asked = ask(c, query, most=MOST_WANTED if match else MOST_COUNTED)
     # The hits lie in a table of this connection while they are counted and the best of them are picked.
-    c.execute(text("CREATE TEMP TABLE IF NOT EXISTS hit(rank REAL, id TEXT, kind TEXT)"))
+    c.execute(
+        text("CREATE TEMP TABLE IF NOT EXISTS hit(rank REAL, id TEXT, kind TEXT, type TEXT, cabinet TEXT, month TEXT)")
+    )
     c.execute(text("DELETE FROM temp.hit"))
-    if asked.leads is not None and asked.leads.number <= FEW:
+    if not match:
+        is_more = _gather_by_conditions(c, asked)
+    elif asked.leads is not None:
         is_more = False
         _gather_among_few(c, match, asked, work)
     else:
@@ -73,29 +80,47 @@ def find_words(
     total = int(c.execute(text("SELECT COUNT(*) FROM temp.hit")).scalar() or 0)
     best = text("SELECT id, kind FROM temp.hit ORDER BY rank, id LIMIT :limit OFFSET :offset")
     rows = c.execute(best, {"limit": limit, "offset": offset}).all()
-    facets = facets_of(c, "SELECT id FROM temp.hit WHERE kind = 'document'", {}) if counted else NO_FACETS
+    facets = (
+        facets_of(c, "SELECT id, type, cabinet, month FROM temp.hit WHERE kind = 'document'", {})
+        if counted
+        else NO_FACETS
+    )
     return Hits(tuple(Hit(r.id, r.kind == FILED) for r in rows), total, is_more, facets)
 
 
-def _gather_newest(c: Connection, match: str, asked: Asked, query: DocumentQuery, work: Work) -> bool:
-    """Gather the hits that may be found, of a common word its newest; return whether it is one."""
-    allowed, bound = _allowed(asked, query, work)
-    floor = c.execute(_FLOOR, {"match": match, "most": MOST_RANKED}).scalar()
+def _gather_by_conditions(c: Connection, asked: Asked) -> bool:
+    """Gather the newest documents that meet all conditions; return whether there are more."""
     sql = (
-        f"INSERT INTO temp.hit SELECT bm25(search_text, {WEIGHTS}), r.ref, r.kind FROM search_text "
-        "CROSS JOIN search_row r ON r.id = search_text.rowid "
-        f"WHERE search_text MATCH :match AND search_text.rowid > :floor {allowed}"
+        "INSERT INTO temp.hit SELECT -d.number, d.id, 'document', d.type, d.cabinet, substr(d.filed_at, 1, 7) "
+        f"{asked.sql} ORDER BY d.number DESC LIMIT :most"
     )
-    c.execute(text(sql), {**bound, "match": match, "floor": floor or 0})
-    return floor is not None
+    c.execute(text(sql), {**asked.bound, "most": MOST_RANKED + 1})
+    return _drop_the_last(c)
 
 
-_FLOOR = text("SELECT rowid FROM search_text WHERE search_text MATCH :match ORDER BY rowid DESC LIMIT 1 OFFSET :most")
+def _gather_newest(c: Connection, match: str, asked: Asked, query: DocumentQuery, work: Work) -> bool:
+    """Gather the newest hits that may be found and meet the conditions; return whether there are more."""
+    allowed, bound = _allowed(asked, query, work)
+    sql = (
+        f"INSERT INTO temp.hit SELECT bm25(search_text, {WEIGHTS}), r.ref, r.kind, r.type, r.cabinet, r.month FROM search_text "
+        f"CROSS JOIN search_row r ON r.id = search_text.rowid WHERE search_text MATCH :match {allowed} "
+        "ORDER BY search_text.rowid DESC LIMIT :most"
+    )
+    c.execute(text(sql), {**bound, "match": match, "most": MOST_RANKED + 1})
+    return _drop_the_last(c)
+
+
+def _drop_the_last(c: Connection) -> bool:
+    """Leave no more than ``MOST_RANKED`` hits; return whether there was one more, the one gathered last."""
+    is_more = int(c.execute(text("SELECT COUNT(*) FROM temp.hit")).scalar() or 0) > MOST_RANKED
+    if is_more:
+        c.execute(text("DELETE FROM temp.hit WHERE rowid = (SELECT MAX(rowid) FROM temp.hit)"))
+    return is_more
 
 
 def list_filed(c: Connection, query: DocumentQuery, most: int = MOST_RANKED) -> list[str]:
     """Return the filed documents among the hits, the best first, no more than ``most``."""
-    found = find_words(c, query, Work(pages=()), limit=most)
+    found = find_hits(c, query, Work(pages=()), limit=most)
     return [hit.ref for hit in found.hits if hit.is_filed]
 
 
@@ -125,18 +150,25 @@ def _allowed(asked: Asked, query: DocumentQuery, work: Work) -> tuple[str, dict[
 
 
 def _gather_among_few(c: Connection, match: str, asked: Asked, work: Work) -> None:
-    """Gather the hits where a condition leaves few documents: the index is asked about each of them alone."""
+    """Gather the hits where a condition leaves few documents: of all hits of the words those that are among them.
+
+    The plus lets the index be walked once, between the first and the last of these documents; asked for each of them by
+    itself it would begin anew every time.
+    """
     bound, ids = dict(asked.bound), f"SELECT d.id {asked.sql}"
     if work.pages:
         bound["pages"] = json.dumps(sorted(work.pages))
         ids += " UNION ALL SELECT value FROM json_each(:pages)"
-    keys = c.execute(text(f"SELECT r.id, r.ref, r.kind FROM search_row r WHERE r.ref IN ({ids})"), bound).all()
-    one = text(
-        f"INSERT INTO temp.hit SELECT bm25(search_text, {WEIGHTS}), :ref, :kind FROM search_text "
-        "WHERE search_text MATCH :match AND rowid = :key"
+    c.execute(text("CREATE TEMP TABLE IF NOT EXISTS wanted(id INTEGER PRIMARY KEY)"))
+    c.execute(text("DELETE FROM temp.wanted"))
+    c.execute(text(f"INSERT INTO temp.wanted SELECT r.id FROM search_row r WHERE r.ref IN ({ids})"), bound)
+    ends = c.execute(text("SELECT MIN(id) AS low, MAX(id) AS high FROM temp.wanted")).one()
+    sql = (
+        f"INSERT INTO temp.hit SELECT bm25(search_text, {WEIGHTS}), r.ref, r.kind, r.type, r.cabinet, r.month FROM search_text "
+        "CROSS JOIN search_row r ON r.id = search_text.rowid WHERE search_text MATCH :match "
+        "AND search_text.rowid >= :low AND search_text.rowid <= :high AND +search_text.rowid IN (SELECT id FROM temp.wanted)"
     )
-    for row in keys:
-        c.execute(one, {"match": match, "key": row.id, "ref": row.ref, "kind": row.kind})
+    c.execute(text(sql), {"match": match, "low": ends.low or 0, "high": ends.high or 0})
 
 
 def make_snippets(c: Connection, refs: Iterable[str], query: Query) -> dict[str, str]:

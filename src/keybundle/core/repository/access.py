@@ -141,6 +141,6 @@ def ensure_root(c: Connection, cabinet: str) -> int:
     if found is not None:
         return int(found.id)
     made = insert(t.folder).values(
-        cabinet=cabinet, parent_id=None, level=ROOT_LEVEL, field="", value="", path="", folded="", documents=0
+        cabinet=cabinet, parent_id=None, level=ROOT_LEVEL, field="", value="", path="", folded="", documents=0, last=0
     )
     return int(c.execute(made.returning(t.folder.c.id)).scalar_one())

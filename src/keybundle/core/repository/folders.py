@@ -26,6 +26,10 @@ _COUNT_OWN = text(
     "INSERT INTO folder_count(folder_id, access_id, documents) VALUES (:folder, :list, :by) "
     "ON CONFLICT(folder_id, access_id) DO UPDATE SET documents = documents + excluded.documents"
 )
+_NOTE_LAST = text(
+    "UPDATE folder SET last = COALESCE((SELECT MAX(number) FROM document WHERE folder_id = :folder AND removed_at IS NULL), 0) "
+    "WHERE id = :folder"
+)
 _NONE_LEFT = delete(t.folder_count).where(
     t.folder_count.c.folder_id == bindparam("folder"), t.folder_count.c.documents <= 0
 )
@@ -42,7 +46,7 @@ def ensure_folder(c: Connection, cabinet: str, folder: Sequence[tuple[str, str]]
         if found is None:
             made = insert(t.folder).values(
                 cabinet=cabinet, parent_id=parent, level=level, field=name, value=value, path=joined,
-                folded=fold(" ".join(path)), access_id=access.list_of_folder(c, parent), documents=0,
+                folded=fold(" ".join(path)), access_id=access.list_of_folder(c, parent), documents=0, last=0,
             )  # fmt: skip
             found = int(c.execute(made.returning(t.folder.c.id)).scalar_one())
             _note_levels(c, found, cabinet, folder[: level + 1], locale)
@@ -75,9 +79,13 @@ def sort_anew(c: Connection, locale: str) -> None:
 
 
 def count_document(c: Connection, folder_id: int | None, access_id: str | None, by: int) -> None:
-    """Count a document that comes into a folder (``by`` 1) or leaves it (-1), under its own list where it has one."""
+    """Count a document that has come into a folder (``by`` 1) or left it (-1), under its own list where it has one.
+
+    Which is the folder's newest is noted too: the newest documents of many folders are found by that.
+    """
     if folder_id is None:
         return
+    c.execute(_NOTE_LAST, {"folder": folder_id})
     if access_id is None:
         c.execute(_COUNT, {"folder": folder_id, "by": by})
         return

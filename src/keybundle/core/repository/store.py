@@ -123,6 +123,11 @@ class Repository:
                 raise InputProblem(message("store.document-no-longer-repository"))
             return rows.load_document(c, row, with_pages=with_pages)
 
+    def filed_month(self, document_id: str) -> str:
+        """Return the month in which a document was filed, as ``2026-11``."""
+        with self._db.read() as c:
+            return str(c.execute(select(t.document.c.filed_at).where(t.document.c.id == document_id)).scalar_one())[:7]
+
     def text_ids(self, document_id: str) -> list[int]:
         """Return the numbers of the texts of a document's current pages, in their order."""
         with self._db.read() as c:

@@ -7,6 +7,7 @@ pages' texts (``page_text``, which never change), and takes them out by these be
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from typing import NamedTuple
 
 from sqlalchemy import Connection, bindparam, delete, insert, select, text, update
 
@@ -15,6 +16,17 @@ from keybundle.core.store import schema as t
 from keybundle.core.store.texts import load_texts
 
 FILED, WAITING = "document", "page"
+
+
+class Kept(NamedTuple):
+    """What hits are counted by: ids of type and cabinet, and the month of filing (``2026-11``)."""
+
+    type: str = ""
+    cabinet: str = ""
+    month: str = ""
+
+
+WAITING_KEPT = Kept()
 _r = t.search_row.c
 _KNOWN = select(t.search_row).where(_r.ref == bindparam("wanted"))
 _MAKE = insert(t.search_row).returning(_r.id)
@@ -25,12 +37,14 @@ _DELETE = text(
 )
 
 
-def put(c: Connection, kind: str, ref: str, caption: str, values: str, texts: Sequence[int]) -> None:
+def put(
+    c: Connection, kind: str, ref: str, caption: str, values: str, texts: Sequence[int], of: Kept = WAITING_KEPT
+) -> None:
     """Make something findable by its caption, its values and the texts of its pages, or replace what it was findable by.
 
-    What is replaced keeps its place among the newest.
+    What is replaced keeps its place among the newest. ``of``: type, cabinet and month that hits are counted by.
     """
-    new = {"caption": caption, "vals": values, "texts": list(texts)}
+    new = {"caption": caption, "vals": values, "texts": list(texts), **of._asdict()}
     known = c.execute(_KNOWN, {"wanted": ref}).first()
     if known is None:
         key = c.execute(_MAKE, {"kind": kind, "ref": ref, **new}).scalar_one()
@@ -49,7 +63,7 @@ def change(c: Connection, ref: str, *, caption: str | None = None, values: str |
             caption if caption is not None else known.caption,
             values if values is not None else known.vals,
         )
-        put(c, known.kind, ref, caption, values, known.texts)
+        put(c, known.kind, ref, caption, values, known.texts, Kept(known.type, known.cabinet, known.month))
 
 
 def remove(c: Connection, refs: Iterable[str]) -> None:

@@ -233,7 +233,8 @@ folder = Table(
     Column("value", String, nullable=False),
     Column("path", String, nullable=False),
     Column("folded", String, nullable=False),
-    Column("documents", Integer, nullable=False, server_default="0"),
+    Column("documents", Integer, nullable=False),
+    Column("last", Integer, nullable=False),
     Column("storage_area", String),
     Column("own_access_id", String, ForeignKey("access_list.id")),
     Column("access_id", String, ForeignKey("access_list.id")),
@@ -497,4 +498,7 @@ search_row = Table(
     Column("caption", String, nullable=False),
     Column("vals", String, nullable=False),
     Column("texts", JSON, nullable=False),
+    Column("type", String, nullable=False),
+    Column("cabinet", String, nullable=False),
+    Column("month", String, nullable=False),
 )

@@ -15,14 +15,13 @@ from keybundle.core.batches.model import LEFT_OUT
 from keybundle.core.fields.kinds import Kind, normalise
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.filing.destination import compute_destination
-from keybundle.core.finding import documents, words
+from keybundle.core.finding import words
 from keybundle.core.finding.query import DocumentQuery
 from keybundle.core.finding.words import (
     MOST_RANKED,
     Hit,
-    Hits,
     Work,
-    find_words,
+    find_hits,
     list_filed,
     make_snippets,
 )
@@ -144,16 +143,15 @@ def find(session: Session, line: str, *, limit: int = 200, offset: int = 0) -> F
         opened = _load_open(c, batches) if query.conditions or view.hidden else _Opened([], {})
         kept = _kept_from(session, opened, view.hidden)
         open_documents = _find_open(session, opened, query, kept) if query.conditions else None
-        if query.match_expression():
-            pages = None if open_documents is None else _pages_of(c, open_documents)
-            work = Work(pages, batches if session.batches() else None, kept)
-            hits = find_words(c, asked, work, limit=limit, offset=offset, counted=not offset)
-        else:
-            total, unfiled = documents.count(c, asked), list(open_documents or ())
-            newest = documents.list_ids(c, asked, offset + limit)
-            refs = [*(Hit(i, True) for i in newest), *(Hit(i, False) for i in unfiled)]
-            facets = documents.facets(c, asked) if not offset else words.NO_FACETS
-            hits = Hits(tuple(refs[offset : offset + limit]), total.number + len(unfiled), total.is_more, facets)
+        pages = None if open_documents is None else _pages_of(c, open_documents)
+        work = Work(pages, batches if session.batches() else None, kept)
+        hits = find_hits(c, asked, work, limit=limit, offset=offset, counted=not offset)
+        if open_documents and not query.match_expression():
+            # Work that meets the conditions follows after what is filed.
+            rest = list(open_documents)[max(0, offset - hits.total) :][: limit - len(hits.hits)]
+            hits = replace(
+                hits, hits=(*hits.hits, *(Hit(i, False) for i in rest)), total=hits.total + len(open_documents)
+            )
         found = _load_hits(session, c, hits.hits, view, query, open_documents or {})
         unread = count_unread(session)
     setup, counted, waiting = workspace.setup, hits.facets, [h for h in found if not h.is_filed]
@@ -206,7 +204,7 @@ def find_filed_ids(session: Session, line: str) -> list[str]:
     query = understand(session, line)
     with workspace.place.database.read() as c:
         asked = DocumentQuery(session.view(c), asked=query)
-        return list_filed(c, asked) if query.match_expression() else documents.list_ids(c, asked)
+        return list_filed(c, asked)
 
 
 def _open_batches(session: Session, c: Connection) -> list[str]:
@@ -280,6 +278,9 @@ def _meets_open(
     fields = {field for of, field in condition.fields if of in (None, kind.id)}
     if own := fields & set(values):
         return any(meets(condition, values[field].items) for field in own)
+    cabinet = workspace.setup.cabinet(kind.cabinet)
+    if cabinet is None or not fields & set(cabinet.levels):
+        return False
     levels = compute_destination(kind, workspace.setup, values).folder
     return meets(condition, [value for level, value in levels if level in fields and value])
 

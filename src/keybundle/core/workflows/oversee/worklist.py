@@ -98,7 +98,8 @@ def count_today(session: Session) -> Today:
         view, own, d = session.view(c), session.batches(), t.document.c
         captured = select(func.count()).where(t.page.c.captured_at >= midnight)
         if own:
-            captured = captured.where(t.page.c.batch_id.in_(select(t.batch.c.id).where(*own)))
+            # Put together, so that the planner begins with the few pages of today and not with all of one's batches.
+            captured = captured.where(t.page.c.batch_id.concat("").in_(select(t.batch.c.id).where(*own)))
         sides = c.execute(captured).scalar() or 0
         new = (d.filed_at >= midnight, d.removed_at.is_(None), d.batch_id.is_not(None))
         filed = c.execute(select(func.count()).where(*new, *view.documents())).scalar()

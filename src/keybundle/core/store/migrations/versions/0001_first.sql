@@ -102,6 +102,9 @@ CREATE TABLE search_row (
     caption VARCHAR NOT NULL,
     vals VARCHAR NOT NULL,
     texts JSON NOT NULL,
+    type VARCHAR NOT NULL,
+    cabinet VARCHAR NOT NULL,
+    month VARCHAR NOT NULL,
     PRIMARY KEY (id),
     UNIQUE (ref)
 );
@@ -199,7 +202,8 @@ CREATE TABLE folder (
     value VARCHAR NOT NULL,
     path VARCHAR NOT NULL,
     folded VARCHAR NOT NULL,
-    documents INTEGER DEFAULT '0' NOT NULL,
+    documents INTEGER NOT NULL,
+    last INTEGER NOT NULL,
     storage_area VARCHAR,
     own_access_id VARCHAR,
     access_id VARCHAR,
