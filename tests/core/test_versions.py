@@ -14,15 +14,19 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, 
 from sqlalchemy import text
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches.model import balance
 from keybundle.core.finding.columns import count_in
+from keybundle.core.reading.text import PageText
 from keybundle.core.rights.model import Right
+from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.keep import cabinets, correcting, trash
 from keybundle.core.workflows.keep.story import load_story
+from keybundle.core.workflows.oversee.forgetting import forget_closed
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.session.session import NotAllowed
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
-from tests.support import DataTest, acting, demo_template, filed_ids
+from tests.support import DataTest, acting, demo_template, filed_ids, scanned_template, shared_pool
 
 ADMIN, SUPERVISOR, OPERATOR = "Oswinna Reedmace", "Tarvin Windlass", "Elspra Towpath"
 
@@ -174,6 +178,49 @@ class Trash(DataTest):
                 text("SELECT batch_id FROM document WHERE id = :d"), {"d": document_id}
             ).scalar()
             return found
+
+
+class Closed(DataTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.ws = open_workspace(self.demo_data(scanned=True))
+        self.addCleanup(self.ws.close)
+        self.me, self.batch = acting(self.ws, ADMIN), scanned_template()[1]
+        self.filed = [e.id for e in file_documents(self.me, shared_pool(), self.batch).entries]
+        with self.ws.place.database.atomic() as c:
+            c.execute(text("UPDATE batch SET closed_at = :at"), {"at": self.ws.clock.stamp()})
+
+    def test_what_it_no_longer_needs_goes_after_its_time_and_its_account_stays(self) -> None:
+        ws, before = self.ws, balance(self.ws.batches.load(self.batch))
+        self.assertEqual(forget_closed(ws), 0, "not before its time")
+        self.assertEqual(forget_closed(ws, days=-1), 1)
+        with ws.place.database.read() as c:
+            asked = "SELECT (SELECT COUNT(*) FROM step), (SELECT COUNT(*) FROM page WHERE facts IS NOT NULL)"
+            self.assertEqual(tuple(c.execute(text(asked)).one()), (0, 0))
+        self.assertEqual(forget_closed(ws, days=-1), 0)
+        self.assertEqual(balance(ws.batches.load(self.batch)), before, "each side has its end still")
+        pages = [p for i in self.filed for p in ws.repository.load(i).pages]
+        self.assertTrue(
+            pages and all(PageText.from_bytes(p.text).words for p in pages), "what is filed keeps its words"
+        )
+        self.assertEqual(index_words(ws), index_anew(ws))
+        self.assertEqual(verify(self.me).trail, "whole")
+
+    def test_what_came_with_a_batch_is_erased_there_too(self) -> None:
+        ws, gone = self.ws, self.filed[0]
+        document = ws.repository.load(gone)
+        word = max(document.values["Agreement number"].items).encode()
+        files = [ws.place.files.path(sha) for p in document.pages for sha in (p.file_sha,)]
+        self.assertTrue(all(f.exists() for f in files))
+        trash.delete_documents(self.me, [gone], "asked for by the keeper")
+        erased = trash.empty_trash(self.me, [gone])
+        self.assertEqual((erased.documents, erased.left), (1, ()))
+        self.assertFalse(any(f.exists() for f in files))
+        holders = [
+            p for p in ws.place.root.rglob("*") if p.is_file() and "feeder" not in p.parts and word in p.read_bytes()
+        ]
+        self.assertEqual(holders, [])
+        self.assertEqual(len(ws.batches.load(self.batch).pages), 16, "the account of sides stays")
 
 
 class Course(RuleBasedStateMachine):

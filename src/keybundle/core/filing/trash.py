@@ -5,7 +5,7 @@ What is erased is gone from every table, from the index and the lessons; the fil
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, delete, or_, select, text, update
+from sqlalchemy import Connection, delete, null, or_, select, text, update
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
@@ -112,7 +112,7 @@ def _erase_in_batch(c: Connection, batch_id: str | None, document_id: str, texts
         update(t.batch_document).where(bd.id.in_(own)).values(tags=[], type_because=None, type_rival=None, trouble="")
     )
     pages = list(c.execute(select(p.id).where(or_(p.document_id.in_(own), p.text_id.in_(texts)))).scalars())
-    blank = {"text_id": None, "facts": None, "source": "", "name": "", "note": None}
+    blank = {"text_id": None, "facts": null(), "source": "", "name": "", "note": None}
     c.execute(update(t.page).where(p.id.in_(pages)).values(blank))
     index.remove(c, pages)
     c.execute(delete(t.step).where(t.step.c.batch_id == batch_id))

@@ -1,15 +1,22 @@
-"""Forgetting what a law wants forgotten: the details of the audit trail's rows about one subject. The chain still holds."""
+"""Forgetting: what a law wants forgotten of the audit trail (the chain still holds), and what closed batches no longer need."""
 
 from __future__ import annotations
 
-from sqlalchemy import exists, select
+from datetime import timedelta
+
+from sqlalchemy import delete, exists, null, or_, select, update
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
+from keybundle.core.search import index
 from keybundle.core.store import schema as t
+from keybundle.core.store.texts import drop_texts
 from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.workspace import Workspace
+
+KEPT_DAYS, BATCHES_AT_ONCE = 30, 20
 
 
 @needs(Right.OVERSEE, Right.GIVE_RIGHTS)
@@ -31,3 +38,29 @@ def purge_details(session: Session, subject: str, reason: str) -> int:
         told = {"rows": count, "reason": reason.strip()}
         audit.append(c, workspace.clock.stamp(), session.person, "details purged", subject, told)
     return count
+
+
+def forget_closed(workspace: Workspace, *, days: int = KEPT_DAYS, most: int = BATCHES_AT_ONCE) -> int:
+    """Let go of what batches need only while they are open, once they are closed for some days; return of how many.
+
+    Their steps, what was measured of their sides, values of slips that are filed, and texts of sides that were left out. Their
+    account stays: each side with its end. A few batches at a time, each in a transaction of its own, the oldest first.
+    """
+    b, p, d = t.batch.c, t.page.c, t.batch_document.c
+    before = (workspace.clock.now() - timedelta(days=days)).isoformat()
+    with workspace.place.database.read() as c:
+        has_steps = select(t.step.c.id).where(t.step.c.batch_id == b.id).exists()
+        has_facts = select(t.page.c.id).where(t.page.c.batch_id == b.id, t.page.c.facts.is_not(None)).exists()
+        chosen = select(b.id).where(b.closed_at < before, or_(has_steps, has_facts)).order_by(b.closed_at).limit(most)
+        batches = list(c.execute(chosen).scalars())
+    for batch_id in batches:
+        with workspace.place.database.atomic() as c:
+            c.execute(delete(t.step).where(t.step.c.batch_id == batch_id))
+            own = select(d.id).where(d.batch_id == batch_id)
+            c.execute(delete(t.batch_value).where(t.batch_value.c.document_id.in_(own)))
+            texts = select(p.id, p.text_id).where(p.batch_id == batch_id, p.text_id.is_not(None))
+            pages = c.execute(texts).all()
+            c.execute(update(t.page).where(p.batch_id == batch_id).values(facts=null(), text_id=None))
+            index.remove(c, [page.id for page in pages])
+            drop_texts(c, [page.text_id for page in pages])
+    return len(batches)
