@@ -140,3 +140,27 @@ class Cabinets(DesktopTest):
         self.key(view.table, Qt.Key.Key_Delete)
         self.until(lambda: "You may look here" in window.message.text())
         self.assertEqual(len(self.bills()), view.model.rowCount())
+
+    def test_a_value_is_corrected_in_the_slip_of_the_viewer(self) -> None:
+        window, _ = self.open()
+        bill = next(i for i in self.bills() if self.ws.repository.load(i).type == "Bill")
+        window.viewers.open(bill, 0)
+        (shown,) = window.viewers.windows
+        viewer = shown.viewer
+        self.until(lambda: viewer.presenter.document is not None and viewer.values.rowCount() > 0)
+        shown.activateWindow()
+        row = next(i for i in range(viewer.values.rowCount()) if viewer.values.item(i, 0).text() == "Bill number")
+        viewer.values.setCurrentCell(row, 1)
+        self.key(viewer.values, Qt.Key.Key_F2)
+        editor = QApplication.focusWidget()
+        assert editor is not None
+        QTest.keyClick(editor, Qt.Key.Key_A, CTRL)
+        QTest.keyClicks(editor, "R-50505")
+        self.key(editor, Qt.Key.Key_Return)
+        self.until(lambda: self.ws.repository.load(bill).values["Bill number"].text == "R-50505")
+        self.until(lambda: "R-50505" in viewer.caption.text())
+        self.until(lambda: "Bill number from" in viewer.story.item(0).text())
+        viewer.handlers.trigger("viewer.undo")
+        self.until(lambda: self.ws.repository.load(bill).version == 3)
+        self.assertNotEqual(self.ws.repository.load(bill).values["Bill number"].text, "R-50505")
+        shown.close()

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from keybundle.core.export.forms import AS_PACKAGE, FORMS
 from keybundle.core.workflows.keep.story import Happened
@@ -57,4 +58,23 @@ def _say(h: Happened) -> str:
     if h.what == "not sent":
         refused = "; ".join(f"{address}: {why}" for address, why in d["refused"].items())
         return tr("Not sent to {refused}", refused=refused)
-    return h.what[:1].upper() + h.what[1:]
+    if h.what == "revised":
+        return tr("Corrected: {changes}", changes="; ".join(_changes(d)) or tr("nothing that is told here"))
+    if h.what == "deleted":
+        return tr("Deleted: {why}", why=d.get("why", ""))
+    known = {"brought back": mark("Brought back from the trash"), "taken back": mark("Taken back into its batch"),
+             "kept to": mark("Whom it is kept to was changed"), "let oneself in": mark("Somebody let themselves in")}  # fmt: skip
+    return tr(known[h.what]) if h.what in known else h.what[:1].upper() + h.what[1:]
+
+
+def _changes(d: Mapping[str, Any]) -> list[str]:
+    """Return what a revision changed, thing by thing."""
+    found = [
+        tr("{field} from {before} to {after}", field=field, before=", ".join(before) or tr("empty"),
+           after=", ".join(after) or tr("empty"))
+        for field, (before, after) in d.get("values", {}).items()
+    ]  # fmt: skip
+    if "folder" in d:
+        before, after = (" / ".join(path) for path in d["folder"])
+        found.append(tr("folder from {before} to {after}", before=before, after=after))
+    return found

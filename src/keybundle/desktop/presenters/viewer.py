@@ -15,11 +15,13 @@ from keybundle.core.base.errors import AppError
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledDocument
+from keybundle.core.rights.model import Right
 from keybundle.core.search.query import Query
 from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.keep import cabinets
 from keybundle.core.workflows.keep.story import load_story
 from keybundle.desktop.presenters.bench_state import PageShown
+from keybundle.desktop.presenters.cabinet_changes import CabinetChanges
 from keybundle.desktop.presenters.picture_cache import Fetched, Key
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.sharp import Sharp, load_sharp, with_sharp
@@ -32,12 +34,13 @@ AHEAD = (1, -1, 2)
 
 @dataclass(frozen=True)
 class ValueLine:
-    """A value as the viewer tells it: its field, its text, where it came from, who confirmed it and when."""
+    """A value as the viewer tells it: its field, its text, where it came from, who confirmed it when, whether it can change."""
 
     field: str
     text: str
     origin: str
     told: str
+    can_correct: bool = False
 
 
 @dataclass(frozen=True)
@@ -86,6 +89,9 @@ class ViewerPresenter(QObject):
         self._mark = -1
         self._has_moved = False
         self._thumbnails: dict[int, str] = {}
+        self.changes = CabinetChanges(seat, self)
+        self.changes.said.connect(self.said)
+        self.changes.failed.connect(self._refuse)
         seat.bus.changed.connect(self._on_changes)
 
     def _on_changes(self, changes: Changes) -> None:
@@ -162,6 +168,34 @@ class ViewerPresenter(QObject):
 
         seat.runner.query(load, done, key="filed document again", owner=self, on_error=self._gone)
 
+    def correct(self, field: str, text: str) -> None:
+        """Correct a value of the document; it is kept at once."""
+        if self.document is not None:
+            value = self.document.values.get(field)
+            now = value.text if value is not None else ""
+            self.changes.edit({self.document.id: (now, self.document.revision)}, field, text)
+            self.changes.keep()
+
+    def _refuse(self, told: str) -> None:
+        """Show what stands, where a correction was not kept, and why."""
+        self.changes.discard()
+        self.changed.emit(self.state)
+        self.failed.emit(told)
+
+    def _lines(self, document: FiledDocument) -> tuple[ValueLine, ...]:
+        """Return the values as they are shown: the fields of the type, the empty ones too for who may correct them."""
+        kinds = self._s.workspace.setup.document_types
+        kind = next((k for k in kinds if k.name == document.type), None)
+        own = {f.name for f in kind.fields} if kind is not None and self._s.may(Right.CORRECT) else set()
+        lines = [
+            ValueLine(name, v.text, v.origin.value, self._say_confirmed(v), name in own)
+            for name, v in document.values.items()
+        ]
+        missing = (
+            [f.name for f in kind.fields if f.name in own and f.name not in document.values] if kind is not None else []
+        )
+        return (*lines, *(ValueLine(name, "", "", "", True) for name in missing))
+
     def _say_confirmed(self, value: FieldValue) -> str:
         if not (value.confirmed_by and value.confirmed_at):
             return ""
@@ -169,7 +203,7 @@ class ViewerPresenter(QObject):
 
     def _describe(self, found: _Opened) -> ViewerState:
         d = found.document
-        values = tuple(ValueLine(name, v.text, v.origin.value, self._say_confirmed(v)) for name, v in d.values.items())
+        values = self._lines(d)
         place = " / ".join((d.cabinet, *(value for _, value in d.folder)))
         return ViewerState(d.id, d.caption, place, len(d.pages), 0, values, d.tags, found.story)
 

@@ -20,15 +20,14 @@ from PySide6.QtWidgets import (
 from keybundle.desktop.actions.binding import bind_commands, bind_place
 from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.models.documents import DocumentsModel
-from keybundle.desktop.presenters.cabinet_changes import Moves
 from keybundle.desktop.presenters.cabinets import CabinetsPresenter, CabinetsState, ColumnState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.ask_sheet import AskSheet
 from keybundle.desktop.views.calm import Button, Line
 from keybundle.desktop.views.cell_editor import CellDelegate
-from keybundle.desktop.views.choose_sheet import ChooseSheet
 from keybundle.desktop.views.drag_out import DragTable
 from keybundle.desktop.views.drops import FileDrop
+from keybundle.desktop.views.follow_sheet import make_follow_sheet
 from keybundle.desktop.views.large import Large
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.viewer_view import PagePane
@@ -147,7 +146,9 @@ class CabinetsView(QWidget):
         self.keep_drafts.setProperty("role", "main")
         self.keep_drafts.clicked.connect(lambda: self.handlers.trigger("cabinets.keep"))
         self.drop_drafts.clicked.connect(lambda: self.handlers.trigger("cabinets.discard"))
-        presenter.changes.follow_asked.connect(self._ask_follow)
+        presenter.changes.follow_asked.connect(
+            lambda moves: self.sheet_asked.emit(make_follow_sheet(moves, presenter.changes))
+        )
         self.tags = Line()
         self.tags.setAccessibleName(tr("Tags of the chosen documents"))
         self.tags.setPlaceholderText(tr("tags, told apart by commas"))
@@ -277,17 +278,6 @@ class CabinetsView(QWidget):
         chosen = self.presenter.state.chosen
         meant = chosen if document in chosen else (document,)
         self.presenter.changes.edit(self.model.values_of(meant, head), head, text)
-
-    def _ask_follow(self, moves: Moves) -> None:
-        """Ask once whether documents follow their corrected values into other folders."""
-        places = tr("{before} → {after}", before=" / ".join(moves.before), after=" / ".join(moves.after))
-        head = tr(
-            "By the corrected values {n:,} documents belong in other folders: {places}", n=moves.number, places=places
-        )
-        sheet = ChooseSheet(tr("Follow or stay"), head, of=moves.caption)
-        sheet.render_entries([tr("Follow: file them where the values now say"), tr("Stay: correct the values alone")])
-        sheet.chosen.connect(lambda row: self.presenter.changes.keep_with(follow=row == 0))
-        self.sheet_asked.emit(sheet)
 
     def _ask_delete(self) -> None:
         chosen = self.presenter.state.chosen

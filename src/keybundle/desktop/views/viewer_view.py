@@ -33,6 +33,8 @@ from keybundle.desktop.presenters.viewer import ViewerPresenter, ViewerState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import ORIGIN_SIGN, icon, value_font
 from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.cell_editor import CellDelegate
+from keybundle.desktop.views.follow_sheet import make_follow_sheet
 from keybundle.desktop.views.page_geometry import WHOLE
 from keybundle.desktop.views.page_rail import PageRail
 from keybundle.desktop.views.page_view import ZOOM_STEP, PageView, words_inside
@@ -112,6 +114,7 @@ class Viewer(QWidget):
 
     left = Signal()
     sending = Signal(object, bool)
+    sheet_asked = Signal(object)
 
     def __init__(self, presenter: ViewerPresenter, may: Callable[[Right], bool], parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -139,9 +142,15 @@ class Viewer(QWidget):
         self.values.verticalHeader().hide()
         self.values.setShowGrid(False)
         self.values.setWordWrap(True)
-        self.values.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.values.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
         self.values.setAccessibleName(tr("Values"))
+        self.values.setEditTriggers(QTableWidget.EditTrigger.DoubleClicked | QTableWidget.EditTrigger.EditKeyPressed)
+        self.values.setItemDelegate(CellDelegate(self.values))
+        self.values.itemChanged.connect(self._corrected)
+        self._is_filling = False
+        self.presenter.changes.follow_asked.connect(
+            lambda moves: self.sheet_asked.emit(make_follow_sheet(moves, self.presenter.changes))
+        )
         self.values.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
         self.values.horizontalHeader().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.values.horizontalHeader().setSectionResizeMode(2, QHeaderView.ResizeMode.Fixed)
@@ -219,6 +228,8 @@ class Viewer(QWidget):
         self.page.area_framed.connect(self._copy_area)
         on("viewer.send", lambda: self.sending.emit((p.state.document,), False))
         on("viewer.send again", lambda: self.sending.emit((p.state.document,), True))
+        on("viewer.correct", self._correct)
+        on("viewer.undo", p.changes.undo)
         on("viewer.close", self.left.emit)
         bind_place(self, "viewer", self.handlers)
         for command_id in ("viewer.next place", "viewer.zoom out", "viewer.zoom in", "viewer.fit", "viewer.turn"):
@@ -229,6 +240,21 @@ class Viewer(QWidget):
         self.side.setCurrentIndex(SIDES.index(name))
         for other, button in self._sides.items():
             button.setChecked(other == name)
+
+    def _correct(self) -> None:
+        """Open the editor of the current value, of the first where none is current."""
+        self.show_side("values")
+        self.values.setFocus()
+        row = max(0, self.values.currentRow())
+        item = self.values.item(row, 1)
+        if item is not None:
+            self.values.setCurrentItem(item)
+            self.values.editItem(item)
+
+    def _corrected(self, item: QTableWidgetItem) -> None:
+        name = self.values.item(item.row(), 0)
+        if not self._is_filling and item.column() == 1 and name is not None:
+            self.presenter.correct(name.text(), item.text())
 
     def show_whole(self) -> None:
         """Begin with the whole page in sight."""
@@ -276,6 +302,7 @@ class Viewer(QWidget):
             self.story.addItem(QListWidgetItem(f"{line.when}, {line.who}\n{line.what}"))
 
     def _render_values(self, state: ViewerState) -> None:
+        self._is_filling = True
         self.values.setRowCount(len(state.values))
         for i, line in enumerate(state.values):
             name = QTableWidgetItem(line.field)
@@ -291,4 +318,9 @@ class Viewer(QWidget):
             self.values.setItem(i, 2, sign)
             self.values.setItem(i, 0, name)
             self.values.setItem(i, 1, value)
+            plain = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+            name.setFlags(plain)
+            sign.setFlags(plain)
+            value.setFlags(plain | Qt.ItemFlag.ItemIsEditable if line.can_correct else plain)
+        self._is_filling = False
         self.values.resizeRowsToContents()

@@ -38,6 +38,7 @@ class ViewerWindow(QMainWindow):
         if beside:
             self.move(self.pos() + QPoint(STEP_PX, STEP_PX) * (beside % 8))
         viewer.left.connect(self.close)
+        viewer.sheet_asked.connect(self.edge.open)
         viewer.presenter.changed.connect(self._name)
         viewer.presenter.said.connect(self.message.setText)
         viewer.presenter.failed.connect(self.message.setText)
