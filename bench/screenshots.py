@@ -11,6 +11,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 
 from bench.yardstick import feeder, run_cli
@@ -30,6 +31,7 @@ from keybundle.desktop.views.access_sheet import AccessSheet
 from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.register_sheet import RegisterSheet
 from keybundle.desktop.views.send_sheet import SendSheet
+from keybundle.desktop.views.window import MainWindow
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -101,6 +103,7 @@ def main(target: Path = TARGET) -> None:
     window.cabinets.table.selectRow(0)
     spin(1.5)
     shoot("cabinets")
+    shoot_correcting(window, shoot)
     window.go_find()
     window.finder.line.setText("towpath keeper")
     window.finder.presenter.search("towpath keeper")
@@ -121,6 +124,18 @@ def main(target: Path = TARGET) -> None:
     shoot_rights(desktop, target, spin)
     desktop.close()
     shutil.rmtree(data.parent)
+
+
+def shoot_correcting(window: MainWindow, shoot: Callable[[str], None]) -> None:
+    """Correct two values in the table, take the picture before they are kept, and let go of them."""
+    view = window.cabinets
+    changes, ids = view.presenter.changes, list(view.presenter.state.documents)[:2]
+    for field, text in (("Bill number", "R-20417"), ("Order number", "PO-51604")):
+        changes.edit(view.model.values_of(ids, field), field, text)
+    heads = [str(view.model.headerData(i, Qt.Orientation.Horizontal)) for i in range(view.model.columnCount())]
+    view.table.horizontalScrollBar().setValue(max(0, heads.index("Order number") - 1))
+    shoot("correcting")
+    changes.discard()
 
 
 def shoot_viewer(desktop: Desktop, target: Path, spin: Callable[[float], None]) -> None:

@@ -54,6 +54,12 @@ CREATE TABLE example (
 );
 CREATE INDEX example_by_document ON example (document);
 CREATE INDEX example_by_type ON example (type, page);
+CREATE TABLE file_place (
+    sha VARCHAR NOT NULL,
+    area VARCHAR NOT NULL,
+    PRIMARY KEY (sha, area)
+);
+CREATE INDEX file_place_by_area ON file_place (area);
 CREATE TABLE filing_record (
     id VARCHAR NOT NULL,
     batch_id VARCHAR NOT NULL,
@@ -147,7 +153,6 @@ CREATE TABLE store_format (
 );
 CREATE TABLE stored_file (
     sha VARCHAR NOT NULL,
-    area VARCHAR NOT NULL,
     size INTEGER NOT NULL,
     at VARCHAR NOT NULL,
     PRIMARY KEY (sha)

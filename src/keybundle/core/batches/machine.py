@@ -128,7 +128,7 @@ class MachineWrites(StoredBatches):
 
     def _know_file(self, c: Connection, sha: str) -> None:
         if c.execute(_KNOWN_FILE, {"sha": sha}).first() is None:
-            c.execute(insert(t.stored_file).values(sha=sha, area="main", size=0, at=self._clock.stamp()))
+            c.execute(insert(t.stored_file).values(sha=sha, size=self.size_of(sha), at=self._clock.stamp()))
 
     def end_capture(self, batch_id: str) -> None:
         """Note that no more sides will come."""

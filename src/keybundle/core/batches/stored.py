@@ -43,6 +43,7 @@ class StoredBatches:
         self._db = database
         self._clock = clock
         self._settle = settle
+        self.size_of: Callable[[str], int] = lambda sha: 0  # the bytes of a stored file, by its SHA-256
 
     def texts(self, page_ids: Iterable[str]) -> dict[str, bytes]:
         """Return the stored text of pages that have one, in the order asked for."""

@@ -24,10 +24,12 @@ FILED_ONCE = "version.as-filed"
 class Repository:
     """The repository of a data directory."""
 
-    def __init__(self, database: Database, clock: Clock, locale: Callable[[], str]) -> None:
+    def __init__(
+        self, database: Database, clock: Clock, locale: Callable[[], str], size: Callable[[str], int] = lambda sha: 0
+    ) -> None:
         self._db = database
         self._clock = clock
-        self._locale = locale
+        self._locale, self._size = locale, size
 
     def find_key(self, key: str) -> str | None:
         """Return the document filed under a filing key."""
@@ -70,7 +72,7 @@ class Repository:
             rows.write_tags(c, document_id, new.tags)
             count_document(c, folder_id, None, 1)
             for sha in {new.pdf_sha, *(p.file_sha for p in new.pages), *(p.picture[0] for p in new.pages)}:
-                _know_file(c, sha, at)
+                _know_file(c, sha, at, self._size(sha))
             place = [value for _, value in new.folder]
             audit.append(c, at, who, "filed", document_id, {
                 "cabinet": new.named[1] or new.cabinet, "folder": place, "type": new.named[0] or new.type,
@@ -170,6 +172,6 @@ def _folder_values(new: NewDocument) -> dict[str, FieldValue]:
     return {name: FieldValue((value,), 1.0, sure=True) for name, value in new.folder if name not in new.values}
 
 
-def _know_file(c: Connection, sha: str, at: str) -> None:
+def _know_file(c: Connection, sha: str, at: str, size: int) -> None:
     if c.execute(select(t.stored_file.c.sha).where(t.stored_file.c.sha == sha)).first() is None:
-        c.execute(insert(t.stored_file).values(sha=sha, area="main", size=0, at=at))
+        c.execute(insert(t.stored_file).values(sha=sha, size=size, at=at))

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import secrets
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem, explain_os_error
@@ -18,21 +18,33 @@ from keybundle.core.base.messages import message
 BLOCK = 1 << 20
 
 
-class FileStore:
-    """One storage area: ``root/ab/cd/abcd...`` for each SHA-256."""
+def _place(root: Path, sha: str) -> Path:
+    return root / sha[:2] / sha[2:4] / sha
 
-    def __init__(self, root: Path) -> None:
+
+class FileStore:
+    """One storage area: ``root/ab/cd/abcd...`` for each SHA-256; what is not there is looked for in the ``others``."""
+
+    def __init__(self, root: Path, others: Callable[[], Sequence[Path]] = tuple) -> None:
         self.root = root
+        self.others = others
+
+    def own_path(self, sha: str) -> Path:
+        """Return where the file of that hash lies in this area, there or not."""
+        return _place(self.root, sha)
 
     def path(self, sha: str) -> Path:
-        """Return where the file of that hash lies, there or not."""
-        return self.root / sha[:2] / sha[2:4] / sha
+        """Return where the file of that hash can be read: here, else in another area; here where it is nowhere."""
+        own = self.own_path(sha)
+        if own.exists():
+            return own
+        return next((found for root in self.others() if (found := _place(root, sha)).exists()), own)
 
     def put(self, data: bytes) -> str:
         """Store bytes durably and return their SHA-256; raises EnvironmentProblem."""
         sha = hashlib.sha256(data).hexdigest()
         if self.check(sha):
-            write_atomic(self.path(sha), data)
+            write_atomic(self.own_path(sha), data)
         else:
             self._settle(sha)
         return sha
@@ -40,7 +52,7 @@ class FileStore:
     def _settle(self, sha: str) -> None:
         """Make sure that the name of a file that is there, perhaps put by somebody else just now, is on the disk."""
         try:
-            sync_folder(self.path(sha).parent)
+            sync_folder(self.own_path(sha).parent)
         except OSError as error:
             raise explain_os_error(error, message("thing.stored-file", sha=sha[:12])) from error
 
@@ -65,8 +77,8 @@ class FileStore:
             if not self.check(sha):
                 self._settle(sha)
                 return sha, False
-            make_folder(self.path(sha).parent)
-            put_in_place(temporary, self.path(sha))
+            make_folder(self.own_path(sha).parent)
+            put_in_place(temporary, self.own_path(sha))
             return sha, True
         except OSError as error:
             raise explain_os_error(error, f"“{name}”") from error
@@ -75,7 +87,7 @@ class FileStore:
 
     def drop(self, sha: str) -> None:
         """Take a file away again that nothing refers to yet."""
-        self.path(sha).unlink(missing_ok=True)
+        self.own_path(sha).unlink(missing_ok=True)
 
     def get(self, sha: str) -> bytes:
         """Return the bytes; raises EnvironmentProblem when they are gone."""
@@ -84,11 +96,18 @@ class FileStore:
         except OSError as error:
             raise explain_os_error(error, message("thing.stored-file", sha=sha[:12])) from error
 
+    def size(self, sha: str) -> int:
+        """Return the bytes of a file, 0 for one that is gone."""
+        try:
+            return self.path(sha).stat().st_size
+        except OSError:
+            return 0
+
     def check(self, sha: str) -> str:
-        """Return an empty text when the file is whole, else what is wrong with it."""
+        """Return an empty text when this area's file is whole, else what is wrong with it."""
         digest = hashlib.sha256()
         try:
-            with self.path(sha).open("rb") as file:
+            with self.own_path(sha).open("rb") as file:
                 while block := file.read(BLOCK):
                     digest.update(block)
         except FileNotFoundError:

@@ -374,10 +374,17 @@ stored_file = Table(
     "stored_file",
     metadata,
     Column("sha", String, primary_key=True),
-    Column("area", String, nullable=False),
     Column("size", Integer, nullable=False),
     Column("at", String, nullable=False),
 )
+# Where else than under the data directory a file lies: in the storage areas of what was filed with it.
+file_place = Table(
+    "file_place",
+    metadata,
+    Column("sha", String, primary_key=True),
+    Column("area", String, primary_key=True),
+)
+Index("file_place_by_area", file_place.c.area)
 audit = Table(
     "audit",
     metadata,

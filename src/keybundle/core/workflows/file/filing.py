@@ -26,6 +26,7 @@ from keybundle.core.repository.folders import keep_document_to
 from keybundle.core.rights.model import AccessList, Right, effective_rights
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.setup.routines import Routine
+from keybundle.core.workflows.file.areas import area_of, bring_files, note_places
 from keybundle.core.workflows.file.copies import note_due
 from keybundle.core.workflows.file.records import FiledEntry, add_entry, end_record
 from keybundle.core.workflows.index.learning import learn, refresh_calibration, unlearn
@@ -174,7 +175,10 @@ def _file_one(session: Session, one: _InHand, begun: Filing, cancel: CancelToken
         if cancel.cancelled:
             return CANCELLED
         sha, seconds = one.pdf.result()
-        entry = _commit(session, one, begun, sha)
+        with session.workspace.place.database.read() as c:
+            area = area_of(session.workspace, c, one.destination)
+        bring_files(session.workspace, area, [sha, *_files_of(session, one)])
+        entry = _commit(session, one, begun, sha, area)
     except AppError as error:
         return str(error)
     except Exception:
@@ -187,7 +191,13 @@ def _file_one(session: Session, one: _InHand, begun: Filing, cancel: CancelToken
     return ""
 
 
-def _commit(session: Session, one: _InHand, begun: Filing, sha: str) -> FiledEntry | None:
+def _files_of(session: Session, one: _InHand) -> list[str]:
+    """Return the files that the pages of a document are shown from, and came as."""
+    pages = session.workspace.batches.load_document(one.document.id).pages_of(one.document.id)
+    return [sha for p in pages for sha in (p.file_sha, p.facts.flat_sha if p.facts else "") if sha]
+
+
+def _commit(session: Session, one: _InHand, begun: Filing, sha: str, area: str) -> FiledEntry | None:
     """File a document in one transaction; None, and nothing done, where it is no longer what the PDF was made of."""
     workspace = session.workspace
     with workspace.place.database.atomic() as c:
@@ -200,6 +210,7 @@ def _commit(session: Session, one: _InHand, begun: Filing, sha: str) -> FiledEnt
             batch, document, one.kind, one.destination, one.texts, sha, workspace.batches.text_ids(one.texts)
         )
         filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, new, begun.who)
+        note_places(workspace, c, area, [sha, *_files_of(session, one)])
         if document.kept_to is not None:
             keep_document_to(c, filed_id, AccessList.from_json(json.loads(document.kept_to)))
         learn(c, workspace, document, one.kind, one.texts, was_seen=begun.was_seen)

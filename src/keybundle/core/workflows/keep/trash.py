@@ -16,6 +16,7 @@ from keybundle.core.repository.access import view_of
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.file.areas import drop_places
 from keybundle.core.workflows.session.session import NotAllowed, Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -122,6 +123,7 @@ def _erase_one(session: Session, document_id: str, erased: Erased) -> None:
         pages = list(c.execute(select(p.page_id).where(p.document_id == document_id)).scalars())
         gone, kept = trash.erase(c, document_id, who=session.person, at=workspace.clock.stamp())
     # Only once nothing names them any more: a file that is there twice is better than one that is missed.
+    drop_places(workspace, gone)
     for sha in gone:
         workspace.place.files.drop(sha)
     for name in (*pages, *gone):

@@ -11,6 +11,8 @@ from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
 from keybundle.core.store import schema as t
+from keybundle.core.store.files import FileStore
+from keybundle.core.workflows.file.areas import store_of
 from keybundle.core.workflows.session.session import Session, needs
 
 
@@ -38,17 +40,21 @@ def list_trail(session: Session) -> list[str]:
 
 @needs(Right.OVERSEE)
 def verify(session: Session, *, progress: Progress = silent, cancel: CancelToken | None = None) -> Verified:
-    """Read every stored file and compare its hash; recompute the audit trail."""
+    """Read every stored file, in all areas it lies in, and compare its hash; recompute the audit trail."""
     workspace = session.workspace
     cancel = cancel or CancelToken()
     with workspace.place.database.read() as c:
         known = list(c.execute(select(t.stored_file.c.sha).order_by(t.stored_file.c.sha)).scalars())
+        elsewhere: dict[str, list[FileStore | None]] = {}
+        for row in c.execute(select(t.file_place)):
+            elsewhere.setdefault(row.sha, []).append(store_of(workspace, row.area))
     bad = []
     for number, sha in enumerate(known, 1):
         cancel.check()
-        wrong = workspace.place.files.check(sha)
-        if wrong:
-            bad.append((sha, wrong))
+        for store in (workspace.place.files, *elsewhere.get(sha, ())):
+            wrong = store.check(sha) if store is not None else ""
+            if wrong:
+                bad.append((sha, wrong))
         progress(Step(number, len(known), message("progress.checking-files")))
     with workspace.place.database.read() as c:
         return Verified(len(known), tuple(bad), audit.verify(c), audit.head(c))

@@ -82,7 +82,7 @@ def count_touched(c: Connection, kind: str, part_id: str) -> int:
         "document_types": select(func.count()).where(d.type == part_id, is_there),
         "routines": select(func.count()).where(b.routine == part_id, is_open),
         "people": select(func.count()).where(b.owner == part_id, is_open),
-        "storage_areas": select(func.count()).where(t.stored_file.c.area == part_id),
+        "storage_areas": select(func.count()).where(t.file_place.c.area == part_id),
     }.get(kind)
     return int(c.execute(chosen).scalar() or 0) if chosen is not None else 0
 

@@ -44,7 +44,9 @@ class Workspace:
         self.place = place
         self.clock = place.clock
         self.batches = BatchStore(place.database, place.clock, self._settle)
-        self.repository = Repository(place.database, place.clock, lambda: self.setup.locale)
+        self.batches.size_of = place.files.size
+        place.files.others = self._other_areas
+        self.repository = Repository(place.database, place.clock, lambda: self.setup.locale, place.files.size)
         # Guards what is remembered here, and is never held while waiting to write: who writes asks for the set-up too.
         self._lock = threading.RLock()
         self._memory_lock = threading.Lock()
@@ -54,6 +56,11 @@ class Workspace:
         self._memory: Memory | None = None
         self._memory_mark = (0, 0)
         self._calibration: Calibration | None = None
+
+    def _other_areas(self) -> list[Path]:
+        """Return the folders of all storage areas but the data directory's own."""
+        roots = [self.place.root / area.path for area in self.setup.storage_areas] if self.has_setup else []
+        return [root for root in roots if root != self.place.files.root]
 
     def _settle(self, batch: Batch) -> Batch:
         return settle(batch, self.setup, self.books, self.bar(self.setup.routine(batch.routine)), self.rule)

@@ -1,0 +1,82 @@
+"""Storage areas: where the files of what is filed lie. The nearest folder decides, else the cabinet, else the first area.
+
+A file that is filed into another area than the data directory's own is copied there and compared before the document is
+committed; an area that is away, or full, leaves the document ready, with the reason.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from sqlalchemy import Connection, delete, insert, select
+
+from keybundle.core.base.errors import EnvironmentProblem, InputProblem, Passing
+from keybundle.core.base.messages import message
+from keybundle.core.filing.destination import Destination
+from keybundle.core.repository.access import find_folder
+from keybundle.core.repository.folders import SEPARATOR
+from keybundle.core.store import schema as t
+from keybundle.core.store.files import FileStore
+from keybundle.core.workflows.session.workspace import Workspace
+
+
+def store_of(workspace: Workspace, area_id: str) -> FileStore | None:
+    """Return the files of a storage area, None where they are the data directory's own; raises InputProblem for none such."""
+    area = next((a for a in workspace.setup.storage_areas if a.id == area_id), None)
+    if area is None:
+        raise InputProblem(message("areas.no-such-area", area=area_id))
+    root = workspace.place.root / area.path
+    return None if root == workspace.place.files.root else FileStore(root)
+
+
+def area_of(workspace: Workspace, c: Connection, goes: Destination) -> str:
+    """Return the id of the area that the files of a destination lie in."""
+    path = [value or "" for _, value in goes.folder]
+    for depth in range(len(path), -1, -1):
+        found = find_folder(c, goes.cabinet, SEPARATOR.join(path[:depth]))
+        if found is not None and found.storage_area:
+            return str(found.storage_area)
+    cabinet, areas = workspace.setup.cabinet(goes.cabinet), workspace.setup.storage_areas
+    return cabinet.storage_area if cabinet is not None else areas[0].id if areas else ""
+
+
+def bring_files(workspace: Workspace, area_id: str, shas: Iterable[str]) -> None:
+    """Copy files into an area and compare each copy; nothing is done where they lie there already.
+
+    Raises Passing where the area is away or full, so that it may be tried again.
+    """
+    store = store_of(workspace, area_id)
+    if store is None:
+        return
+    # A folder that is missing is made below the data directory alone: elsewhere it is a disk that is not mounted.
+    if not store.root.exists() and not store.root.is_relative_to(workspace.place.root):
+        raise Passing(message("areas.away", root=store.root))
+    for sha in dict.fromkeys(shas):
+        try:
+            store.put_file(workspace.place.files.path(sha), sha)
+        except EnvironmentProblem as error:
+            raise Passing(message("areas.not-taken", root=store.root, why=str(error))) from error
+        if store.check(sha):
+            raise Passing(message("areas.not-taken", root=store.root, why=store.check(sha)))
+
+
+def note_places(workspace: Workspace, c: Connection, area_id: str, shas: Iterable[str]) -> None:
+    """Note that files lie in an area too, in the transaction that files them."""
+    if store_of(workspace, area_id) is None:
+        return
+    p = t.file_place.c
+    for sha in dict.fromkeys(shas):
+        if c.execute(select(p.sha).where(p.sha == sha, p.area == area_id)).first() is None:
+            c.execute(insert(t.file_place).values(sha=sha, area=area_id))
+
+
+def drop_places(workspace: Workspace, shas: Iterable[str]) -> None:
+    """Remove files from all other areas they lie in."""
+    p = t.file_place.c
+    with workspace.place.database.atomic() as c:
+        for sha in shas:
+            for area in list(c.execute(select(p.area).where(p.sha == sha)).scalars()):
+                store = store_of(workspace, area)
+                if store is not None:
+                    store.drop(sha)
+            c.execute(delete(t.file_place).where(p.sha == sha))

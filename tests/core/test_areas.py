@@ -1,0 +1,79 @@
+"""Storage areas: what is filed lies where its cabinet says, is read from any, told when one is away, and verified in all."""
+
+from __future__ import annotations
+
+import shutil
+
+from sqlalchemy import text
+
+from keybundle.core.workflows.file.filing import file_documents
+from keybundle.core.workflows.keep import cabinets, trash
+from keybundle.core.workflows.oversee.verify import verify
+from keybundle.core.workflows.session.workspace import open_workspace
+from tests.support import DataTest, acting, scanned_template, shared_pool
+
+
+class Areas(DataTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.ws = open_workspace(self.demo_data(scanned=True))
+        self.addCleanup(self.ws.close)
+        self.me, self.batch = acting(self.ws, "Oswinna Reedmace"), scanned_template()[1]
+        self.archive = self.folder / "archive"
+        self.archive.mkdir()
+
+        def change(setup):  # type: ignore[no-untyped-def]
+            area = type(setup.storage_areas[0])(name="Archive", id="archive", path=str(self.archive))
+            kept = tuple(
+                c.model_copy(update={"storage_area": "archive"}) if c.id == "Boats" else c for c in setup.cabinets
+            )
+            return setup.model_copy(update={"storage_areas": (*setup.storage_areas, area), "cabinets": kept})
+
+        self.ws.change_setup(self.me.person, change)
+
+    def test_files_lie_where_the_cabinet_says_and_are_read_from_there(self) -> None:
+        filed = file_documents(self.me, shared_pool(), self.batch)
+        ids = [e.id for e in filed.entries if e.path[0] == "Boats"]
+        self.assertTrue(ids)
+        files = self.ws.place.files
+        for document in map(self.ws.repository.load, ids):
+            for sha in (document.pdf_sha, *(p.file_sha for p in document.pages)):
+                there = self.archive / sha[:2] / sha[2:4] / sha
+                self.assertEqual(there.read_bytes(), files.own_path(sha).read_bytes())
+                files.own_path(sha).unlink()
+                self.assertEqual(files.path(sha), there, "read from where it is")
+        others = [e.id for e in filed.entries if e.path[0] != "Boats"]
+        self.assertTrue(others)
+        self.assertFalse(any((self.archive / self.ws.repository.load(i).pdf_sha[:2]).exists() for i in others))
+        with self.ws.place.database.read() as c:
+            sizes = c.execute(
+                text("SELECT COUNT(*), MIN(size) FROM stored_file WHERE at > (SELECT MAX(created_at) FROM batch)")
+            )
+            self.assertGreater(sizes.one()[1], 0, "sizes are true")
+
+    def test_an_area_that_is_away_leaves_the_document_ready_and_it_is_filed_once_it_is_back(self) -> None:
+        away = self.folder / "away"
+        self.archive.rename(away)
+        filed = file_documents(self.me, shared_pool(), self.batch)
+        self.assertTrue(filed.left and all("is not there just now" in why for _, why in filed.left))
+        self.assertFalse([e for e in filed.entries if e.path[0] == "Boats"])
+        self.assertFalse(self.archive.exists(), "no folder is made in the place of a disk that is not there")
+        away.rename(self.archive)
+        again = file_documents(self.me, shared_pool(), self.batch)
+        self.assertEqual((len(again.entries), again.left), (len(filed.left), []))
+        self.assertTrue(verify(self.me).is_whole)
+
+    def test_all_areas_are_verified_and_emptied(self) -> None:
+        filed = file_documents(self.me, shared_pool(), self.batch)
+        document = self.ws.repository.load(next(e.id for e in filed.entries if e.path[0] == "Boats"))
+        copy = self.archive / document.pdf_sha[:2] / document.pdf_sha[2:4] / document.pdf_sha
+        copy.write_bytes(b"damaged")
+        self.assertIn((document.pdf_sha, "changed"), verify(self.me).bad)
+        shutil.copy(self.ws.place.files.own_path(document.pdf_sha), copy)
+        self.assertTrue(verify(self.me).is_whole)
+        with self.ws.place.database.atomic() as c:
+            c.execute(text("UPDATE batch SET closed_at = '2026-01-01'"))
+        trash.delete_documents(self.me, [document.id], "sent twice")
+        self.assertEqual(trash.empty_trash(self.me, [document.id]).documents, 1)
+        self.assertFalse(copy.exists())
+        self.assertEqual(len(cabinets.list_cabinets(self.me)), 4)
