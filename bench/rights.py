@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import sqlite3
 import statistics
 import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
 
-from tests.core.test_plans import DOCUMENTS, fill
+from tests.core.test_plans import DOCUMENTS, SUPPLIERS, fill
 
 from keybundle.core.rights.model import Grantee, Right
 from keybundle.core.workflows.find.find import find
@@ -21,20 +20,8 @@ from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.demo import seed
 from keybundle.demo.names import PEOPLE
 
-FOLDERS, KEPT_FROM, ROUNDS = 400, 20, 9
+KEPT_FROM, ROUNDS = 20, 9
 PASSWORD = "seven geese on the weir"
-
-
-def _spread(path: str) -> None:
-    """Put the documents into folders of their own suppliers."""
-    c = sqlite3.connect(path)
-    c.executemany(
-        "INSERT INTO folder(id, cabinet, parent_id, level, field, value, path) VALUES (?, 'Purchasing', 1, 1, 'Supplier', ?, ?)",
-        [(i + 1000, f"Supplier {i}", f"2026\x1fSupplier {i}") for i in range(FOLDERS)],
-    )
-    c.execute(f"UPDATE document SET folder_id = 1000 + (number % {FOLDERS})")
-    c.commit()
-    c.close()
 
 
 def _median(work: Callable[[], object]) -> float:
@@ -59,7 +46,7 @@ def _questions(me: Session) -> dict[str, Callable[[], object]]:
 
 def _keep_folders(ws: Workspace) -> None:
     admin = choose_person(ws, PEOPLE[0][0])
-    for i in range(0, FOLDERS, KEPT_FROM):
+    for i in range(0, SUPPLIERS, KEPT_FROM):
         spot = access.Spot("Purchasing", ("2026", f"Supplier {i}"))
         access.keep_to(
             admin,
@@ -76,7 +63,6 @@ def measure_rights() -> list[str]:
         seed.begin(made)
         made.close()
         fill(str(data / "keybundle.sqlite"))
-        _spread(str(data / "keybundle.sqlite"))
         ws = open_workspace(data)
         me = choose_person(ws, PEOPLE[2][0])
         before = {name: _median(ask) for name, ask in _questions(me).items()}

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import shutil
+from unittest.mock import patch
 
 from sqlalchemy import text
 
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.keep import cabinets, trash
+from keybundle.core.workflows.keep.erasing import finish_erasing
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.session.workspace import open_workspace
 from tests.support import DataTest, acting, scanned_template, shared_pool
@@ -74,6 +76,10 @@ class Areas(DataTest):
         with self.ws.place.database.atomic() as c:
             c.execute(text("UPDATE batch SET closed_at = '2026-01-01'"))
         trash.delete_documents(self.me, [document.id], "sent twice")
-        self.assertEqual(trash.empty_trash(self.me, [document.id]).documents, 1)
-        self.assertFalse(copy.exists())
+        away = self.archive.rename(self.folder / "away")
+        self.assertGreater(trash.empty_trash(self.me, [document.id]).due, 0)
+        away.rename(self.archive)
+        self.assertTrue(copy.exists(), "its disk was away")
+        with patch("keybundle.core.store.files.MAY_BE_SOMEBODYS", 0.0):
+            self.assertEqual((finish_erasing(self.ws), copy.exists()), (0, False))
         self.assertEqual(len(cabinets.list_cabinets(self.me)), 4)

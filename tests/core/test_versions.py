@@ -7,6 +7,7 @@ import sqlite3
 from collections import Counter
 from pathlib import Path
 from typing import Any
+from unittest.mock import patch
 
 from hypothesis import settings
 from hypothesis import strategies as st
@@ -21,11 +22,13 @@ from keybundle.core.rights.model import Right
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.keep import cabinets, correcting, trash
+from keybundle.core.workflows.keep.erasing import finish_erasing
 from keybundle.core.workflows.keep.story import load_story
 from keybundle.core.workflows.oversee.forgetting import forget_closed
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.session.session import NotAllowed
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.take_in.preview_files import tiles_folder
 from tests.support import DataTest, acting, demo_template, filed_ids, scanned_template, shared_pool
 
 ADMIN, SUPERVISOR, OPERATOR = "Oswinna Reedmace", "Tarvin Windlass", "Elspra Towpath"
@@ -171,6 +174,26 @@ class Trash(DataTest):
         self.assertFalse(any(ws.place.files.path(p.file_sha).exists() for p in document.pages))
         self.assertEqual(verify(me).trail, "whole")
         self.assertEqual(index_words(ws), index_anew(ws))
+
+    def test_a_stop_in_the_midst_of_erasing_leaves_nothing_behind_for_good(self) -> None:
+        """What was only begun is finished at the next start; what somebody brings in again just then stays."""
+        ws, me, files, cache = self.ws, self.me, self.ws.place.files, self.ws.place.cache
+        with ws.place.database.atomic() as c:
+            c.execute(text("UPDATE batch SET closed_at = '2026-01-01'"))
+        gone, again = [i for i in filed_ids(ws, "Letters") if len(ws.repository.load(i).pages) == 1][:2]
+        pages = [ws.repository.load(i).pages[0] for i in (gone, again)]
+        tile = tiles_folder(cache, pages[0].page_id, 0) / "0-0.jpg"
+        tile.parent.mkdir(parents=True)
+        tile.write_bytes(b"a part of the page")
+        trash.delete_documents(me, [gone, again], "asked for by the sender")
+        with patch.object(trash, "finish_erasing", side_effect=KeyboardInterrupt), self.assertRaises(KeyboardInterrupt):
+            trash.empty_trash(me, [gone, again])
+        self.assertEqual(files.put(files.get(pages[1].file_sha)), pages[1].file_sha)
+        self.assertEqual((finish_erasing(ws), tile.exists()), (1, False))
+        self.assertEqual([files.path(p.file_sha).exists() for p in pages], [False, True])
+        with patch("keybundle.core.store.files.MAY_BE_SOMEBODYS", 0.0):
+            self.assertEqual((finish_erasing(ws), finish_erasing(ws)), (0, 0))
+        self.assertFalse(files.path(pages[1].file_sha).exists(), "nobody needed it after all")
 
     def batch_of(self, document_id: str) -> str | None:
         with self.ws.place.database.read() as c:

@@ -43,6 +43,12 @@ CREATE TABLE counter (
     last INTEGER NOT NULL,
     PRIMARY KEY (name)
 );
+CREATE TABLE erase_due (
+    name VARCHAR NOT NULL,
+    is_file BOOLEAN NOT NULL,
+    stored_at VARCHAR NOT NULL,
+    PRIMARY KEY (name)
+);
 CREATE TABLE example (
     id INTEGER NOT NULL PRIMARY KEY AUTOINCREMENT,
     document VARCHAR NOT NULL,

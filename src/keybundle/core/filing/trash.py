@@ -5,7 +5,7 @@ What is erased is gone from every table, from the index and the lessons; the fil
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, delete, null, or_, select, text, update
+from sqlalchemy import Connection, delete, insert, null, or_, select, text, update
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
@@ -63,7 +63,8 @@ def bring_back(c: Connection, document_id: str, *, who: str, at: str) -> str:
 def erase(c: Connection, document_id: str, *, who: str, at: str) -> tuple[list[str], list[str]]:
     """Erase a document of the trash for good; return its files (SHA-256) that nothing names any more, and the others.
 
-    Raises InputProblem where it is not in the trash, or its batch is still open.
+    What is to be taken away outside of the database is noted as due (``erase_due``). Raises InputProblem where the document
+    is not in the trash, or its batch is still open.
     """
     d = t.document.c
     row = c.execute(select(t.document).where(d.id == document_id, d.removed_as == TRASH)).first()
@@ -76,6 +77,8 @@ def erase(c: Connection, document_id: str, *, who: str, at: str) -> tuple[list[s
     ):
         raise InputProblem(message("trash.batch-open", caption=row.caption))
     shas, texts = _of_versions(c, document_id)
+    p = t.version_page.c
+    pages = list(c.execute(select(p.page_id).where(p.document_id == document_id).distinct()).scalars())
     index.remove(c, [document_id])
     for table in (t.document_value, t.document_tag, t.rendition, t.version_page, t.version, t.copy_due):
         c.execute(delete(table).where(table.c.document_id == document_id))
@@ -87,8 +90,13 @@ def erase(c: Connection, document_id: str, *, who: str, at: str) -> tuple[list[s
     drop_texts(c, texts)
     audit.purge(c, document_id)
     audit.append(c, at, who, "erased", document_id, {})
-    kept = [sha for sha in shas if _is_named(c, sha)]
+    kept = [sha for sha in shas if is_named(c, sha)]
     gone = [sha for sha in shas if sha not in kept]
+    f = t.stored_file.c
+    stored = {sha: at for sha, at in c.execute(select(f.sha, f.at).where(f.sha.in_(gone))).all()}
+    due = [(name, False, at) for name in (*pages, document_id)] + [(sha, True, stored.get(sha, at)) for sha in gone]
+    for name, is_file, since in due:
+        c.execute(insert(t.erase_due).prefix_with("OR REPLACE").values(name=name, is_file=is_file, stored_at=since))
     c.execute(delete(t.stored_file).where(t.stored_file.c.sha.in_(gone)))
     return gone, kept
 
@@ -118,7 +126,7 @@ def _erase_in_batch(c: Connection, batch_id: str | None, document_id: str, texts
     c.execute(delete(t.step).where(t.step.c.batch_id == batch_id))
 
 
-def _is_named(c: Connection, sha: str) -> bool:
+def is_named(c: Connection, sha: str) -> bool:
     """Whether a page of a batch or a version, or a rendition, still needs a file; one that lies in the trash needs it too."""
     asked = text(
         "SELECT 1 FROM version_page WHERE file_sha = :sha OR flat_sha = :sha UNION ALL SELECT 1 FROM rendition WHERE sha = :sha "

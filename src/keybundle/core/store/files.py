@@ -6,8 +6,11 @@ been damaged since. Not guaranteed: that nobody else changes them later; ``check
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
+import os
 import secrets
+import time
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
@@ -16,6 +19,7 @@ from keybundle.core.base.files import PART, make_folder, put_in_place, sync_fold
 from keybundle.core.base.messages import message
 
 BLOCK = 1 << 20
+MAY_BE_SOMEBODYS = 3600.0
 
 
 def _place(root: Path, sha: str) -> Path:
@@ -43,16 +47,22 @@ class FileStore:
     def put(self, data: bytes) -> str:
         """Store bytes durably and return their SHA-256; raises EnvironmentProblem."""
         sha = hashlib.sha256(data).hexdigest()
-        if self.check(sha):
+        if self.check(sha) or not self._settle(sha):
             write_atomic(self.own_path(sha), data)
-        else:
-            self._settle(sha)
         return sha
 
-    def _settle(self, sha: str) -> None:
-        """Make sure that the name of a file that is there, perhaps put by somebody else just now, is on the disk."""
+    def _settle(self, sha: str) -> bool:
+        """Make sure that the name of a file that is there, perhaps put by somebody else just now, is on the disk.
+
+        The file is marked as put now, which ``retire`` heeds; False where it is gone meanwhile.
+        """
         try:
+            with contextlib.suppress(PermissionError):
+                os.utime(self.own_path(sha))
             sync_folder(self.own_path(sha).parent)
+            return self.own_path(sha).exists()
+        except FileNotFoundError:
+            return False
         except OSError as error:
             raise explain_os_error(error, message("thing.stored-file", sha=sha[:12])) from error
 
@@ -74,8 +84,7 @@ class FileStore:
             make_folder(self.root)
             write_whole(temporary, blocks())
             sha = digest.hexdigest()
-            if not self.check(sha):
-                self._settle(sha)
+            if not self.check(sha) and self._settle(sha):
                 return sha, False
             make_folder(self.own_path(sha).parent)
             put_in_place(temporary, self.own_path(sha))
@@ -88,6 +97,27 @@ class FileStore:
     def drop(self, sha: str) -> None:
         """Take a file away again that nothing refers to yet."""
         self.own_path(sha).unlink(missing_ok=True)
+
+    def retire(self, sha: str, stored_at: float) -> bool:
+        """Take away for good a file that nothing refers to any more; False where it was put again just now, and stays.
+
+        Whoever puts a file refers to it only a moment later: one that was put after ``stored_at`` (seconds since the epoch)
+        and less than an hour ago may be somebody's. It is moved aside before it is looked at, so that a put in
+        between finds nothing and writes it anew.
+        """
+        own = self.own_path(sha)
+        aside = own.with_name(f"{PART}{sha}")
+        with contextlib.suppress(FileNotFoundError):
+            own.rename(aside)
+        try:
+            put_at = aside.stat().st_mtime
+        except FileNotFoundError:
+            return True
+        if stored_at < put_at and time.time() - put_at < MAY_BE_SOMEBODYS:
+            aside.rename(own)
+            return False
+        aside.unlink(missing_ok=True)
+        return True
 
     def get(self, sha: str) -> bytes:
         """Return the bytes; raises EnvironmentProblem when they are gone."""

@@ -456,6 +456,14 @@ copy_due = Table(
     Column("trouble", Words, nullable=False),
 )
 Index("copy_due_by_time", copy_due.c.next_at)
+# What is still to take away of erased documents: files that nothing named then, pictures in the cache.
+erase_due = Table(
+    "erase_due",
+    metadata,
+    Column("name", String, primary_key=True),
+    Column("is_file", Boolean, nullable=False),
+    Column("stored_at", String, nullable=False),
+)
 example = Table(
     "example",
     metadata,

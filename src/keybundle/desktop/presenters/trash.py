@@ -73,7 +73,15 @@ class TrashPresenter(QObject):
                 if erased.kept_files
                 else ""
             )
-            self.refresh("\n".join(filter(None, (left, kept))))
+            due = (
+                tr(
+                    "{n:,} files are erased at a later start: their disk is away, or they were only just brought in.",
+                    n=erased.due,
+                )
+                if erased.due
+                else ""
+            )
+            self.refresh("\n".join(filter(None, (left, kept, due))))
 
         s.runner.change(
             lambda: trash.empty_trash(s.session, ids), done, lane="trash", owner=self, on_error=self._refuse

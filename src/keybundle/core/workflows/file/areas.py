@@ -70,13 +70,17 @@ def note_places(workspace: Workspace, c: Connection, area_id: str, shas: Iterabl
             c.execute(insert(t.file_place).values(sha=sha, area=area_id))
 
 
-def drop_places(workspace: Workspace, shas: Iterable[str]) -> None:
-    """Remove files from all other areas they lie in."""
-    p = t.file_place.c
-    with workspace.place.database.atomic() as c:
-        for sha in shas:
-            for area in list(c.execute(select(p.area).where(p.sha == sha)).scalars()):
-                store = store_of(workspace, area)
-                if store is not None:
-                    store.drop(sha)
-            c.execute(delete(t.file_place).where(p.sha == sha))
+def retire_copies(workspace: Workspace, c: Connection, sha: str, stored_at: float) -> bool:
+    """Take a file that nothing refers to away from all other areas; False where one is away, or it was put there again."""
+    p, whole = t.file_place.c, True
+    for area in list(c.execute(select(p.area).where(p.sha == sha)).scalars()):
+        try:
+            store = store_of(workspace, area)
+        except InputProblem:
+            whole = False
+            continue
+        if store is None or (store.root.exists() and store.retire(sha, stored_at)):
+            c.execute(delete(t.file_place).where(p.sha == sha, p.area == area))
+        else:
+            whole = False
+    return whole

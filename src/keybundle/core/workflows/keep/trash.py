@@ -16,9 +16,8 @@ from keybundle.core.repository.access import view_of
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.file.areas import drop_places
+from keybundle.core.workflows.keep.erasing import finish_erasing
 from keybundle.core.workflows.session.session import NotAllowed, Session, needs
-from keybundle.core.workflows.session.workspace import Workspace
 
 MOST_SHOWN = 500
 
@@ -38,11 +37,15 @@ class Deleted:
 
 @dataclass
 class Erased:
-    """What an emptying erased: documents, files that are gone, files that other documents need too, and what stays and why."""
+    """What an emptying erased: documents, files that are gone, files that other documents need too, and what stays and why.
+
+    ``due`` files are erased at a later start: they were only just brought in, or lie on a disk that is away.
+    """
 
     documents: int = 0
     files: int = 0
     kept_files: int = 0
+    due: int = 0
     left: tuple[tuple[str, str], ...] = ()
 
 
@@ -111,25 +114,16 @@ def empty_trash(
         except InputProblem as error:
             left.append((names.get(document_id, document_id), str(error)))
         progress(Step(number, len(document_ids), message("progress.erasing")))
-    _clear_up(workspace)
+    erased.due = finish_erasing(workspace)
     erased.left = tuple(left)
     return erased
 
 
 def _erase_one(session: Session, document_id: str, erased: Erased) -> None:
-    workspace, p = session.workspace, t.version_page.c
+    workspace = session.workspace
     with workspace.place.database.atomic() as c:
         _require_seen(session, c, [document_id], Right.EMPTY_TRASH)
-        pages = list(c.execute(select(p.page_id).where(p.document_id == document_id)).scalars())
         gone, kept = trash.erase(c, document_id, who=session.person, at=workspace.clock.stamp())
-    # Only once nothing names them any more: a file that is there twice is better than one that is missed.
-    drop_places(workspace, gone)
-    for sha in gone:
-        workspace.place.files.drop(sha)
-    for name in (*pages, *gone):
-        for found in (workspace.place.root / "cache").rglob(f"*{name}*"):
-            if found.is_file():
-                found.unlink(missing_ok=True)
     erased.documents += 1
     erased.files += len(gone)
     erased.kept_files += len(kept)
@@ -140,13 +134,3 @@ def _require_seen(session: Session, c: Connection, document_ids: Sequence[str], 
     chosen = select(d.id).where(d.id.in_(document_ids), d.removed_as == trash.TRASH, *view.documents())
     if set(c.execute(chosen).scalars()) != set(document_ids):
         raise InputProblem(message("trash.not-there"))
-
-
-def _clear_up(workspace: Workspace) -> None:
-    """Let the index and the log of the database forget what was erased, in pieces that hold nobody up."""
-    database = workspace.place.database
-    more = True
-    while more:
-        with database.atomic() as c:
-            more = trash.settle_index(c)
-    database.settle()
