@@ -25,10 +25,9 @@ from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.store.place import hold, set_aside
 from keybundle.core.workflows.file.copies import Copier
-from keybundle.core.workflows.keep.erasing import finish_erasing
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.line.page_jobs import WORK
-from keybundle.core.workflows.oversee.forgetting import forget_closed
+from keybundle.core.workflows.oversee.forgetting import tidy_up
 from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.signing_in import choose_person
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
@@ -151,8 +150,7 @@ class Desktop(QObject):
         if is_first:
             self.pool.warm_up(f"{WORK}:load")
             self.line.resume()
-            self.runner.long(lambda: finish_erasing(self.workspace), lambda _: None)
-            self.runner.long(lambda: forget_closed(self.workspace), lambda _: None)
+            self.runner.long(lambda: tidy_up(session), lambda _: None)
         return window
 
     # -- locked, or somebody else ----------------------------------------------------------------------------------

@@ -13,6 +13,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.search import index
 from keybundle.core.store import schema as t
 from keybundle.core.store.texts import drop_texts
+from keybundle.core.workflows.keep.erasing import finish_erasing
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -38,6 +39,13 @@ def purge_details(session: Session, subject: str, reason: str) -> int:
         told = {"rows": count, "reason": reason.strip()}
         audit.append(c, workspace.clock.stamp(), session.person, "details purged", subject, told)
     return count
+
+
+@needs(Right.LOOK)
+def tidy_up(session: Session) -> None:
+    """Do at a start what was left to do: erase what is due, and let go of what closed batches no longer need."""
+    finish_erasing(session.workspace)
+    forget_closed(session.workspace)
 
 
 def forget_closed(workspace: Workspace, *, days: int = KEPT_DAYS, most: int = BATCHES_AT_ONCE) -> int:
