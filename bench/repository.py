@@ -20,13 +20,12 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from bench.yardstick import CACHE
+from bench.yardstick import CACHE, SHAPE
 from keybundle.core.base.folding import fold
 from keybundle.core.base.sorting import sort_key
 from keybundle.core.finding import documents
 from keybundle.core.finding.query import DocumentQuery
 from keybundle.core.rights.model import Grantee, Right
-from keybundle.core.store.database import FORMAT
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.index import slip_help
 from keybundle.core.workflows.keep import cabinets
@@ -84,7 +83,7 @@ def vocabulary() -> list[str]:
 
 def million() -> Path:
     """Return a data directory with a million documents; it is kept between runs."""
-    data = CACHE / f"million-{FORMAT}-{SEED}"
+    data = CACHE / f"million-{SHAPE}-{SEED}"
     if not (data / "made").exists():
         shutil.rmtree(data, ignore_errors=True)
         made = open_workspace(data)

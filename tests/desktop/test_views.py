@@ -51,7 +51,9 @@ class Look(DesktopTest):
         self.assertEqual([i for i, n in Counter(c.id for c in COMMANDS).items() if n > 1], [])
         for place in {c.place for c in COMMANDS}:
             keys = Counter(c.shortcut for c in COMMANDS if c.place in (place, place.split()[0], "everywhere"))
-            self.assertEqual([k for k, n in keys.items() if n > 1], [], place)
+            titles = {c.title for c in COMMANDS if keys[c.shortcut] > 1 and c.place in (place, "everywhere")}
+            # A viewer is a window of its own, where undo is its own too.
+            self.assertEqual(titles, {"Undo"} if place == "viewer" else set(), place)
         for letter in {c.shortcut for c in COMMANDS if len(c.shortcut.removeprefix("Shift+")) == 1}:
             titles = [set(c.title.casefold().split()) for c in COMMANDS if c.shortcut == letter]
             self.assertTrue(set.intersection(*titles), f"{letter} means one thing everywhere: {titles}")
