@@ -16,6 +16,10 @@ Index = QModelIndex | QPersistentModelIndex
 CHUNK = 60
 FIXED = 3
 
+# The role by which a cell tells the value that stands where another is to take its place.
+STANDS = Qt.ItemDataRole.UserRole + 1
+NOTHING = "-"
+
 
 class DocumentsModel(QAbstractTableModel):
     """Holds ids; asks ``load`` for a chunk of rows around the one that is painted, ``more`` for the ids that follow.
@@ -141,7 +145,9 @@ class DocumentsModel(QAbstractTableModel):
         draft = self._draft_at(index)
         if role == Qt.ItemDataRole.ForegroundRole and draft is not None:
             return QColor(c.BRASS)
-        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.EditRole):
+        if role == STANDS and draft is None:
+            return None
+        if role not in (STANDS, Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.EditRole):
             return None
         document = self._row(index.row())
         if document is None:
@@ -154,9 +160,9 @@ class DocumentsModel(QAbstractTableModel):
             return ", ".join(document.tags)
         value = document.values.get(self._heads[index.column()])
         stands = value.text if value else ""
-        if draft is None:
+        if draft is None or role == STANDS:
             return stands
-        return draft if role == Qt.ItemDataRole.EditRole else f"{stands or '-'}\n{draft or '-'}"
+        return draft if role == Qt.ItemDataRole.EditRole else f"{stands or NOTHING}\n{draft or NOTHING}"
 
     def _draft_at(self, index: Index) -> str | None:
         return self._drafts.get(self._ids[index.row()], {}).get(self._heads[index.column()])
