@@ -9,6 +9,7 @@ from pathlib import Path
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.files import write_atomic
+from keybundle.core.batches.arrivals import Arrival
 from keybundle.core.batches.model import Facts, Page
 from keybundle.core.marks.model import Wanted
 from keybundle.core.separation.facts import Placing
@@ -47,8 +48,8 @@ def make_batches(data: Path, pages: int, batches: int = 1) -> None:
 def _fill(workspace: Workspace, batch_id: str, sha: str, facts: Facts, text: bytes, numbers: range) -> None:
     with workspace.place.database.atomic():
         for i in numbers:
-            page = Page(f"page{i:05d}", i, "many", 0, i + 1, "front", sha, False)
-            workspace.batches.add_page(batch_id, page)
+            page = Page(f"page{i:05d}", i, "many", 0, i + 1, "front", sha)
+            workspace.batches.take(batch_id, Arrival(f"a{i}", "many", "bench"), [page])
             workspace.batches.set_facts(page.id, replace(facts, rotation=0, skew_degrees=0.0))
             workspace.batches.set_text(page.id, text, 0)
             placing = Placing(page.id, True, "", i % 3 == 0, "separator sheet")

@@ -177,7 +177,7 @@ def _fill_documents(
             plain = {"frame": [1653, 2338, 0, 0.0],
                      "words": [[w, 100, 100 + 30 * n, 300, 120 + 30 * n, 0.9, 0, n] for n, w in enumerate(words)]}  # fmt: skip
             rows["text"].append((text_id, zlib.compress(json.dumps(plain, separators=(",", ":")).encode(), 1)))
-            rows["page"].append((key, 1, page, f"{text_id:064x}", 0, 0, f"p{text_id}", "[1653, 2338, 0, 0.0]", 200.0,
+            rows["page"].append((key, 1, page, f"{text_id:064x}", 0, "picture", f"p{text_id}", "[1653, 2338, 0, 0.0]", 200.0,
                                  text_id, "", "scan", ""))  # fmt: skip
         kind = "Delivery note" if i % 5 == 0 else "Bill"
         rows["document"].append((key, i + 1, "Purchasing", folders[year, supplier], kind, caption, f"{day}T08:00:00+00:00",
@@ -201,7 +201,7 @@ STATEMENTS = {
     "pages, version, revision) VALUES (?,?,?,?,?,?,?,?,?,?,?,1,0)",
     "version": "INSERT INTO version(document_id, number, at, who, comment, type, folder_id, caption, data, tags) "
     "VALUES (?, 1, ?, 'person-3', 'as filed', ?, ?, ?, '{}', '[]')",
-    "page": "INSERT INTO version_page(document_id, version, position, file_sha, source_index, is_pdf, page_id, frame, dpi, "
+    "page": "INSERT INTO version_page(document_id, version, position, file_sha, source_index, kind, page_id, frame, dpi, "
     "text_id, flat_sha, source, name) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?)",
     "value": "INSERT INTO document_value(document_id, field, position, value, folded, number, data) VALUES (?,?,0,?,?,?,?)",
     "row": "INSERT INTO search_row(id, kind, ref, caption, vals, texts, type, cabinet, month) "
@@ -214,8 +214,8 @@ def _fill_open(c: sqlite3.Connection) -> None:
     """Make open batches with pages that wait, beside as many closed ones as the documents came in."""
     closed = DOCUMENTS // 100
     c.executemany(
-        "INSERT INTO batch(id, routine, origin, owner, created_at, captured_at, closed_at, given, two_sided, paper_mm, "
-        "next_captured, cut, revision) VALUES (?, 'Post', 'Scanner', 'person-3', ?, ?, ?, '{}', 0, '[210.0, 297.0]', 9, '{}', 0)",
+        "INSERT INTO batch(id, routine, origin, owner, created_at, captured_at, closed_at, two_sided, paper_mm, "
+        "next_captured, cut, revision) VALUES (?, 'Post', 'Scanner', 'person-3', ?, ?, ?, 0, '[210.0, 297.0]', 9, '{}', 0)",
         [(f"b{i}", f"2025-01-{i % 28 + 1:02d}T08:00:00+00:00", "2025", "2025" if i < closed else None)
          for i in range(closed + OPEN_BATCHES)],
     )  # fmt: skip
@@ -227,9 +227,9 @@ def _fill_open(c: sqlite3.Connection) -> None:
     )  # fmt: skip
     # Pages of closed batches lie there too: two million that no question may walk through.
     page = (
-        "INSERT INTO page(id, batch_id, captured, position, source, source_index, sheet, side, file_sha, is_pdf, captured_at, "
+        "INSERT INTO page(id, batch_id, captured, position, source, source_index, sheet, side, file_sha, kind, captured_at, "
         "trouble, turn, disposition, document_id, name, language, text_origin, arrival, cut, stage, text_rotation) "
-        "VALUES (?, ?, ?, ?, 's', 0, 1, 'front', 'sha', 0, '2025-01-01', '', 0, 'kept', ?, '', '', '', '', 1, 'read', 0)"
+        "VALUES (?, ?, ?, ?, 's', 0, 1, 'front', 'sha', 'picture', '2025-01-01', '', 0, 'kept', ?, '', '', '', '', 1, 'read', 0)"
     )
     c.executemany(
         page, ((f"p{i + 1}", f"b{i // 200}", i % 200, i % 200, f"c{i // 2}") for i in range(DOCUMENTS * PAGES))

@@ -12,6 +12,7 @@ from typing import Any
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.progress import CancelToken
 from keybundle.core.batches.model import Facts
+from keybundle.core.formats.opened import Opened
 from keybundle.core.intake.scanner import Offers, Options, Side
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.store.files import FileStore
@@ -47,7 +48,7 @@ def answer(what: str, args: tuple[Any, ...], said: str = "Hello from Holmelock")
     if what == "read_lines_again":
         return [("", 0.0) for _ in args[1]]
     if what == "look_at":
-        return "PNG", 1
+        return Opened("image/png", pages=1)
     if what == "make_pdf":
         told = " ".join(f"{job.page_id}/{job.frame.rotation}" for job in args[0])
         return FileStore(Path(args[-1])).put(f"%PDF-1.4 pretended {told}".encode()), 0.01

@@ -17,6 +17,9 @@ import unittest
 from collections.abc import Callable, Mapping
 from pathlib import Path
 
+from keybundle.core.batches.arrivals import Arrival
+from keybundle.core.batches.model import Page
+from keybundle.core.batches.store import BatchStore
 from keybundle.core.finding import documents
 from keybundle.core.finding.columns import count_in
 from keybundle.core.finding.query import DocumentQuery
@@ -153,6 +156,11 @@ class DataTest(unittest.TestCase):
 def place(workspace: Workspace, batch_id: str, placing: Placing) -> None:
     """Give a captured side its place, as separation would."""
     workspace.batches.place(batch_id, [placing.page], lambda pages, texts, state: ([placing], state))
+
+
+def add_page(batches: BatchStore, batch_id: str, page: Page) -> Page:
+    """Take a side in as an arrival of its own, as a capture would."""
+    return batches.take(batch_id, Arrival(page.arrival or f"of {page.id}", page.source, "test"), [page])[0]
 
 
 def keep_in_feeder(workspace: Workspace, sheets: int) -> None:

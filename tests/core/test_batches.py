@@ -13,7 +13,7 @@ from keybundle.core.fields.values import FieldValue
 from keybundle.core.separation.facts import Placing
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.demo import seed
-from tests.support import DataTest, place
+from tests.support import DataTest, add_page, place
 
 FACTS = Facts(100, 140, 100, "grey", 0, 0.0, 50.0, False)
 
@@ -23,8 +23,8 @@ def fill(workspace: Workspace, pages: int = 8, every: int = 2) -> str:
     batch_id = workspace.batches.create("Post", "test", "Elspra Towpath")
     sha = workspace.place.files.put(b"a page")
     for i in range(pages):
-        page = Page(workspace.clock.new_id(), i, "test", i, i + 1, "front", sha, False)
-        workspace.batches.add_page(batch_id, page)
+        page = Page(workspace.clock.new_id(), i, "test", i, i + 1, "front", sha)
+        add_page(workspace.batches, batch_id, page)
         workspace.batches.set_facts(page.id, FACTS)
         placing = Placing(page.id, i != 5, "" if i != 5 else "blank", i % every == 0, "separator sheet", "Letter")
         place(workspace, batch_id, placing)

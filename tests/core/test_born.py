@@ -15,6 +15,7 @@ from reportlab.pdfgen.canvas import Canvas
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.page_kind import PageKind
 from keybundle.core.imaging.picture import PDF_DPI, decode, probe
 from keybundle.core.reading.born import read_text_layer
 from keybundle.core.reading.text import PageText
@@ -84,7 +85,7 @@ class TextLayer(DataTest):
 
     def test_the_routine_may_force_ocr(self) -> None:
         path = make_pdf(self.folder / "a.pdf")
-        job = PageJob(path=str(path), name="a.pdf", is_pdf=True, frame=FRAME, steps=(True,) * 4)
+        job = PageJob(path=str(path), name="a.pdf", kind=PageKind.PDF, frame=FRAME, steps=(True,) * 4)
         said = [PageText.from_bytes(read(replace(job, force_ocr=force))[0]) for force in (False, True)]
         self.assertEqual([w.text for w in said[0].words], [w.text for w in said[1].words], "both read the same here")
         self.assertLess(min(w.confidence for w in said[1].words), 1.0, "OCR is never quite certain")

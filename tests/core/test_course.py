@@ -11,6 +11,7 @@ from unittest import mock
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem
 from keybundle.core.batches.model import Batch, State, balance
 from keybundle.core.fields.values import FieldValue
+from keybundle.core.formats.opened import Opened
 from keybundle.core.intake.halts import Halted
 from keybundle.core.reading.text import PageText
 from keybundle.core.setup.routines import Routine
@@ -421,7 +422,7 @@ class WaysIn(Course):
     def test_files_that_hold_fronts_and_backs_are_counted_in_sheets(self) -> None:
         def work(what: str, args: tuple[Any, ...]) -> Any:
             if what == "look_at":
-                return "TIFF", 6 if str(args[1]).startswith("six") else 3
+                return Opened("image/tiff", pages=6 if str(args[1]).startswith("six") else 3)
             if what == "examine" and args[0].index % 2:
                 return asdict(replace(FACTS, is_blank=args[0].index == 1)), 0.0
             return answer(what, args)

@@ -29,7 +29,7 @@ from keybundle.core.workflows.session.signing_in import begin_repository
 from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.demo import seed
 from tests.core.test_batches import fill
-from tests.support import DataTest, acting
+from tests.support import DataTest, acting, add_page
 
 
 class Fixture(DataTest):
@@ -53,8 +53,8 @@ class StoredFiles(DataTest):
             self.assertEqual((store.put(b"the page"), store.check(sha)), (sha, ""))
         (self.folder / "in.bin").write_bytes(b"the page")
         store.path(sha).write_bytes(b"x")
-        self.assertEqual(store.put_file(self.folder / "in.bin", "in.bin"), (sha, True))
-        self.assertEqual(store.put_file(self.folder / "in.bin", "in.bin"), (sha, False))
+        self.assertEqual(store.put_file(self.folder / "in.bin", "in.bin"), sha)
+        self.assertEqual(store.put_file(self.folder / "in.bin", "in.bin"), sha)
         self.assertEqual(store.check(sha), "")
         with self.assertRaisesRegex(InputProblem, "“gone.bin” is not there"):
             store.put_file(self.folder / "gone.bin", "gone.bin")
@@ -225,8 +225,8 @@ class Small(Fixture):
         self.ws.put_setup(self.ws.setup.model_copy(update={"time_zone": "Pacific/Auckland"}), self.who)
         batch_id = self.ws.batches.create("Post", "test", self.who)
         for hour in (10, 11):
-            page = Page(f"p{hour}", 0, "s", 0, 1, "front", "0" * 64, False)
-            self.ws.batches.add_page(batch_id, page)
+            page = Page(f"p{hour}", 0, "s", 0, 1, "front", "0" * 64)
+            add_page(self.ws.batches, batch_id, page)
             with self.ws.place.database.atomic() as c:
                 at = f"2026-01-10T{hour}:30:00+00:00"
                 c.execute(text("UPDATE page SET captured_at = :at WHERE id = :id"), {"at": at, "id": page.id})

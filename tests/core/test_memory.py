@@ -113,7 +113,7 @@ class KnownBefore(DataTest):
 
     def batch(self, routine: str = "Files", source: str = "one.tif", **document: Any) -> tuple[Batch, Document]:
         made = Document("d", "first page", **document)
-        page = Page("p", 0, source, 0, 1, "front", "sha", False, facts=self.facts, document_id="d", disposition="kept")
+        page = Page("p", 0, source, 0, 1, "front", "sha", facts=self.facts, document_id="d", disposition="kept")
         return Batch("b", routine, "test", "somebody", "2026-01-01", None, None, (page,), {"d": made}), made
 
     def known(self, *args: str, **document: Any) -> str | None:

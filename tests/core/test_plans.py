@@ -52,8 +52,8 @@ def fill(path: str) -> None:
          *(("Supplier", f"{i:04d}".encode(), f"Supplier {i}", 10 + i) for i in range(SUPPLIERS))],
     )  # fmt: skip
     c.executemany(
-        "INSERT INTO batch(id, routine, origin, owner, created_at, captured_at, closed_at, given, two_sided, paper_mm, "
-        "next_captured, cut, revision) VALUES (?, 'Post', 'x', 'Elspra Towpath', ?, '2026', ?, '{}', 0, '[210, 297]', 9, "
+        "INSERT INTO batch(id, routine, origin, owner, created_at, captured_at, closed_at, two_sided, paper_mm, "
+        "next_captured, cut, revision) VALUES (?, 'Post', 'x', 'Elspra Towpath', ?, '2026', ?, 0, '[210, 297]', 9, "
         "'{}', 0)",
         [(f"b{i}", f"2026-01-{i % 28 + 1:02d}T08:00:00+00:00", "2026" if i else None) for i in range(DOCUMENTS // 100)],
     )  # fmt: skip
@@ -63,9 +63,9 @@ def fill(path: str) -> None:
         [(f"x{i}", f"b{i // 100}", "ready" if i < 100 else "filed", None if i < 100 else f"d{i}") for i in numbers],
     )  # fmt: skip
     c.executemany(
-        "INSERT INTO page(id, batch_id, captured, position, source, source_index, sheet, side, file_sha, is_pdf, captured_at, "
+        "INSERT INTO page(id, batch_id, captured, position, source, source_index, sheet, side, file_sha, kind, captured_at, "
         "trouble, turn, disposition, document_id, name, language, text_origin, arrival, cut, stage, text_rotation) VALUES "
-        "(?, ?, ?, ?, 's', 0, 1, 'front', 'sha', 0, '2026-01-01', 'none', 0, 'kept', ?, '', '', '', '', 1, 'failed', 0)",
+        "(?, ?, ?, ?, 's', 0, 1, 'front', 'sha', 'picture', '2026-01-01', 'none', 0, 'kept', ?, '', '', '', '', 1, 'failed', 0)",
         [(f"p{i}", f"b{i // 200}", i % 200, i % 200, f"x{i // 2}") for i in range(2 * DOCUMENTS)],
     )  # fmt: skip
     c.executemany(

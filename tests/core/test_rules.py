@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.page_kind import PageKind
 from keybundle.core.batches import arranging, commands
 from keybundle.core.batches.again import Again, cut_batch, mark_by_hand, separate_again
 from keybundle.core.batches.model import Batch, Document, Facts, Page, balance
@@ -173,7 +174,7 @@ def batch_of(shape: str) -> Batch:
     for i, letter in enumerate(shape):
         facts = Facts(1000, 1400, 300, "grey", 0, 0.0, 50.0, letter == "-")
         kept = letter != "-"
-        pages.append(Page(f"p{i}", i, "scan", 0, i + 1, "front", "sha", False, facts, "", 0,
+        pages.append(Page(f"p{i}", i, "scan", 0, i + 1, "front", "sha", PageKind.PICTURE, facts, "", 0,
                           "kept" if kept else "left out", None if kept else "blank", None, letter if kept else None))  # fmt: skip
         if kept:
             documents[letter] = Document(letter, "separator sheet", "Bill", 1.0, "page", proposed=True)

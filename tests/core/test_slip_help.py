@@ -28,7 +28,7 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.prepare.register_files import import_register, read_register
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.demo.trials import draw_page
-from tests.support import DataTest, acting, filed_ids, place, shared_pool
+from tests.support import DataTest, acting, add_page, filed_ids, place, shared_pool
 
 NOTE = "Delivery note"
 
@@ -45,8 +45,8 @@ class Slips(DataTest):
         self.batch_id = self.ws.batches.create("Post", "test", self.who)
         sha = self.ws.place.files.put(b"a page")
         for i in range(3):
-            page = Page(f"page{i}", i, f"note-{i}.tif", 0, i + 1, "front", sha, False)
-            self.ws.batches.add_page(self.batch_id, page)
+            page = Page(f"page{i}", i, f"note-{i}.tif", 0, i + 1, "front", sha)
+            add_page(self.ws.batches, self.batch_id, page)
             self.ws.batches.set_facts(page.id, Facts(800, 1100, 100, "grey", 0, 0.0, 50.0, False))
             words = (Word("Holmelock", (100, 900, 200, 920), 0.4 + 0.3 * i, 0, 0),) if i else ()
             text = PageText(words, Frame(800, 1100))

@@ -11,6 +11,7 @@ from PIL.PngImagePlugin import PngInfo
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.page_kind import PageKind
 from keybundle.core.batches.model import Facts, Page
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.fields.values import FieldValue, Origin
@@ -101,7 +102,7 @@ class Properties(DataTest):
 class Rules(DataTest):
     def page(self, **facts: object) -> Page:
         measured = replace(Facts(800, 1100, 100, "grey", 0, 0.0, 50.0, False), **facts)
-        return Page("p", 0, "letters/one.pdf", 0, 1, "front", "sha", False, facts=measured)
+        return Page("p", 0, "letters/one.pdf", 0, 1, "front", "sha", PageKind.PDF, facts=measured)
 
     def test_words_barcodes_and_sources_tell_a_type(self) -> None:
         kinds = {on: DocumentType(name=on, cabinet="Letters", told_by=(TypeRule(on=on, pattern=p),)) for on, p in (

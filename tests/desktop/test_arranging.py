@@ -15,7 +15,7 @@ from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.list_sheet import ListSheet
 from tests.desktop.support import DesktopTest
-from tests.support import place
+from tests.support import add_page, place
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 WHO = "Elspra Towpath"
@@ -36,8 +36,8 @@ class Arranging(DesktopTest):
         sha = self.ws.place.files.put(sheet.getvalue())
         self.pages = []
         for i in range(9):
-            page = Page(f"page{i}", i, "test", 0, i + 1, "front", sha, False)
-            self.ws.batches.add_page(self.batch_id, page)
+            page = Page(f"page{i}", i, "test", 0, i + 1, "front", sha)
+            add_page(self.ws.batches, self.batch_id, page)
             facts = Facts(100, 140, 100, "grey", 0, 0.0, 50.0, False)
             self.ws.batches.set_facts(page.id, facts)
             self.ws.batches.set_text(page.id, None, None, trouble="It holds no picture.")

@@ -402,7 +402,7 @@ class Calm(AtSpeed):
 
     def test_files_handed_over_wait_their_turn_with_what_they_bring(self) -> None:
         feeder = sorted((self.ws.place.root / "feeder").glob("000[246]-front.*"))
-        gate, real = threading.Event(), self.ws.batches.add_page
+        gate, real = threading.Event(), self.ws.batches.take
 
         def slow(*args: Any) -> Any:
             gate.wait(20)
@@ -410,7 +410,7 @@ class Calm(AtSpeed):
 
         self.addCleanup(gate.set)
         work, before = self.window.work.presenter, set(self.ws.batches.ids())
-        with mock.patch.object(self.ws.batches, "add_page", slow):
+        with mock.patch.object(self.ws.batches, "take", slow):
             work.files.import_files(feeder[:1])
             self.until(lambda: work.state.scanning, 10)
             self.window.open_files(feeder[1:2])

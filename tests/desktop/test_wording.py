@@ -6,6 +6,7 @@ import unittest
 from dataclasses import replace
 from pathlib import Path
 
+from keybundle.core.base.page_kind import PageKind
 from keybundle.core.batches.model import Batch, Document, Facts, Page, State, balance
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.workflows.arrange.bench import BenchData, DocumentFacts
@@ -19,8 +20,9 @@ SETUP = make_setup(make_world())
 
 def page(number: int, document: str | None, **more: object) -> Page:
     kept = document is not None
-    base = Page(f"p{number}", number, "scan", 0, number, "front", "sha", False, FACTS, disposition="kept" if kept else "left out",
-                reason=None if kept else "blank", document_id=document, text_rotation=0)  # fmt: skip
+    base = Page(f"p{number}", number, "scan", 0, number, "front", "sha", PageKind.PICTURE, FACTS,
+                disposition="kept" if kept else "left out", reason=None if kept else "blank", document_id=document,
+                text_rotation=0)  # fmt: skip
     return replace(base, **more)  # type: ignore[arg-type]
 
 

@@ -31,7 +31,7 @@ from keybundle.core.workflows.index import page_texts, slip
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from tests.standin import FACTS, StandIn, answer
-from tests.support import acting, shared_folder
+from tests.support import acting, add_page, shared_folder
 
 WHO, OTHER = "Elspra Towpath", "Orrin Sallow"
 FOLDER = Path("/dev/shm") if Path("/dev/shm").is_dir() else None
@@ -194,8 +194,8 @@ class World:
         for _ in range(sheets):
             sheet = self.sheets[batch_id] = self.sheets.get(batch_id, 0) + 1
             for side in ("front", "back") if two_sided else ("front",):
-                page = Page(self.ws.clock.new_id(), 0, f"{sheet}-{side}", 0, sheet, side, "0" * 64, False)
-                page = self.ws.batches.add_page(batch_id, page)
+                page = Page(self.ws.clock.new_id(), 0, f"{sheet}-{side}", 0, sheet, side, "0" * 64)
+                page = add_page(self.ws.batches, batch_id, page)
                 self.captured.add(page.id)
                 self.line.captured(batch_id, page)
         if ends:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
+from keybundle.core.batches.arrivals import Arrival
 from keybundle.core.batches.model import Page
 from keybundle.core.intake.scanner import Options
 from keybundle.core.jobs.pool import Pool
@@ -26,14 +28,15 @@ def say(*words: object) -> None:
 def main(data: Path) -> None:
     with hold(data, who="the crash test"):
         workspace = open_workspace(data)
-        keep = workspace.batches.add_page
+        keep = workspace.batches.take
 
-        def add_and_say(batch_id: str, page: Page) -> Page:
-            kept = keep(batch_id, page)
-            say("page", kept.id)
+        def take_and_say(batch_id: str, arrival: Arrival, pages: Sequence[Page]) -> list[Page]:
+            kept = keep(batch_id, arrival, pages)
+            for page in kept:
+                say("page", page.id)
             return kept
 
-        workspace.batches.add_page = add_and_say  # type: ignore[method-assign]
+        workspace.batches.take = take_and_say  # type: ignore[method-assign]
         pool = Pool(2)
         line = Line(workspace, pool, lambda changes: say("step", "-"))
         line.resume()

@@ -121,9 +121,9 @@ def fuzz_file(pool: Pool, folder: Path, data: bytes, name: str, refused: list[st
     path.write_bytes(data)
     start = time.monotonic()
     try:
-        kind, pages = pool.submit(f"{WORK}:look_at", str(path), name, limit_seconds=LIMIT_SECONDS).result()
+        found = pool.submit(f"{WORK}:look_at", str(path), name, limit_seconds=LIMIT_SECONDS).result()
         job = PageJob(
-            path=str(path), name=name, index=min(pages - 1, 1), is_pdf=kind == "PDF", page_id="page",
+            path=str(path), name=name, index=min(found.pages - 1, 1), kind=found.kind, page_id="page",
             flatten_photographs=True,
         )  # fmt: skip
         ask = (WANTED, str(folder), str(folder / "files"))
@@ -234,7 +234,7 @@ def fuzz_whole_setup(rng: random.Random) -> tuple[str, bool]:
         given = {f.name: FieldValue((rng.choice(said),), 1.0, sure=True) for f in kind.fields if rng.random() < 0.7}
         document = Document("d", "first page", kind.name, proposed=True, values={**found, **given})
         page_of = Page(
-            "p", 0, "s", 0, 1, "front", "0", False, FACTS, disposition=KEPT, document_id="d", text_rotation=0, cut=True
+            "p", 0, "s", 0, 1, "front", "0", facts=FACTS, disposition=KEPT, document_id="d", text_rotation=0, cut=True
         )
         batch = Batch("b", "Post", "x", "me", "2026-01-01T00:00:00+00:00", "2026", None, (page_of,), {"d": document})
         settled = settle(batch, setup, dict, 0.8, FieldSpec.rule).documents["d"]

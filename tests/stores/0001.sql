@@ -24,12 +24,11 @@ CREATE TABLE audit_detail (
 CREATE TABLE batch (
     id VARCHAR NOT NULL,
     routine VARCHAR NOT NULL,
-    origin VARCHAR NOT NULL,
+    origin TEXT NOT NULL,
     owner VARCHAR NOT NULL,
     created_at VARCHAR NOT NULL,
     captured_at VARCHAR,
     closed_at VARCHAR,
-    given JSON NOT NULL,
     two_sided BOOLEAN NOT NULL,
     paper_mm JSON NOT NULL,
     next_captured INTEGER NOT NULL,
@@ -163,6 +162,27 @@ CREATE TABLE stored_file (
     at VARCHAR NOT NULL,
     PRIMARY KEY (sha)
 );
+CREATE TABLE arrival (
+    id VARCHAR NOT NULL,
+    batch_id VARCHAR,
+    parent_id VARCHAR,
+    name VARCHAR NOT NULL,
+    tree VARCHAR NOT NULL,
+    sha VARCHAR NOT NULL,
+    mime VARCHAR NOT NULL,
+    size INTEGER NOT NULL,
+    received_at VARCHAR NOT NULL,
+    origin VARCHAR NOT NULL,
+    brought JSON,
+    state VARCHAR NOT NULL,
+    why TEXT NOT NULL,
+    is_container BOOLEAN NOT NULL,
+    PRIMARY KEY (id),
+    FOREIGN KEY(batch_id) REFERENCES batch (id),
+    FOREIGN KEY(parent_id) REFERENCES arrival (id)
+);
+CREATE INDEX arrival_by_batch ON arrival (batch_id, is_container, state);
+CREATE INDEX arrival_without_batch ON arrival (received_at) WHERE batch_id IS NULL;
 CREATE TABLE batch_document (
     id VARCHAR NOT NULL,
     batch_id VARCHAR NOT NULL,
@@ -246,7 +266,7 @@ CREATE TABLE version_page (
     position INTEGER NOT NULL,
     file_sha VARCHAR NOT NULL,
     source_index INTEGER NOT NULL,
-    is_pdf BOOLEAN NOT NULL,
+    kind VARCHAR NOT NULL,
     page_id VARCHAR NOT NULL,
     frame JSON NOT NULL,
     dpi FLOAT NOT NULL,
@@ -327,7 +347,7 @@ CREATE TABLE page (
     sheet INTEGER NOT NULL,
     side VARCHAR NOT NULL,
     file_sha VARCHAR NOT NULL,
-    is_pdf BOOLEAN NOT NULL,
+    kind VARCHAR NOT NULL,
     captured_at VARCHAR NOT NULL,
     facts JSON,
     trouble TEXT NOT NULL,
@@ -351,7 +371,8 @@ CREATE TABLE page (
     UNIQUE (batch_id, captured),
     FOREIGN KEY(batch_id) REFERENCES batch (id),
     FOREIGN KEY(document_id) REFERENCES batch_document (id),
-    FOREIGN KEY(text_id) REFERENCES page_text (id)
+    FOREIGN KEY(text_id) REFERENCES page_text (id),
+    FOREIGN KEY(arrival) REFERENCES arrival (id)
 );
 CREATE INDEX page_by_batch ON page (batch_id, position);
 CREATE INDEX page_by_document ON page (document_id);
@@ -422,7 +443,7 @@ CREATE TABLE version (
     FOREIGN KEY(folder_id) REFERENCES folder (id)
 );
 CREATE VIRTUAL TABLE search_text USING fts5(caption, vals, body, content = '', tokenize = 'unicode61 remove_diacritics 2', prefix = '2 3');
-INSERT INTO store_format (stamp) VALUES (4);
+INSERT INTO store_format (stamp) VALUES (5);
 CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL, PRIMARY KEY (version_num));
 INSERT INTO alembic_version VALUES ('0001');
 INSERT INTO setup_part(kind, id, position, revision, data, is_dropped) VALUES
@@ -433,15 +454,17 @@ INSERT INTO setup_part(kind, id, position, revision, data, is_dropped) VALUES
 INSERT INTO access_list(id, entries) VALUES ('l1', '[["person", "person-1", ["look"]]]');
 INSERT INTO folder(id, cabinet, level, field, value, path, folded, documents, last, own_access_id, access_id)
   VALUES (1, 'Letters', -1, '', '', '', '', 1, 1, 'l1', 'l1');
-INSERT INTO batch(id, routine, origin, owner, created_at, captured_at, given, two_sided, paper_mm, next_captured, cut, revision)
-  VALUES ('b1', 'Post', 'feeder', 'person-1', '2026-01-01T08:00:00+00:00', '2026-01-01T08:01:00+00:00', '{}', 0,
+INSERT INTO batch(id, routine, origin, owner, created_at, captured_at, two_sided, paper_mm, next_captured, cut, revision)
+  VALUES ('b1', 'Post', 'feeder', 'person-1', '2026-01-01T08:00:00+00:00', '2026-01-01T08:01:00+00:00', 0,
   '[210.0, 297.0]', 1, '{"begun": true, "pending": "", "pending_type": "", "sheets_in_document": 1, "source": "s"}', 0);
 INSERT INTO batch_document(id, batch_id, break_reason, type, state, proposed, tags, revision, trouble)
   VALUES ('x1', 'b1', 'first page', 'Letter', 'to check', 1, '[]', 0, '');
-INSERT INTO page(id, batch_id, captured, position, source, source_index, sheet, side, file_sha, is_pdf, captured_at, trouble, turn,
+INSERT INTO arrival(id, batch_id, name, tree, sha, mime, size, received_at, origin, state, why, is_container)
+  VALUES ('a1', 'b1', 's', '', 'sha', 'image/png', 3, '2026-01-01T08:00:00+00:00', 'feeder', 'taken', '', 0);
+INSERT INTO page(id, batch_id, captured, position, source, source_index, sheet, side, file_sha, kind, captured_at, trouble, turn,
   disposition, document_id, name, language, text_origin, arrival, cut, stage)
-  VALUES ('p1', 'b1', 0, 0, 's', 0, 1, 'front', 'sha', 0, '2026-01-01T08:00:00+00:00', 'It cannot be read.', 0, 'kept', 'x1', '', '',
-  '', '', 1, 'failed');
+  VALUES ('p1', 'b1', 0, 0, 's', 0, 1, 'front', 'sha', 'picture', '2026-01-01T08:00:00+00:00', 'It cannot be read.', 0, 'kept', 'x1', '', '',
+  '', 'a1', 1, 'failed');
 INSERT INTO document(id, number, cabinet, folder_id, type, caption, filed_at, filed_by, filing_key, pages,
   version, revision)
   VALUES ('d1', 1, 'Letters', 1, 'Letter', 'A gate', '2026-01-01T09:00:00+00:00', 'person-1', 'k1', 0, 1, 0);

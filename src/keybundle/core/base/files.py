@@ -18,9 +18,9 @@ from keybundle.core.base.errors import explain_os_error
 PART = ".part-"
 
 
-def sync_folder(folder: Path) -> None:
-    """Put a folder's names on the disk."""
-    fd = os.open(folder, os.O_RDONLY)
+def sync(path: Path) -> None:
+    """Put a written file's bytes, or a folder's names, on the disk."""
+    fd = os.open(path, os.O_RDONLY)
     try:
         os.fsync(fd)
     finally:
@@ -35,7 +35,7 @@ def make_folder(folder: Path, *, durable: bool = True) -> None:
     with contextlib.suppress(FileExistsError):
         folder.mkdir()
     if durable:
-        sync_folder(folder.parent)
+        sync(folder.parent)
 
 
 def write_atomic(path: Path, data: bytes, *, durable: bool = True) -> None:
@@ -65,4 +65,4 @@ def put_in_place(temporary: Path, path: Path, *, durable: bool = True) -> None:
     """Give a written file its name; raises OSError."""
     os.replace(temporary, path)
     if durable:
-        sync_folder(path.parent)
+        sync(path.parent)

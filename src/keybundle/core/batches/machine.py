@@ -15,6 +15,7 @@ from sqlalchemy import BindParameter, Connection, Select, bindparam, case, func,
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.batches import transfer
+from keybundle.core.batches.arrivals import Arrival, insert_arrival, join_batch
 from keybundle.core.batches.delta import (
     diff,
     insert_document,
@@ -29,7 +30,6 @@ from keybundle.core.separation.facts import Placing
 from keybundle.core.store import schema as t
 from keybundle.core.store.texts import put_text
 
-Given = Mapping[str, Mapping[str, str]]
 Decide = Callable[[Sequence[Page], Mapping[str, bytes], CutState], tuple[Sequence[Placing], CutState]]
 
 # What is asked and written for each page is put together once: see ``rows``.
@@ -94,37 +94,50 @@ class MachineWrites(StoredBatches):
     # -- capture -----------------------------------------------------------------------------------------------
 
     def create(
-        self, routine: str, origin: str, owner: str, given: Given | None = None, *, two_sided: bool = False,
+        self, routine: str, origin: str, owner: str, *, two_sided: bool = False,
         paper_mm: tuple[float, float] = (210.0, 297.0),
     ) -> str:  # fmt: skip
-        """Make an empty batch and return its id; ``given`` as in ``Batch``."""
+        """Make an empty batch and return its id."""
         batch_id = self._clock.new_id()
         with self._db.atomic() as c:
             c.execute(
                 insert(t.batch).values(
                     id=batch_id, routine=routine, origin=origin, owner=owner, created_at=self._clock.stamp(),
-                    given=given or {}, two_sided=two_sided, paper_mm=list(paper_mm), next_captured=0,
-                    cut=asdict(CutState()), revision=0,
+                    two_sided=two_sided, paper_mm=list(paper_mm), next_captured=0, cut=asdict(CutState()), revision=0,
                 )
             )  # fmt: skip
         return batch_id
 
-    def give(self, batch_id: str, given: Given) -> None:
-        """Let more values come with the pages of a batch."""
-        with self._db.atomic() as c:
-            known = c.execute(select(t.batch.c.given).where(t.batch.c.id == batch_id)).scalar() or {}
-            c.execute(update(t.batch).where(t.batch.c.id == batch_id).values(given={**known, **given}))
+    def take(self, batch_id: str, arrival: Arrival, pages: Sequence[Page]) -> list[Page]:
+        """Take an arrival in with all its pages, which count as captured from now on; return them with their numbers.
 
-    def add_page(self, batch_id: str, page: Page) -> Page:
-        """Count a side as captured and return it with its number; its file must be stored before."""
+        Its file must be stored before.
+        """
+        at = self._clock.stamp()
         with self._db.atomic() as c:
-            number = transfer.take_numbers(c, batch_id, 1)
-            page = replace(page, captured=number)
-            row = {name: getattr(page, name) for name in PAGE_COLUMNS}
-            at, stage = self._clock.stamp(), stage_of(page).value
-            c.execute(insert(t.page).values(**row, batch_id=batch_id, position=number, captured_at=at, stage=stage))
-            self._know_file(c, page.file_sha)
-        return page
+            insert_arrival(c, batch_id, arrival, at)
+            first = transfer.take_numbers(c, batch_id, len(pages))
+            taken = [replace(p, captured=first + i, arrival=arrival.id) for i, p in enumerate(pages)]
+            c.execute(insert(t.page), [
+                {name: getattr(p, name) for name in PAGE_COLUMNS} | {
+                    "kind": p.kind.value, "batch_id": batch_id, "position": p.captured, "captured_at": at,
+                    "stage": stage_of(p).value,
+                }
+                for p in taken
+            ])  # fmt: skip
+            for sha in {p.file_sha for p in taken}:
+                self._know_file(c, sha)
+        return taken
+
+    def note_arrival(self, batch_id: str | None, arrival: Arrival, *, is_container: bool = False) -> None:
+        """Note what came in without pages of its own: what holds other files, and what was not taken."""
+        with self._db.atomic() as c:
+            insert_arrival(c, batch_id, arrival, self._clock.stamp(), is_container=is_container)
+
+    def let_join(self, batch_id: str, arrival_ids: Sequence[str]) -> None:
+        """Let arrivals that were noted before there was a batch belong to it."""
+        with self._db.atomic() as c:
+            join_batch(c, arrival_ids, batch_id)
 
     def _know_file(self, c: Connection, sha: str) -> None:
         if c.execute(_KNOWN_FILE, {"sha": sha}).first() is None:

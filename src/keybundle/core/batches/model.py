@@ -10,6 +10,7 @@ from typing import Any
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
+from keybundle.core.base.page_kind import PageKind
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.marks.model import Mark
 
@@ -88,7 +89,7 @@ class Page:
     ``language`` was chosen for it (empty: the routine's), ``text_origin`` says whether a person ``typed`` its words,
     ``quality`` is the mean confidence of its words.
     ``source`` is the name of its file as received, ``name`` the one it was given on the way in (empty: the same);
-    ``arrival`` tells files of one name apart (empty for scanned sides). ``cut`` says that separation has decided about
+    ``arrival`` names what it came with, and tells files of one name apart. ``cut`` says that separation has decided about
     the page; ``hand_kept`` and ``hand_break`` of a page without a place yet are what it will have to heed.
     """
 
@@ -99,7 +100,7 @@ class Page:
     sheet: int
     side: str
     file_sha: str
-    is_pdf: bool
+    kind: PageKind = PageKind.PICTURE
     facts: Facts | None = None
     trouble: str = ""
     turn: int = 0
@@ -119,11 +120,6 @@ class Page:
     stage: Stage = Stage.CAPTURED
 
     @property
-    def came_as(self) -> str:
-        """What tells the page's file from others: its arrival, or the name of a scanned side."""
-        return self.arrival or self.source
-
-    @property
     def is_damaged(self) -> bool:
         """Whether the page could not be decoded, so that it can be neither shown nor read."""
         return self.facts is None and bool(self.trouble)
@@ -134,14 +130,14 @@ class Page:
         return self.disposition == KEPT
 
     @property
-    def picture(self) -> tuple[str, int, bool]:
-        """The stored file that shows the page, its place in that, and whether it is a PDF.
+    def picture(self) -> tuple[str, int, PageKind]:
+        """The stored file that shows the page, its place in that, and its kind.
 
         The file as captured, or the flat picture of a photograph of paper.
         """
         if self.facts is not None and self.facts.flat_sha:
-            return self.facts.flat_sha, 0, False
-        return self.file_sha, self.source_index, self.is_pdf
+            return self.facts.flat_sha, 0, PageKind.PICTURE
+        return self.file_sha, self.source_index, self.kind
 
     @property
     def frame(self) -> Frame:
@@ -222,11 +218,26 @@ class Document:
 
 
 @dataclass(frozen=True)
+class Came:
+    """How many things came in, and what became of them; of what holds other files only these are counted."""
+
+    arrived: int = 0
+    taken: int = 0
+    refused: int = 0
+    passed_over: int = 0
+
+    @property
+    def is_even(self) -> bool:
+        """Whether each has its end."""
+        return self.arrived == self.taken + self.refused + self.passed_over
+
+
+@dataclass(frozen=True)
 class Batch:
     """A batch: pages in the order of the work, documents by id.
 
     ``growing`` is the document that the feeder may still add to. ``given`` holds values that came with the pages, by
-    field: under what tells a source file (``Page.came_as``) for its pages, under the empty name for all. ``held`` are
+    arrival and field, ``came`` counts the arrivals. ``held`` are
     the pages that the repository holds, each with the filed document it was filed with. ``revision`` counts changes.
     ``is_whole`` is False where one document is shown alone.
     """
@@ -247,10 +258,11 @@ class Batch:
     paper_mm: tuple[float, float] = (210.0, 297.0)
     revision: int = 0
     is_whole: bool = True
+    came: Came = Came()
 
     def given_for(self, page: Page) -> dict[str, str]:
         """Return the values that came with a page, by field."""
-        return {**self.given.get("", {}), **self.given.get(page.came_as, {})}
+        return dict(self.given.get(page.arrival, {}))
 
     def page(self, page_id: str) -> Page:
         """Return a page; raises InputProblem for an unknown id."""

@@ -9,12 +9,14 @@ from sqlalchemy import BindParameter, Connection, Row, Select, bindparam, select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
-from keybundle.core.batches.model import Batch, Document, Facts, Page, Stage, State
+from keybundle.core.base.page_kind import PageKind
+from keybundle.core.batches.arrivals import count_arrivals, load_values
+from keybundle.core.batches.model import Batch, Came, Document, Facts, Page, Stage, State
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.store import schema as t
 
 PAGE_COLUMNS = (
-    "id", "captured", "source", "source_index", "sheet", "side", "file_sha", "is_pdf", "trouble", "turn",
+    "id", "captured", "source", "source_index", "sheet", "side", "file_sha", "trouble", "turn",
     "disposition", "reason", "note", "document_id", "text_rotation", "hand_break", "hand_kept", "name", "language",
     "text_origin", "quality", "arrival", "cut",
 )  # fmt: skip
@@ -23,13 +25,18 @@ PAGE_STEP = (
 )  # fmt: skip
 DOCUMENT_STEP = ("break_reason", "type", "type_confidence", "type_origin", "parked", "proposed", "tags", "type_because",
                  "type_rival", "kept_to")  # fmt: skip
-_OF_PAGE = [*(t.page.c[name] for name in PAGE_COLUMNS), t.page.c.stage, t.page.c.facts]
+_OF_PAGE = [*(t.page.c[name] for name in PAGE_COLUMNS), t.page.c.kind, t.page.c.stage, t.page.c.facts]
 
 
 def to_page(row: Row[Any]) -> Page:
     """Return the page that a row tells."""
     plain = {name: getattr(row, name) for name in PAGE_COLUMNS}
-    return Page(**plain, stage=Stage(row.stage), facts=Facts.from_json(row.facts) if row.facts else None)
+    return Page(
+        **plain,
+        kind=PageKind(row.kind),
+        stage=Stage(row.stage),
+        facts=Facts.from_json(row.facts) if row.facts else None,
+    )
 
 
 def _to_document(row: Row[Any], values: Mapping[str, FieldValue]) -> Document:
@@ -84,9 +91,10 @@ def load_batch(c: Connection, batch_id: str, only: str | None = None) -> Batch:
     return Batch(
         head.id, head.routine, head.origin, head.owner, head.created_at, head.captured_at, head.closed_at,
         tuple(load_pages(c, _PAGES_OF_BATCH if only is None else _PAGES_OF_DOCUMENT, bound)), documents,
-        None if head.captured_at else last_document(c, batch_id), head.given,
+        None if head.captured_at else last_document(c, batch_id),
+        load_values(c, batch_id, only),
         held_pages(c, [d.filed_id for d in documents.values() if d.filed_id]), head.two_sided, tuple(head.paper_mm),
-        head.revision, only is None,
+        head.revision, only is None, count_arrivals(c, batch_id) if only is None else Came(),
     )  # fmt: skip
 
 

@@ -9,8 +9,8 @@ from __future__ import annotations
 
 import functools
 import io
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from importlib.resources import files
 from pathlib import Path
@@ -27,9 +27,12 @@ from PIL import Image
 from keybundle.core.base.boxes import Affine, Frame, compose
 from keybundle.core.base.errors import EnvironmentProblem
 from keybundle.core.base.messages import message
+from keybundle.core.base.page_kind import PageKind
+from keybundle.core.formats.pages import decode_page, load_sheets
+from keybundle.core.formats.sheets import text_of_sheet
 from keybundle.core.imaging.clean import NONE, Steps
 from keybundle.core.imaging.derived import encode_cleaned
-from keybundle.core.imaging.picture import decode, is_turned
+from keybundle.core.imaging.picture import is_turned
 from keybundle.core.reading.text import PageText
 
 PRODUCER = "Key Bundle"
@@ -44,11 +47,22 @@ class SourcePage:
 
     path: Path
     index: int
-    is_pdf: bool
+    kind: PageKind
     dpi: float
     text: PageText
     colour: str = ""
     steps: Steps = NONE
+
+
+def sheets_of(pages: Iterable[SourcePage]) -> Iterator[SourcePage]:
+    """Yield pages, native files as all their sheets."""
+    for page in pages:
+        if not page.kind.is_native:
+            yield page
+            continue
+        sheets = load_sheets(page.path, page.kind)
+        for number in range(len(sheets.sheets)):
+            yield replace(page, index=number, text=text_of_sheet(sheets, number))
 
 
 @functools.cache
@@ -105,9 +119,9 @@ def _add_font(pdf: Pdf) -> pikepdf.Object:
 def _encode_image(page: SourcePage) -> bytes:
     """Return a one-page PDF that holds the picture; as captured, group 4, JPEG and PNG data are not encoded anew."""
     if page.colour:
-        cleaned = encode_cleaned(decode(page.path, page.index, is_pdf=page.is_pdf), page.colour, page.steps)
+        cleaned = encode_cleaned(decode_page(page.path, page.index, kind=page.kind), page.colour, page.steps)
         return bytes(img2pdf.convert(cleaned))
-    data = page.path.read_bytes() if not page.is_pdf else b""
+    data = page.path.read_bytes() if page.kind is PageKind.PICTURE else b""
     single = (page.index == 0 and data[:3] == b"\xff\xd8\xff") or data[:8] == b"\x89PNG\r\n\x1a\n"
     if not single or is_turned(data):
         data = _frame_as_image(page)
@@ -115,18 +129,18 @@ def _encode_image(page: SourcePage) -> bytes:
         return bytes(img2pdf.convert(data, rotation=img2pdf.Rotation.ifvalid))
     except Exception:  # noqa: BLE001  what its parser refuses (it raises bare errors) was decoded before all the same
         out = io.BytesIO()
-        picture = decode(page.path, page.index, is_pdf=page.is_pdf)
+        picture = decode_page(page.path, page.index, kind=page.kind)
         Image.fromarray(picture.pixels).save(out, "PNG")
         return bytes(img2pdf.convert(out.getvalue(), rotation=img2pdf.Rotation.none))
 
 
 def _frame_as_image(page: SourcePage) -> bytes:
-    picture = decode(page.path, page.index, is_pdf=page.is_pdf)
+    picture = decode_page(page.path, page.index, kind=page.kind)
     image = Image.fromarray(picture.pixels)
     out = io.BytesIO()
     if picture.mode == "1-bit":
         image.convert("1", dither=Image.Dither.NONE).save(out, "TIFF", compression="group4")
-    elif page.is_pdf and picture.mode == "colour":
+    elif page.kind is PageKind.PDF and picture.mode == "colour":
         image.save(out, "JPEG", quality=90)
     else:
         image.save(out, "PNG", compress_level=3)
@@ -206,7 +220,7 @@ def build_pdf(pages: Sequence[SourcePage], title: str, made_at: str) -> bytes:
     pdf = Pdf.new()
     font = _add_font(pdf)
     try:
-        for page in pages:
+        for page in sheets_of(pages):
             _add_page(pdf, font, page)
     except OSError as error:
         raise EnvironmentProblem(message("pdfa.original-could-not-read-nothing", title=title)) from error

@@ -8,8 +8,8 @@ from pathlib import Path
 from PIL import Image
 
 from keybundle.core.export.forms import JPEG, PNG
-from keybundle.core.export.pdfa import SourcePage
-from keybundle.core.imaging.picture import decode
+from keybundle.core.export.pdfa import SourcePage, sheets_of
+from keybundle.core.formats.pages import decode_page
 from keybundle.core.imaging.render import straighten
 
 JPEG_QUALITY = 90
@@ -18,7 +18,7 @@ HALF = 128
 
 def draw_page(page: SourcePage) -> tuple[Image.Image, float]:
     """Return the upright picture of a page and its resolution in dpi; raises InputProblem for a damaged one."""
-    picture = decode(page.path, page.index, is_pdf=page.is_pdf)
+    picture = decode_page(page.path, page.index, kind=page.kind)
     pixels = straighten(picture, page.text.frame, grey=picture.pixels.ndim == 2)
     image = Image.fromarray(pixels)
     if picture.mode == "1-bit":
@@ -28,7 +28,7 @@ def draw_page(page: SourcePage) -> tuple[Image.Image, float]:
 
 def save_tiff(pages: Sequence[SourcePage], target: Path) -> None:
     """Write pages as one TIFF: group 4 for 1-bit pages, else Deflate; raises OSError, InputProblem."""
-    drawn = (draw_page(p) for p in pages)
+    drawn = (draw_page(p) for p in sheets_of(pages))
     first, dpi = next(drawn)
     with target.open("w+b") as out:  # further pages are linked to the one before, which is read again
         first.save(out, "TIFF", compression=_packing(first), dpi=(dpi, dpi), save_all=True, append_images=_told(drawn))

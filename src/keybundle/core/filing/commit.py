@@ -33,7 +33,7 @@ def compose_document(
     """Put together all that the repository keeps of a batch's document; ``text_ids`` are the texts' numbers in the store."""
     pages = tuple(
         FiledPage(
-            p.id, p.file_sha, p.source_index, p.is_pdf, p.frame, p.facts.dpi if p.facts else 300.0,
+            p.id, p.file_sha, p.source_index, p.kind, p.frame, p.facts.dpi if p.facts else 300.0,
             texts.get(p.id) or PageText((), p.frame).to_bytes(), p.facts.flat_sha if p.facts else "", p.source, p.name,
             text_ids.get(p.id),
         )

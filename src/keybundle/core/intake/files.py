@@ -8,11 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from keybundle.core.base.messages import message
-
-SCAN_SUFFIXES = {
-    ".tif", ".tiff", ".png", ".jpg", ".jpeg", ".webp", ".jp2", ".j2k", ".bmp", ".pnm", ".pbm", ".pgm", ".ppm", ".heic",
-    ".heif", ".pdf",
-}  # fmt: skip
+from keybundle.core.formats.opening import SUFFIXES
 
 
 @dataclass(frozen=True)
@@ -34,16 +30,16 @@ class InputFile:
 
 @dataclass
 class Expanded:
-    """What lies in some inputs: page files to take in, and what was passed over, with the reason."""
+    """What lies in some inputs: files to take in, and what was passed over, with the reason."""
 
     files: list[InputFile]
     passed_over: list[Refused]
 
 
 def expand(inputs: Iterable[Path]) -> Expanded:
-    """Look through inputs: each file, and the page files below each folder, by name. No two go by the same name.
+    """Look through inputs: each file, and those below each folder that can be read, by name. No two go by the same name.
 
-    What below a folder is no page file, and folders that cannot be looked into, are told as passed over.
+    What below a folder is of no kind that is read here, and folders that cannot be looked into, are told as passed over.
     """
     seen: set[str] = set()
     found = Expanded([], [])
@@ -53,7 +49,7 @@ def expand(inputs: Iterable[Path]) -> Expanded:
             continue
         for path in _walk(given, found.passed_over):
             below = path.relative_to(given)
-            if path.suffix.lower() in SCAN_SUFFIXES:
+            if path.suffix.lower() in SUFFIXES:
                 tree = str(given.resolve().name / below)
                 found.files.append(InputFile(path, _distinct(str(below), path, seen), tree))
             else:

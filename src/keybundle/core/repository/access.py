@@ -7,6 +7,7 @@ not look at is one small set of lists that each query leaves out by itself.
 
 from __future__ import annotations
 
+import functools
 import json
 from dataclasses import dataclass
 from typing import Any
@@ -27,12 +28,7 @@ class View:
 
     def documents(self) -> tuple[ColumnElement[bool], ...]:
         """Return what a query over ``document`` must leave out; nothing where all is seen."""
-        if not self.hidden:
-            return ()
-        d, lists = t.document.c, sorted(self.hidden)
-        folders = select(t.folder.c.id).where(t.folder.c.access_id.in_(lists))
-        own = and_(d.access_id.is_not(None), d.access_id.not_in(lists))
-        return (or_(own, and_(d.access_id.is_(None), d.folder_id.not_in(folders))),)
+        return (_documents_but(self.hidden),) if self.hidden else ()
 
     def folders(self) -> tuple[ColumnElement[bool], ...]:
         """Return what a query over ``folder`` must leave out; nothing where all is seen."""
@@ -59,6 +55,14 @@ class View:
 
 
 EVERYTHING = View()
+
+
+@functools.lru_cache(maxsize=64)
+def _documents_but(hidden: frozenset[str]) -> ColumnElement[bool]:
+    d, lists = t.document.c, sorted(hidden)
+    folders = select(t.folder.c.id).where(t.folder.c.access_id.in_(lists))
+    own = and_(d.access_id.is_not(None), d.access_id.not_in(lists))
+    return or_(own, and_(d.access_id.is_(None), d.folder_id.not_in(folders)))
 
 
 _parsed: dict[str, AccessList] = {}

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from keybundle.core.base.boxes import Frame
+from keybundle.core.base.page_kind import PageKind
 from keybundle.core.fields.values import FieldValue
 
 
@@ -21,7 +22,7 @@ class FiledPage:
     page_id: str
     file_sha: str
     source_index: int
-    is_pdf: bool
+    kind: PageKind
     frame: Frame
     dpi: float
     text: bytes
@@ -31,9 +32,9 @@ class FiledPage:
     text_id: int | None = None
 
     @property
-    def picture(self) -> tuple[str, int, bool]:
-        """The stored file that shows the page, its place in that, and whether it is a PDF."""
-        return (self.flat_sha, 0, False) if self.flat_sha else (self.file_sha, self.source_index, self.is_pdf)
+    def picture(self) -> tuple[str, int, PageKind]:
+        """The stored file that shows the page, its place in that, and its kind."""
+        return (self.flat_sha, 0, PageKind.PICTURE) if self.flat_sha else (self.file_sha, self.source_index, self.kind)
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,7 @@ from sqlalchemy import Connection, Row, Select, delete, insert, select
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.folding import fold
+from keybundle.core.base.page_kind import PageKind
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.repository.folders import load_folders
 from keybundle.core.repository.model import FiledDocument, FiledPage
@@ -45,7 +46,7 @@ def insert_pages(c: Connection, document_id: str, version: int, pages: Sequence[
     rows = [
         {
             "document_id": document_id, "version": version, "position": i, "file_sha": page.file_sha, "dpi": page.dpi,
-            "source_index": page.source_index, "is_pdf": page.is_pdf, "page_id": page.page_id, "text_id": text_id,
+            "source_index": page.source_index, "kind": page.kind.value, "page_id": page.page_id, "text_id": text_id,
             "frame": list(astuple(page.frame)), "flat_sha": page.flat_sha, "source": page.source, "name": page.name,
         }
         for i, (page, text_id) in enumerate(zip(pages, texts, strict=True))
@@ -63,7 +64,7 @@ def load_pages(c: Connection, document_id: str, version: int) -> tuple[FiledPage
     texts = load_texts(c, [r.text_id for r in rows])
     return tuple(
         FiledPage(
-            r.page_id, r.file_sha, r.source_index, r.is_pdf, Frame(*r.frame), r.dpi, texts[r.text_id], r.flat_sha,
+            r.page_id, r.file_sha, r.source_index, PageKind(r.kind), Frame(*r.frame), r.dpi, texts[r.text_id], r.flat_sha,
             r.source, r.name, r.text_id,
         )
         for r in rows

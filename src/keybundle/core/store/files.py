@@ -12,10 +12,11 @@ import os
 import secrets
 import time
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem, explain_os_error
-from keybundle.core.base.files import PART, make_folder, put_in_place, sync_folder, write_atomic, write_whole
+from keybundle.core.base.files import PART, make_folder, put_in_place, sync, write_atomic, write_whole
 from keybundle.core.base.messages import message
 
 BLOCK = 1 << 20
@@ -24,6 +25,15 @@ MAY_BE_SOMEBODYS = 3600.0
 
 def _place(root: Path, sha: str) -> Path:
     return root / sha[:2] / sha[2:4] / sha
+
+
+@dataclass(frozen=True)
+class Received:
+    """A file that came in and is not of the store yet: where it lies, its SHA-256, its size in bytes."""
+
+    path: Path
+    sha: str
+    size: int
 
 
 class FileStore:
@@ -59,44 +69,57 @@ class FileStore:
         try:
             with contextlib.suppress(PermissionError):
                 os.utime(self.own_path(sha))
-            sync_folder(self.own_path(sha).parent)
+            sync(self.own_path(sha).parent)
             return self.own_path(sha).exists()
         except FileNotFoundError:
             return False
         except OSError as error:
             raise explain_os_error(error, message("thing.stored-file", sha=sha[:12])) from error
 
-    def put_file(self, source: Path, name: str) -> tuple[str, bool]:
-        """Store a copy of a file, block by block; return (SHA-256, whether it was not there before).
+    @contextlib.contextmanager
+    def receive(self, name: str, fill: Callable[[Path], None]) -> Iterator[Received]:
+        """Let a file be looked at before it is of the store: ``fill`` writes it to the path that it is given.
 
-        Raises InputProblem, naming ``name``, for one that cannot be read, EnvironmentProblem where the store cannot
-        take it.
+        It is gone after the block unless it was kept in it. Raises InputProblem and EnvironmentProblem that name it.
         """
-        digest = hashlib.sha256()
         temporary = self.root / f"{PART}{secrets.token_hex(8)}"
-
-        def blocks() -> Iterator[bytes]:
-            for block in read_blocks(source, name):
-                digest.update(block)
-                yield block
-
         try:
             make_folder(self.root)
-            write_whole(temporary, blocks())
-            sha = digest.hexdigest()
-            if not self.check(sha) and self._settle(sha):
-                return sha, False
-            make_folder(self.own_path(sha).parent)
-            put_in_place(temporary, self.own_path(sha))
-            return sha, True
+            fill(temporary)
+            digest, size = hashlib.sha256(), 0
+            for block in read_blocks(temporary, name):
+                digest.update(block)
+                size += len(block)
+            yield Received(temporary, digest.hexdigest(), size)
         except OSError as error:
             raise explain_os_error(error, f"“{name}”") from error
         finally:
             temporary.unlink(missing_ok=True)
 
-    def drop(self, sha: str) -> None:
-        """Take a file away again that nothing refers to yet."""
-        self.own_path(sha).unlink(missing_ok=True)
+    def keep(self, received: Received) -> None:
+        """Make a received file one of the store, durably; raises EnvironmentProblem."""
+        sha = received.sha
+        if not self.check(sha) and self._settle(sha):
+            return
+        try:
+            sync(received.path)
+            make_folder(self.own_path(sha).parent)
+            put_in_place(received.path, self.own_path(sha))
+        except OSError as error:
+            raise explain_os_error(error, message("thing.stored-file", sha=sha[:12])) from error
+
+    def put_file(self, source: Path, name: str) -> str:
+        """Store a copy of a file, block by block, and return its SHA-256; raises as ``receive`` does."""
+        with self.receive(name, lambda target: copy_file(source, target, name)) as received:
+            self.keep(received)
+            return received.sha
+
+    def sweep(self) -> None:
+        """Take away what a program that was killed had begun to receive."""
+        for left in self.root.glob(f"{PART}*"):
+            with contextlib.suppress(OSError):
+                if time.time() - left.stat().st_mtime > MAY_BE_SOMEBODYS:
+                    left.unlink()
 
     def retire(self, sha: str, stored_at: float) -> bool:
         """Take away for good a file that nothing refers to any more; False where it was put again just now, and stays.
@@ -159,3 +182,8 @@ def read_blocks(path: Path, name: str) -> Iterator[bytes]:
         raise InputProblem(
             message("files.cannot-read-check-permissions", name=name, strerror=error.strerror)
         ) from error
+
+
+def copy_file(source: Path, target: Path, name: str) -> None:
+    """Copy a file block by block; raises InputProblem, naming it, where it cannot be read, OSError where there is no room."""
+    write_whole(target, read_blocks(source, name), durable=False)

@@ -111,12 +111,11 @@ batch = Table(
     metadata,
     Column("id", String, primary_key=True),
     Column("routine", String, nullable=False),
-    Column("origin", String, nullable=False),
+    Column("origin", Words, nullable=False),
     Column("owner", String, nullable=False),
     Column("created_at", String, nullable=False),
     Column("captured_at", String),
     Column("closed_at", String),
-    Column("given", JSON, nullable=False),
     Column("two_sided", Boolean, nullable=False),
     Column("paper_mm", JSON, nullable=False),
     Column("next_captured", Integer, nullable=False),
@@ -131,6 +130,27 @@ batch_share = Table(
     Column("grantee", String, primary_key=True),
 )
 Index("batch_open", batch.c.created_at, sqlite_where=batch.c.closed_at.is_(None))
+# Whatever came in, by itself or inside something else, and what became of it; pages name the one they came with.
+arrival = Table(
+    "arrival",
+    metadata,
+    Column("id", String, primary_key=True),
+    Column("batch_id", String, ForeignKey("batch.id")),
+    Column("parent_id", String, ForeignKey("arrival.id")),
+    Column("name", String, nullable=False),
+    Column("tree", String, nullable=False),
+    Column("sha", String, nullable=False),
+    Column("mime", String, nullable=False),
+    Column("size", Integer, nullable=False),
+    Column("received_at", String, nullable=False),
+    Column("origin", String, nullable=False),
+    Column("brought", JSON(none_as_null=True)),
+    Column("state", String, nullable=False),
+    Column("why", Words, nullable=False),
+    Column("is_container", Boolean, nullable=False),
+)
+Index("arrival_by_batch", arrival.c.batch_id, arrival.c.is_container, arrival.c.state)
+Index("arrival_without_batch", arrival.c.received_at, sqlite_where=arrival.c.batch_id.is_(None))
 # The words of a page, once: the batch's page and the filed version's page name the same row, which never changes.
 page_text = Table(
     "page_text", metadata, Column("id", Integer, primary_key=True), Column("bytes", LargeBinary, nullable=False)
@@ -147,7 +167,7 @@ page = Table(
     Column("sheet", Integer, nullable=False),
     Column("side", String, nullable=False),
     Column("file_sha", String, nullable=False),
-    Column("is_pdf", Boolean, nullable=False),
+    Column("kind", String, nullable=False),
     Column("captured_at", String, nullable=False),
     Column("facts", JSON),
     Column("trouble", Words, nullable=False, default=""),
@@ -164,7 +184,7 @@ page = Table(
     Column("language", String, nullable=False),
     Column("text_origin", String, nullable=False),
     Column("quality", Float),
-    Column("arrival", String, nullable=False),
+    Column("arrival", String, ForeignKey("arrival.id"), nullable=False),
     Column("cut", Boolean, nullable=False),
     Column("stage", String, nullable=False),
     UniqueConstraint("batch_id", "captured"),
@@ -337,7 +357,7 @@ version_page = Table(
     Column("position", Integer, primary_key=True),
     Column("file_sha", String, nullable=False),
     Column("source_index", Integer, nullable=False),
-    Column("is_pdf", Boolean, nullable=False),
+    Column("kind", String, nullable=False),
     Column("page_id", String, nullable=False),
     Column("frame", JSON, nullable=False),
     Column("dpi", Float, nullable=False),

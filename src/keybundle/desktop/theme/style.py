@@ -89,7 +89,8 @@ QToolTip {{ background: {c.INK}; color: {c.PAPER}; border: none; padding: 4px; }
 
 def apply_theme(app: QApplication) -> None:
     """Give the application its type, colours and style sheet."""
-    for file in files("keybundle.desktop.theme").joinpath("fonts").iterdir():
+    faces = (files("keybundle.desktop.theme") / "fonts", files("keybundle.core.formats") / "faces")
+    for file in (f for place in faces for f in place.iterdir()):
         if file.name.endswith(".ttf"):
             QFontDatabase.addApplicationFontFromData(QByteArray(file.read_bytes()))
     app.setStyle("Fusion")

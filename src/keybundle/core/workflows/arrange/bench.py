@@ -11,6 +11,7 @@ from sqlalchemy import Connection
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.messages import message
+from keybundle.core.base.page_kind import PageKind
 from keybundle.core.batches import arranging, commands
 from keybundle.core.batches.model import Balance, Batch, Document, Page, balance
 from keybundle.core.filing.destination import compute_destination, make_caption
@@ -248,7 +249,7 @@ def preview(
     session: Session,
     pool: Pool,
     page_id: str,
-    picture: tuple[str, int, bool],
+    picture: tuple[str, int, PageKind],
     frame: Frame,
     kind: str = "screen",
 ) -> Path:
@@ -263,7 +264,7 @@ def preview(
 
 
 @needs(Right.LOOK)
-def sharp(session: Session, pool: Pool, page_id: str, picture: tuple[str, int, bool], frame: Frame) -> Path | Tiles:
+def sharp(session: Session, pool: Pool, page_id: str, picture: tuple[str, int, PageKind], frame: Frame) -> Path | Tiles:
     """Return a page in full resolution: its picture, or of a very large one its tiles, made where they are missing."""
     workspace = session.workspace
     if not is_large(frame.width, frame.height):

@@ -17,7 +17,7 @@ def make_pdf(pages: Sequence[PageJob], title: str, made_at: str, files_root: str
     """Build a document's PDF/A from its pages with their texts and store it; return (SHA-256, seconds)."""
     start = time.perf_counter()
     sources = [
-        SourcePage(Path(p.path), p.index, p.is_pdf, p.dpi, PageText.from_bytes(p.text), p.colour, Steps(*p.steps))
+        SourcePage(Path(p.path), p.index, p.kind, p.dpi, PageText.from_bytes(p.text), p.colour, Steps(*p.steps))
         for p in pages
     ]
     sha = FileStore(Path(files_root)).put(build_pdf(sources, title, made_at))

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
-from sqlalchemy import Connection, func, select
+from sqlalchemy import Connection, bindparam, func, select
 
 from keybundle.core.base.messages import message
 from keybundle.core.batches.model import LEFT_OUT
@@ -239,16 +239,22 @@ def _kept_from(session: Session, opened: _Opened, hidden: frozenset[str]) -> fro
     return frozenset(found)
 
 
+# Put together once: these are asked with every question.
+_d, _v = t.batch_document.c, t.batch_value.c
+_IS_OPEN = (_d.batch_id.in_(bindparam("batches", expanding=True)), _d.filed_id.is_(None))
+_OPEN_DOCUMENTS = select(_d.id, _d.batch_id, _d.type, _d.tags).where(*_IS_OPEN)
+_OPEN_VALUES = (
+    select(_v.document_id, _v.field, _v.data).join(t.batch_document, _d.id == _v.document_id).where(*_IS_OPEN)
+)
+
+
 def _load_open(c: Connection, batches: Sequence[str]) -> _Opened:
     """Return the documents of these batches, not filed yet, and their values."""
-    d, v = t.batch_document.c, t.batch_value.c
-    is_open = (d.batch_id.in_(batches), d.filed_id.is_(None))
-    rows = c.execute(select(d.id, d.batch_id, d.type, d.tags).where(*is_open)).all()
+    asked = {"batches": list(batches)}
     values: dict[str, dict[str, FieldValue]] = {}
-    chosen = select(v.document_id, v.field, v.data).join(t.batch_document, d.id == v.document_id)
-    for row in c.execute(chosen.where(*is_open)):
+    for row in c.execute(_OPEN_VALUES, asked):
         values.setdefault(row.document_id, {})[row.field] = FieldValue.from_json(row.data)
-    return _Opened(rows, values)
+    return _Opened(c.execute(_OPEN_DOCUMENTS, asked).all(), values)
 
 
 def _find_open(session: Session, opened: _Opened, query: Query, kept: frozenset[str]) -> dict[str, str]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from keybundle.core.base.page_kind import PageKind
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.filing.commit import commit_document
 from keybundle.core.filing.destination import compute_destination, make_caption
@@ -43,7 +44,7 @@ def prepare_known(
     pdf, _ = make_pdf(sources, caption, made_at, str(files.root))
     destination = compute_destination(kind, setup, values)
     filed = tuple(
-        FiledPage(f"{key}-{i}", sha, 0, False, PageText.from_bytes(p.text).frame, p.dpi, p.text)
+        FiledPage(f"{key}-{i}", sha, 0, PageKind.PICTURE, PageText.from_bytes(p.text).frame, p.dpi, p.text)
         for i, (sha, p) in enumerate(zip(shas, pages, strict=True))
     )
     folder = tuple((name, value or "") for name, value in destination.folder)

@@ -18,7 +18,7 @@ def side_facts(page: Page, text: PageText | None, known_first: str = "") -> Side
     if f is None:
         raise ValueError(f"page {page.id} was not examined yet")
     return SideFacts(
-        page.id, page.sheet, page.side, page.came_as, f.is_blank, f.separator, f.separator_type, f.marks, text, page.frame,
+        page.id, page.sheet, page.side, page.arrival, f.is_blank, f.separator, f.separator_type, f.marks, text, page.frame,
         known_first,
     )  # fmt: skip
 

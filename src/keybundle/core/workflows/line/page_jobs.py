@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from keybundle.core.base.boxes import Frame
+from keybundle.core.base.page_kind import PageKind
 from keybundle.core.batches.model import Page
 from keybundle.core.marks.model import Wanted
 from keybundle.core.setup.model import Setup
@@ -28,7 +29,7 @@ class PageJob:
     path: str
     name: str
     index: int = 0
-    is_pdf: bool = False
+    kind: PageKind = PageKind.PICTURE
     page_id: str = ""
     frame: Frame | None = None
     dpi: float = PLAIN_DPI
@@ -51,10 +52,10 @@ class PageJob:
 
 def page_job(files: FileStore, page: Page, routine: Routine, text: bytes = b"") -> PageJob:
     """Return the work on a page of a batch under a routine; the page may not have been measured yet."""
-    sha, index, is_pdf = page.picture
+    sha, index, kind = page.picture
     c = routine.cleaning
     return PageJob(
-        path=str(files.path(sha)), name=page.source, index=index, is_pdf=is_pdf, page_id=page.id,
+        path=str(files.path(sha)), name=page.source, index=index, kind=kind, page_id=page.id,
         frame=page.frame if page.facts else None, dpi=page.facts.dpi if page.facts else PLAIN_DPI,
         language=page.language or routine.language, force_ocr=routine.force_ocr,
         steps=(c.crop, c.fill_holes, c.despeckle, c.flatten), upright=c.upright, deskew=c.deskew,
@@ -62,16 +63,16 @@ def page_job(files: FileStore, page: Page, routine: Routine, text: bytes = b"") 
     )  # fmt: skip
 
 
-def picture_job(files: FileStore, page_id: str, picture: tuple[str, int, bool], frame: Frame) -> PageJob:
+def picture_job(files: FileStore, page_id: str, picture: tuple[str, int, PageKind], frame: Frame) -> PageJob:
     """Return the work of drawing a page of which only the stored picture and its frame are known."""
-    sha, index, is_pdf = picture
-    return PageJob(path=str(files.path(sha)), name=page_id, index=index, is_pdf=is_pdf, page_id=page_id, frame=frame)
+    sha, index, kind = picture
+    return PageJob(path=str(files.path(sha)), name=page_id, index=index, kind=kind, page_id=page_id, frame=frame)
 
 
 def _filed_colour(page: Page, routine: Routine) -> str:
-    """Return what a page is filed in (colour, grey or 1-bit; empty: as captured). Pages of a PDF stay as they are."""
+    """Return what a page is filed in (colour, grey or 1-bit; empty: as captured). What is no picture stays as it is."""
     chosen = routine.cleaning.colour
-    if page.is_pdf or page.facts is None or chosen == "as captured":
+    if page.kind is not PageKind.PICTURE or page.facts is None or chosen == "as captured":
         return ""
     return page.facts.colour if chosen == "by content" else chosen
 

@@ -10,13 +10,18 @@ from typing import Any
 
 from keybundle.core.base.boxes import Box, Frame
 from keybundle.core.base.files import write_atomic
+from keybundle.core.base.page_kind import PageKind
 from keybundle.core.batches.model import Facts
+from keybundle.core.formats import archives
+from keybundle.core.formats.opened import Opened
+from keybundle.core.formats.opening import open_file
+from keybundle.core.formats.pages import decode_page, read_native
 from keybundle.core.imaging.clean import Steps
 from keybundle.core.imaging.colour import decide_colour
 from keybundle.core.imaging.cutting import cut_tiles
 from keybundle.core.imaging.judge import judge
 from keybundle.core.imaging.photo import encode_flat, flatten_photograph
-from keybundle.core.imaging.picture import PDF_DPI, Picture, decode, probe
+from keybundle.core.imaging.picture import PDF_DPI, Picture
 from keybundle.core.imaging.properties import read_properties
 from keybundle.core.imaging.render import encode_previews
 from keybundle.core.marks.found import find_marks
@@ -34,6 +39,7 @@ from keybundle.core.workflows.take_in.preview_files import preview_path
 
 PREVIEWS = (("screen", 1500), ("thumbnail", 240))
 ZONE_EDGE_MM = 1.0
+A4_MM = (210.0, 297.0)
 
 
 def load(language: str = "eng") -> None:
@@ -41,14 +47,18 @@ def load(language: str = "eng") -> None:
     get_engine(language)
 
 
-def look_at(path: str, name: str) -> tuple[str, int]:
-    """Return a file's kind and number of pages; raises InputProblem."""
-    facts = probe(Path(path), name)
-    return facts.kind, facts.pages
+def look_at(path: str, name: str) -> Opened:
+    """Return what a file holds, by its content; raises InputProblem."""
+    return open_file(Path(path), name)
+
+
+def take_out(path: str, index: int, target: str, name: str) -> None:
+    """Write one of the files inside another to a target; raises InputProblem."""
+    archives.take_out(Path(path), index, Path(target), name)
 
 
 def _decode(job: PageJob) -> Picture:
-    return decode(Path(job.path), job.index, name=job.name, is_pdf=job.is_pdf)
+    return decode_page(Path(job.path), job.index, name=job.name, kind=job.kind)
 
 
 def examine(job: PageJob, wanted: Wanted, cache: str, files_root: str) -> tuple[dict[str, Any], float]:
@@ -58,6 +68,8 @@ def examine(job: PageJob, wanted: Wanted, cache: str, files_root: str) -> tuple[
     """
     start = time.perf_counter()
     picture = _decode(job)
+    if job.kind.is_native:
+        return _examine_native(job, picture, cache), time.perf_counter() - start
     flat_sha = ""
     if job.flatten_photographs and (flat := flatten_photograph(picture)) is not None:
         picture, flat_sha = flat, FileStore(Path(files_root)).put(encode_flat(flat))
@@ -76,11 +88,22 @@ def examine(job: PageJob, wanted: Wanted, cache: str, files_root: str) -> tuple[
         marks=find_marks(picture, wanted) if separator is None else (), looked_for=wanted.names,
         colour=decide_colour(picture) if is_shown else "", width_mm=round(picture.width / picture.dpi * 25.4, 1),
         height_mm=round(picture.height / picture.dpi * 25.4, 1), darkness=found.darkness, contrast=found.contrast,
-        flat_sha=flat_sha, properties=read_properties(Path(job.path), is_pdf=job.is_pdf) if job.index == 0 else {},
+        flat_sha=flat_sha, properties=read_properties(Path(job.path), is_pdf=job.kind is PageKind.PDF) if job.index == 0 else {},
     )  # fmt: skip
     frame = Frame(picture.width, picture.height, rotation, found.skew_degrees)
     make_previews(picture, frame, Path(cache), job.page_id, PREVIEWS if is_shown else PREVIEWS[1:])
     return asdict(facts), time.perf_counter() - start
+
+
+def _examine_native(job: PageJob, picture: Picture, cache: str) -> dict[str, Any]:
+    """Make the small pictures of a native file's first sheet: there is nothing to measure, and no mark to be found."""
+    words = read_native(Path(job.path), job.kind).words
+    facts = Facts(
+        width=picture.width, height=picture.height, dpi=picture.dpi, mode=picture.mode, rotation=0, skew_degrees=0.0,
+        ink_mm2=float(len(words)), is_blank=not words, width_mm=A4_MM[0], height_mm=A4_MM[1],
+    )  # fmt: skip
+    make_previews(picture, Frame(picture.width, picture.height), Path(cache), job.page_id, PREVIEWS)
+    return asdict(facts)
 
 
 def look_for_marks(job: PageJob, wanted: Wanted) -> dict[str, Any]:
@@ -120,8 +143,10 @@ def read(job: PageJob) -> tuple[bytes, float]:
     A PDF page that has text of its own is taken at its word unless OCR is forced.
     """
     start = time.perf_counter()
+    if job.kind.is_native:
+        return read_native(Path(job.path), job.kind).to_bytes(), time.perf_counter() - start
     born = None
-    if job.is_pdf and not job.force_ocr:
+    if job.kind is PageKind.PDF and not job.force_ocr:
         born = read_text_layer(Path(job.path), job.index, job.measured_frame, PDF_DPI)
     if born is not None:
         return born.to_bytes(), time.perf_counter() - start
@@ -165,6 +190,6 @@ def read_lines_again(job: PageJob, boxes: Sequence[Box], readers: Sequence[str])
 
 def draw_raw(path: str, name: str, target: str, size_px: int) -> None:
     """Make a small picture of a file as it is, neither turned nor straightened."""
-    picture = decode(Path(path), 0, name=name)
+    picture = decode_page(Path(path), 0, name=name)
     frame = Frame(picture.width, picture.height)
     write_atomic(Path(target), encode_previews(picture, frame, [size_px])[0], durable=False)

@@ -18,7 +18,7 @@ from keybundle.core.workflows.line.page_jobs import PageJob
 
 def draw_document(pages: Sequence[PageJob], form: str, parts: Sequence[str]) -> None:
     """Draw pages into files: one TIFF, or a file for each page. Raises InputProblem, EnvironmentProblem."""
-    sources = [SourcePage(Path(p.path), p.index, p.is_pdf, p.dpi, PageText.from_bytes(p.text)) for p in pages]
+    sources = [SourcePage(Path(p.path), p.index, p.kind, p.dpi, PageText.from_bytes(p.text)) for p in pages]
     try:
         if form == TIFF:
             save_tiff(sources, Path(parts[0]))

@@ -24,12 +24,11 @@ CREATE TABLE audit_detail (
 CREATE TABLE batch (
     id VARCHAR NOT NULL,
     routine VARCHAR NOT NULL,
-    origin VARCHAR NOT NULL,
+    origin TEXT NOT NULL,
     owner VARCHAR NOT NULL,
     created_at VARCHAR NOT NULL,
     captured_at VARCHAR,
     closed_at VARCHAR,
-    given JSON NOT NULL,
     two_sided BOOLEAN NOT NULL,
     paper_mm JSON NOT NULL,
     next_captured INTEGER NOT NULL,
@@ -163,6 +162,27 @@ CREATE TABLE stored_file (
     at VARCHAR NOT NULL,
     PRIMARY KEY (sha)
 );
+CREATE TABLE arrival (
+    id VARCHAR NOT NULL,
+    batch_id VARCHAR,
+    parent_id VARCHAR,
+    name VARCHAR NOT NULL,
+    tree VARCHAR NOT NULL,
+    sha VARCHAR NOT NULL,
+    mime VARCHAR NOT NULL,
+    size INTEGER NOT NULL,
+    received_at VARCHAR NOT NULL,
+    origin VARCHAR NOT NULL,
+    brought JSON,
+    state VARCHAR NOT NULL,
+    why TEXT NOT NULL,
+    is_container BOOLEAN NOT NULL,
+    PRIMARY KEY (id),
+    FOREIGN KEY(batch_id) REFERENCES batch (id),
+    FOREIGN KEY(parent_id) REFERENCES arrival (id)
+);
+CREATE INDEX arrival_by_batch ON arrival (batch_id, is_container, state);
+CREATE INDEX arrival_without_batch ON arrival (received_at) WHERE batch_id IS NULL;
 CREATE TABLE batch_document (
     id VARCHAR NOT NULL,
     batch_id VARCHAR NOT NULL,
@@ -246,7 +266,7 @@ CREATE TABLE version_page (
     position INTEGER NOT NULL,
     file_sha VARCHAR NOT NULL,
     source_index INTEGER NOT NULL,
-    is_pdf BOOLEAN NOT NULL,
+    kind VARCHAR NOT NULL,
     page_id VARCHAR NOT NULL,
     frame JSON NOT NULL,
     dpi FLOAT NOT NULL,
@@ -327,7 +347,7 @@ CREATE TABLE page (
     sheet INTEGER NOT NULL,
     side VARCHAR NOT NULL,
     file_sha VARCHAR NOT NULL,
-    is_pdf BOOLEAN NOT NULL,
+    kind VARCHAR NOT NULL,
     captured_at VARCHAR NOT NULL,
     facts JSON,
     trouble TEXT NOT NULL,
@@ -351,7 +371,8 @@ CREATE TABLE page (
     UNIQUE (batch_id, captured),
     FOREIGN KEY(batch_id) REFERENCES batch (id),
     FOREIGN KEY(document_id) REFERENCES batch_document (id),
-    FOREIGN KEY(text_id) REFERENCES page_text (id)
+    FOREIGN KEY(text_id) REFERENCES page_text (id),
+    FOREIGN KEY(arrival) REFERENCES arrival (id)
 );
 CREATE INDEX page_by_batch ON page (batch_id, position);
 CREATE INDEX page_by_document ON page (document_id);
@@ -422,4 +443,4 @@ CREATE TABLE version (
     FOREIGN KEY(folder_id) REFERENCES folder (id)
 );
 CREATE VIRTUAL TABLE search_text USING fts5(caption, vals, body, content = '', tokenize = 'unicode61 remove_diacritics 2', prefix = '2 3');
-INSERT INTO store_format (stamp) VALUES (4);
+INSERT INTO store_format (stamp) VALUES (5);
