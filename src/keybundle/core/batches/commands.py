@@ -121,6 +121,8 @@ def turn(batch: Batch, page_ids: Sequence[str], degrees: int) -> Batch:
     for page_id in page_ids:
         page = batch.page(page_id)
         guard(batch, page.document_id)
+        if page.kind.is_native:
+            raise InputProblem(message("commands.native-not-turned", source=page.source))
         changed[page_id] = replace(page, turn=(page.turn + degrees) % 360)
     return with_changes(batch, changed)
 

@@ -120,8 +120,13 @@ def _erase_in_batch(c: Connection, batch_id: str | None, document_id: str, texts
         update(t.batch_document).where(bd.id.in_(own)).values(tags=[], type_because=None, type_rival=None, trouble="")
     )
     pages = list(c.execute(select(p.id).where(or_(p.document_id.in_(own), p.text_id.in_(texts)))).scalars())
+    arrivals = list(c.execute(select(p.arrival).where(p.id.in_(pages)).distinct()).scalars())
     blank = {"text_id": None, "facts": null(), "source": "", "name": "", "note": None}
     c.execute(update(t.page).where(p.id.in_(pages)).values(blank))
+    a = t.arrival.c
+    still_named = select(p.arrival).where(p.arrival.in_(arrivals), p.source != "")
+    gone = update(t.arrival).where(a.id.in_(arrivals), a.id.not_in(still_named))
+    c.execute(gone.values(name="", tree="", sha="", brought=None))
     index.remove(c, pages)
     c.execute(delete(t.step).where(t.step.c.batch_id == batch_id))
 

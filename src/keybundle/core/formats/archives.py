@@ -14,7 +14,6 @@ from keybundle.core.base.errors import InputProblem, explain_os_error
 from keybundle.core.base.messages import message
 from keybundle.core.formats.opened import Member, Opened
 
-SUFFIXES = {".zip"}
 MOST_MEMBERS, MOST_BYTES = 5_000, 4 << 30
 MOST_DENSE, DENSE_BYTES = 300, 32 << 20
 BLOCK = 1 << 20

@@ -11,7 +11,6 @@ from keybundle.core.base.page_kind import PageKind
 from keybundle.core.formats.encoding import encoding_of, load_text
 from keybundle.core.formats.opened import Opened
 
-SUFFIXES = {".html", ".htm", ".xhtml"}
 MOST_BYTES = 8 << 20
 _SIGN = re.compile(rb"<!doctype\s+html|<html[\s>]", re.IGNORECASE)
 _UNSEEN = frozenset({"script", "style", "template", "noscript", "svg", "head"})

@@ -7,7 +7,7 @@ from pathlib import Path, PurePath
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.base.page_kind import PageKind
-from keybundle.core.formats import archives, markup, pdf, pictures, plain, tables
+from keybundle.core.formats import archives, markup, names, pdf, pictures, plain, tables
 from keybundle.core.formats.opened import NativeReader, Opened, Reader
 
 HEAD_BYTES = 1 << 16
@@ -15,8 +15,6 @@ HEAD_BYTES = 1 << 16
 READERS: tuple[Reader, ...] = (pdf, archives, tables, markup, plain, pictures)
 TEXTS: tuple[Reader, ...] = (tables, markup, plain)
 NATIVE: dict[PageKind, NativeReader] = {PageKind.TEXT: plain, PageKind.CSV: tables, PageKind.HTML: markup}
-SUFFIXES = frozenset().union(*(r.SUFFIXES for r in (pdf, archives, tables, markup, plain, pictures)))
-PAGES = pdf.SUFFIXES | pictures.SUFFIXES | archives.SUFFIXES
 
 
 def open_file(path: Path, name: str) -> Opened:
@@ -29,6 +27,6 @@ def open_file(path: Path, name: str) -> Opened:
             head = file.read(HEAD_BYTES)
     except OSError as error:
         raise InputProblem(message("picture.cannot-read-check-readable", name=name, strerror=error.strerror)) from error
-    calls_itself_pages = PurePath(name).suffix.lower() in PAGES
+    calls_itself_pages = PurePath(name).suffix.lower() in names.NO_TEXTS
     readers = [r for r in READERS if not (calls_itself_pages and r in TEXTS)]
     return next(r for r in readers if r.recognises(head, name)).open(path, name)

@@ -8,7 +8,6 @@ from keybundle.core.base.page_kind import PageKind
 from keybundle.core.formats.opened import Opened
 from keybundle.core.imaging.picture import probe
 
-SUFFIXES = {".pdf"}
 WITHIN = 1024  # where its sign may stand, as most programs that read PDF allow
 
 

@@ -11,9 +11,6 @@ MIMES = {
     "TIFF": "image/tiff", "PNG": "image/png", "JPEG": "image/jpeg", "WebP": "image/webp", "JPEG 2000": "image/jp2",
     "BMP": "image/bmp", "PNM": "image/x-portable-anymap", "HEIC": "image/heic",
 }  # fmt: skip
-SUFFIXES = {
-    ".tif", ".tiff", ".png", ".jpg", ".jpeg", ".webp", ".jp2", ".j2k", ".bmp", ".pnm", ".pbm", ".pgm", ".ppm", ".heic", ".heif",
-}  # fmt: skip
 
 
 def recognises(head: bytes, name: str) -> bool:

@@ -9,7 +9,6 @@ from keybundle.core.base.page_kind import PageKind
 from keybundle.core.formats.encoding import encoding_of, load_text
 from keybundle.core.formats.opened import Opened
 
-SUFFIXES = {".txt", ".text", ".md", ".log"}
 MOST_BYTES = 8 << 20
 TAB = 4
 

@@ -8,10 +8,10 @@ from collections.abc import Iterator
 from pathlib import Path, PurePath
 
 from keybundle.core.base.page_kind import PageKind
+from keybundle.core.formats import names
 from keybundle.core.formats.encoding import encoding_of, load_text
 from keybundle.core.formats.opened import Opened
 
-SUFFIXES = {".csv", ".tsv"}
 MARKS = ",;\t"
 MOST_BYTES = 8 << 20
 WIDEST, SAMPLE_ROWS = 32, 200
@@ -20,7 +20,7 @@ csv.field_size_limit(1 << 24)
 
 def recognises(head: bytes, name: str) -> bool:
     """Whether a text is a table by its name: two columns and commas look like sentences otherwise."""
-    return PurePath(name).suffix.lower() in SUFFIXES and bool(encoding_of(head))
+    return PurePath(name).suffix.lower() in names.TABLES and bool(encoding_of(head))
 
 
 def open(path: Path, name: str) -> Opened:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from keybundle.core.base.messages import message
-from keybundle.core.formats.opening import SUFFIXES
+from keybundle.core.formats import names
 
 
 @dataclass(frozen=True)
@@ -49,7 +49,7 @@ def expand(inputs: Iterable[Path]) -> Expanded:
             continue
         for path in _walk(given, found.passed_over):
             below = path.relative_to(given)
-            if path.suffix.lower() in SUFFIXES:
+            if path.suffix.lower() in names.ALL:
                 tree = str(given.resolve().name / below)
                 found.files.append(InputFile(path, _distinct(str(below), path, seen), tree))
             else:
@@ -65,7 +65,7 @@ def _walk(folder: Path, passed_over: list[Refused]) -> Iterator[Path]:
         said = message("files.folder-cannot-looked-into-so", name=name, strerror=error.strerror)
         passed_over.append(Refused(name, said))
 
-    found = [Path(at) / name for at, _, names in os.walk(folder, onerror=refuse) for name in names]
+    found = [Path(at) / name for at, _, inside in os.walk(folder, onerror=refuse) for name in inside]
     yield from sorted(p for p in found if p.is_file())
 
 

@@ -6,11 +6,13 @@ from dataclasses import replace
 
 from keybundle.core.base.progress import CancelToken, Progress
 from keybundle.core.workflows.arrange import bench, separating
-from keybundle.core.workflows.take_in import rescan
+from keybundle.core.workflows.keep import received
+from keybundle.core.workflows.take_in import account, rescan
 from keybundle.core.workflows.take_in.capture import Captured, scan_options
 from keybundle.desktop.presenters.desk import Desk
+from keybundle.desktop.presenters.own_program import open_outside
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.words import tr, trn
+from keybundle.desktop.words import tr, trn, worded
 
 
 class BenchPages:
@@ -61,6 +63,21 @@ class BenchPages:
         label, command = bench.move_command(page_ids, target, after=after)
         at.select_none()
         at.change(lambda: bench.run_command(s.session, s.line, at.batch_id, label, command))
+
+    def open_received(self) -> None:
+        """Open the file that the page came with in its own program."""
+        s, at, page = self._s, self._at, self._at.page_id
+        if page is not None:
+            open_outside(s, lambda: received.copy_page(s.session, at.batch_id, page), at, at.failed.emit)
+
+    def list_not_taken(self) -> None:
+        """List what came in with the batch and was not taken, with the reasons."""
+        s, at = self._s, self._at
+        s.runner.query(
+            lambda: account.list_not_taken(s.session, at.batch_id),
+            lambda found: at.not_taken_found.emit([worded(r.why) for r in found]), key="not taken", owner=at,
+            on_error=at.failed.emit,
+        )  # fmt: skip
 
     def separate_again(self) -> None:
         """Cut the batch by its routine's present rules; what people did to it stays."""

@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from keybundle.core.base.boxes import upright_box
-from keybundle.core.batches.model import Balance, Batch, Document, State
+from keybundle.core.batches.model import Balance, Batch, Came, Document, State
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.fields.values import ASSUMED, FieldValue, Origin
 from keybundle.core.proposing.calibration import Calibration
@@ -37,8 +37,8 @@ ASSUMED_TOLD = {
 }
 
 
-def say_balance(b: Balance) -> tuple[str, str]:
-    """Return the page balance in short, and explained."""
+def say_balance(b: Balance, came: Came) -> tuple[str, str]:
+    """Return the page balance in short, and explained; what came in and was not taken is a part of it."""
     short = tr(
         "{sides} captured\n{kept} kept, {left_out} left out\n{filed} filed, {waiting} waiting",
         sides=trn("{n:,} side", "{n:,} sides", b.captured),
@@ -51,6 +51,9 @@ def say_balance(b: Balance) -> tuple[str, str]:
         short += tr("\n{set_aside} set aside", set_aside=b.set_aside)
     if b.unplaced:
         short += tr("\n{unplaced} being separated", unplaced=b.unplaced)
+    not_taken = came.refused + came.passed_over
+    if not_taken:
+        short += tr("\n{n} not taken in", n=not_taken)
     told = tr(
         "Every side is accounted for: {captured} captured = {kept} kept + {left_out} left "
         "out{more}; {kept} kept = {filed} filed + {set_aside} set aside + {waiting} waiting.",
@@ -71,6 +74,15 @@ def say_balance(b: Balance) -> tuple[str, str]:
         kept=b.kept,
         filed=b.filed + b.set_aside + b.waiting,
     )
+    if not_taken:
+        told += tr(
+            "\nOf {arrived} that came in {taken} were taken, {refused} refused, {passed_over} passed over; {key} lists them.",
+            arrived=came.arrived,
+            taken=came.taken,
+            refused=came.refused,
+            passed_over=came.passed_over,
+            key="Ctrl+Shift+I",
+        )
     return short, told if b.is_even else wrong
 
 

@@ -58,6 +58,7 @@ class Desk(QObject):
     failed = Signal(str)
     record_made = Signal(str)
     conflicts_found = Signal(object)
+    not_taken_found = Signal(list)
     closed = Signal()
 
     def __init__(self, seat: Seat, batch_id: str, parent: QObject | None = None) -> None:
@@ -137,7 +138,7 @@ class Desk(QObject):
         known = {p.id for p in batch.pages}
         self._selected &= known
         reading, stop_reading = say_reading(batch, stopped=self.batch_id in self._s.line.stopped)
-        balance, balance_told = say_balance(data.balance)
+        balance, balance_told = say_balance(data.balance, batch.came)
         may_work = self.may_work
         types = [k.name for k in self._s.session.types()]
         self._slip = make_slip(data, document, setup, self._s.workspace.calibration(), types) if document else None

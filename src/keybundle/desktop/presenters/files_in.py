@@ -16,7 +16,7 @@ from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.work_state import MappingAsked
 from keybundle.desktop.words import mark, tr, trn
 
-ONE_SIDE = mark("Pictures and PDF, one document for each file. Drop files here, or onto a batch.")
+ONE_SIDE = mark("Pictures, PDF, texts and ZIP, one document for each file. Drop files here, or onto a batch.")
 BOTH_SIDES = mark(
     "Pictures and PDF whose pages are fronts and backs in turn: two are a sheet. Drop files here, or onto a batch."
 )
@@ -70,7 +70,7 @@ class FilesIn(Source):
 
         def planned(plan: ImportPlan) -> None:
             if not plan.files:
-                self.failed.emit(tr("There is no picture or PDF in that folder; nothing was taken in."))
+                self.failed.emit(tr("There is no file in that folder that can be read; nothing was taken in."))
             elif plan.levels:
                 self.mapping_asked.emit(MappingAsked(tuple(files), into, given, plan))
             else:

@@ -18,10 +18,11 @@ from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right
 from keybundle.core.search.query import Query
 from keybundle.core.workflows.arrange import bench
-from keybundle.core.workflows.keep import cabinets
+from keybundle.core.workflows.keep import cabinets, received
 from keybundle.core.workflows.keep.story import load_story
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.cabinet_changes import CabinetChanges
+from keybundle.desktop.presenters.own_program import open_outside
 from keybundle.desktop.presenters.picture_cache import Fetched, Key
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.sharp import Sharp, load_sharp, with_sharp
@@ -97,6 +98,12 @@ class ViewerPresenter(QObject):
     def _on_changes(self, changes: Changes) -> None:
         if changes.repository:
             self.refresh()
+
+    def open_received(self) -> None:
+        """Open the file that the page in front came with in its own program."""
+        seat, document, position = self._s, self.state.document, self.state.position
+        if document:
+            open_outside(seat, lambda: received.copy_filed(seat.session, document, position), self, self.failed.emit)
 
     # -- the document ----------------------------------------------------------------------------------------------
 

@@ -30,6 +30,7 @@ class BenchSheets(QObject):
         presenter.changed.connect(self._on_state)
         presenter.slips.register_found.connect(self._show_register)
         presenter.slips.changes_found.connect(self._show_changes)
+        presenter.not_taken_found.connect(self._show_not_taken)
 
     def _name(self, document: str) -> str:
         plate = next((d for d in self.p.state.documents if d.id == document), None)
@@ -64,6 +65,10 @@ class BenchSheets(QObject):
     def _show_changes(self, told: list[str]) -> None:
         head = tr("Who changed which value, the newest first; Ctrl+Z takes back the last step.")
         self.edge.open(ListSheet(tr("Changes of values"), head, told or [tr("No value was changed by hand yet.")]))
+
+    def _show_not_taken(self, told: list[str]) -> None:
+        head = tr("What came in with this batch and is not in it, with the reasons; everything else was taken.")
+        self.edge.open(ListSheet(tr("Not taken in"), head, told or [tr("All that came in was taken.")]))
 
     def conflicts(self, conflicts: tuple[str, ...]) -> None:
         """List the sides at which the rules say something else than people did."""

@@ -232,6 +232,8 @@ class BenchView(QWidget):
         on("bench.text", self._toggle_text)
         on("bench.poor pages", self.sheets.poor_pages)
         on("bench.aside list", self.sheets.parked)
+        on("bench.not taken", self.presenter.pages.list_not_taken)
+        on("bench.own program", self.presenter.pages.open_received)
         on("bench.language", self.sheets.language)
         on("table.fill down", self.table.fill_down)
         self._make_menus()

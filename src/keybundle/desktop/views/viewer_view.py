@@ -228,6 +228,7 @@ class Viewer(QWidget):
         self.page.area_framed.connect(self._copy_area)
         on("viewer.send", lambda: self.sending.emit((p.state.document,), False))
         on("viewer.send again", lambda: self.sending.emit((p.state.document,), True))
+        on("viewer.own program", p.open_received)
         on("viewer.correct", self._correct)
         on("viewer.undo", p.changes.undo)
         on("viewer.close", self.left.emit)

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
+from keybundle.core.formats import names
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.models.rows import change_rows
@@ -48,7 +49,7 @@ ROW_HEIGHT = 88
 SHOWN_REFUSALS, OPTIONS_WIDTH = 4, 30
 ANY_TYPE = mark("any type")
 SOURCES_WIDTH, TODAY_WIDTH = 264, 248
-PAGE_FILES = "*.tif *.tiff *.png *.jpg *.jpeg *.webp *.jp2 *.bmp *.pnm *.pbm *.pgm *.ppm *.heic *.heif *.pdf"
+PAGE_FILES = " ".join(f"*{suffix}" for suffix in sorted(names.ALL))
 
 
 class BatchModel(QAbstractListModel):
@@ -484,7 +485,7 @@ class WorkView(QWidget):
 
     def _ask_files(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(
-            self, tr("Import files"), "", tr("Pages ({PAGE_FILES});;All files (*)", PAGE_FILES=PAGE_FILES)
+            self, tr("Import files"), "", tr("What can be read ({PAGE_FILES});;All files (*)", PAGE_FILES=PAGE_FILES)
         )
         if names:
             self.presenter.files.import_files([Path(n) for n in names])

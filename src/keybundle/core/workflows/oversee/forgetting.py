@@ -44,6 +44,7 @@ def purge_details(session: Session, subject: str, reason: str) -> int:
 @needs(Right.LOOK)
 def tidy_up(session: Session) -> None:
     """Do at a start what was left to do: erase what is due, and let go of what closed batches no longer need."""
+    session.workspace.place.files.sweep()
     finish_erasing(session.workspace)
     forget_closed(session.workspace)
 
@@ -71,4 +72,10 @@ def forget_closed(workspace: Workspace, *, days: int = KEPT_DAYS, most: int = BA
             c.execute(update(t.page).where(p.batch_id == batch_id).values(facts=null(), text_id=None))
             index.remove(c, [page.id for page in pages])
             drop_texts(c, [page.text_id for page in pages])
+    with workspace.place.database.atomic() as c:
+        # What came in with nothing that was taken has no batch to keep its account.
+        a = t.arrival.c
+        lone = [a.batch_id.is_(None), a.received_at < before]
+        c.execute(update(t.arrival).where(*lone).values(parent_id=None))
+        c.execute(delete(t.arrival).where(*lone))
     return len(batches)

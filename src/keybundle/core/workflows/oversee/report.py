@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import asdict
 from typing import Any
 
-from keybundle.core.batches.model import Batch, Document, balance
+from keybundle.core.batches.model import Batch, Came, Document, balance
 from keybundle.core.filing.destination import compute_destination, make_caption
 from keybundle.core.intake.files import Refused
 from keybundle.core.reading.text import PageText
@@ -27,7 +27,8 @@ def make_report(
     told = [{"source": r.source, "why": r.why} for r in refused]
     if batch_id is None:
         empty = dict.fromkeys(("captured", "kept", "left_out", "filed", "set_aside", "waiting", "unplaced"), 0)
-        return {"batch": None, "routine": routine, "pages": [], "documents": [], "balance": empty, "refused": told,
+        return {"batch": None, "routine": routine, "pages": [], "documents": [], "balance": empty,
+                "arrivals": asdict(Came(len(told), 0, len(told), 0)), "refused": told,
                 "seconds": rounded}  # fmt: skip
     batch = workspace.batches.load(batch_id)
     texts = workspace.batches.texts([p.id for p in batch.pages])
@@ -47,7 +48,7 @@ def make_report(
             for p in batch.pages
         ],
         "documents": [_document(workspace, batch, d, place) for d in batch.in_order()],
-        "balance": plain_balance, "refused": told, "seconds": rounded,
+        "balance": plain_balance, "arrivals": asdict(batch.came), "refused": told, "seconds": rounded,
     }  # fmt: skip
 
 

@@ -11,7 +11,7 @@ from keybundle.core.store.door import LONGEST_LINE, OK, door_path, hand_over, re
 __all__ = ["LONGEST_LINE", "OK", "door_path", "hand_over", "read_handed", "write_entry"]
 MIME_TYPES = (
     "image/tiff", "image/png", "image/jpeg", "image/webp", "image/jp2", "image/bmp", "image/x-portable-anymap", "image/heic",
-    "application/pdf",
+    "application/pdf", "text/plain", "text/csv", "text/html", "application/zip",
 )  # fmt: skip
 
 

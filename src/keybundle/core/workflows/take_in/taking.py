@@ -17,8 +17,8 @@ from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.batches.arrivals import Arrival, Fate
 from keybundle.core.batches.model import Page
+from keybundle.core.formats import names
 from keybundle.core.formats.opened import Member, Opened
-from keybundle.core.formats.opening import SUFFIXES
 from keybundle.core.intake.files import InputFile, Refused
 from keybundle.core.intake.halts import Halted
 from keybundle.core.intake.naming import rename
@@ -202,7 +202,7 @@ class TakingIn:
         )
         parts = PurePath(member.name).parts
         is_left = any(p.startswith(".") or p in PASSED_OVER_PARTS for p in parts)
-        if is_left or PurePath(member.name).suffix.lower() not in SUFFIXES:
+        if is_left or PurePath(member.name).suffix.lower() not in names.ALL:
             self.refuse(arrival, message("files.no-page-file-so-passed", below=name), Fate.PASSED_OVER)
             return
         self._inside.files += 1

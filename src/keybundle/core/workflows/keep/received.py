@@ -1,0 +1,46 @@
+"""Files as they came, handed out to their own programs: copies that can only be read, named as they were received."""
+
+from __future__ import annotations
+
+from pathlib import Path, PurePath
+
+from keybundle.core.base.errors import InputProblem, explain_os_error
+from keybundle.core.base.files import write_atomic
+from keybundle.core.base.messages import message
+from keybundle.core.rights.model import Right
+from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.workspace import Workspace
+
+OPENED, READ_ONLY = "opened", 0o444
+
+
+@needs(Right.LOOK)
+def copy_page(session: Session, batch_id: str, page_id: str) -> Path:
+    """Return a copy of the file that a page of a batch came with; raises InputProblem, EnvironmentProblem."""
+    session.require_batch(batch_id)
+    page = session.workspace.batches.load(batch_id).page(page_id)
+    return _copy(session.workspace, page.file_sha, page.source)
+
+
+@needs(Right.LOOK)
+def copy_filed(session: Session, document_id: str, position: int) -> Path:
+    """Return a copy of the file that a page of a filed document came with; raises InputProblem, EnvironmentProblem."""
+    workspace = session.workspace
+    with workspace.place.database.read() as c:
+        found = workspace.repository.load(document_id, view=session.view(c))
+    if position >= len(found.pages):
+        raise InputProblem(message("received.no-such-page", caption=found.caption))
+    page = found.pages[position]
+    return _copy(workspace, page.file_sha, page.source)
+
+
+def _copy(workspace: Workspace, sha: str, name: str) -> Path:
+    """Put a copy under its file's hash into the cache: what is erased is taken away there by that."""
+    target = workspace.place.cache / OPENED / sha / (PurePath(name).name or sha)
+    try:
+        if not target.exists():
+            write_atomic(target, workspace.place.files.get(sha), durable=False)
+            target.chmod(READ_ONLY)
+    except OSError as error:
+        raise explain_os_error(error, f"“{target.name}”") from error
+    return target
