@@ -16,7 +16,7 @@ BEING_FILED = "being filed"
 
 @dataclass(frozen=True)
 class StripPage:
-    """A page in the strip; ``hint`` is what its tip says."""
+    """A page in the strip; ``hint`` is what its tip says, ``native`` what kind of file it is that is no picture of a page."""
 
     id: str
     number: int
@@ -29,6 +29,7 @@ class StripPage:
     is_read: bool
     attention: bool
     hint: str
+    native: str = ""
 
 
 @dataclass(frozen=True)

@@ -111,6 +111,8 @@ def make_strip(batch: Batch, cache: Path) -> tuple[StripPage, ...]:
             side=p.side,
             source=p.source,
         )
+        if p.kind.is_native:
+            hint += tr(". It is a file of its own; Ctrl+O opens it in its own program")
         if p.reason:
             hint += tr(". Left out: {reason}", reason=p.reason)
         if p.note or p.trouble:
@@ -120,7 +122,7 @@ def make_strip(batch: Batch, cache: Path) -> tuple[StripPage, ...]:
             StripPage(
                 p.id, number, p.disposition != "left out", p.reason or "", p.document_id, p.id in firsts,
                 break_reason, preview_file(root, p.id, rotation, "thumbnail"), p.is_read,
-                bool(p.note or p.trouble), hint,
+                bool(p.note or p.trouble), hint, p.kind.value.upper() if p.kind.is_native else "",
             )
         )  # fmt: skip
     return tuple(found)

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QAbstractScrollArea, QWidget
 from keybundle.desktop.presenters.bench_state import BenchState, StripDocument, StripPage
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import SIGN, icon_pixmap, interface_font, paint_focus
-from keybundle.desktop.views.page_strip import thumbnail
+from keybundle.desktop.views.page_strip import paint_native, thumbnail
 from keybundle.desktop.words import tr, worded
 
 CELL_WIDTH, CELL_HEIGHT, HEAD, MARGIN = 184, 284, 34, 12
@@ -129,6 +129,7 @@ class ContactSheet(QAbstractScrollArea):
             target = QRectF(0, 0, fit.width(), fit.height())
             target.moveCenter(picture.center())
             painter.drawPixmap(target.toRect(), pixmap)
+        paint_native(painter, picture, page.native)
         if not page.kept:
             veil = QColor(c.SHADE)
             veil.setAlpha(190)

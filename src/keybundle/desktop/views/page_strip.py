@@ -265,6 +265,7 @@ class PageStrip(QAbstractScrollArea):
                 target = QRectF(0, 0, fit.width(), fit.height())
                 target.moveCenter(rect.center())
                 painter.drawPixmap(target.toRect(), pixmap)
+            paint_native(painter, rect, slot.page.native)
             if not slot.page.is_read:
                 painter.drawPixmap(int(rect.right()) - 20, int(rect.bottom()) - 20, icon_pixmap("hourglass", c.SLATE))
         if slot.page.attention:
@@ -323,6 +324,20 @@ def _wash(colour: str, alpha: int) -> QColor:
     wash = QColor(colour)
     wash.setAlpha(alpha)
     return wash
+
+
+def paint_native(painter: QPainter, rect: QRectF, kind: str) -> None:
+    """Say at the foot of a small picture what kind of file it is that is no picture of a page; nothing for a page."""
+    if not kind:
+        return
+    painter.setFont(interface_font(11, bold=True))
+    width = painter.fontMetrics().horizontalAdvance(kind) + 10
+    plate = QRectF(rect.left() + 4, rect.bottom() - 21, width, 17)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(c.SLATE))
+    painter.drawRoundedRect(plate, 2, 2)
+    painter.setPen(QColor(c.CARD))
+    painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, kind)
 
 
 def thumbnail(path: str) -> QPixmap | None:
