@@ -7,12 +7,16 @@ import io
 import random
 import re
 import subprocess
+from collections import Counter
 from pathlib import Path
 
 import pikepdf
 from PIL import Image
 
+from keybundle.core.base.page_kind import PageKind
 from keybundle.core.export.pdfa import SourcePage, build_pdf
+from keybundle.core.formats.pages import load_sheets, read_native
+from keybundle.core.formats.sheets import DPI
 from keybundle.demo.layouts import draw_document, fixed_layout
 from keybundle.demo.names import make_world
 from keybundle.demo.records import make_record
@@ -46,14 +50,29 @@ class Searchable(DataTest):
             path = self.folder / f"{i}.img"
             path.write_bytes(made.encode())
             scans.append(made)
-            sources.append(SourcePage(path, 0, False, 150, true_text(made)))
+            sources.append(SourcePage(path, 0, PageKind.PICTURE, 150, true_text(made)))
         target = self.folder / "out.pdf"
         target.write_bytes(build_pdf(sources, "Bill <R-1> & more", "2026-04-03T10:00:00+00:00"))
         return target, scans
 
     def test_conformance(self) -> None:
-        # Source: ISO 19005-1 level b by Apache PDFBox Preflight; ISO 32000 structure by qpdf --check.
         path, _ = self.make()
+        self.check_conformance(path)
+
+    def test_a_file_of_its_own_has_all_its_sheets_and_words(self) -> None:
+        # Source: what poppler's pdftotext reads, beside the file itself.
+        lines = [f"Sluice board {i}  {i}.50" for i in range(200)]
+        native, target = self.folder / "prices.txt", self.folder / "out.pdf"
+        native.write_text("\n".join(lines))
+        page = SourcePage(native, 0, PageKind.TEXT, DPI, read_native(native, PageKind.TEXT))
+        target.write_bytes(build_pdf([page], "Prices", "2026-04-03T10:00:00+00:00"))
+        self.check_conformance(target)
+        found = bbox_words(target)
+        self.assertEqual(len(found), len(load_sheets(native, PageKind.TEXT).sheets))
+        self.assertEqual(Counter(w for sheet in found for w, _ in sheet), Counter(" ".join(lines).split()))
+
+    def check_conformance(self, path: Path) -> None:
+        # Source: ISO 19005-1 level b by Apache PDFBox Preflight; ISO 32000 structure by qpdf --check.
         said = subprocess.run(
             ["java", "-cp", "/usr/share/java/*", "org.apache.pdfbox.preflight.Validator_A1b", str(path)],
             capture_output=True, text=True, check=False,

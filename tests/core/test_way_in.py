@@ -259,7 +259,7 @@ class OpenWith(DataTest):
         text = opening.write_entry(self.folder, "/opt/keybundle").read_text()
         self.assertTrue(text.startswith("[Desktop Entry]\nType=Application\n"))
         self.assertIn("Exec=/opt/keybundle open %F\n", text)
-        self.assertRegex(text, r"(?m)^MimeType=image/tiff;.*application/pdf;$")
+        self.assertRegex(text, r"(?m)^MimeType=image/tiff;.*application/pdf;text/plain;.*application/zip;$")
 
     def test_nobody_at_the_door(self) -> None:
         self.assertFalse(opening.hand_over(self.folder, [self.folder]))

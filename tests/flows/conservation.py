@@ -76,6 +76,8 @@ def find_losses(workspace: Workspace, captured: set[str] | None = None) -> list[
                                "document_id IS NOT NULL)")).scalars().all()  # fmt: skip
         twice = c.execute(text("SELECT filed_id FROM batch_document WHERE filed_id IS NOT NULL GROUP BY filed_id "
                                "HAVING count(*) > 1")).scalars().all()  # fmt: skip
+        taken = set(c.execute(text("SELECT id FROM arrival WHERE state = 'taken' AND NOT is_container")).scalars())
+        pageless = taken - {p.arrival for p in rows}
         closed = set(c.execute(text("SELECT id FROM batch WHERE closed_at IS NOT NULL")).scalars())
     for p in rows:
         is_nowhere = p.disposition is None and p.document_id is None
@@ -90,13 +92,15 @@ def find_losses(workspace: Workspace, captured: set[str] | None = None) -> list[
         if p.batch_id in closed and not (is_out or p.filed_id):
             wrong.append(f"page {p.id} is open in a closed batch")
     ids = {p.id for p in rows}
+    wrong += [f"arrival {i} was taken and has no page" for i in pageless]
+    wrong += [f"page {p.id} came with nothing that was taken" for p in rows if p.arrival not in taken]
     wrong += [f"page {i} was captured and is gone" for i in (captured or set()) - ids]
     wrong += [f"page {i} is filed and in no batch" for i in set(held) - ids]
     wrong += [f"document {i} has no page" for i in empty]
     wrong += [f"{i} is the filing of two documents" for i in twice]
     for batch_id in workspace.batches.ids(open_only=False):
         batch = workspace.batches.load(batch_id)
-        if not balance(batch).is_even:
+        if not (balance(batch).is_even and batch.came.is_even):
             wrong.append(f"the balance of {batch_id} is uneven: {balance(batch)}")
         wrong += [f"page {p.id} is {p.stage}, should be {stage_of(p)}" for p in batch.pages if p.stage != stage_of(p)]
         for document in batch.documents.values():
