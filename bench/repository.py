@@ -202,7 +202,7 @@ STATEMENTS = {
     "version": "INSERT INTO version(document_id, number, at, who, comment, type, folder_id, caption, data, tags) "
     "VALUES (?, 1, ?, 'person-3', 'as filed', ?, ?, ?, '{}', '[]')",
     "page": "INSERT INTO version_page(document_id, version, position, file_sha, source_index, kind, page_id, frame, dpi, "
-    "text_id, flat_sha, source, name) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?)",
+    "text_id, flat_sha, source, name, colour, steps) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,'','[]')",
     "value": "INSERT INTO document_value(document_id, field, position, value, folded, number, data) VALUES (?,?,0,?,?,?,?)",
     "row": "INSERT INTO search_row(id, kind, ref, caption, vals, texts, type, cabinet, month) "
     "VALUES (?, 'document', ?, ?, ?, ?, ?, 'Purchasing', ?)",

@@ -12,7 +12,8 @@ from keybundle.core.base.progress import CancelToken, Progress, silent
 from keybundle.core.export.forms import FORMS
 from keybundle.core.setup.routines import SentForm
 from keybundle.core.workflows.file import copies
-from keybundle.core.workflows.file.copies import Copier, tell_trouble, write_due
+from keybundle.core.workflows.file.behind import work_behind
+from keybundle.core.workflows.file.copies import tell_trouble, write_due
 from keybundle.core.workflows.file.filing import Filed, file_documents, take_back
 from keybundle.core.workflows.keep.story import load_story
 from keybundle.core.workflows.prepare.routines import make_routine, save_routine
@@ -106,7 +107,7 @@ class CopiesAtFiling(DataTest):
 
     def test_a_thread_of_its_own_writes_them_and_says_what_is_in_the_way(self) -> None:
         filed = self.file()
-        copier = Copier(self.ws, shared_pool(), look_seconds=0.05)
+        copier = work_behind(self.ws, shared_pool(), look_seconds=0.05)
         try:
             end = CancelToken()
             while "is not there" not in copier.problem and not end.wait(0.05):

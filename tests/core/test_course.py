@@ -347,11 +347,18 @@ class Filing(Course):
         batch_id = self.scan(3)
         self.make_letters(batch_id)
         document = self.load(batch_id).in_order()[0]
-        self.pool.hold = {"make_pdf"}
+        claimed, goes_on = threading.Event(), threading.Event()
+
+        def bring_slowly(*args: object) -> None:
+            claimed.set()
+            goes_on.wait(20)
+
+        slow = mock.patch("keybundle.core.workflows.file.filing.bring_files", bring_slowly)
+        slow.start()
+        self.addCleanup(mock.patch.stopall)
         filing = threading.Thread(target=self.file, args=(batch_id,))
         filing.start()
-        while not self.pool.held:
-            threading.Event().wait(0.01)
+        self.assertTrue(claimed.wait(20))
         doings = (
             lambda: self.act(batch_id, "leave out", 2),
             lambda: self.act(batch_id, "break", 1),
@@ -364,8 +371,9 @@ class Filing(Course):
             except InputProblem as error:
                 self.assertIn("filed", str(error))
                 refused += 1
-        self.pool.let_go()
+        goes_on.set()
         filing.join(20)
+        slow.stop()
         batch = self.load(batch_id)
         for filed in (d for d in batch.documents.values() if d.filed_id):
             self.assertEqual([p.id for p in batch.pages_of(filed.id)], self.held_pages(filed.filed_id))
@@ -377,7 +385,6 @@ class Filing(Course):
 
     def act_after(self, batch_id: str) -> None:
         """What could not be filed is free again."""
-        self.pool.hold = set()
         self.assertEqual(self.file(batch_id).left, [])
 
     def test_what_is_learned_has_its_pages_in_order(self) -> None:

@@ -5,12 +5,15 @@ from __future__ import annotations
 from unittest import mock
 from zoneinfo import ZoneInfo
 
+from sqlalchemy import select
+
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem
 from keybundle.core.batches.model import State, balance
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.filing.destination import compute_destination, make_caption
 from keybundle.core.repository import audit
 from keybundle.core.search import index
+from keybundle.core.store import schema as t
 from keybundle.core.workflows.file import filing, records
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.index.slip import enter_value
@@ -99,7 +102,8 @@ class Filing(DataTest):
         (record,) = records.list_records(acting(self.ws))
         page = records.record_as_html(record, ZoneInfo("Europe/London"))
         with self.ws.place.database.read() as c:
-            self.assertIn(audit.head(c), page)
+            own = select(t.audit.c.hash).where(t.audit.c.subject == document.id, t.audit.c.what == "filed")
+            self.assertIn(c.execute(own).scalar_one(), page, "the head of the trail when it was filed")
         self.assertIn(f"keybundle:document/{document.id}", page)
         self.assertTrue(verify(acting(self.ws)).is_whole)
 

@@ -14,6 +14,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from hypothesis import HealthCheck, Phase, settings
 from hypothesis import strategies as st
@@ -25,7 +26,7 @@ from keybundle.core.base.progress import CancelToken
 from keybundle.core.batches.model import Document, Page, State, balance, stage_of
 from keybundle.core.setup.model import Setup
 from keybundle.core.workflows.arrange import bench
-from keybundle.core.workflows.file import filing
+from keybundle.core.workflows.file import filing, renditions
 from keybundle.core.workflows.file.closing import close_batch
 from keybundle.core.workflows.index import page_texts, slip
 from keybundle.core.workflows.line.line import Line
@@ -125,6 +126,8 @@ def _find_stale(workspace: Workspace, document: Document, pages: Sequence[Page])
     for kept, page in zip(filed.pages, pages, strict=False):
         if kept.frame != page.frame or (page.id in texts and kept.text != texts[page.id]):
             wrong.append(f"page {page.id} is filed in another turn or with another text than its batch shows")
+    if not filed.pdf_sha:
+        return wrong  # still due
     pdf = workspace.place.files.path(filed.pdf_sha).read_bytes()
     told = " ".join(f"{p.id}/{p.frame.rotation}" for p in pages)
     if b"pretended" in pdf and pdf != f"%PDF-1.4 pretended {told}".encode():
@@ -322,26 +325,40 @@ class World:
         self.line.run_waiting()
 
     def file(self, n: int, meanwhile: Callable[[], None], *, cancels: bool) -> None:
-        """File what is ready of a batch; while its PDFs are made other things happen, and it may be called off."""
+        """File what is ready of a batch; while its files are brought other things happen, and it may be called off."""
         batch_id = self.batch(n)
         if batch_id is None or self.is_filing:
             return
         world = self
 
-        class Meanwhile(CancelToken):
-            def wait(self, seconds: float) -> bool:
-                meanwhile()
-                if cancels:
-                    self.cancel()
-                world.pool.answer = answer
-                world.pool.let_go(*[i for i, h in enumerate(world.pool.held) if h.what == "make_pdf"])
-                return self.cancelled
+        token = CancelToken()
+
+        def bring(*args: object) -> None:
+            meanwhile()
+            if cancels:
+                token.cancel()
 
         self.is_filing = True
         try:
-            filing.file_documents(acting(self.ws, WHO), self.pool, batch_id, cancel=Meanwhile())  # type: ignore[arg-type]
+            begun = filing.begin_filing(acting(world.ws, WHO), batch_id)
+            with mock.patch.object(filing, "bring_files", bring):
+                filing.finish_filing(acting(world.ws, WHO), self.pool, begun, cancel=token)  # type: ignore[arg-type]
         finally:
             self.is_filing = False
+
+    def render(self, n: int) -> None:
+        """Make the PDFs that are due, well or not; a document may be taken back or be another by then."""
+        ends = {0: InputProblem("It is damaged."), 1: Passing("There is no space left.")}
+
+        def work(what: str, args: tuple[Any, ...]) -> Any:
+            if what == "make_pdf" and n % 5 in ends:
+                raise ends[n % 5]
+            return answer(what, args)
+
+        self.pool.answer, held = work, self.pool.hold
+        self.pool.hold = held - {"make_pdf"}
+        renditions.make_due(self.ws, self.pool, at_once=True)  # type: ignore[arg-type]
+        self.pool.hold = held
 
     def take_back(self, n: int) -> None:
         batch_id = self.batch(n)
@@ -462,6 +479,10 @@ class Conservation(RuleBasedStateMachine):
         self._try(lambda: self.world.scan(1 + 4 * n, 1 + m % 2, two_sided=False, ends=True))
         self._try(lambda: self.world.make_ready(n))
         self._try(lambda: self.world.file(n, lambda: self._try(lambda: self.world.meddle(m, what)), cancels=False))
+
+    @rule(n=NUMBERS)
+    def render(self, n: int) -> None:
+        self._try(lambda: self.world.render(n))
 
     @rule(n=NUMBERS)
     def take_back(self, n: int) -> None:

@@ -240,7 +240,7 @@ def fuzz_whole_setup(rng: random.Random) -> tuple[str, bool]:
         settled = settle(batch, setup, dict, 0.8, FieldSpec.rule).documents["d"]
         destination = compute_destination(kind, setup, settled.values)
         if settled.state is State.READY:
-            compose_document(batch, settled, kind, destination, {}, "sha", {})
+            compose_document(batch, settled, kind, destination, {}, {})
             if not destination.is_known or not make_caption(kind, settled.values):
                 return f"ready without a place: {setup}", True
     except Exception as error:  # noqa: BLE001  whatever comes is what is looked for

@@ -14,6 +14,7 @@ from keybundle.core.base.errors import EnvironmentProblem, InputProblem
 from keybundle.core.base.files import write_atomic
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.setup.routines import Routine
+from keybundle.core.workflows.file import renditions
 from keybundle.core.workflows.file.copies import write_due
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.line.line import Line
@@ -63,8 +64,9 @@ def run(given: argparse.Namespace) -> int:
                 if given.file:
                     filed = file_documents(session, pool, captured.batch, progress=terminal_progress())
                     seconds["file"] = filed.seconds
-                    if copies := write_due(workspace, pool, at_once=True):
-                        print(f"keybundle: {copies}", file=sys.stderr)
+                    for told in (renditions.tell_trouble(workspace), write_due(workspace, pool, at_once=True)):
+                        if told:
+                            print(f"keybundle: {told}", file=sys.stderr)
         finally:
             line.close()
         return _tell(given, session, captured, routine.name, seconds, trouble)

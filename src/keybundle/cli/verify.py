@@ -29,9 +29,22 @@ def run(given: argparse.Namespace) -> int:
         found = verify(session, progress=terminal_progress())
     if given.as_json:
         bad = [{"file": sha, "why": why} for sha, why in found.bad]
-        print(json.dumps({"files": found.files, "bad": bad, "trail": found.trail, "head": found.head}))
+        print(
+            json.dumps(
+                {
+                    "files": found.files,
+                    "bad": bad,
+                    "trail": found.trail,
+                    "head": found.head,
+                    "renditions": found.renditions,
+                    "due": found.due,
+                }
+            )
+        )
     else:
         print(f"{found.files} files, {len(found.bad)} bad. The audit trail is {found.trail}; its head is {found.head}.")
+        if found.due:
+            print(f"{found.due} PDFs are still to be made; they are when the desktop runs.")
         for sha, why in found.bad:
             print(f"  {sha}: {why}. Bring it back from a backup.")
     return 0 if found.is_whole else 3

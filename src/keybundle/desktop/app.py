@@ -24,7 +24,7 @@ from keybundle.core.base.errors import AppError, OldFormat
 from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.store.place import hold, set_aside
-from keybundle.core.workflows.file.copies import Copier
+from keybundle.core.workflows.file.behind import work_behind
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.line.page_jobs import WORK
 from keybundle.core.workflows.oversee.forgetting import tidy_up
@@ -80,8 +80,8 @@ class Desktop(QObject):
         self._stack.callback(setattr, self.workspace, "on_setup", lambda: None)
         self.line = Line(self.workspace, self.pool, self.bus.tell)
         self._stack.callback(self.line.close)
-        self.copier = Copier(self.workspace, self.pool)
-        self._stack.callback(self.copier.close)
+        self.behind = work_behind(self.workspace, self.pool)
+        self._stack.callback(self.behind.close)
         self.door = Door(door_path(data), self)
         self._stack.callback(self.door.close)
         self.door.files_handed.connect(self._take_files)
@@ -141,7 +141,7 @@ class Desktop(QObject):
     def _make_window(self, session: Session) -> MainWindow:
         is_first = not self.windows
         devices = Devices(self.workspace)
-        seat = Seat(session, self.pool, self.line, self.runner, self.bus, devices, copier=self.copier)
+        seat = Seat(session, self.pool, self.line, self.runner, self.bus, devices, behind=self.behind)
         window = MainWindow(seat, self._settings)
         window.lock_asked.connect(self.lock)
         window.other_asked.connect(self.change_person)

@@ -1,15 +1,14 @@
 """The commit from batch to repository: all or nothing, once.
 
-The PDF is in the file store before the transaction begins; the transaction writes the document, its values, the
-audit row, the index, and the batch's note that it is filed. The filing key is the batch document's id: filing it
-again finds what is there. A crash before the commit leaves at most an unused file.
+The transaction writes the document, its values, the audit row, the index, that its PDF is due, and the batch's note that it
+is filed. The filing key is the batch document's id: filing it again finds what is there.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
-from keybundle.core.batches.model import Batch, Document
+from keybundle.core.batches.model import Batch, Document, Page
 from keybundle.core.batches.store import BatchStore
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.filing.destination import Destination, make_caption
@@ -27,22 +26,25 @@ def compose_document(
     kind: DocumentType,
     destination: Destination,
     texts: Mapping[str, bytes],
-    pdf_sha: str,
     text_ids: Mapping[str, int],
+    cleaned: Callable[[Page], tuple[str, tuple[bool, ...]]] = lambda page: ("", ()),
 ) -> NewDocument:
-    """Put together all that the repository keeps of a batch's document; ``text_ids`` are the texts' numbers in the store."""
+    """Put together all that the repository keeps of a batch's document; ``text_ids`` are the texts' numbers in the store.
+
+    ``cleaned`` tells what a page is filed in: its colour, and the steps by which it is cleaned.
+    """
     pages = tuple(
         FiledPage(
             p.id, p.file_sha, p.source_index, p.kind, p.frame, p.facts.dpi if p.facts else 300.0,
             texts.get(p.id) or PageText((), p.frame).to_bytes(), p.facts.flat_sha if p.facts else "", p.source, p.name,
-            text_ids.get(p.id),
+            text_ids.get(p.id), *cleaned(p),
         )
         for p in batch.pages_of(document.id)
     )  # fmt: skip
     folder = tuple((name, value or "") for name, value in destination.folder)
     return NewDocument(
         document.id, destination.cabinet, folder, kind.id, make_caption(kind, document.values), document.values,
-        pages, pdf_sha, batch.id, document.tags, batch.created_at, (kind.name, destination.titles[0]),
+        pages, "", batch.id, document.tags, batch.created_at, (kind.name, destination.titles[0]),
     )  # fmt: skip
 
 

@@ -125,7 +125,7 @@ def _keep_rendition(c: Connection, before: FiledDocument, after: FiledDocument, 
 
 
 def _pictures(pages: tuple[FiledPage, ...]) -> list[tuple[Any, ...]]:
-    return [(p.picture, p.frame, p.text_id) for p in pages]
+    return [(p.picture, p.frame, p.text, p.colour, p.steps) for p in pages]
 
 
 def _difference(before: FiledDocument, after: FiledDocument) -> dict[str, Any]:

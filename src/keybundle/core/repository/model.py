@@ -30,6 +30,8 @@ class FiledPage:
     source: str = ""
     name: str = ""
     text_id: int | None = None
+    colour: str = ""
+    steps: tuple[bool, ...] = ()
 
     @property
     def picture(self) -> tuple[str, int, PageKind]:
@@ -52,7 +54,7 @@ class NewDocument:
     caption: str
     values: Mapping[str, FieldValue]
     pages: tuple[FiledPage, ...]
-    pdf_sha: str
+    pdf_sha: str = ""
     batch_id: str | None = None
     tags: tuple[str, ...] = ()
     received_at: str | None = None

@@ -48,6 +48,7 @@ def insert_pages(c: Connection, document_id: str, version: int, pages: Sequence[
             "document_id": document_id, "version": version, "position": i, "file_sha": page.file_sha, "dpi": page.dpi,
             "source_index": page.source_index, "kind": page.kind.value, "page_id": page.page_id, "text_id": text_id,
             "frame": list(astuple(page.frame)), "flat_sha": page.flat_sha, "source": page.source, "name": page.name,
+            "colour": page.colour, "steps": list(page.steps),
         }
         for i, (page, text_id) in enumerate(zip(pages, texts, strict=True))
     ]  # fmt: skip
@@ -65,7 +66,7 @@ def load_pages(c: Connection, document_id: str, version: int) -> tuple[FiledPage
     return tuple(
         FiledPage(
             r.page_id, r.file_sha, r.source_index, PageKind(r.kind), Frame(*r.frame), r.dpi, texts[r.text_id], r.flat_sha,
-            r.source, r.name, r.text_id,
+            r.source, r.name, r.text_id, r.colour, tuple(r.steps),
         )
         for r in rows
     )  # fmt: skip

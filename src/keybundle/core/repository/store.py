@@ -63,20 +63,21 @@ class Repository:
             )  # fmt: skip
             c.execute(
                 insert(t.rendition).values(
-                    document_id=document_id, version=1, kind=rows.PDFA, sha=new.pdf_sha, state=rows.MADE, tries=0,
-                    next_at=at, trouble="",
+                    document_id=document_id, version=1, kind=rows.PDFA, sha=new.pdf_sha or None, tries=0, next_at=at,
+                    state=rows.MADE if new.pdf_sha else rows.DUE, trouble="",
                 )
             )  # fmt: skip
             rows.insert_pages(c, document_id, 1, new.pages)
             rows.write_values(c, document_id, values)
             rows.write_tags(c, document_id, new.tags)
             count_document(c, folder_id, None, 1)
-            for sha in {new.pdf_sha, *(p.file_sha for p in new.pages), *(p.picture[0] for p in new.pages)}:
-                _know_file(c, sha, at, self._size(sha))
+            for sha in {*(p.file_sha for p in new.pages), *(p.picture[0] for p in new.pages), new.pdf_sha} - {""}:
+                know_file(c, sha, at, self._size(sha))
             place = [value for _, value in new.folder]
             audit.append(c, at, who, "filed", document_id, {
                 "cabinet": new.named[1] or new.cabinet, "folder": place, "type": new.named[0] or new.type,
-                "ids": {"cabinet": new.cabinet, "type": new.type}, "caption": new.caption, "pdf": new.pdf_sha,
+                "ids": {"cabinet": new.cabinet, "type": new.type}, "caption": new.caption,
+                **({"pdf": new.pdf_sha} if new.pdf_sha else {}),
                 "pages": [p.file_sha for p in new.pages],
                 "values": {name: list(v.items) for name, v in new.values.items()},
             })  # fmt: skip
@@ -172,6 +173,7 @@ def _folder_values(new: NewDocument) -> dict[str, FieldValue]:
     return {name: FieldValue((value,), 1.0, sure=True) for name, value in new.folder if name not in new.values}
 
 
-def _know_file(c: Connection, sha: str, at: str, size: int) -> None:
+def know_file(c: Connection, sha: str, at: str, size: int) -> None:
+    """Note a stored file, where it is not known yet; ``size`` in bytes."""
     if c.execute(select(t.stored_file.c.sha).where(t.stored_file.c.sha == sha)).first() is None:
         c.execute(insert(t.stored_file).values(sha=sha, size=size, at=at))

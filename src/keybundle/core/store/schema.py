@@ -365,6 +365,8 @@ version_page = Table(
     Column("flat_sha", String, nullable=False),
     Column("source", String, nullable=False),
     Column("name", String, nullable=False),
+    Column("colour", String, nullable=False),
+    Column("steps", JSON, nullable=False),
 )
 Index("version_page_by_file", version_page.c.file_sha, version_page.c.document_id)
 Index("version_page_by_text", version_page.c.text_id)

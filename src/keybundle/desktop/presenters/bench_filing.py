@@ -59,7 +59,7 @@ class BenchFiling:
         self._file(None)
 
     def _file(self, documents: list[str] | None) -> None:
-        """File after all that was done to the batch before: claimed in its turn, the PDFs are made beside."""
+        """File after all that was done to the batch before: claimed in its turn, the PDFs are made behind."""
         s, at = self._s, self._at
 
         def begun(found: filing.Filing) -> None:
@@ -75,6 +75,8 @@ class BenchFiling:
 
         def done(result: filing.Filed) -> None:
             s.bus.tell(result.changes())
+            if s.behind is not None:
+                s.behind.wake()
             if documents is None:
                 stay = tr(" {n} stay here; the filing record says why.", n=len(result.left)) if result.left else ""
                 at.said.emit(
@@ -92,7 +94,7 @@ class BenchFiling:
                 at.record_made.emit(result.record)
 
         s.runner.change(
-            lambda: filing.begin_filing(s.session, s.pool, at.batch_id, documents), begun, lane=at.lane,
+            lambda: filing.begin_filing(s.session, at.batch_id, documents), begun, lane=at.lane,
             on_error=at.failed.emit,
         )  # fmt: skip
 

@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.base.changes import Changes
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.rights.model import Right
-from keybundle.core.workflows.file.copies import Copier
+from keybundle.core.workflows.file.due import Behind
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session import access
 from keybundle.core.workflows.session.session import Session
@@ -66,7 +66,7 @@ class Seat:
     devices: Devices
     hand: Hand = field(default_factory=Hand)
     pictures: PictureCache = field(default_factory=PictureCache)
-    copier: Copier | None = None
+    behind: Behind | None = None
 
     @property
     def workspace(self) -> Workspace:

@@ -111,7 +111,7 @@ class SendingPresenter(QObject):
             picture = ""
             with contextlib.suppress(AppError):  # a page that cannot be drawn is told when it is to go
                 if document.pages:
-                    picture = str(bench.filed_preview(s.session, s.pool, ids[0], 0, document.pages[0]))
+                    picture = str(bench.filed_preview(s.session, s.pool, document.pages[0]))
             return kept, usual_letter(s.session, ids[0]), picture
 
         def done(found: tuple[Choices, Letter, str]) -> None:

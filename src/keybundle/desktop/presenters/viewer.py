@@ -253,7 +253,8 @@ class ViewerPresenter(QObject):
     def _key(self, position: int) -> Key:
         document = self.document
         assert document is not None
-        return f"{document.id}-{position}", document.pages[position].frame.rotation, None, "filed", None
+        page = document.pages[position]
+        return page.page_id, page.frame.rotation, page.text_id, "filed", None
 
     def _fetch(self, position: int, *, then_show: bool) -> None:
         document, key, s = self.document, self._key(position), self._s
@@ -279,7 +280,7 @@ class ViewerPresenter(QObject):
     def _read(self, document: FiledDocument, position: int) -> Fetched:
         """Read a page with its picture, made where it is missing. Called off the interface thread."""
         s, page = self._s, document.pages[position]
-        path = str(bench.filed_preview(s.session, s.pool, document.id, position, page))
+        path = str(bench.filed_preview(s.session, s.pool, page))
         return Fetched(path, QImage(path), PageText.from_bytes(page.text))
 
     def _show_page(self, position: int, found: Fetched) -> None:
@@ -321,7 +322,7 @@ class ViewerPresenter(QObject):
                 self.page_changed.emit(self.shown)
 
         s.runner.query(
-            lambda: load_sharp(bench.filed_sharp(s.session, s.pool, document.id, position, page)), done, key="full",
+            lambda: load_sharp(bench.filed_sharp(s.session, s.pool, page)), done, key="full",
             owner=self, kind="page",
         )  # fmt: skip
 
@@ -339,7 +340,7 @@ class ViewerPresenter(QObject):
                 self.thumbnail_made.emit(position, path)
 
         s.runner.query(
-            lambda: str(bench.filed_preview(s.session, s.pool, document.id, position, page, "thumbnail")), done,
+            lambda: str(bench.filed_preview(s.session, s.pool, page, "thumbnail")), done,
             owner=self, kind="pages ahead", on_error=lambda told: None,
         )  # fmt: skip
         return ""

@@ -194,8 +194,8 @@ class MainWindow(QMainWindow):
 
     def _retry(self) -> None:
         self.seat.line.retry()
-        if self.seat.copier is not None:
-            self.seat.copier.retry()
+        if self.seat.behind is not None:
+            self.seat.behind.retry()
 
     def _show_message(self, text: str) -> None:
         self.message.setText(text)
@@ -235,8 +235,8 @@ class MainWindow(QMainWindow):
             presenter.failed.connect(self.warn)
 
     def _tell_line(self) -> None:
-        copier = self.seat.copier
-        told = (copier.problem if copier is not None else "") or tell_line(self.seat.line)
+        behind = self.seat.behind
+        told = (behind.problem if behind is not None else "") or tell_line(self.seat.line)
         if self.line_label.text() != told and not self.line_label.property("seeding"):
             self.line_label.setText(told)
 

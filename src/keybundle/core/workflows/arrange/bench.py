@@ -278,14 +278,12 @@ def sharp(session: Session, pool: Pool, page_id: str, picture: tuple[str, int, P
 
 
 @needs(Right.LOOK)
-def filed_preview(
-    session: Session, pool: Pool, document_id: str, position: int, page: FiledPage, kind: str = "screen"
-) -> Path:
-    """Return a small picture of a filed page: ``thumbnail`` or ``screen``."""
-    return preview(session, pool, f"{document_id}-{position}", page.picture, page.frame, kind)
+def filed_preview(session: Session, pool: Pool, page: FiledPage, kind: str = "screen") -> Path:
+    """Return a small picture of a filed page, ``thumbnail`` or ``screen``: that of its batch's page, where it is there still."""
+    return preview(session, pool, page.page_id, page.picture, page.frame, kind)
 
 
 @needs(Right.LOOK)
-def filed_sharp(session: Session, pool: Pool, document_id: str, position: int, page: FiledPage) -> Path | Tiles:
+def filed_sharp(session: Session, pool: Pool, page: FiledPage) -> Path | Tiles:
     """Return a filed page in full resolution, as ``sharp`` does."""
-    return sharp(session, pool, f"{document_id}-{position}", page.picture, page.frame)
+    return sharp(session, pool, page.page_id, page.picture, page.frame)

@@ -6,7 +6,7 @@ committed; an area that is away, or full, leaves the document ready, with the re
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from sqlalchemy import Connection, delete, insert, select
 
@@ -31,13 +31,17 @@ def store_of(workspace: Workspace, area_id: str) -> FileStore | None:
 
 def area_of(workspace: Workspace, c: Connection, goes: Destination) -> str:
     """Return the id of the area that the files of a destination lie in."""
-    path = [value or "" for _, value in goes.folder]
+    return area_of_folder(workspace, c, goes.cabinet, [value or "" for _, value in goes.folder])
+
+
+def area_of_folder(workspace: Workspace, c: Connection, cabinet: str, path: Sequence[str]) -> str:
+    """Return the id of the area that the files of a folder lie in."""
     for depth in range(len(path), -1, -1):
-        found = find_folder(c, goes.cabinet, SEPARATOR.join(path[:depth]))
+        found = find_folder(c, cabinet, SEPARATOR.join(path[:depth]))
         if found is not None and found.storage_area:
             return str(found.storage_area)
-    cabinet, areas = workspace.setup.cabinet(goes.cabinet), workspace.setup.storage_areas
-    return cabinet.storage_area if cabinet is not None else areas[0].id if areas else ""
+    found_cabinet, areas = workspace.setup.cabinet(cabinet), workspace.setup.storage_areas
+    return found_cabinet.storage_area if found_cabinet is not None else areas[0].id if areas else ""
 
 
 def bring_files(workspace: Workspace, area_id: str, shas: Iterable[str]) -> None:

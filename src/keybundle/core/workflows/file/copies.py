@@ -5,11 +5,8 @@ What is due stands in the filing's own transaction; a copy is whole or not there
 
 from __future__ import annotations
 
-import logging
-import threading
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
-from datetime import timedelta
 from pathlib import Path
 
 from sqlalchemy import Connection, delete, func, insert, select, update
@@ -19,16 +16,14 @@ from keybundle.core.base.messages import message
 from keybundle.core.export.landing import Landing
 from keybundle.core.export.naming import fill_name, safe_name
 from keybundle.core.jobs.pool import Pool
+from keybundle.core.repository.rows import DUE
 from keybundle.core.setup.routines import Copies
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.file.due import later
 from keybundle.core.workflows.keep.cabinets import load_document
 from keybundle.core.workflows.send.sending import Sent, Wish, check_wish, make_files, note_leaving, texts_of
 from keybundle.core.workflows.session.signing_in import machine_session
 from keybundle.core.workflows.session.workspace import Workspace
-
-log = logging.getLogger(__name__)
-RETRY_SECONDS = (10, 30, 60, 300, 900)
-LOOK_SECONDS = 2.0
 
 
 @dataclass(frozen=True)
@@ -76,8 +71,10 @@ def tell_trouble(workspace: Workspace) -> str:
 
 
 def _list_due(workspace: Workspace, *, at_once: bool) -> list[Due]:
-    d = t.copy_due.c
-    chosen = select(t.copy_due).order_by(d.id)
+    d, r = t.copy_due.c, t.rendition.c
+    # What has no PDF yet waits for it.
+    unmade = select(r.document_id).where(r.document_id == d.document_id, r.state == DUE)
+    chosen = select(t.copy_due).where(~unmade.exists()).order_by(d.id)
     if not at_once:
         chosen = chosen.where(d.next_at <= workspace.clock.stamp())
     with workspace.place.database.read() as c:
@@ -114,39 +111,6 @@ def _forget(workspace: Workspace, due: Due, sent: Sent, wish: Wish) -> None:
 
 
 def _wait(workspace: Workspace, due: Due, trouble: str) -> None:
-    seconds = RETRY_SECONDS[min(due.tries, len(RETRY_SECONDS) - 1)]
-    later = (workspace.clock.now() + timedelta(seconds=seconds)).isoformat(timespec="milliseconds")
-    changed = {"tries": due.tries + 1, "next_at": later, "trouble": trouble}
+    changed = {"tries": due.tries + 1, "next_at": later(workspace.clock, due.tries), "trouble": trouble}
     with workspace.place.database.atomic() as c:
         c.execute(update(t.copy_due).where(t.copy_due.c.id == due.id).values(changed))
-
-
-class Copier:
-    """Writes copies as they become due, in a thread of its own; ``problem`` is what keeps some waiting."""
-
-    def __init__(self, workspace: Workspace, pool: Pool, look_seconds: float = LOOK_SECONDS) -> None:
-        self._workspace, self._pool, self._look_seconds = workspace, pool, look_seconds
-        self._stop, self._at_once = threading.Event(), threading.Event()
-        self.problem = ""
-        self._thread = threading.Thread(target=self._loop, name="copies", daemon=True)
-        self._thread.start()
-
-    def retry(self) -> None:
-        """Try again at once what waits."""
-        self._at_once.set()
-
-    def close(self) -> None:
-        """Stop after the present copy; what is due stays due."""
-        self._stop.set()
-        self._thread.join(timeout=15)
-
-    def _loop(self) -> None:
-        while not self._stop.wait(self._look_seconds):
-            at_once = self._at_once.is_set()
-            self._at_once.clear()
-            try:
-                self.problem = write_due(self._workspace, self._pool, at_once=at_once, is_stopped=self._stop.is_set)
-            except AppError as error:
-                self.problem = str(error)
-            except Exception:
-                log.exception("copies could not be written")

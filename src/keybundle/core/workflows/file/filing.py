@@ -1,7 +1,8 @@
 """Filing a batch's documents, and taking one back.
 
-A filing claims the ready documents first, so that nobody changes them meanwhile; makes each one's PDF; and commits it
-only if it is still what the PDF was made of. What it could not file it lets go of, with the reason.
+A filing claims the ready documents first, so that nobody changes them meanwhile; brings the files of each into its area; and
+commits it only if it is still what was claimed. What it could not file it lets go of, with the reason. PDFs are made behind
+(``renditions``).
 """
 
 from __future__ import annotations
@@ -9,9 +10,9 @@ from __future__ import annotations
 import json
 import logging
 from collections.abc import Sequence
-from concurrent.futures import Future
 from dataclasses import dataclass, field
-from typing import Any
+
+from sqlalchemy import Connection, select
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import AppError, InputProblem
@@ -21,23 +22,22 @@ from keybundle.core.batches.model import Batch, Document, State
 from keybundle.core.filing.commit import commit_document, compose_document, uncommit_document
 from keybundle.core.filing.destination import Destination, compute_destination, make_caption
 from keybundle.core.jobs.pool import Pool
-from keybundle.core.reading.text import PageText
 from keybundle.core.repository.folders import keep_document_to
 from keybundle.core.rights.model import AccessList, Right, effective_rights
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.setup.routines import Routine
+from keybundle.core.store import schema as t
+from keybundle.core.workflows.file import renditions
 from keybundle.core.workflows.file.areas import area_of, bring_files, note_places
 from keybundle.core.workflows.file.copies import note_due
 from keybundle.core.workflows.file.records import FiledEntry, add_entry, end_record
 from keybundle.core.workflows.index.learning import learn, refresh_calibration, unlearn
 from keybundle.core.workflows.index.why_not import why_not
-from keybundle.core.workflows.line.page_jobs import PDF_WORK, page_job
+from keybundle.core.workflows.line.page_jobs import cleaned_by
 from keybundle.core.workflows.session.session import MACHINE, NotAllowed, Session, asks_inside, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
 log = logging.getLogger(__name__)
-FILE_PRIORITY = 1
-ASK_SECONDS = 0.05
 CHANGED = message("filing.changed-while-being-filed-so")
 CANCELLED = message("filing.filing-cancelled-before")
 A_BUG = message("filing.something-went-wrong-inside-key")
@@ -60,13 +60,13 @@ class Filed:
 
 @dataclass(frozen=True)
 class _InHand:
-    """A claimed document as it was when its PDF was begun."""
+    """A claimed document as it was then."""
 
     document: Document
     kind: DocumentType
     destination: Destination
     texts: dict[str, bytes]
-    pdf: Future[Any]
+    routine: Routine
 
 
 @dataclass
@@ -85,26 +85,31 @@ def file_documents(
     session: Session, pool: Pool, batch_id: str, document_ids: Sequence[str] | None = None, *,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Filed:  # fmt: skip
-    """File the ready ones among the named documents (None: all of the batch), each all or nothing.
+    """File the ready ones among the named documents (None: all of the batch), each all or nothing, and make their PDFs.
 
-    The others are left and listed with the reason, and so is what is still to come when ``cancel`` is set. Raises
-    InputProblem for a person who may only look.
+    The others are left and listed with the reason, and so is what is still to come when ``cancel`` is set; a PDF that is
+    not made then stays due. Raises InputProblem for a person who may only look.
     """
-    begun = begin_filing(session, pool, batch_id, document_ids)
-    return finish_filing(session, pool, begun, progress=progress, cancel=cancel)
+    begun = begin_filing(session, batch_id, document_ids)
+    result = finish_filing(session, pool, begun, progress=progress, cancel=cancel)
+    made = renditions.make_due(
+        session.workspace, pool, only={e.id for e in result.entries}, progress=progress, cancel=cancel
+    )
+    result.seconds += made.seconds
+    return result
 
 
 @needs(Right.FILE)
-def begin_filing(session: Session, pool: Pool, batch_id: str, document_ids: Sequence[str] | None = None) -> Filing:
+def begin_filing(session: Session, batch_id: str, document_ids: Sequence[str] | None = None) -> Filing:
     """Claim what is ready among the named documents (None: all of the batch); ``finish_filing`` must follow.
 
-    This much is quick: what a person does to the batch afterwards waits for it, not for the PDFs. Raises InputProblem
+    This much is quick: what a person does to the batch afterwards waits for it, not for the files. Raises InputProblem
     for a person who may only look.
     """
     workspace, who = session.workspace, session.person
     begun = Filing(workspace.clock.new_id(), who, Filed(batch_id), document_ids is not None)
     try:
-        _take_in_hand(workspace, pool, begun, document_ids)
+        _take_in_hand(workspace, begun, document_ids)
     except BaseException:
         _let_go(workspace, begun)
         raise
@@ -115,7 +120,7 @@ def begin_filing(session: Session, pool: Pool, batch_id: str, document_ids: Sequ
 def finish_filing(
     session: Session, pool: Pool, begun: Filing, *, progress: Progress = silent, cancel: CancelToken | None = None
 ) -> Filed:
-    """Commit each claimed document once its PDF is made; what is left is let go of, with the reason."""
+    """Commit each claimed document once its files lie in their area; what is left is let go of, with the reason."""
     workspace = session.workspace
     cancel, result, in_hand = cancel or CancelToken(), begun.result, begun.in_hand
     try:
@@ -136,13 +141,11 @@ def finish_filing(
 
 
 def _let_go(workspace: Workspace, begun: Filing) -> None:
-    for one in begun.in_hand:
-        one.pdf.cancel()
     workspace.batches.release(begun.claim)
 
 
-def _take_in_hand(workspace: Workspace, pool: Pool, begun: Filing, document_ids: Sequence[str] | None) -> None:
-    """Claim what is ready and let its PDFs be made; note why the others are left."""
+def _take_in_hand(workspace: Workspace, begun: Filing, document_ids: Sequence[str] | None) -> None:
+    """Claim what is ready; note why the others are left."""
     batches, result = workspace.batches, begun.result
     wanted = [
         d.id for d in batches.load(result.batch).in_order()
@@ -157,28 +160,19 @@ def _take_in_hand(workspace: Workspace, pool: Pool, begun: Filing, document_ids:
             result.left.append((_name(document, kind), why_not(workspace, document, pages)))
             continue
         texts = batches.texts([p.id for p in pages])
-        jobs = [
-            page_job(workspace.place.files, p, routine, texts.get(p.id) or PageText((), p.frame).to_bytes())
-            for p in pages
-        ]
-        args = (jobs, make_caption(kind, document.values), batch.created_at, str(workspace.place.files.root))
-        pdf = pool.submit(f"{PDF_WORK}:make_pdf", *args, priority=FILE_PRIORITY)
         destination = compute_destination(kind, workspace.setup, document.values)
-        begun.in_hand.append(_InHand(document, kind, destination, texts, pdf))
+        begun.in_hand.append(_InHand(document, kind, destination, texts, routine))
 
 
 def _file_one(session: Session, one: _InHand, begun: Filing, cancel: CancelToken) -> str:
     """File one document and note it in the result; return why it was left, empty when it was not."""
     try:
-        while not one.pdf.done() and not cancel.cancelled:
-            cancel.wait(ASK_SECONDS)
         if cancel.cancelled:
             return CANCELLED
-        sha, seconds = one.pdf.result()
         with session.workspace.place.database.read() as c:
             area = area_of(session.workspace, c, one.destination)
-        bring_files(session.workspace, area, [sha, *_files_of(session, one)])
-        entry = _commit(session, one, begun, sha, area)
+        bring_files(session.workspace, area, _files_of(session, one))
+        entry = _commit(session, one, begun, area)
     except AppError as error:
         return str(error)
     except Exception:
@@ -187,7 +181,6 @@ def _file_one(session: Session, one: _InHand, begun: Filing, cancel: CancelToken
     if entry is None:
         return CHANGED
     begun.result.entries.append(entry)
-    begun.result.seconds += seconds
     return ""
 
 
@@ -197,8 +190,8 @@ def _files_of(session: Session, one: _InHand) -> list[str]:
     return [sha for p in pages for sha in (p.file_sha, p.facts.flat_sha if p.facts else "") if sha]
 
 
-def _commit(session: Session, one: _InHand, begun: Filing, sha: str, area: str) -> FiledEntry | None:
-    """File a document in one transaction; None, and nothing done, where it is no longer what the PDF was made of."""
+def _commit(session: Session, one: _InHand, begun: Filing, area: str) -> FiledEntry | None:
+    """File a document in one transaction; None, and nothing done, where it is no longer what was claimed."""
     workspace = session.workspace
     with workspace.place.database.atomic() as c:
         _require_at(session, one.destination)
@@ -207,10 +200,11 @@ def _commit(session: Session, one: _InHand, begun: Filing, sha: str, area: str) 
         if not _is_unchanged(workspace, document, one, begun.claim):
             return None
         new = compose_document(
-            batch, document, one.kind, one.destination, one.texts, sha, workspace.batches.text_ids(one.texts)
-        )
+            batch, document, one.kind, one.destination, one.texts, workspace.batches.text_ids(one.texts),
+            cleaned_by(one.routine),
+        )  # fmt: skip
         filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, new, begun.who)
-        note_places(workspace, c, area, [sha, *_files_of(session, one)])
+        note_places(workspace, c, area, _files_of(session, one))
         if document.kept_to is not None:
             keep_document_to(c, filed_id, AccessList.from_json(json.loads(document.kept_to)))
         learn(c, workspace, document, one.kind, one.texts, was_seen=begun.was_seen)
@@ -233,7 +227,7 @@ def _require_at(session: Session, destination: Destination) -> None:
 
 
 def _is_unchanged(workspace: Workspace, document: Document, one: _InHand, claim: str) -> bool:
-    """Whether a document, its pages and what the set-up makes of it are as they were when its PDF was begun."""
+    """Whether a document, its pages and what the set-up makes of it are as they were when it was claimed."""
     kind = workspace.setup.document_type(document.type)
     return (
         document.claim == claim
@@ -253,6 +247,17 @@ def _name(document: Document, kind: DocumentType | None) -> str:
     )
 
 
+def _refuse_scattered(c: Connection, filed_id: str) -> None:
+    """Raise InputProblem where pages that a document was filed with are in another one by now."""
+    p, d = t.version_page.c, t.document.c
+    own = select(p.page_id).where(p.document_id == filed_id, p.version == 1)
+    others = select(d.caption).join(t.version_page, (p.document_id == d.id) & (p.version == d.version))
+    others = others.where(p.page_id.in_(own), d.id != filed_id, d.removed_at.is_(None))
+    elsewhere = c.execute(others.limit(1)).scalar()
+    if elsewhere is not None:
+        raise InputProblem(message("filing.pages-elsewhere", caption=elsewhere))
+
+
 @needs(Right.TAKE_BACK)
 def take_back(session: Session, batch_id: str, document_id: str) -> Changes:
     """Take a filed document back into its batch; raises InputProblem when it is not filed from there, or that is closed."""
@@ -265,6 +270,7 @@ def take_back(session: Session, batch_id: str, document_id: str) -> Changes:
         workspace.repository.load(document.filed_id, with_pages=False, view=session.view(c, Right.TAKE_BACK))
         if batch.closed_at:
             raise InputProblem(message("filing.batch-closed-so-cannot-go"))
+        _refuse_scattered(c, document.filed_id)
         uncommit_document(
             workspace.place.database, workspace.batches, workspace.repository, batch_id, document_id, document.filed_id,
             who,

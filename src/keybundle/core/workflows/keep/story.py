@@ -10,7 +10,7 @@ from sqlalchemy import select
 
 from keybundle.core.rights.model import Right
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.session import MACHINE, Session, needs
 
 
 @dataclass(frozen=True)
@@ -29,9 +29,9 @@ class Happened:
 
 @needs(Right.LOOK)
 def load_story(session: Session, document_id: str) -> list[Happened]:
-    """Return what happened to a document in the repository, in order."""
+    """Return what people did to a document in the repository, in order; the machine's own rows are no part of it."""
     a, d = t.audit.c, t.audit_detail.c
-    chosen = select(a.seq, a.at, a.who, a.what, a.names, d.data).where(a.subject == document_id)
+    chosen = select(a.seq, a.at, a.who, a.what, a.names, d.data).where(a.subject == document_id, a.who != MACHINE)
     chosen = chosen.outerjoin(t.audit_detail, d.seq == a.seq).order_by(a.seq)
     workspace = session.workspace
     with workspace.place.database.read() as c:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.page_kind import PageKind
 from keybundle.core.batches.model import Page
 from keybundle.core.marks.model import Wanted
+from keybundle.core.repository.model import FiledPage
 from keybundle.core.setup.model import Setup
 from keybundle.core.setup.routines import Routine
 from keybundle.core.store.files import FileStore
@@ -60,6 +62,22 @@ def page_job(files: FileStore, page: Page, routine: Routine, text: bytes = b"") 
         language=page.language or routine.language, force_ocr=routine.force_ocr,
         steps=(c.crop, c.fill_holes, c.despeckle, c.flatten), upright=c.upright, deskew=c.deskew,
         flatten_photographs=c.photographs, colour=_filed_colour(page, routine), text=text,
+    )  # fmt: skip
+
+
+def cleaned_by(routine: Routine) -> Callable[[Page], tuple[str, tuple[bool, ...]]]:
+    """Return what tells of a page under a routine in what it is filed: its colour, and the steps that clean it."""
+    c = routine.cleaning
+    return lambda page: (_filed_colour(page, routine), (c.crop, c.fill_holes, c.despeckle, c.flatten))
+
+
+def filed_job(files: FileStore, page: FiledPage) -> PageJob:
+    """Return the work on a page of a filed version, as it was filed."""
+    sha, index, kind = page.picture
+    steps = page.steps if len(page.steps) == len(AS_CAPTURED) else AS_CAPTURED
+    return PageJob(
+        path=str(files.path(sha)), name=page.source, index=index, kind=kind, page_id=page.page_id, frame=page.frame,
+        dpi=page.dpi, steps=(steps[0], steps[1], steps[2], steps[3]), colour=page.colour, text=page.text,
     )  # fmt: skip
 
 

@@ -4,26 +4,32 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
-from keybundle.core.repository import audit
+from keybundle.core.repository import audit, rows
 from keybundle.core.rights.model import Right
 from keybundle.core.store import schema as t
 from keybundle.core.store.files import FileStore
+from keybundle.core.workflows.file import renditions
 from keybundle.core.workflows.file.areas import store_of
 from keybundle.core.workflows.session.session import Session, needs
 
 
 @dataclass(frozen=True)
 class Verified:
-    """The outcome: how many files, which are bad (hash and what is wrong), the trail's state and head."""
+    """The outcome: how many files, which are bad (hash and what is wrong), the trail's state and head.
+
+    ``renditions`` are those that were made, ``due`` those that are still to be made.
+    """
 
     files: int
     bad: tuple[tuple[str, str], ...]
     trail: str
     head: str
+    renditions: int = 0
+    due: int = 0
 
     @property
     def is_whole(self) -> bool:
@@ -57,4 +63,5 @@ def verify(session: Session, *, progress: Progress = silent, cancel: CancelToken
                 bad.append((sha, wrong))
         progress(Step(number, len(known), message("progress.checking-files")))
     with workspace.place.database.read() as c:
-        return Verified(len(known), tuple(bad), audit.verify(c), audit.head(c))
+        made = c.execute(select(func.count()).where(t.rendition.c.state == rows.MADE)).scalar_one()
+        return Verified(len(known), tuple(bad), audit.verify(c), audit.head(c), made, renditions.count_due(workspace))

@@ -19,7 +19,16 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.keep.cabinets import load_document
-from keybundle.core.workflows.send.sending import Sent, SentDocument, Wish, check_wish, make_files, note_sent, texts_of
+from keybundle.core.workflows.send.sending import (
+    Sent,
+    SentDocument,
+    Wish,
+    check_wish,
+    make_files,
+    make_pdfs,
+    note_sent,
+    texts_of,
+)
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -64,6 +73,7 @@ def mail_documents(
         raise InputProblem(NO_ADDRESS)
     folder = Path(tempfile.mkdtemp(prefix="sending-", dir=workspace.place.cache))
     try:
+        make_pdfs(session, pool, ids, wish.form, progress, cancel)
         sent = make_files(session, pool, ids, wish, Landing(folder), progress=progress, cancel=cancel)
         if sent.stopped or not sent.documents:
             return Mailed(sent)

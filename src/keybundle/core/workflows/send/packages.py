@@ -15,6 +15,7 @@ from keybundle.core.base.errors import AppError, EnvironmentProblem, InputProble
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.export import package
+from keybundle.core.export.forms import AS_PACKAGE, PACKAGE
 from keybundle.core.export.landing import Landing
 from keybundle.core.export.naming import safe_name, suffix_of, unlike
 from keybundle.core.export.package import list_documents, read_values
@@ -37,8 +38,10 @@ from keybundle.core.workflows.send.sending import (
     SentDocument,
     copy_stored,
     head_of,
+    make_pdfs,
     note_sent,
     received_files,
+    require_made,
 )
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
@@ -71,6 +74,7 @@ def write_package(
     workspace = session.workspace
     cancel, sent, landing = cancel or CancelToken(), Sent(), Landing(target)
     day = local_day(workspace, workspace.clock.stamp())
+    make_pdfs(session, pool, ids, PACKAGE, progress, cancel)
     part: Path | None = None
     try:
         home = landing.folder()
@@ -123,6 +127,7 @@ def _add_document(session: Session, document_id: str, part: Path, sent: Sent, na
             if document_id not in workspace.repository.load_many([document_id], view=session.view(c, Right.SEND)):
                 raise InputProblem(NOT_TO_SEND)
         caption = document.caption
+        require_made(document, AS_PACKAGE)
         folder = (
             part / package.DOCUMENTS / unlike(f"{document.number:06d} {safe_name(caption)[:ROOM].rstrip(' .')}", named)
         )

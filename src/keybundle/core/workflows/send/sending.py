@@ -35,6 +35,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.formulas import caption_names
 from keybundle.core.setup.model import called
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.file import renditions
 from keybundle.core.workflows.index.defaults import local_day
 from keybundle.core.workflows.keep.cabinets import load_document
 from keybundle.core.workflows.keep.naming import all_in_names
@@ -120,10 +121,19 @@ def send_to_folder(
     workspace = session.workspace
     check_wish(workspace, wish)
     told = {"how": "folder", "to": str(target), **asdict(wish)}
+    make_pdfs(session, pool, ids, wish.form, progress, cancel)
     return make_files(
         session, pool, ids, wish, Landing(target), progress=progress, cancel=cancel,
         note=lambda sent: note_sent(session, sent, told),
     )  # fmt: skip
+
+
+def make_pdfs(
+    session: Session, pool: Pool, ids: Sequence[str], form: str, progress: Progress, cancel: CancelToken | None
+) -> None:
+    """Make first the PDFs that are to go out and are still due; what cannot be made is told of its document then."""
+    if form in (forms.PDFA, forms.PACKAGE):
+        renditions.make_due(session.workspace, pool, only=set(ids), progress=progress, cancel=cancel)
 
 
 def say_shared(sent: Sent) -> str:
@@ -183,7 +193,7 @@ def stored_size(session: Session, ids: Sequence[str]) -> int:
     workspace = session.workspace
     with workspace.place.database.read() as c:
         found = workspace.repository.load_many(ids, with_values=False, view=session.view(c, Right.SEND)).values()
-    return sum(p.stat().st_size for d in found if (p := workspace.place.files.path(d.pdf_sha)).exists())
+    return sum(workspace.place.files.size(d.pdf_sha) for d in found if d.pdf_sha)
 
 
 @dataclass(frozen=True)
@@ -292,6 +302,7 @@ def _begin(
         if sent.stopped:
             return
         try:
+            require_made(made.document, wish.told)
             _make(workspace, pool, made, wish, landing, number)
         except InputProblem as error:
             made.why = str(error)
@@ -302,6 +313,12 @@ def _begin(
     with ThreadPoolExecutor(COPYING, thread_name_prefix="sending") as threads:
         list(threads.map(make, lot, range(before + 1, before + 1 + len(lot))))
     return lot
+
+
+def require_made(document: FiledDocument, form: Form) -> None:
+    """Raise InputProblem for a document whose PDF is wanted and is still to be made."""
+    if form.key in (forms.PDFA, forms.PACKAGE) and not document.pdf_sha:
+        raise InputProblem(message("sending.pdf-still-made", caption=document.caption))
 
 
 def texts_of(workspace: Workspace, document: FiledDocument, counter: int) -> dict[str, str]:
@@ -487,6 +504,9 @@ def _good(
     """Return the documents whose stored files are whole; the others are told."""
     good = []
     for document, pages in found:
+        if form.key == forms.PDFA and not document.pdf_sha:
+            sent.refused.append((document.caption, message("sending.pdf-still-made", caption=document.caption)))
+            continue
         shas = {document.pdf_sha} if form.key == forms.PDFA else set()
         if form.key == forms.TIFF:
             shas = {p.picture[0] for p in document.pages}

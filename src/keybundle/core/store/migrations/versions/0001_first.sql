@@ -274,6 +274,8 @@ CREATE TABLE version_page (
     flat_sha VARCHAR NOT NULL,
     source VARCHAR NOT NULL,
     name VARCHAR NOT NULL,
+    colour VARCHAR NOT NULL,
+    steps JSON NOT NULL,
     PRIMARY KEY (document_id, version, position),
     FOREIGN KEY(text_id) REFERENCES page_text (id)
 );
