@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import threading
+from collections import Counter
 from pathlib import Path
 from typing import Any
 
@@ -53,7 +54,7 @@ class Rearranging(DataTest):
 
     def test_words_turn_with_their_page_and_so_does_the_pdf(self) -> None:
         first = self.now().pages[0]
-        done = rearranging.turn_pages(self.me, self.id, self.pages[:1], 90, self.now().revision)
+        rearranging.turn_pages(self.me, self.id, self.pages[:1], 90, self.now().revision)
         page = self.now().pages[0]
         self.assertEqual(page.frame.rotation, (first.frame.rotation + 90) % 360)
         # Where the words stand there is ink in the turned picture.
@@ -63,15 +64,16 @@ class Rearranging(DataTest):
         inked = sum(bool((upright[w.box[1] : w.box[3], w.box[0] : w.box[2]] < 128).any()) for w in words)
         self.assertGreater(len(words), 10)
         self.assertGreaterEqual(inked / len(words), 0.95)
-        # Source: poppler's pdftotext: the same letters on the page (it parts words that stand on end).
         self.assertEqual((self.now().pdf_sha, verify(self.me).due), ("", 1))
-        self.assertEqual(renditions.make_due(self.ws, shared_pool()).made, 1)
-        found = bbox_words(self.ws.place.files.path(self.now().pdf_sha))
-        self.assertEqual(sorted("".join(w for w, _ in found[0])), sorted("".join(w.text for w in words)))
+        # Source: poppler's pdftotext reads the same words of the page that stands on its head.
+        done = rearranging.turn_pages(self.me, self.id, self.pages[:1], 90, self.now().revision)
+        self.assertEqual(renditions.make_due(self.ws, shared_pool()).made, 1, "not that of the version between")
+        (found, *_) = bbox_words(self.ws.place.files.path(self.now().pdf_sha))
+        different = Counter(w for w, _ in found) - Counter(w.text for w in words)
+        self.assertEqual(dict(different), {})
         self.assertEqual((verify(self.me).due, verify(self.me).is_whole), (0, True))
-        # Back again the version of before is known, and its PDF is made anew only where it has to be.
         correcting.take_back_correction(self.me, done)
-        self.assertEqual(self.now().pages[0].frame, first.frame)
+        self.assertEqual(self.now().pages[0].frame, page.frame)
         self.assertEqual(index_words(self.ws), index_anew(self.ws))
 
     def test_a_change_on_an_older_revision_is_refused_and_none_may_empty_it(self) -> None:
