@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import shutil
-from unittest.mock import patch
+from unittest.mock import Mock, patch
 
 from sqlalchemy import text
 
+from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.workflows.file.filing import file_documents
-from keybundle.core.workflows.keep import cabinets, trash
+from keybundle.core.workflows.keep import cabinets, relocating, trash
 from keybundle.core.workflows.keep.erasing import finish_erasing
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.session.workspace import open_workspace
-from tests.support import DataTest, acting, scanned_template, shared_pool
+from tests.support import DataTest, acting, filed_ids, scanned_template, shared_pool
 
 
 class Areas(DataTest):
@@ -64,6 +65,63 @@ class Areas(DataTest):
         again = file_documents(self.me, shared_pool(), self.batch)
         self.assertEqual((len(again.entries), again.left), (len(filed.left), []))
         self.assertTrue(verify(self.me).is_whole)
+
+    def put(self, cabinet: str, area: str) -> None:
+        def change(setup):  # type: ignore[no-untyped-def]
+            kept = tuple(c.model_copy(update={"storage_area": area}) if c.id == cabinet else c for c in setup.cabinets)
+            return setup.model_copy(update={"cabinets": kept})
+
+        self.ws.change_setup(self.me.person, change)
+
+    def lies_there(self) -> set[str]:
+        return {p.name for p in self.archive.rglob("*") if p.is_file()}
+
+    def test_files_follow_their_cabinet_and_their_folder_to_another_area_and_back(self) -> None:
+        file_documents(self.me, shared_pool(), self.batch)
+        boats = self.lies_there()
+        self.assertTrue(boats)
+        self.put("Purchasing", "archive")
+        astray = relocating.count_astray(self.me)
+        self.assertGreater(astray, 0)
+        # It is stopped after two files, and goes on where it was.
+        token = CancelToken()
+        steps: list[int] = []
+
+        def stop_early(step: Step) -> None:
+            steps.append(step.done)
+            if step.done == 2:
+                token.cancel()
+
+        self.assertEqual(relocating.relocate(self.me, progress=stop_early, cancel=token).brought, 2)
+        self.assertEqual(relocating.count_astray(self.me), astray - 2)
+        self.assertEqual(relocating.relocate(self.me).brought, astray - 2)
+        self.assertEqual((relocating.count_astray(self.me), verify(self.me).is_whole), (0, True))
+        for document in (d for i in filed_ids(self.ws) if (d := self.ws.repository.load(i)).cabinet == "Purchasing"):
+            self.assertLessEqual({p.file_sha for p in document.pages} | {document.pdf_sha}, self.lies_there())
+        # Back again: what lies there since more than an hour goes, as far as no folder needs it there.
+        self.put("Purchasing", self.ws.setup.storage_areas[0].id)
+        own = next(d for i in filed_ids(self.ws, "Purchasing") if (d := self.ws.repository.load(i)))
+        relocating.set_area(self.me, "Purchasing", [value for _, value in own.folder], "archive")
+        with patch("keybundle.core.store.files.MAY_BE_SOMEBODYS", 0.0):
+            found = relocating.relocate(self.me)
+        self.assertEqual((found.brought, found.left), (0, []))
+        self.assertLessEqual(boats | {p.file_sha for p in own.pages} | {own.pdf_sha}, self.lies_there())
+        self.assertEqual(len(self.lies_there()), relocating.list_areas(self.me)[1].files)
+        self.assertLess(len(self.lies_there()), astray + len(boats))
+        self.assertEqual((relocating.count_astray(self.me), verify(self.me).is_whole), (0, True))
+
+    def test_an_area_without_room_or_away_is_told_and_the_rest_goes_on(self) -> None:
+        with patch("keybundle.core.workflows.file.areas.shutil.disk_usage", return_value=Mock(free=100 << 20)):
+            filed = file_documents(self.me, shared_pool(), self.batch)
+        self.assertTrue(filed.left and all("has only 100 MB left" in why for _, why in filed.left))
+        self.put("Purchasing", "archive")
+        away = self.archive.rename(self.folder / "away")
+        self.assertTrue(relocating.list_areas(self.me)[1].is_away)
+        found = relocating.relocate(self.me)
+        self.assertEqual((found.brought, len(found.left)), (0, relocating.count_astray(self.me)))
+        away.rename(self.archive)
+        self.assertEqual(relocating.relocate(self.me).left, [])
+        self.assertFalse(relocating.list_areas(self.me)[1].is_away)
 
     def test_all_areas_are_verified_and_emptied(self) -> None:
         filed = file_documents(self.me, shared_pool(), self.batch)

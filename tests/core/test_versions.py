@@ -21,10 +21,11 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.find.find import find
+from keybundle.core.workflows.index import tags
 from keybundle.core.workflows.keep import cabinets, correcting, trash
 from keybundle.core.workflows.keep.erasing import finish_erasing
 from keybundle.core.workflows.keep.story import load_story
-from keybundle.core.workflows.oversee.forgetting import forget_closed
+from keybundle.core.workflows.oversee.forgetting import forget_closed, forget_orphans
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.session.session import NotAllowed
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
@@ -228,6 +229,30 @@ class Closed(DataTest):
         )
         self.assertEqual(index_words(ws), index_anew(ws))
         self.assertEqual(verify(self.me).trail, "whole")
+
+    def test_files_that_nothing_ever_named_go_once_they_are_nobodys(self) -> None:
+        files = self.ws.place.files
+        lone, known = (
+            files.put(b"stored, and then the plug was pulled"),
+            self.ws.repository.load(self.filed[0]).pages[0].file_sha,
+        )
+        self.assertEqual(
+            [forget_orphans(self.ws, sha[:2]) for sha in (lone, known)], [0, 0], "they may be somebody's yet"
+        )
+        with patch("keybundle.core.store.files.MAY_BE_SOMEBODYS", 0.0):
+            self.assertEqual([forget_orphans(self.ws, sha[:2]) for sha in (lone, known)], [1, 0])
+        self.assertTrue(verify(self.me).is_whole)
+
+    def test_tags_are_a_part_of_the_version_and_a_correction_taken_back_leaves_them(self) -> None:
+        chosen = self.filed[0]
+        number = self.ws.repository.load(chosen).values["Agreement number"].text
+        done = correcting.correct(self.me, {chosen: {"Agreement number": number[:-1] + "7"}}, follow=False)
+        tags.retag(self.me, [chosen], (), "urgent")
+        correcting.take_back_correction(self.me, done)
+        self.assertEqual(self.ws.repository.load(chosen).tags, ("urgent",))
+        trash.delete_documents(self.me, [chosen], "a mistake")
+        trash.restore_documents(self.me, [chosen])
+        self.assertEqual(self.ws.repository.load(chosen).tags, ("urgent",), "it comes back whole")
 
     def test_what_came_with_a_batch_is_erased_there_too(self) -> None:
         ws, gone = self.ws, self.filed[0]

@@ -10,26 +10,35 @@ import sys
 import threading
 import time
 from pathlib import Path
+from unittest import mock
 
 from sqlalchemy import text
 
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.repository import audit
+from keybundle.core.workflows.file import renditions
+from keybundle.core.workflows.keep import relocating
+from keybundle.core.workflows.keep.erasing import finish_erasing
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from tests.core.test_versions import ADMIN, index_anew, index_words
 from tests.flows.conservation import find_losses
+from tests.flows.keeping_child import render
+from tests.standin import StandIn
 from tests.support import ROOT, acting
 
 LONGEST_SECONDS = 20.0
 
 
-def kill_once(data: Path, steps: int, seconds: float) -> set[tuple[str, str]]:
+def kill_once(
+    data: Path, steps: int, seconds: float, child_module: str = "tests.flows.crash_child"
+) -> set[tuple[str, str]]:
     """Let the child come so many steps far, and so many seconds more, kill it, and return what it told as durable.
 
     Steps, and not seconds alone: on a slow machine too the kills fall into every part of the work.
     """
-    command = [sys.executable, "-m", "tests.flows.crash_child", str(data)]
+    command = [sys.executable, "-m", child_module, str(data)]
     child = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     told: list[str] = []
     far_enough = threading.Semaphore(0)
@@ -76,6 +85,55 @@ def check_after(workspace: Workspace, told: set[tuple[str, str]]) -> list[str]:
     if len(noted) != len(set(noted)) or set(noted) != from_batches:
         wrong.append("filings and their notes in the batches differ")
     return wrong + find_losses(workspace, {i for kind, i in told if kind == "page"})
+
+
+def check_kept(workspace: Workspace, told: set[tuple[str, str]]) -> list[str]:
+    """Return what is wrong with what is filed: lost versions, erased documents that are there, areas, PDFs, the index."""
+    me, wrong = acting(workspace, ADMIN), list[str]()
+    with workspace.place.database.read() as c:
+        versions = dict(c.execute(text("SELECT id, version FROM document")).all())  # type: ignore[arg-type]
+        bare = c.execute(text("SELECT d.id FROM document d WHERE NOT EXISTS (SELECT 1 FROM rendition r WHERE "
+                              "r.document_id = d.id AND r.version = d.version)")).scalars()  # fmt: skip
+        wrong += [f"document {i} has a version without a PDF, made or due" for i in bare]
+    erased = {i for kind, i in told if kind == "erased"}
+    wrong += [f"{i} was erased and is there" for i in erased & set(versions)]
+    for kind, said in told:
+        document, _, number = said.partition(":")
+        # A kill may fall between the erasing and the telling of it: then the document is gone whole.
+        if kind == "revised" and document in versions and versions[document] < int(number):
+            wrong.append(f"lost version {number} of {document}")
+    with mock.patch("keybundle.core.store.files.MAY_BE_SOMEBODYS", 0.0):
+        if left := finish_erasing(workspace):
+            wrong.append(f"{left} files of erased documents could not be taken away")
+    found = verify(me)
+    wrong += [f"{sha} is {why}" for sha, why in found.bad] + ([] if found.trail == "whole" else [found.trail])
+    if index_words(workspace) != index_anew(workspace):
+        wrong.append("the index is not that of the rows")
+    return wrong
+
+
+def run_keeping_kills(data: Path, kills: int, seed: int) -> list[str]:
+    """Kill corrections, erasings, relocations and renderings at random moments, check each time, and let all come to its end."""
+    rng, wrong, everything = random.Random(seed), list[str](), set[tuple[str, str]]()
+    for number in range(kills):
+        everything |= kill_once(data, rng.randrange(10), rng.uniform(0.0, 0.3), "tests.flows.keeping_child")
+        workspace = open_workspace(data)
+        try:
+            wrong += [f"kill {number} (seed {seed}): {w}" for w in check_kept(workspace, everything)]
+        finally:
+            workspace.close()
+    workspace = open_workspace(data)
+    try:
+        me = acting(workspace, ADMIN)
+        with mock.patch("keybundle.core.store.files.MAY_BE_SOMEBODYS", 0.0):
+            wrong += [f"{sha} stays astray: {why}" for sha, why in relocating.relocate(me).left]
+        wrong += ["files are astray"] if relocating.count_astray(me) else []
+        renditions.make_due(workspace, StandIn(render), at_once=True)  # type: ignore[arg-type]
+        wrong += ["PDFs are due"] if renditions.count_due(workspace) else []
+        wrong += check_kept(workspace, everything)
+    finally:
+        workspace.close()
+    return wrong
 
 
 def run_kills(data: Path, kills: int, seed: int, pool: Pool) -> list[str]:

@@ -17,7 +17,7 @@ from hypothesis import seed as seeded
 from hypothesis.stateful import run_state_machine_as_test
 
 from tests.flows.conservation import Conservation, profile
-from tests.flows.crashes import run_kills
+from tests.flows.crashes import run_keeping_kills, run_kills
 from tests.support import ROOT, demo_template, shared_pool
 
 STEPS_A_RUN, STEPS_A_ROUND = 50, 2_000
@@ -52,6 +52,7 @@ def main(kills: int = 300, steps: int = 100_000, seed: int | None = None) -> int
     data = Path(tempfile.mkdtemp(prefix="keybundle-soak-")) / "data"
     shutil.copytree(demo_template(), data)
     wrong = run_kills(data, kills, seed, shared_pool()) if kills else []
+    wrong += run_keeping_kills(data, kills // 3, seed) if kills else []
     print("\n".join(wrong) or f"{kills} kills: nothing lost, nothing filed twice, in {time.monotonic() - start:.0f} s")
     shutil.rmtree(data.parent)
     return 1 if wrong or any(failed) else 0

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from tests.flows.crashes import run_kills
+from tests.flows.crashes import run_keeping_kills, run_kills
 from tests.support import DataTest, shared_pool
 
 
 class Kills(DataTest):
     def test_fifteen_kills(self) -> None:
         self.assertEqual(run_kills(self.demo_data(), 15, 2026, shared_pool()), [])
+
+    def test_eight_kills_of_what_is_kept(self) -> None:
+        self.assertEqual(run_keeping_kills(self.demo_data(), 8, 1127), [])

@@ -280,6 +280,7 @@ CREATE TABLE version_page (
     FOREIGN KEY(text_id) REFERENCES page_text (id)
 );
 CREATE INDEX version_page_by_file ON version_page (file_sha, document_id);
+CREATE INDEX version_page_by_flat ON version_page (flat_sha) WHERE flat_sha != '';
 CREATE INDEX version_page_by_text ON version_page (text_id);
 CREATE TABLE batch_value (
     document_id VARCHAR NOT NULL,
@@ -378,6 +379,7 @@ CREATE TABLE page (
 );
 CREATE INDEX page_by_batch ON page (batch_id, position);
 CREATE INDEX page_by_document ON page (document_id);
+CREATE INDEX page_by_file ON page (file_sha) WHERE facts IS NOT NULL;
 CREATE INDEX page_by_text ON page (text_id) WHERE text_id IS NOT NULL;
 CREATE INDEX page_by_time ON page (captured_at);
 CREATE INDEX page_in_work ON page (batch_id, stage) WHERE stage IN ('captured', 'looked at', 'placed');
@@ -428,6 +430,7 @@ CREATE TABLE rendition (
     PRIMARY KEY (document_id, version, kind),
     FOREIGN KEY(document_id) REFERENCES document (id)
 );
+CREATE INDEX rendition_by_sha ON rendition (sha) WHERE sha IS NOT NULL;
 CREATE INDEX rendition_due ON rendition (next_at) WHERE state = 'due';
 CREATE TABLE version (
     document_id VARCHAR NOT NULL,

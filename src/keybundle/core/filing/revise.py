@@ -59,12 +59,13 @@ def both(first: Command, second: Command) -> Command:
 
 
 def revise(
-    c: Connection, document_id: str, command: Command, *, base: int | None, who: str, at: str, comment: str, locale: str
-) -> FiledDocument:
+    c: Connection, document_id: str, command: Command, *, base: int | None, who: str, at: str, comment: str, locale: str,
+    named: Mapping[str, str] | None = None,
+) -> FiledDocument:  # fmt: skip
     """Write the next version of a document in the caller's transaction and return it; the same where nothing changed.
 
-    ``base`` is the revision that the change was made on (None: whatever it is now). Raises InputProblem where it has moved
-    on since, and who did that.
+    ``base`` is the revision that the change was made on (None: whatever it is now), ``named`` what fields are called, for the
+    audit trail. Raises InputProblem where the document has moved on since, and who did that.
     """
     v, row = t.version.c, c.execute(rows.documents_where(t.document.c.id == document_id)).first()
     if row is None:
@@ -94,7 +95,7 @@ def revise(
     said = index_text(after.values, after.folder, after.tags)
     of = index.Kept(after.type, after.cabinet, after.filed_at[:7])
     index.put(c, index.FILED, document_id, after.caption, said, texts, of)
-    audit.append(c, at, who, "revised", document_id, _difference(before, after))
+    audit.append(c, at, who, "revised", document_id, _difference(before, after, named or {}))
     return replace(after, version=number, revision=before.revision + 1)
 
 
@@ -128,7 +129,7 @@ def _pictures(pages: tuple[FiledPage, ...]) -> list[tuple[Any, ...]]:
     return [(p.picture, p.frame, p.text, p.colour, p.steps) for p in pages]
 
 
-def _difference(before: FiledDocument, after: FiledDocument) -> dict[str, Any]:
+def _difference(before: FiledDocument, after: FiledDocument, named: Mapping[str, str]) -> dict[str, Any]:
     """Return what the audit trail keeps of a change: each thing that is another now, before and after."""
     names = [n for n in (*before.values, *after.values) if before.values.get(n) != after.values.get(n)]
     found: dict[str, Any] = {
@@ -137,6 +138,8 @@ def _difference(before: FiledDocument, after: FiledDocument) -> dict[str, Any]:
             for n in dict.fromkeys(names)
         }
     }
+    if called := {n: named[n] for n in names if named.get(n, n) != n}:
+        found["names"] = called
     for name in ("caption", "type", "cabinet"):
         if getattr(before, name) != getattr(after, name):
             found[name] = [getattr(before, name), getattr(after, name)]
@@ -148,11 +151,14 @@ def _difference(before: FiledDocument, after: FiledDocument) -> dict[str, Any]:
 
 
 def as_it_was(c: Connection, document_id: str, number: int) -> Command:
-    """Return the command that makes a document what it was in an earlier version; raises InputProblem for none such."""
+    """Return the command that makes a document what it was in an earlier version; raises InputProblem for none such.
+
+    Its tags stay as they are: they are changed by themselves.
+    """
     then = rows.load_version(c, document_id, number)
     if then is None:
         raise InputProblem(message("revise.no-such-version", number=number))
     return lambda before: replace(
         before, type=then.type, caption=then.caption, cabinet=then.cabinet, folder=then.folder, values=then.values,
-        pages=then.pages, tags=then.tags,
+        pages=then.pages,
     )  # fmt: skip

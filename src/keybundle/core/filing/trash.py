@@ -134,7 +134,8 @@ def _erase_in_batch(c: Connection, batch_id: str | None, document_id: str, texts
 def is_named(c: Connection, sha: str) -> bool:
     """Whether a page of a batch or a version, or a rendition, still needs a file; one that lies in the trash needs it too."""
     asked = text(
-        "SELECT 1 FROM version_page WHERE file_sha = :sha OR flat_sha = :sha UNION ALL SELECT 1 FROM rendition WHERE sha = :sha "
+        "SELECT 1 FROM version_page WHERE file_sha = :sha UNION ALL SELECT 1 FROM version_page WHERE flat_sha = :sha AND "
+        "flat_sha != '' UNION ALL SELECT 1 FROM rendition WHERE sha = :sha AND sha IS NOT NULL "
         "UNION ALL SELECT 1 FROM page WHERE file_sha = :sha AND facts IS NOT NULL LIMIT 1"
     )
     return c.execute(asked, {"sha": sha}).first() is not None

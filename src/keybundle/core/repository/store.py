@@ -106,6 +106,10 @@ class Repository:
             before = self.load(document_id, with_pages=False).tags
             if tuple(tags) != before:
                 rows.write_tags(c, document_id, tags)
+                d, v = t.document.c, t.version.c
+                current = select(d.version).where(d.id == document_id).scalar_subquery()
+                own = update(t.version).where(v.document_id == document_id, v.number == current)
+                c.execute(own.values(tags=list(tags)))
                 told = {"before": list(before), "after": list(tags)}
                 audit.append(c, self._clock.stamp(), who, "tags changed", document_id, told)
 

@@ -197,6 +197,7 @@ Index("page_in_work", page.c.batch_id, page.c.stage, sqlite_where=IN_WORK)
 Index("page_loose", page.c.batch_id, page.c.disposition, sqlite_where=page.c.document_id.is_(None))
 Index("page_by_time", page.c.captured_at)
 Index("page_by_document", page.c.document_id)
+Index("page_by_file", page.c.file_sha, sqlite_where=page.c.facts.is_not(None))
 Index("page_by_text", page.c.text_id, sqlite_where=page.c.text_id.is_not(None))
 batch_document = Table(
     "batch_document",
@@ -348,6 +349,7 @@ rendition = Table(
     Column("next_at", String, nullable=False),
     Column("trouble", Words, nullable=False),
 )
+Index("rendition_by_sha", rendition.c.sha, sqlite_where=rendition.c.sha.is_not(None))
 Index("rendition_due", rendition.c.next_at, sqlite_where=rendition.c.state == literal_column("'due'"))
 version_page = Table(
     "version_page",
@@ -369,6 +371,7 @@ version_page = Table(
     Column("steps", JSON, nullable=False),
 )
 Index("version_page_by_file", version_page.c.file_sha, version_page.c.document_id)
+Index("version_page_by_flat", version_page.c.flat_sha, sqlite_where=version_page.c.flat_sha != literal_column("''"))
 Index("version_page_by_text", version_page.c.text_id)
 document_tag = Table(
     "document_tag",

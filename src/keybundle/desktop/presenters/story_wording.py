@@ -70,7 +70,8 @@ def _say(h: Happened) -> str:
 def _changes(d: Mapping[str, Any]) -> list[str]:
     """Return what a revision changed, thing by thing."""
     found = [
-        tr("{field} from {before} to {after}", field=field, before=", ".join(before) or tr("empty"),
+        tr("{field} from {before} to {after}", field=d.get("names", {}).get(field, field),
+           before=", ".join(before) or tr("empty"),
            after=", ".join(after) or tr("empty"))
         for field, (before, after) in d.get("values", {}).items()
     ]  # fmt: skip

@@ -6,6 +6,7 @@ committed; an area that is away, or full, leaves the document ready, with the re
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Iterable, Sequence
 
 from sqlalchemy import Connection, delete, insert, select
@@ -18,6 +19,8 @@ from keybundle.core.repository.folders import SEPARATOR
 from keybundle.core.store import schema as t
 from keybundle.core.store.files import FileStore
 from keybundle.core.workflows.session.workspace import Workspace
+
+KEPT_FREE = 256 << 20
 
 
 def store_of(workspace: Workspace, area_id: str) -> FileStore | None:
@@ -44,6 +47,13 @@ def area_of_folder(workspace: Workspace, c: Connection, cabinet: str, path: Sequ
     return found_cabinet.storage_area if found_cabinet is not None else areas[0].id if areas else ""
 
 
+def area_of_id(workspace: Workspace, c: Connection, folder_id: int) -> str:
+    """Return the id of the area that the files of a folder that is there lie in."""
+    f = t.folder.c
+    row = c.execute(select(f.cabinet, f.path).where(f.id == folder_id)).one()
+    return area_of_folder(workspace, c, row.cabinet, row.path.split(SEPARATOR) if row.path else [])
+
+
 def bring_files(workspace: Workspace, area_id: str, shas: Iterable[str]) -> None:
     """Copy files into an area and compare each copy; nothing is done where they lie there already.
 
@@ -56,12 +66,23 @@ def bring_files(workspace: Workspace, area_id: str, shas: Iterable[str]) -> None
     if not store.root.exists() and not store.root.is_relative_to(workspace.place.root):
         raise Passing(message("areas.away", root=store.root))
     for sha in dict.fromkeys(shas):
+        _require_room(store, workspace.place.files.size(sha))
         try:
             store.put_file(workspace.place.files.path(sha), sha)
         except EnvironmentProblem as error:
             raise Passing(message("areas.not-taken", root=store.root, why=str(error))) from error
         if store.check(sha):
             raise Passing(message("areas.not-taken", root=store.root, why=store.check(sha)))
+
+
+def _require_room(store: FileStore, size: int) -> None:
+    """Raise Passing where an area would be left with less than ``KEPT_FREE`` bytes: it is told before it is full."""
+    try:
+        free = shutil.disk_usage(store.root).free
+    except OSError:
+        return  # making its folder says what is wrong
+    if free - size < KEPT_FREE:
+        raise Passing(message("areas.full", root=store.root, free=free >> 20))
 
 
 def note_places(workspace: Workspace, c: Connection, area_id: str, shas: Iterable[str]) -> None:

@@ -19,6 +19,7 @@ from keybundle.core.rights.model import Right, effective_rights
 from keybundle.core.setup.model import DocumentType, name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.index.slip import value_by_hand
+from keybundle.core.workflows.keep.naming import names_of_fields
 from keybundle.core.workflows.session.session import NotAllowed, Session, needs
 
 Given = Mapping[str, Mapping[str, str]]
@@ -99,7 +100,7 @@ def correct(session: Session, given: Given, *, follow: bool, base: Mapping[str, 
                 command = both(command, move_to(*goes))
             after = revise(
                 c, document_id, command, base=(base or {}).get(document_id), who=session.person, at=at,
-                comment=message("version.corrected", n=len(values)), locale=locale,
+                comment=message("version.corrected", n=len(values)), locale=locale, named=names_of_fields(workspace.setup),
             )  # fmt: skip
             if after.version != document.version:
                 versions.append((document_id, document.version, after.revision))
@@ -122,7 +123,7 @@ def take_back_correction(session: Session, corrected: Corrected) -> int:
                 continue
             revise(
                 c, document_id, as_it_was(c, document_id, version), base=revision, who=session.person, at=at,
-                comment=message("version.put-back", number=version), locale=locale,
+                comment=message("version.put-back", number=version), locale=locale, named=names_of_fields(workspace.setup),
             )  # fmt: skip
             done += 1
     return done

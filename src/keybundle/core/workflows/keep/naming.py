@@ -68,3 +68,9 @@ def fields_called(setup: Setup, name: str) -> Sequence[tuple[str | None, str]]:
     if not ids & others:
         return [(None, field) for field in sorted(ids or {name})]
     return [*found, *((kind.id, level) for level in levels for kind in setup.document_types if not kind.field(level))]
+
+
+def names_of_fields(setup: Setup) -> dict[str, str]:
+    """Return what the fields of all types and cabinets are called now, by id."""
+    of_types = {f.id: f.name for kind in setup.document_types for f in kind.fields}
+    return {f.id: f.name for cabinet in setup.cabinets for f in cabinet.folder_fields} | of_types

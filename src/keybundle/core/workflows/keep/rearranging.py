@@ -24,6 +24,7 @@ from keybundle.core.search import index
 from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.keep.correcting import Corrected, take_back_correction
+from keybundle.core.workflows.keep.naming import names_of_fields
 from keybundle.core.workflows.session.session import NotAllowed, Session, needs
 
 
@@ -154,7 +155,7 @@ def _revise(session: Session, document_id: str, command: Command, base: int | No
         before = _load(session, c, document_id)
         after = revise(
             c, document_id, command, base=base, who=session.person, at=workspace.clock.stamp(), comment=comment,
-            locale=workspace.setup.locale,
+            locale=workspace.setup.locale, named=names_of_fields(workspace.setup),
         )  # fmt: skip
     changed = after.version != before.version
     return Corrected(((document_id, before.version, after.revision),) if changed else (), 0)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import secrets
 from datetime import timedelta
 
 from sqlalchemy import delete, exists, null, or_, select, update
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
+from keybundle.core.filing import trash
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
 from keybundle.core.search import index
@@ -45,8 +47,23 @@ def purge_details(session: Session, subject: str, reason: str) -> int:
 def tidy_up(session: Session) -> None:
     """Do at a start what was left to do: erase what is due, and let go of what closed batches no longer need."""
     session.workspace.place.files.sweep()
+    forget_orphans(session.workspace, f"{secrets.randbelow(256):02x}")
     finish_erasing(session.workspace)
     forget_closed(session.workspace)
+
+
+def forget_orphans(workspace: Workspace, prefix: str) -> int:
+    """Take away stored files that nothing ever named: a stop fell between storing them and saying what for; return how many.
+
+    Those whose hash begins with ``prefix``; young ones may still be somebody's and stay (``FileStore.retire``).
+    """
+    files, f, gone = workspace.place.files, t.stored_file.c, 0
+    for path in sorted((files.root / prefix).glob("*/*")):
+        # Nobody can begin to name the file while it is asked and taken away.
+        with workspace.place.database.atomic() as c:
+            known = c.execute(select(f.sha).where(f.sha == path.name)).first() is not None
+            gone += not known and not trash.is_named(c, path.name) and files.retire(path.name, 0.0)
+    return gone
 
 
 def forget_closed(workspace: Workspace, *, days: int = KEPT_DAYS, most: int = BATCHES_AT_ONCE) -> int:

@@ -1,0 +1,38 @@
+"""``keybundle relocate``: bring files to the storage areas that their folders say by now."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from typing import Any
+
+from keybundle.cli.common import add_person, signed_in, terminal_progress
+from keybundle.core.workflows.keep.relocating import count_astray, list_areas, relocate
+
+GB = 1 << 30
+
+
+def add_command(commands: Any) -> None:
+    """Declare the command."""
+    parser = commands.add_parser("relocate", help="bring files to the storage areas that their folders say by now")
+    parser.add_argument(
+        "--look", action="store_true", help="only tell how full the areas are and how many files would move"
+    )
+    add_person(parser)
+    parser.set_defaults(run=run)
+
+
+def run(given: argparse.Namespace) -> int:
+    """Bring files, or tell what there is; status 1 when some could not be brought."""
+    with signed_in(given, changes=not given.look) as session:
+        if given.look:
+            for area in list_areas(session):
+                room = "away" if area.is_away else f"{area.free / GB:.1f} of {area.size / GB:.1f} GB free"
+                print(f"{area.name}: {area.files} files, {room}, {area.root}")
+            print(f"{count_astray(session)} files lie elsewhere than their folders say.")
+            return 0
+        found = relocate(session, progress=terminal_progress())
+    print(f"{found.brought} files brought, {found.taken_away} taken away where no folder needs them any more.")
+    for sha, why in found.left:
+        print(f"keybundle: {sha[:12]}: {why}", file=sys.stderr)
+    return 1 if found.left else 0

@@ -1,0 +1,214 @@
+"""Storage areas after the filing: how full each is, which one folders use, and files brought to where they belong by now.
+
+Where a file lies is a row of its own (``file_place``), written once its copy was compared. So a relocation that is stopped,
+or killed, goes on where it was: what is still to be done follows from folders and rows alone.
+"""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from sqlalchemy import Connection, delete, select, text, update
+
+from keybundle.core.base.errors import AppError, InputProblem
+from keybundle.core.base.messages import message
+from keybundle.core.base.progress import CancelToken, Progress, Step, silent
+from keybundle.core.repository import audit
+from keybundle.core.repository.access import find_folder
+from keybundle.core.repository.folders import SEPARATOR
+from keybundle.core.rights.model import Right
+from keybundle.core.store import schema as t
+from keybundle.core.workflows.file.areas import area_of_id, bring_files, note_places, store_of
+from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.workspace import Workspace
+
+
+@dataclass(frozen=True)
+class AreaState:
+    """A storage area: where it is, how many bytes are free there and in all (0 where it is away), and what lies in it."""
+
+    id: str
+    name: str
+    root: str
+    free: int
+    size: int
+    files: int
+
+    @property
+    def is_away(self) -> bool:
+        """Whether it is not there just now, such as a disk that is not mounted."""
+        return not self.size
+
+
+@dataclass
+class Relocated:
+    """How many files were brought, and taken away from where none needs them any more; those that could not be, and why."""
+
+    brought: int = 0
+    taken_away: int = 0
+    left: list[tuple[str, str]] = field(default_factory=list)
+
+
+@needs(Right.PREPARE)
+def list_areas(session: Session) -> list[AreaState]:
+    """Return the storage areas with their free space."""
+    workspace = session.workspace
+    with workspace.place.database.read() as c:
+        rows = c.execute(text("SELECT area, COUNT(*) AS n FROM file_place GROUP BY area"))
+        counts = {str(r.area): int(r.n) for r in rows}
+        own = c.execute(text("SELECT COUNT(*) FROM stored_file")).scalar_one()
+    found = []
+    for area in workspace.setup.storage_areas:
+        root = workspace.place.root / area.path
+        try:
+            usage = shutil.disk_usage(root)
+        except OSError:
+            found.append(AreaState(area.id, area.name, str(root), 0, 0, counts.get(area.id, 0)))
+            continue
+        files = own if root == workspace.place.files.root else counts.get(area.id, 0)
+        found.append(AreaState(area.id, area.name, str(root), usage.free, usage.total, files))
+    return found
+
+
+@needs(Right.PREPARE)
+def set_area(session: Session, cabinet: str, path: Sequence[str], area_id: str) -> None:
+    """Let the files of a folder, and of those below it, lie in an area from now on; empty: where those above it do.
+
+    What is filed already moves by ``relocate``. Raises InputProblem for a folder or an area that is not there.
+    """
+    workspace = session.workspace
+    if area_id:
+        store_of(workspace, area_id)
+    with workspace.place.database.atomic() as c:
+        found = find_folder(c, cabinet, SEPARATOR.join(path))
+        if found is None or not path:
+            raise InputProblem(message("relocating.no-such-folder", path=" / ".join(path)))
+        c.execute(update(t.folder).where(t.folder.c.id == found.id).values(storage_area=area_id or None))
+        told = {"folder": list(path), "area": area_id}
+        audit.append(c, workspace.clock.stamp(), session.person, "storage area set", cabinet, told)
+
+
+@needs(Right.PREPARE)
+def count_astray(session: Session) -> int:
+    """Return how many files do not lie where they belong, or lie where none needs them any more."""
+    workspace, count = session.workspace, 0
+    with workspace.place.database.read() as c:
+        _place_folders(workspace, c)
+        for area in _areas(workspace):
+            count += len(_missing(c, area)) + len(_needless(c, area))
+    return count
+
+
+@needs(Right.PREPARE)
+def relocate(session: Session, *, progress: Progress = silent, cancel: CancelToken | None = None) -> Relocated:
+    """Bring files to the areas that their folders say by now, each compared, and take away what no folder needs there.
+
+    It can be stopped and begun again at any time. Files of an area that is away are left, with the reason.
+    """
+    workspace, cancel, result = session.workspace, cancel or CancelToken(), Relocated()
+    with workspace.place.database.read() as c:
+        _place_folders(workspace, c)
+        work = [(area, _missing(c, area), _needless(c, area)) for area in _areas(workspace)]
+    total, done = sum(len(m) + len(n) for _, m, n in work), 0
+    for area, missing, _ in work:
+        for sha in missing:
+            if cancel.cancelled:
+                return result
+            _bring(workspace, area, sha, result)
+            done += 1
+            progress(Step(done, total, message("progress.relocating")))
+    for area, _, needless in work:
+        for sha in needless:
+            if cancel.cancelled:
+                return result
+            _take_away(workspace, area, sha, result)
+            done += 1
+            progress(Step(done, total, message("progress.relocating")))
+    return result
+
+
+def _areas(workspace: Workspace) -> list[str]:
+    """Return the areas beside the data directory's own, which has every file anyway."""
+    return [a.id for a in workspace.setup.storage_areas if store_of(workspace, a.id) is not None]
+
+
+def _place_folders(workspace: Workspace, c: Connection) -> None:
+    """Note the area of every folder in a table of this connection: its own, else the nearest one's above, else its cabinet's."""
+    cabinets = {k.id: k.storage_area for k in workspace.setup.cabinets}
+    found: dict[int, str] = {}
+    rows = c.execute(select(t.folder.c.id, t.folder.c.parent_id, t.folder.c.cabinet, t.folder.c.storage_area)).all()
+    by_id = {r.id: r for r in rows}
+
+    def area_of(folder_id: int) -> str:
+        if folder_id not in found:
+            row = by_id[folder_id]
+            above = area_of(row.parent_id) if row.parent_id is not None else cabinets.get(row.cabinet, "")
+            found[folder_id] = row.storage_area or above
+        return found[folder_id]
+
+    for row in rows:
+        area_of(row.id)
+    c.execute(text("CREATE TEMP TABLE IF NOT EXISTS folder_area(id INTEGER PRIMARY KEY, area TEXT)"))
+    c.execute(text("DELETE FROM temp.folder_area"))
+    if found:
+        c.execute(
+            text("INSERT INTO temp.folder_area VALUES (:id, :area)"), [{"id": i, "area": a} for i, a in found.items()]
+        )
+
+
+_BELONG = (
+    "SELECT p.file_sha AS sha FROM temp.folder_area f JOIN document d ON d.folder_id = f.id JOIN version_page p ON "
+    "p.document_id = d.id WHERE f.area = :area UNION "
+    "SELECT p.flat_sha FROM temp.folder_area f JOIN document d ON d.folder_id = f.id JOIN version_page p ON "
+    "p.document_id = d.id WHERE f.area = :area AND p.flat_sha != '' UNION "
+    "SELECT r.sha FROM temp.folder_area f JOIN document d ON d.folder_id = f.id JOIN rendition r ON "
+    "r.document_id = d.id WHERE f.area = :area AND r.sha IS NOT NULL"
+)
+# The folders of the documents, of the trash too, one of whose versions has a file.
+_NEED = text(
+    "SELECT DISTINCT d.folder_id FROM (SELECT document_id FROM version_page WHERE file_sha = :sha UNION "
+    "SELECT document_id FROM version_page WHERE flat_sha = :sha AND flat_sha != '' UNION "
+    "SELECT document_id FROM rendition WHERE sha = :sha AND sha IS NOT NULL) x JOIN document d ON d.id = x.document_id"
+)
+_THERE = "SELECT sha FROM file_place WHERE area = :area"
+
+
+def _missing(c: Connection, area: str) -> list[str]:
+    return list(c.execute(text(f"{_BELONG} EXCEPT {_THERE}"), {"area": area}).scalars())
+
+
+def _needless(c: Connection, area: str) -> list[str]:
+    return list(c.execute(text(f"{_THERE} EXCEPT SELECT sha FROM ({_BELONG})"), {"area": area}).scalars())
+
+
+def _bring(workspace: Workspace, area: str, sha: str, result: Relocated) -> None:
+    try:
+        bring_files(workspace, area, [sha])
+        with workspace.place.database.atomic() as c:
+            # What was erased meanwhile is not noted anew; its copy goes with the next relocation.
+            known = c.execute(select(t.stored_file.c.sha).where(t.stored_file.c.sha == sha)).first()
+            if known is not None:
+                note_places(workspace, c, area, [sha])
+                result.brought += 1
+    except AppError as error:
+        result.left.append((sha, str(error)))
+
+
+def _take_away(workspace: Workspace, area: str, sha: str, result: Relocated) -> None:
+    """Take a copy away in the transaction that strikes it off; where it was put again just now it stays, and is told."""
+    store, p = store_of(workspace, area), t.file_place.c
+    if store is None or not store.root.exists():
+        result.left.append((sha, message("areas.away", root=store.root if store is not None else area)))
+        return
+    with workspace.place.database.atomic() as c:
+        if any(area_of_id(workspace, c, folder) == area for folder in c.execute(_NEED, {"sha": sha}).scalars()):
+            return  # it is needed by now
+        if workspace.place.files.check(sha):
+            result.left.append((sha, message("relocating.only-copy", sha=sha[:12])))
+        elif store.retire(sha, 0.0):
+            c.execute(delete(t.file_place).where(p.sha == sha, p.area == area))
+            result.taken_away += 1
+        else:
+            result.left.append((sha, message("relocating.put-just-now", sha=sha[:12])))
