@@ -47,7 +47,7 @@ JUNIOR, OPERATOR, SUPERVISOR = "Hollin Waterhen", "Elspra Towpath", "Tarvin Wind
 OPEN_TO_ALL = {
     "open_workspace", "begin_with_setup", "check_setup_file", "sign_in", "sign_in_by_account", "sign_in_unattended",
     "choose_person", "begin_repository", "reset_administrator", "needs_password", "person_of_account", "has_password",
-    "find_scanners", "Devices", "Line", "work_behind", "write_due", "local_day", "door_path",
+    "find_scanners", "Devices", "Line", "work_behind", "write_due", "tell_trouble", "local_day", "door_path",
 }  # fmt: skip
 
 
@@ -498,7 +498,7 @@ class Filing(DataTest):
 
     def test_a_right_that_is_taken_away_while_its_holder_files_leaves_the_documents_with_the_reason(self) -> None:
         document = self.ready()
-        begun = filing.begin_filing(self.operator, shared_pool(), self.batch_id, [document])
+        begun = filing.begin_filing(self.operator, self.batch_id, [document])
         person = self.ws.setup.person(self.operator.person)
         assert person is not None
         people.save_part(self.admin, "people", people.change_part(person, {"roles": ("reader",)}))

@@ -128,6 +128,7 @@ def send_to_folder(
     )  # fmt: skip
 
 
+@needs(Right.SEND)
 def make_pdfs(
     session: Session, pool: Pool, ids: Sequence[str], form: str, progress: Progress, cancel: CancelToken | None
 ) -> None:
