@@ -42,7 +42,8 @@ class Walls(unittest.TestCase):
         values = {
             "batches.model", "batches.seen", "export", "export.forms", "export.landing", "export.message", "export.naming",
             "fields.kinds", "fields.locales", "fields.values", "imaging.tiles", "jobs.pool", "marks.printing", "marks.sheets",
-            "proposing.calibration", "reading.languages", "reading.text", "repository.model", "rights.model", "search.query",
+            "formats.names", "proposing.calibration", "reading.languages", "reading.text", "repository.model", "rights.model",
+            "search.query",
             "setup.formulas", "setup.ids", "setup.model", "setup.parts", "setup.routines", "store.place",
         }  # fmt: skip
         found = set()

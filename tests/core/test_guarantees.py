@@ -18,7 +18,7 @@ from keybundle.core.batches.model import Page, State
 from keybundle.core.batches.seen import seen
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.registers.book import Book
-from keybundle.core.store.files import FileStore
+from keybundle.core.store.files import FolderStore
 from keybundle.core.workflows.file.closing import close_batch
 from keybundle.core.workflows.index import slip_help
 from keybundle.core.workflows.oversee import worklist
@@ -45,7 +45,7 @@ class Fixture(DataTest):
 
 class StoredFiles(DataTest):
     def test_a_damaged_original_is_healed_when_its_bytes_come_again(self) -> None:
-        store = FileStore(self.folder)
+        store = FolderStore(self.folder)
         sha = store.put(b"the page")
         for damage in (b"", b"the pag3"):
             store.path(sha).write_bytes(damage)
@@ -67,7 +67,7 @@ class StoredFiles(DataTest):
             synced.append(os.readlink(f"/proc/self/fd/{fd}"))
             was(fd)
 
-        store = FileStore(self.folder / "area")
+        store = FolderStore(self.folder / "area")
         with mock.patch("os.fsync", watch):
             sha = store.put(b"x")
         path = store.path(sha)

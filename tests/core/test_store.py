@@ -16,7 +16,7 @@ from keybundle.core.base.errors import EnvironmentProblem, Held
 from keybundle.core.batches.model import balance
 from keybundle.core.repository import audit
 from keybundle.core.store import schema
-from keybundle.core.store.files import FileStore
+from keybundle.core.store.files import FolderStore
 from keybundle.core.store.place import hold, open_place
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.oversee.verify import verify
@@ -77,7 +77,7 @@ class Schema(DataTest):
 
 class Files(DataTest):
     def test_a_full_disk_leaves_the_old_state_and_says_so(self) -> None:
-        store = FileStore(self.folder)
+        store = FolderStore(self.folder)
         with (
             mock.patch("keybundle.core.base.files.os.fsync", side_effect=OSError(errno.ENOSPC, "full")),
             self.assertRaisesRegex(EnvironmentProblem, "no space left"),
@@ -98,7 +98,7 @@ class Files(DataTest):
         if mounted.returncode:
             return self.test_a_full_disk_leaves_the_old_state_and_says_so()
         self.addCleanup(subprocess.run, ["umount", small], check=False)
-        store = FileStore(small)
+        store = FolderStore(small)
         store.put(b"first")
         with self.assertRaisesRegex(EnvironmentProblem, "no space left"):
             store.put(os.urandom(1 << 20))

@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from keybundle.core.base.page_kind import PageKind
-from keybundle.core.batches.model import Batch, Document, Facts, Page, State, balance
+from keybundle.core.batches.model import Batch, Came, Document, Facts, Page, State, balance
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.workflows.arrange.bench import BenchData, DocumentFacts
 from keybundle.demo.names import make_world
@@ -67,14 +67,16 @@ class Balance(unittest.TestCase):
         parked = replace(BILL, id="s", state=State.SET_ASIDE, parked="torn")
         waiting = replace(page(9, None), disposition=None, reason=None)
         data = data_of(page(1, "a"), page(2, None), page(3, "f"), page(4, "s"), waiting, a=BILL, f=filed, s=parked)
-        short, told = say_balance(data.balance)
+        short, told = say_balance(data.balance, Came(7, 5, 1, 1))
         self.assertEqual(short.splitlines(), [
             "5 sides captured", "3 kept, 1 left out", "1 filed, 1 waiting", "1 set aside", "1 being separated",
+            "2 not taken in",
         ])  # fmt: skip
         self.assertIn("5 captured = 3 kept + 1 left out + 1 being separated", told)
         self.assertIn("3 kept = 1 filed + 1 set aside + 1 waiting", told)
+        self.assertIn("Of 7 that came in 5 were taken, 1 refused, 1 passed over", told)
         broken = replace(data.balance, captured=9)
-        self.assertIn("9 sides were captured and 5 are accounted for", say_balance(broken)[1])
+        self.assertIn("9 sides were captured and 5 are accounted for", say_balance(broken, Came())[1])
 
     def test_reading_is_counted_until_it_is_done(self) -> None:
         data = data_of(page(1, "a"), page(2, "a", text_rotation=None), page(3, None, text_rotation=None), a=BILL)

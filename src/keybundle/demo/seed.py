@@ -17,7 +17,7 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.repository.model import NewDocument
 from keybundle.core.setup.model import Setup
-from keybundle.core.store.files import FileStore
+from keybundle.core.store.files import FolderStore
 from keybundle.core.workflows.index.known import KnownPage, file_known, prepare_known
 from keybundle.core.workflows.session.session import MACHINE
 from keybundle.core.workflows.session.signing_in import let_in_importer
@@ -84,7 +84,7 @@ def prepare_filed(files_root: str, number: int) -> NewDocument:
     }
     made_at = "2026-01-01T00:00:00+00:00"
     return prepare_known(
-        _WORKER_SETUP[0], FileStore(Path(files_root)), f"demo:{number}", type_name, values, pages, made_at
+        _WORKER_SETUP[0], FolderStore(Path(files_root)), f"demo:{number}", type_name, values, pages, made_at
     )
 
 

@@ -14,6 +14,7 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Protocol
 
 from keybundle.core.base.errors import InputProblem, explain_os_error
 from keybundle.core.base.files import PART, make_folder, put_in_place, sync, write_atomic, write_whole
@@ -36,8 +37,50 @@ class Received:
     size: int
 
 
-class FileStore:
-    """One storage area: ``root/ab/cd/abcd...`` for each SHA-256; what is not there is looked for in the ``others``."""
+class FileStore(Protocol):
+    """A storage area: files by their SHA-256. Errors are EnvironmentProblem, for files that are handed in InputProblem."""
+
+    root: Path
+
+    def path(self, sha: str) -> Path:
+        """Return where the file of that hash can be read."""
+
+    def own_path(self, sha: str) -> Path:
+        """Return where the file of that hash lies in this area, there or not."""
+
+    def put(self, data: bytes) -> str:
+        """Store bytes durably and return their SHA-256."""
+
+    def put_file(self, source: Path, name: str) -> str:
+        """Store a copy of a file and return its SHA-256."""
+
+    def receive(self, name: str, fill: Callable[[Path], None]) -> contextlib.AbstractContextManager[Received]:
+        """Let a file be looked at before it is of the store."""
+
+    def keep(self, received: Received) -> None:
+        """Make a received file one of the store."""
+
+    def retire(self, sha: str, stored_at: float) -> bool:
+        """Take away for good a file that nothing refers to any more; False where it was put again just now."""
+
+    def get(self, sha: str) -> bytes:
+        """Return the bytes."""
+
+    def size(self, sha: str) -> int:
+        """Return the bytes of a file, 0 for one that is gone."""
+
+    def check(self, sha: str) -> str:
+        """Return an empty text when this area's file is whole, else what is wrong with it."""
+
+    def sweep(self) -> None:
+        """Take away what a program that was killed had begun to receive."""
+
+
+class FolderStore:
+    """A folder, of this machine or mounted, as a storage area: ``root/ab/cd/abcd...`` for each SHA-256.
+
+    What is not there is looked for in the ``others``.
+    """
 
     def __init__(self, root: Path, others: Callable[[], Sequence[Path]] = tuple) -> None:
         self.root = root

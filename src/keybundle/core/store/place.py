@@ -15,7 +15,7 @@ from keybundle.core.base.clock import Clock
 from keybundle.core.base.errors import AppError, EnvironmentProblem, Held, explain_os_error
 from keybundle.core.base.messages import message
 from keybundle.core.store.database import HEAD, Database
-from keybundle.core.store.files import FileStore
+from keybundle.core.store.files import FolderStore
 
 HOLD_SECONDS = 10.0
 
@@ -26,7 +26,7 @@ class Place:
 
     root: Path
     database: Database
-    files: FileStore
+    files: FolderStore
     clock: Clock
 
     @property
@@ -61,7 +61,7 @@ def open_place(root: Path, *, clock: Clock | None = None, create: bool = True, h
     except AppError:
         database.close()
         raise
-    return Place(root, database, FileStore(root / "files"), clock or Clock())
+    return Place(root, database, FolderStore(root / "files"), clock or Clock())
 
 
 def set_aside(root: Path) -> Path:

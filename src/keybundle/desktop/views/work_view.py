@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from keybundle.core.formats import names
+from keybundle.core.formats.names import ALL
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.models.rows import change_rows
@@ -49,7 +49,7 @@ ROW_HEIGHT = 88
 SHOWN_REFUSALS, OPTIONS_WIDTH = 4, 30
 ANY_TYPE = mark("any type")
 SOURCES_WIDTH, TODAY_WIDTH = 264, 248
-PAGE_FILES = " ".join(f"*{suffix}" for suffix in sorted(names.ALL))
+PAGE_FILES = " ".join(f"*{suffix}" for suffix in sorted(ALL))
 
 
 class BatchModel(QAbstractListModel):

@@ -17,7 +17,7 @@ from keybundle.core.filing.destination import Destination
 from keybundle.core.repository.access import find_folder
 from keybundle.core.repository.folders import SEPARATOR
 from keybundle.core.store import schema as t
-from keybundle.core.store.files import FileStore
+from keybundle.core.store.files import FileStore, FolderStore
 from keybundle.core.workflows.session.workspace import Workspace
 
 KEPT_FREE = 256 << 20
@@ -29,7 +29,7 @@ def store_of(workspace: Workspace, area_id: str) -> FileStore | None:
     if area is None:
         raise InputProblem(message("areas.no-such-area", area=area_id))
     root = workspace.place.root / area.path
-    return None if root == workspace.place.files.root else FileStore(root)
+    return None if root == workspace.place.files.root else FolderStore(root)
 
 
 def area_of(workspace: Workspace, c: Connection, goes: Destination) -> str:

@@ -9,7 +9,7 @@ from pathlib import Path
 from keybundle.core.export.pdfa import SourcePage, build_pdf
 from keybundle.core.imaging.clean import Steps
 from keybundle.core.reading.text import PageText
-from keybundle.core.store.files import FileStore
+from keybundle.core.store.files import FolderStore
 from keybundle.core.workflows.line.page_jobs import PageJob
 
 
@@ -20,5 +20,5 @@ def make_pdf(pages: Sequence[PageJob], title: str, made_at: str, files_root: str
         SourcePage(Path(p.path), p.index, p.kind, p.dpi, PageText.from_bytes(p.text), p.colour, Steps(*p.steps))
         for p in pages
     ]
-    sha = FileStore(Path(files_root)).put(build_pdf(sources, title, made_at))
+    sha = FolderStore(Path(files_root)).put(build_pdf(sources, title, made_at))
     return sha, time.perf_counter() - start

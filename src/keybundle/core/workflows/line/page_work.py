@@ -33,7 +33,7 @@ from keybundle.core.reading.engine import get_engine, read_box, read_page
 from keybundle.core.reading.second import get_line_reader, get_word_reader, read_lines
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.reading.upright import tell_upright
-from keybundle.core.store.files import FileStore
+from keybundle.core.store.files import FolderStore
 from keybundle.core.workflows.line.page_jobs import PageJob
 from keybundle.core.workflows.take_in.preview_files import preview_path
 
@@ -72,7 +72,7 @@ def examine(job: PageJob, wanted: Wanted, cache: str, files_root: str) -> tuple[
         return _examine_native(job, picture, cache), time.perf_counter() - start
     flat_sha = ""
     if job.flatten_photographs and (flat := flatten_photograph(picture)) is not None:
-        picture, flat_sha = flat, FileStore(Path(files_root)).put(encode_flat(flat))
+        picture, flat_sha = flat, FolderStore(Path(files_root)).put(encode_flat(flat))
     separator = find_separator(picture) if wanted.separator else None
     found = judge(picture)
     is_shown = separator is None and not found.is_blank
