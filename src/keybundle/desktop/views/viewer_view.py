@@ -86,9 +86,11 @@ class PagePane(QWidget):
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         button.clicked.connect(lambda: handlers.trigger(command_id))
         self._commands.addWidget(button)
-        if command_id.endswith("next place"):
-            self.presenter.changed.connect(lambda state: button.setVisible(state.has_marks))
-            button.hide()
+        is_place = command_id.endswith("next place")
+        # What somebody may not is not offered; a role may be given while the window stands.
+        offers = lambda state: handlers.may_run(command_id) and (state.has_marks or not is_place)  # noqa: E731
+        self.presenter.changed.connect(lambda state: button.setVisible(offers(state)))
+        button.setVisible(offers(self.presenter.state))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -190,7 +192,7 @@ class Viewer(QWidget):
         send.setProperty("role", "main")
         send.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         send.clicked.connect(lambda: self.handlers.trigger("viewer.send"))
-        send.setEnabled(self.handlers.may_run("viewer.send"))
+        send.setVisible(self.handlers.may_run("viewer.send"))
         head.addWidget(send)
         below = QHBoxLayout()
         below.setSpacing(12)

@@ -272,7 +272,7 @@ class WorkView(QWidget):
         return column
 
     def _make_list(self) -> QVBoxLayout:
-        self.empty = Told(tr("Nothing is waiting.\n\nPress S to scan what lies in the feeder, or I to import files."))
+        self.empty = Told("")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.empty.setProperty("role", "quiet")
         holder = QWidget()
@@ -333,6 +333,8 @@ class WorkView(QWidget):
         was_empty, chosen = self.model.rowCount() == 0, self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
         self.model.render_rows(state.rows)
         self._stack.setCurrentIndex(0 if state.rows else 1)
+        hint = tr("Press S to scan what lies in the feeder, or I to import files.") if state.may_work else ""
+        self.empty.setText("\n\n".join(filter(None, (tr("Nothing is waiting."), hint))))
         here = next((i for i, row in enumerate(state.rows) if chosen is not None and row.id == chosen.id), None)
         if here is not None or (state.rows and was_empty):
             self.list.setCurrentIndex(self.model.index(here or 0))
