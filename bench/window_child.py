@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from keybundle.core.workflows.session.signing_in import choose_person
@@ -235,6 +235,55 @@ def measure_keys(child: Child) -> None:
     print(sorted(took)[len(took) // 2] * 1000, max(took) * 1000, lost, filed(), gap * 1000)
 
 
+def measure_million(child: Child) -> None:
+    """Print the longest gaps in ms on a very large repository: lists scrolled, words typed, hits scrolled, one document filed."""
+    ws, window, who = child.desktop.workspace, child.window, child.window.seat.who
+    child.until(lambda: child.desktop.line.busy == 0, 60)
+    child.run(2.0)
+
+    def longest(doings: Iterable[Callable[[], object]], each_seconds: float = 0.15) -> float:
+        gap = 0.0
+        for doing in doings:
+            began = time.perf_counter()
+            doing()
+            child.app.processEvents()
+            gap = max(gap, time.perf_counter() - began)
+            end = time.monotonic() + each_seconds
+            while time.monotonic() < end:
+                gap = max(gap, child.turn())
+        return gap * 1000
+
+    window.go_cabinets()
+    cabinets = window.cabinets
+    child.until(lambda: cabinets.presenter.state.columns and cabinets.table.model().rowCount(), 60)
+    bar = cabinets.table.verticalScrollBar()
+    scrolled = longest([lambda: bar.setValue(bar.maximum())] * 40)
+    column = cabinets.presenter.state.columns[0]
+    chosen = longest([lambda v=v: cabinets.presenter.choose(column.field, v) for v, *_ in column.entries[:6]], 0.6)
+    window.go_find()
+    finder = window.finder
+    finder.line.setFocus()
+    words = ("gate lock", "bridge", "Total > 4900")
+    typed = longest([lambda k=k: QTest.keyClicks(finder.line, k) for said in words for k in said], 0.05)
+    finder.line.clear()
+    found = longest([lambda said=said: finder.presenter.search(said) for said in words], 2.5)
+    hits = finder.hits.verticalScrollBar()
+    leafed = longest([lambda: hits.setValue(hits.maximum())] * 20)
+    batch = ws.batches.ids()[0]
+    document = ws.batches.load(batch).in_order()[0].id
+    slip.choose_type(choose_person(ws, who), child.desktop.line, batch, document, "Letter")
+    for name, text in {"Sender": "Oda Fenwright", "Letter date": "2026-03-04", "Subject": "A leaking gate"}.items():
+        slip.enter_value(choose_person(ws, who), child.desktop.line, batch, document, name, text)
+    opened = longest([lambda: window.open_batch(batch)], 3.0)
+    bench = window.benches[batch]
+    bench.presenter.go_to_document(document)
+    child.run(0.5)
+    filed = longest([bench.presenter.filing.file_current], 3.0)
+    if ws.batches.load(batch).document(document).filed_id is None:
+        raise AssertionError(f"not filed: {bench.presenter.state.slip}")
+    print(scrolled, chosen, typed, found, leafed, opened, filed, resident_kb() / 1024)
+
+
 def measure_benches(child: Child) -> None:
     """Print by how many MB the memory grows while all batches are opened on the bench and closed, one after another."""
     ws, window = child.desktop.workspace, child.window
@@ -307,6 +356,7 @@ def main(data: Path, task: str) -> None:
             "effort": measure_effort,
             "keys": measure_keys,
             "benches": measure_benches,
+            "million": measure_million,
         }[task](child)
     child.desktop.close()
 
