@@ -35,6 +35,7 @@ class Cabinets(DesktopTest):
         return filed_ids(self.ws, "Purchasing")
 
     def cell(self, view: CabinetsView, document: str, head: str) -> QModelIndex:
+        self.until(lambda: view.model.values_of([document], head), 10, "the row to be read")
         heads = [str(view.model.headerData(i, Qt.Orientation.Horizontal)) for i in range(view.model.columnCount())]
         return view.model.index(view.presenter.state.documents.index(document), heads.index(head))
 

@@ -24,7 +24,7 @@ def table(texts: dict[str, str], heads: str = "one slip") -> SlipTable:
 class Rows(DesktopTest):
     @given(old=IDS, new=IDS, chosen=st.integers(0, 9))
     def test_a_row_is_followed_by_its_id(self, old: list[str], new: list[str], chosen: int) -> None:
-        model = DocumentsModel(lambda ids: {})
+        model = DocumentsModel(lambda ids, came: came({}))
         tester = QAbstractItemModelTester(model, QAbstractItemModelTester.FailureReportingMode.Fatal)
         model.render_ids(tuple(old), ("Caption",))
         kept = QPersistentModelIndex(model.index(chosen % len(old), 0)) if old else None

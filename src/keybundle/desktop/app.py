@@ -45,6 +45,7 @@ from keybundle.desktop.views.window import MainWindow
 from keybundle.desktop.words import speak, tr, worded
 
 WORKERS = 2
+SWITCH_SECONDS = 0.0005
 log = logging.getLogger(__name__)
 
 
@@ -61,6 +62,8 @@ class Desktop(QObject):
         pool: Pool | None = None,
     ) -> None:  # fmt: skip
         super().__init__()
+        # Each cell that is painted comes back to Python: beside a thread that reads rows it would wait this long every time.
+        sys.setswitchinterval(SWITCH_SECONDS)
         self.collector = Collector(self)
         self._stack = contextlib.ExitStack()
         self._stack.enter_context(hold(data, who="the desktop", wait_seconds=1.0))

@@ -19,22 +19,28 @@ FIXED = 3
 # The role by which a cell tells the value that stands where another is to take its place.
 STANDS = Qt.ItemDataRole.UserRole + 1
 NOTHING = "-"
+ROLES = frozenset({
+    STANDS, Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.EditRole, Qt.ItemDataRole.FontRole,
+    Qt.ItemDataRole.ForegroundRole,
+})  # fmt: skip
+# Reads documents by id, and hands them over when they are read.
+Load = Callable[[list[str], Callable[[Mapping[str, FiledDocument]], None]], None]
 
 
 class DocumentsModel(QAbstractTableModel):
     """Holds ids; asks ``load`` for a chunk of rows around the one that is painted, ``more`` for the ids that follow.
+
+    Rows come when they are read, and are shown then; what is shown while they are read anew is what was known before.
 
     ``edited`` carries (document, field, text) of a cell that somebody corrected.
     """
 
     edited = Signal(str, str, str)
 
-    def __init__(
-        self, load: Callable[[list[str]], dict[str, FiledDocument]], more: Callable[[], None] = lambda: None,
-        parent: QObject | None = None,
-    ) -> None:  # fmt: skip
+    def __init__(self, load: Load, more: Callable[[], None] = lambda: None, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._load, self._more = load, more
+        self._value_font = value_font(13)
         self._total = 0
         self._is_changing = False
         self._drafts: dict[str, dict[str, str]] = {}
@@ -42,6 +48,7 @@ class DocumentsModel(QAbstractTableModel):
         self._ids: list[str] = []
         self._heads: tuple[str, ...] = ()
         self._rows: dict[str, FiledDocument] = {}
+        self._fresh: set[str] = set()  # read, or being read, since the list was last told
 
     def render_ids(self, ids: tuple[str, ...], heads: tuple[str, ...], total: int = 0) -> None:
         """Show other documents or columns; more may follow, up to ``total``."""
@@ -57,7 +64,7 @@ class DocumentsModel(QAbstractTableModel):
 
     def _change(self, ids: tuple[str, ...], heads: tuple[str, ...], total: int) -> None:
         if ids[: len(self._ids)] != tuple(self._ids) or len(ids) == len(self._ids):
-            self._rows = {}
+            self._fresh.clear()
         self._total = total
         if heads != self._heads:
             self.beginResetModel()
@@ -65,6 +72,11 @@ class DocumentsModel(QAbstractTableModel):
             self.endResetModel()
         else:
             change_rows(self, self._ids, ids, str, len(heads))
+
+    @property
+    def has_drafts(self) -> bool:
+        """Whether any cell has a value that is not kept yet."""
+        return bool(self._drafts)
 
     def id_at(self, row: int) -> str | None:
         """Return the document in a row."""
@@ -132,22 +144,47 @@ class DocumentsModel(QAbstractTableModel):
 
     def _row(self, number: int) -> FiledDocument | None:
         wanted = self._ids[number]
-        if wanted not in self._rows:
+        if wanted not in self._fresh:
             start = number // CHUNK * CHUNK
-            self._rows |= self._load(self._ids[start : start + CHUNK])
+            chunk = self._ids[start : start + CHUNK]
+            self._fresh.update(chunk)
+            self._load(chunk, lambda rows: self._came(chunk, rows))
         return self._rows.get(wanted)
 
+    def _came(self, asked: list[str], rows: Mapping[str, FiledDocument]) -> None:
+        """Take in rows that were read; they are shown where they stand by now."""
+        wanted = set(asked)
+        self._rows = {i: d for i, d in self._rows.items() if i not in wanted} | dict(rows)
+        numbers = [n for n, i in enumerate(self._ids) if i in wanted]
+        if numbers and self._heads:
+            last = self.index(numbers[-1], len(self._heads) - 1)
+            self.dataChanged.emit(self.index(numbers[0], 0), last)
+
+    def fetch(self, ids: Iterable[str], then: Callable[[], None]) -> None:
+        """Do something once the rows of these documents are read: at once where they are."""
+        missing = [i for i in ids if i not in self._rows]
+        if not missing:
+            then()
+            return
+
+        def came(rows: Mapping[str, FiledDocument]) -> None:
+            self._rows |= rows
+            then()
+
+        self._load(missing, came)
+
     def data(self, index: Index, role: int = 0) -> object:
-        if not index.isValid():
+        # Painting asks for nine roles of every cell in sight.
+        if role not in ROLES or not index.isValid():
             return None
-        if role == Qt.ItemDataRole.FontRole and index.column() >= FIXED:
-            return value_font(13)
-        draft = self._draft_at(index)
+        if role == Qt.ItemDataRole.FontRole:
+            return self._value_font if index.column() >= FIXED else None
+        draft = self._draft_at(index) if self._drafts else None
         if role == Qt.ItemDataRole.ForegroundRole and draft is not None:
             return QColor(c.BRASS)
         if role == STANDS and draft is None:
             return None
-        if role not in (STANDS, Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.EditRole):
+        if role == Qt.ItemDataRole.ForegroundRole:
             return None
         document = self._row(index.row())
         if document is None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QObject, Signal
@@ -284,6 +284,6 @@ class CabinetsPresenter(QObject):
             path.append(self._chosen[level])
         return Spot(self.state.cabinet, tuple(path))
 
-    def load_rows(self, ids: list[str]) -> dict[str, FiledDocument]:
-        """Return documents for the table; called by its model for the rows in sight."""
-        return cabinets.load_rows(self._s.session, ids)
+    def load_rows(self, ids: list[str], came: Callable[[Mapping[str, FiledDocument]], None]) -> None:
+        """Read documents for the table; asked by its model for the rows in sight."""
+        self._s.runner.query(lambda: cabinets.load_rows(self._s.session, ids), came, owner=self)

@@ -277,7 +277,7 @@ class CabinetsView(QWidget):
         """Draft what was typed, for all chosen documents where the cell's is one of them."""
         chosen = self.presenter.state.chosen
         meant = chosen if document in chosen else (document,)
-        self.presenter.changes.edit(self.model.values_of(meant, head), head, text)
+        self.model.fetch(meant, lambda: self.presenter.changes.edit(self.model.values_of(meant, head), head, text))
 
     def _ask_delete(self) -> None:
         chosen = self.presenter.state.chosen

@@ -6,7 +6,7 @@ from PySide6.QtCore import QEvent, QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtGui import QColor, QFont, QKeyEvent, QPainter
 from PySide6.QtWidgets import QLineEdit, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from keybundle.desktop.models.documents import NOTHING, STANDS
+from keybundle.desktop.models.documents import NOTHING, STANDS, DocumentsModel
 from keybundle.desktop.theme import colours as c
 
 OWN_KEYS = (
@@ -31,7 +31,8 @@ class CellDelegate(QStyledItemDelegate):
     def paint(
         self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
     ) -> None:
-        stands = index.data(STANDS)
+        model = index.model()
+        stands = index.data(STANDS) if isinstance(model, DocumentsModel) and model.has_drafts else None
         if stands is None:
             super().paint(painter, option, index)
             return
