@@ -196,7 +196,10 @@ def make_snippets(c: Connection, refs: Iterable[str], query: Query) -> dict[str,
 def cut_snippet(plain: str, wanted: Sequence[str]) -> str:
     """Return the words around the first that begins like one of the wanted (folded) ones; empty where none does."""
     words = plain.split()
-    hits = [i for i, word in enumerate(words) if _answers(word, wanted)]
+    # Folded in one go, unless that parts words otherwise.
+    folded = fold(plain).split()
+    folded = folded if len(folded) == len(words) else [fold(word) for word in words]
+    hits = [i for i, word in enumerate(folded) if _answers(word, wanted)]
     if not hits:
         return ""
     first = max(0, hits[0] - SNIPPET_WORDS // 3)
@@ -207,6 +210,7 @@ def cut_snippet(plain: str, wanted: Sequence[str]) -> str:
     return ("… " if first else "") + said + (" …" if last < len(words) else "")
 
 
-def _answers(word: str, wanted: Sequence[str]) -> bool:
-    parts = re.findall(r"\w+", fold(word))
-    return any(part.startswith(w) for part in parts for w in wanted)
+def _answers(folded: str, wanted: Sequence[str]) -> bool:
+    if not any(w in folded for w in wanted):
+        return False
+    return any(part.startswith(w) for part in re.findall(r"\w+", folded) for w in wanted)

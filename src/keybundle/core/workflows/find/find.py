@@ -282,6 +282,8 @@ def _meets_open(
     if condition.field == "cabinet":
         return kind.cabinet in condition.names
     fields = {field for of, field in condition.fields if of in (None, kind.id)}
+    if not values:
+        return False
     if own := fields & set(values):
         return any(meets(condition, values[field].items) for field in own)
     cabinet = workspace.setup.cabinet(kind.cabinet)
