@@ -19,6 +19,7 @@ from keybundle.core.batches.model import balance
 from keybundle.core.finding.columns import count_in
 from keybundle.core.reading.text import PageText
 from keybundle.core.rights.model import Right
+from keybundle.core.store import pieces
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.index import tags
@@ -106,6 +107,35 @@ class Correcting(DataTest):
         self.assertEqual(filed_ids(self.ws, "Purchasing", {"Year": "1987"}), [self.bill])
         columns = cabinets.load_columns(self.me, "Purchasing", ("Year",), {}).columns
         self.assertIn(("1987", 1), [(e.value, e.count) for e in columns[0].entries])
+
+    def test_many_are_corrected_in_pieces_and_somebody_else_gets_a_turn_in_between(self) -> None:
+        bills = [i for i in filed_ids(self.ws, "Purchasing") if self.ws.repository.load(i).type == "Bill"]
+        other, given = acting(self.ws, SUPERVISOR), {i: {"Bill number": f"R-{n}"} for n, i in enumerate(bills, 90_001)}
+        real, turns = pieces.in_pieces, list[int]()
+
+        def with_a_turn(database: Any, items: Any, work: Any) -> None:
+            if not turns:
+                turns.append(1)
+                real(database, items[:1], work)
+                correcting.correct(other, {bills[-1]: {"Bill number": "R-10001"}}, follow=False)
+                real(database, items[1:], work)
+            else:
+                real(database, items, work)
+
+        self.assertGreater(len(bills), 1)
+        with patch.object(correcting, "in_pieces", with_a_turn):
+            done = correcting.correct(self.me, given, follow=False)
+        self.assertEqual([i for i, *_ in done.versions], bills[:-1])
+        self.assertEqual(
+            [i for i, _ in done.left], bills[-1:], "what somebody else changed meanwhile stays, and is told"
+        )
+        self.assertEqual(self.ws.repository.load(bills[-1]).values["Bill number"].text, "R-10001")
+        self.assertEqual(correcting.take_back_correction(self.me, done), len(bills) - 1, "one undo for all pieces")
+        # A piece ends once it has lasted long enough, and never before its first item.
+        seconds, lengths = iter(range(100)), list[int]()
+        with patch.object(pieces.time, "monotonic", lambda: next(seconds) * 0.02):
+            real(self.ws.place.database, list(range(7)), lambda c, n: lengths.append(n))
+        self.assertEqual(lengths, list(range(7)))
 
     def test_what_is_no_value_changes_nothing_of_all(self) -> None:
         other = next(i for i in filed_ids(self.ws, "Purchasing") if i != self.bill)

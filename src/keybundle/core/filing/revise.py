@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import replace
-from typing import Any
+from typing import Any, NoReturn
 
 from sqlalchemy import Connection, insert, select, update
 
@@ -67,13 +67,12 @@ def revise(
     ``base`` is the revision that the change was made on (None: whatever it is now), ``named`` what fields are called, for the
     audit trail. Raises InputProblem where the document has moved on since, and who did that.
     """
-    v, row = t.version.c, c.execute(rows.documents_where(t.document.c.id == document_id)).first()
+    row = c.execute(rows.documents_where(t.document.c.id == document_id)).first()
     if row is None:
         raise InputProblem(message("store.document-no-longer-repository-nothing"))
     before = rows.load_document(c, row)
     if base is not None and base != before.revision:
-        last = c.execute(select(v.who).where(v.document_id == document_id, v.number == before.version)).scalar() or ""
-        raise InputProblem(message("revise.changed-meanwhile", caption=before.caption, name=person_name(c, last)))
+        refuse_older(c, before)
     after = command(before)
     if after == before:
         return before
@@ -97,6 +96,13 @@ def revise(
     index.put(c, index.FILED, document_id, after.caption, said, texts, of)
     audit.append(c, at, who, "revised", document_id, _difference(before, after, named or {}))
     return replace(after, version=number, revision=before.revision + 1)
+
+
+def refuse_older(c: Connection, now: FiledDocument) -> NoReturn:
+    """Raise InputProblem: a change was made on an older revision than a document has now, and who changed it."""
+    v = t.version.c
+    last = c.execute(select(v.who).where(v.document_id == now.id, v.number == now.version)).scalar() or ""
+    raise InputProblem(message("revise.changed-meanwhile", caption=now.caption, name=person_name(c, last)))
 
 
 def _write_version(

@@ -94,8 +94,9 @@ class CabinetChanges(QObject):
         s, given, base = self._s, self._given(), dict(self._bases)
 
         def done(corrected: Corrected) -> None:
+            left = dict(corrected.left)
             for document, texts in given.items():
-                if self.drafts.get(document) == texts:
+                if document not in left and self.drafts.get(document) == texts:
                     self.drafts.pop(document, None)
                     self._bases.pop(document, None)
             number = trn("{n:,} value", "{n:,} values", corrected.values)
@@ -107,6 +108,11 @@ class CabinetChanges(QObject):
             if corrected.versions:
                 self.note(Undo(tr("correction of {values}", values=number), put_back))
             self.said.emit(worded(corrected.changes().text))
+            if left:
+                stay = tr(
+                    "Changed by somebody else meanwhile, so left as they are: {names}", names="; ".join(left.values())
+                )
+                self.failed.emit(stay)
             self.changed.emit()
             s.bus.tell(corrected.changes())
 

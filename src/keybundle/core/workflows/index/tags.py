@@ -5,13 +5,17 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
+from sqlalchemy import Connection
+
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch
 from keybundle.core.filing.commit import retag_document
+from keybundle.core.repository.rows import load_tags
 from keybundle.core.rights.model import Right
+from keybundle.core.store.pieces import in_pieces
 from keybundle.core.workflows.arrange.bench import run_command
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session.session import NotAllowed, Session, needs
@@ -56,18 +60,24 @@ def retag(session: Session, document_ids: Sequence[str], before: Sequence[str], 
     Returns what changed, for ``put_back``.
     """
     workspace, who = session.workspace, session.person
-    wanted, changed = read_tags(text), {}
-    with workspace.place.database.atomic() as c:
+    wanted, changed = read_tags(text), Retagged()
+    with workspace.place.database.read() as c:
         found = workspace.repository.load_many(document_ids, view=session.view(c, Right.CORRECT))
         if left := len(set(document_ids) - set(found)):
             told = message("tags.of-them", n=left)
             raise NotAllowed(message("tags.may-not-corrected-or-no", told=told, name=session.name))
-        for document in found.values():
-            kept = [tag for tag in document.tags if tag not in before or tag in wanted]
-            tags = tuple(dict.fromkeys([*kept, *wanted]))
-            if tags != document.tags:
-                retag_document(workspace.place.database, workspace.repository, document.id, tags, who)
-                changed[document.id] = document.tags, tags
+
+    def retag_one(c: Connection, document_id: str) -> None:
+        if not session.may_at(c, document_id, Right.CORRECT):
+            return  # that was taken away meanwhile
+        own = load_tags(c, [document_id]).get(document_id, ())  # as they are by now
+        kept = [tag for tag in own if tag not in before or tag in wanted]
+        tags = tuple(dict.fromkeys([*kept, *wanted]))
+        if tags != own:
+            retag_document(workspace.place.database, workspace.repository, document_id, tags, who)
+            changed[document_id] = own, tags
+
+    in_pieces(workspace.place.database, list(found), retag_one)
     return changed
 
 
@@ -78,9 +88,16 @@ def put_back(session: Session, changed: Retagged) -> int:
     Returns how many documents have their former tags again.
     """
     workspace, who = session.workspace, session.person
-    with workspace.place.database.atomic() as c:
-        found = workspace.repository.load_many(list(changed), view=session.view(c, Right.CORRECT)).values()
-        as_left = [d for d in found if d.tags == changed[d.id][1]]
-        for document in as_left:
-            retag_document(workspace.place.database, workspace.repository, document.id, changed[document.id][0], who)
-    return len(as_left)
+    with workspace.place.database.read() as c:
+        found = workspace.repository.load_many(list(changed), view=session.view(c, Right.CORRECT))
+    done = 0
+
+    def put_one(c: Connection, document_id: str) -> None:
+        nonlocal done
+        tags, left = changed[document_id]
+        if session.may_at(c, document_id, Right.CORRECT) and load_tags(c, [document_id]).get(document_id, ()) == left:
+            retag_document(workspace.place.database, workspace.repository, document_id, tags, who)
+            done += 1
+
+    in_pieces(workspace.place.database, list(found), put_one)
+    return done

@@ -2,22 +2,24 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import Connection, select
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.filing.destination import compute_destination, make_caption
-from keybundle.core.filing.revise import Command, as_it_was, both, move_to, revise, set_values
+from keybundle.core.filing.revise import Command, as_it_was, both, move_to, refuse_older, revise, set_values
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right, effective_rights
 from keybundle.core.setup.model import DocumentType, name_of
 from keybundle.core.store import schema as t
+from keybundle.core.store.pieces import in_pieces
 from keybundle.core.workflows.index.slip import value_by_hand
 from keybundle.core.workflows.keep.naming import names_of_fields
 from keybundle.core.workflows.session.session import NotAllowed, Session, needs
@@ -37,10 +39,14 @@ class Moves:
 
 @dataclass(frozen=True)
 class Corrected:
-    """What a correction changed: each document with the version it had before and the revision it has now."""
+    """What a correction changed: each document with the version it had before and the revision it has now.
+
+    ``left`` are those (id, caption) that somebody else changed while it was under way: they stay as they are.
+    """
 
     versions: tuple[tuple[str, int, int], ...]
     values: int
+    left: tuple[tuple[str, str], ...] = ()
 
     def changes(self) -> Changes:
         """Return what this touched."""
@@ -83,29 +89,65 @@ def correct(session: Session, given: Given, *, follow: bool, base: Mapping[str, 
     that were shown. All or none: raises InputProblem for a text that is no value of its field, for a document that was
     changed meanwhile, and NotAllowed for one that may not be corrected, or not be filed where it would go.
     """
-    workspace, versions, count = session.workspace, list[tuple[str, int, int]](), 0
-    at, locale = workspace.clock.stamp(), workspace.setup.locale
-    with workspace.place.database.atomic() as c:
+    workspace, at = session.workspace, session.workspace.clock.stamp()
+    with workspace.place.database.read() as c:
         found = workspace.repository.load_many(list(given), view=session.view(c, Right.CORRECT))
-        for document_id, texts in given.items():
-            document = found.get(document_id)
-            if document is None:
-                raise NotAllowed(message("correcting.may-not", name=session.name))
-            kind, values = _read(session, document, texts)
-            _refuse_problems(kind, document, values)
-            command: Command = set_values(values, make_caption(kind, {**document.values, **values}))
-            goes = _goes(session, kind, {**document.values, **values}) if follow else None
-            if goes is not None and goes[1] != document.folder:
-                _require_there(session, goes)
-                command = both(command, move_to(*goes))
+    commands = [
+        _command(session, found.get(i), texts, (base or {}).get(i), follow=follow) for i, texts in given.items()
+    ]
+    versions, count, left = list[tuple[str, int, int]](), 0, list[tuple[str, str]]()
+
+    def revise_one(c: Connection, one: _Meant) -> None:
+        nonlocal count
+        try:
+            _require_at(session, c, one.document.id)
             after = revise(
-                c, document_id, command, base=(base or {}).get(document_id), who=session.person, at=at,
-                comment=message("version.corrected", n=len(values)), locale=locale, named=names_of_fields(workspace.setup),
+                c, one.document.id, one.command, base=one.document.revision, who=session.person, at=at,
+                comment=message("version.corrected", n=one.values), locale=workspace.setup.locale,
+                named=names_of_fields(workspace.setup),
             )  # fmt: skip
-            if after.version != document.version:
-                versions.append((document_id, document.version, after.revision))
-                count += len(values)
-    return Corrected(tuple(versions), count)
+        except InputProblem:
+            left.append((one.document.id, one.document.caption))
+            return
+        if after.version != one.document.version:
+            versions.append((one.document.id, one.document.version, after.revision))
+            count += one.values
+
+    in_pieces(workspace.place.database, commands, revise_one)
+    return Corrected(tuple(versions), count, tuple(left))
+
+
+def _require_at(session: Session, c: Connection, document_id: str) -> None:
+    if not session.may_at(c, document_id, Right.CORRECT):
+        raise NotAllowed(message("correcting.may-not", name=session.name))
+
+
+@dataclass(frozen=True)
+class _Meant:
+    """A document as it was looked at, what is to be done to it, and to how many values."""
+
+    document: FiledDocument
+    command: Command
+    values: int
+
+
+def _command(
+    session: Session, document: FiledDocument | None, texts: Mapping[str, str], base: int | None, *, follow: bool
+) -> _Meant:
+    """Return what a correction does to a document; raises InputProblem and NotAllowed as ``correct`` does."""
+    if document is None:
+        raise NotAllowed(message("correcting.may-not", name=session.name))
+    if base is not None and base != document.revision:
+        with session.workspace.place.database.read() as c:
+            refuse_older(c, document)
+    kind, values = _read(session, document, texts)
+    _refuse_problems(kind, document, values)
+    command: Command = set_values(values, make_caption(kind, {**document.values, **values}))
+    goes = _goes(session, kind, {**document.values, **values}) if follow else None
+    if goes is not None and goes[1] != document.folder:
+        _require_there(session, goes)
+        command = both(command, move_to(*goes))
+    return _Meant(document, command, len(values))
 
 
 @needs(Right.CORRECT)
@@ -116,16 +158,21 @@ def take_back_correction(session: Session, corrected: Corrected) -> int:
     """
     workspace, done = session.workspace, 0
     at, locale = workspace.clock.stamp(), workspace.setup.locale
-    with workspace.place.database.atomic() as c:
+    with workspace.place.database.read() as c:
         seen = workspace.repository.load_many([i for i, *_ in corrected.versions], view=session.view(c, Right.CORRECT))
-        for document_id, version, revision in corrected.versions:
-            if document_id not in seen or seen[document_id].revision != revision:
-                continue
+
+    def put_back(c: Connection, one: tuple[str, int, int]) -> None:
+        nonlocal done
+        document_id, version, revision = one
+        with contextlib.suppress(InputProblem):  # it was changed again since, and stays as it is
+            _require_at(session, c, document_id)
             revise(
                 c, document_id, as_it_was(c, document_id, version), base=revision, who=session.person, at=at,
                 comment=message("version.put-back", number=version), locale=locale, named=names_of_fields(workspace.setup),
             )  # fmt: skip
             done += 1
+
+    in_pieces(workspace.place.database, [one for one in corrected.versions if one[0] in seen], put_back)
     return done
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -16,6 +17,7 @@ from keybundle.core.repository.access import view_of
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
+from keybundle.core.store.pieces import in_pieces
 from keybundle.core.workflows.keep.erasing import finish_erasing
 from keybundle.core.workflows.session.session import NotAllowed, Session, needs
 
@@ -59,12 +61,18 @@ def delete_documents(session: Session, document_ids: Sequence[str], why: str) ->
     if not why:
         raise InputProblem(message("trash.why-missing"))
     at = workspace.clock.stamp()
-    with workspace.place.database.atomic() as c:
+    with workspace.place.database.read() as c:
         found = workspace.repository.load_many(document_ids, with_values=False, view=session.view(c, Right.DELETE))
         if len(found) < len(set(document_ids)):
             raise NotAllowed(message("trash.may-not", n=len(set(document_ids)) - len(found), name=session.name))
-        for document_id in dict.fromkeys(document_ids):
+
+    def throw_away(c: Connection, document_id: str) -> None:
+        with contextlib.suppress(InputProblem):  # somebody else has deleted it meanwhile
+            if not session.may_at(c, document_id, Right.DELETE):
+                raise NotAllowed(message("trash.may-not", n=1, name=session.name))
             trash.throw_away(c, document_id, who=session.person, at=at, why=why)
+
+    in_pieces(workspace.place.database, list(dict.fromkeys(document_ids)), throw_away)
     return Changes(repository=True, text=message("trash.deleted", n=len(found)))
 
 
@@ -89,10 +97,15 @@ def list_trash(session: Session) -> list[Deleted]:
 def restore_documents(session: Session, document_ids: Sequence[str]) -> Changes:
     """Bring documents of the trash back as they were, all or none."""
     workspace, at = session.workspace, session.workspace.clock.stamp()
-    with workspace.place.database.atomic() as c:
+    with workspace.place.database.read() as c:
         _require_seen(session, c, document_ids)
-        for document_id in document_ids:
+
+    def bring_back(c: Connection, document_id: str) -> None:
+        with contextlib.suppress(InputProblem):  # somebody else has brought it back, or erased it, meanwhile
+            _require_seen(session, c, [document_id])
             trash.bring_back(c, document_id, who=session.person, at=at)
+
+    in_pieces(workspace.place.database, list(dict.fromkeys(document_ids)), bring_back)
     return Changes(repository=True, text=message("trash.brought-back", n=len(document_ids)))
 
 

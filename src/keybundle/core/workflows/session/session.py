@@ -12,7 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Concatenate, ParamSpec, TypeVar, cast
 
-from sqlalchemy import ColumnElement, Connection
+from sqlalchemy import ColumnElement, Connection, select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
@@ -21,6 +21,7 @@ from keybundle.core.repository.access import EVERYTHING, View, view_of
 from keybundle.core.rights.model import ALL_RIGHTS, Holder, Right
 from keybundle.core.setup.model import DocumentType, name_of
 from keybundle.core.setup.routines import Routine
+from keybundle.core.store import schema as t
 from keybundle.core.workflows.session.workspace import Workspace
 
 P = ParamSpec("P")
@@ -60,6 +61,11 @@ class Session:
     def view(self, c: Connection, right: Right = Right.LOOK) -> View:
         """Return where the person has a right, as it is in this transaction: a part of every query over documents."""
         return EVERYTHING if self.person == MACHINE else view_of(c, self.holder, right)
+
+    def may_at(self, c: Connection, document_id: str, right: Right) -> bool:
+        """Whether the person has a right at a filed document, as it is in this transaction."""
+        chosen = select(t.document.c.id).where(t.document.c.id == document_id, *self.view(c, right).documents())
+        return self.may(right) and c.execute(chosen).first() is not None
 
     def require(self, *rights: Right) -> None:
         """Raise NotAllowed, in words, where the person lacks one of these rights."""
