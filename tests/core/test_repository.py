@@ -3,11 +3,18 @@
 from __future__ import annotations
 
 from collections import Counter
+from typing import Any
+from unittest.mock import patch
+
+from sqlalchemy import text
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.fields.values import FieldValue
+from keybundle.core.repository.folders import ensure_folder
 from keybundle.core.repository.model import NewDocument
+from keybundle.core.store.pieces import in_pieces
 from keybundle.core.workflows.keep import cabinets
+from keybundle.core.workflows.session.workspace import Workspace
 from tests.support import DataTest, acting, count_filed, filed_ids
 
 
@@ -62,3 +69,32 @@ class Columns(DataTest):
         self.assertEqual(set(found), set(ids))
         self.assertTrue(all(d.values and not d.pages for d in found.values()))
         self.assertEqual(cabinets.document_fields(acting(ws), "Letters")[:2], ["Sender", "Subject"])
+
+
+class Sorting(DataTest):
+    def columns(self, ws: Workspace) -> list[str]:
+        return [e.value for e in cabinets.load_columns(acting(ws), "Purchasing", ("Supplier",), {}).columns[0].entries]
+
+    def test_folders_follow_the_locale_and_a_change_that_was_stopped_goes_on_at_the_next_start(self) -> None:
+        # Source: CLDR: Swedish sorts å, ä and ö after z, German ä with a and ö with o.
+        ws = self.demo_workspace()
+        names = ("Zander", "Ärla", "Odin", "Örn", "Adler")
+        with ws.place.database.atomic() as c:
+            for name in names:
+                ensure_folder(c, "Purchasing", (("Year", "2020"), ("Supplier", name)), ws.setup.locale)
+            c.execute(text("UPDATE folder SET documents = 1"))
+        own = lambda: [v for v in self.columns(ws) if v in names]  # noqa: E731
+        german = ["Adler", "Ärla", "Odin", "Örn", "Zander"]
+        self.assertEqual(own(), german)
+        swedish = ws.setup.model_copy(update={"locale": "sv_SE"})
+
+        def one_piece(database: Any, items: Any, work: Any) -> None:
+            in_pieces(database, items[:1], work)
+            raise OSError("the plug was pulled")
+
+        with patch("keybundle.core.repository.folders.in_pieces", one_piece), self.assertRaises(OSError):
+            ws.put_setup(swedish, "somebody")
+        ws.sort_folders()
+        self.assertEqual(own(), ["Adler", "Odin", "Zander", "Ärla", "Örn"])
+        ws.put_setup(swedish.model_copy(update={"locale": "de_DE"}), "somebody")
+        self.assertEqual(own(), german)

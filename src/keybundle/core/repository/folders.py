@@ -16,6 +16,8 @@ from keybundle.core.base.sorting import sort_key
 from keybundle.core.repository import access
 from keybundle.core.rights.model import AccessList
 from keybundle.core.store import schema as t
+from keybundle.core.store.database import Database
+from keybundle.core.store.pieces import in_pieces
 
 SEPARATOR = "\x1f"
 MOST_BOUND = 500
@@ -65,17 +67,18 @@ def _note_levels(c: Connection, folder_id: int, cabinet: str, path: Sequence[tup
     )
 
 
-def sort_anew(c: Connection, locale: str) -> None:
-    """Make the keys that folders are sorted by for another locale."""
+def sort_anew(database: Database, locale: str) -> None:
+    """Make the keys that folders are sorted by for another locale, in pieces; begun again it goes on with what is left."""
     f = t.folder_level.c
-    rows = c.execute(select(f.cabinet, f.field, f.value, f.folder_id)).all()
-    c.execute(delete(t.folder_level))
-    keys = {value: sort_key(value, locale) for value in {r.value for r in rows}}
-    if rows:
-        c.execute(
-            insert(t.folder_level),
-            [{**r._mapping, "sort_key": keys[r.value]} for r in rows],
-        )
+    with database.read() as c:
+        found = c.execute(select(f.cabinet, f.field, f.value, f.sort_key).distinct()).all()
+    keys = {value: sort_key(value, locale) for value in {r.value for r in found}}
+
+    def sort_one(c: Connection, row: Any) -> None:
+        own = (f.cabinet == row.cabinet, f.field == row.field, f.value == row.value)
+        c.execute(update(t.folder_level).where(*own).values(sort_key=keys[row.value]))
+
+    in_pieces(database, [r for r in found if r.sort_key != keys[r.value]], sort_one)
 
 
 def count_document(c: Connection, folder_id: int | None, access_id: str | None, by: int) -> None:

@@ -45,8 +45,9 @@ def purge_details(session: Session, subject: str, reason: str) -> int:
 
 @needs(Right.LOOK)
 def tidy_up(session: Session) -> None:
-    """Do at a start what was left to do: erase what is due, and let go of what closed batches no longer need."""
+    """Do at a start what was left to do: sort, erase what is due, and let go of what nobody needs any more."""
     session.workspace.place.files.sweep()
+    session.workspace.sort_folders()
     forget_orphans(session.workspace, f"{secrets.randbelow(256):02x}")
     finish_erasing(session.workspace)
     forget_closed(session.workspace)

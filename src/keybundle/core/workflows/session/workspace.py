@@ -33,7 +33,7 @@ from keybundle.core.workflows.index.settling import settle
 if TYPE_CHECKING:
     from keybundle.core.proposing.memory import Memory
 
-CALIBRATION = "calibration"
+CALIBRATION, SORTED_FOR = "calibration", "folders sorted for"
 ADMINISTERS = {Right.PREPARE, Right.GIVE_RIGHTS}
 
 
@@ -108,8 +108,8 @@ class Workspace:
         with self.place.database.atomic() as c:
             before = load_setup_parts(c)
             changes = put_setup_parts(c, setup, at, who)
-            if before is not None and before.locale != setup.locale:
-                sort_anew(c, setup.locale)
+            if before is not None and before.locale != setup.locale and self.setting(SORTED_FOR) is None:
+                self.put_setting(SORTED_FOR, before.locale)
             for register in setup.registers:
                 if not register.rows:
                     continue
@@ -125,7 +125,15 @@ class Workspace:
             ]
             audit.append(c, at, who, "set-up changed", setup.repository, {"parts": told})
             self.place.database.after_commit(self._forget_setup)
+            self.place.database.after_commit(self.sort_folders)
         return changes
+
+    def sort_folders(self) -> None:
+        """Bring the keys that folders are sorted by to the repository's locale, where a change of it has not come to its end."""
+        done, locale = self.setting(SORTED_FOR), self.setup.locale
+        if done is not None and done != locale:
+            sort_anew(self.place.database, locale)
+            self.put_setting(SORTED_FOR, locale)
 
     def change_setup(self, who: str, change: Callable[[Setup], Setup]) -> Setup:
         """Put in force what a change makes of the set-up as it is at that moment, whoever else has changed it.
