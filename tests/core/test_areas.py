@@ -12,6 +12,7 @@ from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.keep import cabinets, relocating, trash
 from keybundle.core.workflows.keep.erasing import finish_erasing
 from keybundle.core.workflows.oversee.verify import verify
+from keybundle.core.workflows.prepare import areas
 from keybundle.core.workflows.session.workspace import open_workspace
 from tests.support import DataTest, acting, filed_ids, scanned_template, shared_pool
 
@@ -101,12 +102,12 @@ class Areas(DataTest):
         # Back again: what lies there since more than an hour goes, as far as no folder needs it there.
         self.put("Purchasing", self.ws.setup.storage_areas[0].id)
         own = next(d for i in filed_ids(self.ws, "Purchasing") if (d := self.ws.repository.load(i)))
-        relocating.set_area(self.me, "Purchasing", [value for _, value in own.folder], "archive")
+        areas.set_area(self.me, "Purchasing", [value for _, value in own.folder], "archive")
         with patch("keybundle.core.store.files.MAY_BE_SOMEBODYS", 0.0):
             found = relocating.relocate(self.me)
         self.assertEqual((found.brought, found.left), (0, []))
         self.assertLessEqual(boats | {p.file_sha for p in own.pages} | {own.pdf_sha}, self.lies_there())
-        self.assertEqual(len(self.lies_there()), relocating.list_areas(self.me)[1].files)
+        self.assertEqual(len(self.lies_there()), areas.list_areas(self.me)[1].files)
         self.assertLess(len(self.lies_there()), astray + len(boats))
         self.assertEqual((relocating.count_astray(self.me), verify(self.me).is_whole), (0, True))
 
@@ -116,12 +117,12 @@ class Areas(DataTest):
         self.assertTrue(filed.left and all("has only 100 MB left" in why for _, why in filed.left))
         self.put("Purchasing", "archive")
         away = self.archive.rename(self.folder / "away")
-        self.assertTrue(relocating.list_areas(self.me)[1].is_away)
+        self.assertTrue(areas.list_areas(self.me)[1].is_away)
         found = relocating.relocate(self.me)
         self.assertEqual((found.brought, len(found.left)), (0, relocating.count_astray(self.me)))
         away.rename(self.archive)
         self.assertEqual(relocating.relocate(self.me).left, [])
-        self.assertFalse(relocating.list_areas(self.me)[1].is_away)
+        self.assertFalse(areas.list_areas(self.me)[1].is_away)
 
     def test_all_areas_are_verified_and_emptied(self) -> None:
         filed = file_documents(self.me, shared_pool(), self.batch)

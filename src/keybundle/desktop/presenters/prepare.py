@@ -5,15 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from keybundle.core.rights.model import Right
 from keybundle.core.setup.formulas import map_caption
 from keybundle.core.setup.model import name_of
-from keybundle.core.workflows.keep.relocating import AreaState, list_areas
 from keybundle.core.workflows.prepare.register_files import import_register
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import tr, worded
 
-REGISTER, GB = "register:", 1 << 30
+REGISTER = "register:"
 
 
 @dataclass(frozen=True)
@@ -31,16 +29,9 @@ def bring_register(seat: Seat, name: str, path: Path) -> int:
     return import_register(seat.session, name, path)
 
 
-def _say_room(area: AreaState) -> str:
-    if area.is_away:
-        return tr("away just now; what is filed there waits")
-    free, size = f"{area.free / GB:,.1f}", f"{area.size / GB:,.1f}"
-    return tr("{free} of {size} GB free", free=free, size=size)
-
-
 def load_parts(seat: Seat) -> list[PartTable]:
     """Return all lists of the set-up, ready to show."""
-    ws, prepares = seat.workspace, seat.may(Right.PREPARE)
+    ws = seat.workspace
     setup = ws.setup
     cabinets = tuple(
         (
@@ -71,12 +62,7 @@ def load_parts(seat: Seat) -> list[PartTable]:
         )
         for r in setup.routines
     )
-    areas = (
-        tuple((a.name, a.root, _say_room(a), f"{a.files:,}") for a in list_areas(seat.session))
-        if prepares
-        else tuple((a.name, str(ws.place.root / a.path)) for a in setup.storage_areas)
-    )
-    area_heads = (tr("Name"), tr("Place"), tr("Room"), tr("Files")) if prepares else (tr("Name"), tr("Place"))
+    areas = tuple((a.name, str(ws.place.root / a.path)) for a in setup.storage_areas)
     parts = [
         PartTable(
             "routines",
@@ -104,7 +90,7 @@ def load_parts(seat: Seat) -> list[PartTable]:
                 for p in setup.people
             ),
         ),
-        PartTable("areas", tr("Storage areas"), area_heads, areas),
+        PartTable("areas", tr("Storage areas"), (tr("Name"), tr("Place")), areas),
     ]
     for register in setup.registers:
         rows = tuple(tuple(e[c] for c in register.columns) for e in ws.entries(register.id))

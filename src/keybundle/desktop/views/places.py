@@ -87,6 +87,7 @@ def make_find(seat: Seat, parent: QObject) -> FindView:
 
 def make_prepare(seat: Seat, parent: QObject) -> PrepareView:
     """Return the prepare place."""
+    from keybundle.desktop.presenters.areas import AreasPresenter
     from keybundle.desktop.presenters.learned import LearnedPresenter
     from keybundle.desktop.presenters.people import PeoplePresenter
     from keybundle.desktop.presenters.routines import RoutinesPresenter
@@ -95,5 +96,5 @@ def make_prepare(seat: Seat, parent: QObject) -> PrepareView:
 
     return PrepareView(
         RoutinesPresenter(seat, parent), LearnedPresenter(seat, parent), TypesPresenter(seat, parent),
-        PeoplePresenter(seat, parent),
+        PeoplePresenter(seat, parent), AreasPresenter(seat, parent),
     )  # fmt: skip

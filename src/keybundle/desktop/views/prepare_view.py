@@ -13,11 +13,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keybundle.desktop.presenters.areas import AreasPresenter
 from keybundle.desktop.presenters.learned import LearnedPresenter
 from keybundle.desktop.presenters.people import PeoplePresenter
 from keybundle.desktop.presenters.prepare import REGISTER, PartTable
 from keybundle.desktop.presenters.routines import RoutinesPresenter
 from keybundle.desktop.presenters.types import TypesPresenter
+from keybundle.desktop.views.areas_view import AreasView
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.learned_view import LearnedView
 from keybundle.desktop.views.people_view import PeopleView
@@ -40,6 +42,7 @@ class PrepareView(QWidget):
         learned: LearnedPresenter,
         types: TypesPresenter,
         people: PeoplePresenter,
+        areas: AreasPresenter,
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
@@ -84,6 +87,8 @@ class PrepareView(QWidget):
         self.stack.addWidget(self.types)
         self.people = PeopleView(people)
         self.stack.addWidget(self.people)
+        self.areas = AreasView(areas)
+        self.stack.addWidget(self.areas)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 14, 16, 10)
         layout.setSpacing(14)
@@ -118,6 +123,10 @@ class PrepareView(QWidget):
         if part.kind == "people":
             self.stack.setCurrentIndex(4)
             self.people.presenter.refresh()
+            return
+        if part.kind == "areas" and self.areas.presenter.may_prepare:
+            self.stack.setCurrentIndex(5)
+            self.areas.presenter.refresh()
             return
         self.stack.setCurrentIndex(1)
         self.bring_register.setVisible(part.kind.startswith(REGISTER))

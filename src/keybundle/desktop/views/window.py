@@ -304,7 +304,10 @@ class MainWindow(QMainWindow):
     def prepare(self) -> PrepareView:
         """The prepare place, made when it is first asked for."""
         view = places.make_prepare(self.seat, self)
-        self._listen(view.routines.presenter, view.learned.presenter, view.types.presenter, view.people.presenter)
+        self._listen(
+            view.routines.presenter, view.learned.presenter, view.types.presenter, view.people.presenter,
+            view.areas.presenter,
+        )  # fmt: skip
         view.register_asked.connect(self._bring_register)
         self.stack.addWidget(view)
         return view

@@ -1,4 +1,4 @@
-"""Storage areas after the filing: how full each is, which one folders use, and files brought to where they belong by now.
+"""Files brought to the storage areas that their folders say by now, and taken away where no folder needs them any more.
 
 Where a file lies is a row of its own (``file_place``), written once its copy was compared. So a relocation that is stopped,
 or killed, goes on where it was: what is still to be done follows from folders and rows alone.
@@ -6,40 +6,18 @@ or killed, goes on where it was: what is still to be done follows from folders a
 
 from __future__ import annotations
 
-import shutil
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from sqlalchemy import Connection, delete, select, text, update
+from sqlalchemy import Connection, delete, select, text
 
-from keybundle.core.base.errors import AppError, InputProblem
+from keybundle.core.base.errors import AppError
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
-from keybundle.core.repository import audit
-from keybundle.core.repository.access import find_folder
-from keybundle.core.repository.folders import SEPARATOR
 from keybundle.core.rights.model import Right
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.file.areas import area_of_id, bring_files, note_places, store_of
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
-
-
-@dataclass(frozen=True)
-class AreaState:
-    """A storage area: where it is, how many bytes are free there and in all (0 where it is away), and what lies in it."""
-
-    id: str
-    name: str
-    root: str
-    free: int
-    size: int
-    files: int
-
-    @property
-    def is_away(self) -> bool:
-        """Whether it is not there just now, such as a disk that is not mounted."""
-        return not self.size
 
 
 @dataclass
@@ -49,45 +27,6 @@ class Relocated:
     brought: int = 0
     taken_away: int = 0
     left: list[tuple[str, str]] = field(default_factory=list)
-
-
-@needs(Right.PREPARE)
-def list_areas(session: Session) -> list[AreaState]:
-    """Return the storage areas with their free space."""
-    workspace = session.workspace
-    with workspace.place.database.read() as c:
-        rows = c.execute(text("SELECT area, COUNT(*) AS n FROM file_place GROUP BY area"))
-        counts = {str(r.area): int(r.n) for r in rows}
-        own = c.execute(text("SELECT COUNT(*) FROM stored_file")).scalar_one()
-    found = []
-    for area in workspace.setup.storage_areas:
-        root = workspace.place.root / area.path
-        try:
-            usage = shutil.disk_usage(root)
-        except OSError:
-            found.append(AreaState(area.id, area.name, str(root), 0, 0, counts.get(area.id, 0)))
-            continue
-        files = own if root == workspace.place.files.root else counts.get(area.id, 0)
-        found.append(AreaState(area.id, area.name, str(root), usage.free, usage.total, files))
-    return found
-
-
-@needs(Right.PREPARE)
-def set_area(session: Session, cabinet: str, path: Sequence[str], area_id: str) -> None:
-    """Let the files of a folder, and of those below it, lie in an area from now on; empty: where those above it do.
-
-    What is filed already moves by ``relocate``. Raises InputProblem for a folder or an area that is not there.
-    """
-    workspace = session.workspace
-    if area_id:
-        store_of(workspace, area_id)
-    with workspace.place.database.atomic() as c:
-        found = find_folder(c, cabinet, SEPARATOR.join(path))
-        if found is None or not path:
-            raise InputProblem(message("relocating.no-such-folder", path=" / ".join(path)))
-        c.execute(update(t.folder).where(t.folder.c.id == found.id).values(storage_area=area_id or None))
-        told = {"folder": list(path), "area": area_id}
-        audit.append(c, workspace.clock.stamp(), session.person, "storage area set", cabinet, told)
 
 
 @needs(Right.PREPARE)

@@ -1,0 +1,127 @@
+"""Storage areas: how full each is, further ones, and which cabinets and folders use them.
+
+What is filed already moves by ``keep/relocating.py``.
+"""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from sqlalchemy import text, update
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
+from keybundle.core.repository import audit
+from keybundle.core.repository.access import find_folder
+from keybundle.core.repository.folders import SEPARATOR
+from keybundle.core.rights.model import Right
+from keybundle.core.setup.ids import fresh_id
+from keybundle.core.setup.model import Setup, StorageArea
+from keybundle.core.store import schema as t
+from keybundle.core.workflows.file.areas import store_of
+from keybundle.core.workflows.session.session import Session, needs
+
+
+@dataclass(frozen=True)
+class AreaState:
+    """A storage area: where it is, how many bytes are free there and in all (0 where it is away), and what lies in it."""
+
+    id: str
+    name: str
+    root: str
+    free: int
+    size: int
+    files: int
+
+    @property
+    def is_away(self) -> bool:
+        """Whether it is not there just now, such as a disk that is not mounted."""
+        return not self.size
+
+
+@needs(Right.PREPARE)
+def list_areas(session: Session) -> list[AreaState]:
+    """Return the storage areas with their free space."""
+    workspace = session.workspace
+    with workspace.place.database.read() as c:
+        rows = c.execute(text("SELECT area, COUNT(*) AS n FROM file_place GROUP BY area"))
+        counts = {str(r.area): int(r.n) for r in rows}
+        own = c.execute(text("SELECT COUNT(*) FROM stored_file")).scalar_one()
+    found = []
+    for area in workspace.setup.storage_areas:
+        root = workspace.place.root / area.path
+        try:
+            usage = shutil.disk_usage(root)
+        except OSError:
+            found.append(AreaState(area.id, area.name, str(root), 0, 0, counts.get(area.id, 0)))
+            continue
+        files = own if root == workspace.place.files.root else counts.get(area.id, 0)
+        found.append(AreaState(area.id, area.name, str(root), usage.free, usage.total, files))
+    return found
+
+
+@needs(Right.PREPARE)
+def set_area(session: Session, cabinet: str, path: Sequence[str], area_id: str) -> None:
+    """Let the files of a folder, and of those below it, lie in an area from now on; empty: where those above it do.
+
+    What is filed already moves by ``relocate``. Raises InputProblem for a folder or an area that is not there.
+    """
+    workspace = session.workspace
+    if area_id:
+        store_of(workspace, area_id)
+    with workspace.place.database.atomic() as c:
+        found = find_folder(c, cabinet, SEPARATOR.join(path))
+        if found is None or not path:
+            raise InputProblem(message("relocating.no-such-folder", path=" / ".join(path)))
+        c.execute(update(t.folder).where(t.folder.c.id == found.id).values(storage_area=area_id or None))
+        told = {"folder": list(path), "area": area_id}
+        audit.append(c, workspace.clock.stamp(), session.person, "storage area set", cabinet, told)
+
+
+@needs(Right.PREPARE)
+def add_area(session: Session, name: str, folder: Path) -> str:
+    """Add a storage area in a folder that is there, and return its id; nothing lies in it before something uses it.
+
+    Raises InputProblem for a name or folder that is taken, and for a folder that is not there or cannot be written.
+    """
+    name, root = name.strip(), session.workspace.place.root
+    added: list[str] = []
+    if not name:
+        raise InputProblem(message("areas.needs-name"))
+    probe = folder / ".keybundle-probe"
+    try:
+        probe.write_bytes(b"")
+        probe.unlink()
+    except OSError as error:
+        raise InputProblem(message("areas.cannot-be-used", folder=folder, why=error.strerror or "")) from error
+
+    def change(setup: Setup) -> Setup:
+        areas, used = setup.storage_areas, session.workspace.used_ids().get("storage_areas", set())
+        if any(a.name.casefold() == name.casefold() or (root / a.path).resolve() == folder.resolve() for a in areas):
+            raise InputProblem(message("areas.taken", name=name, folder=folder))
+        area = StorageArea(id=fresh_id(name, {*used, *(a.id for a in areas)}), name=name, path=str(folder.resolve()))
+        added[:] = [area.id]
+        return setup.model_copy(update={"storage_areas": (*areas, area)})
+
+    session.workspace.change_setup(session.person, change)
+    return added[0]
+
+
+@needs(Right.PREPARE)
+def set_cabinet_area(session: Session, cabinet: str, area_id: str) -> None:
+    """Let the files of a cabinet lie in an area from now on, but for folders with one of their own.
+
+    Raises InputProblem for a cabinet or an area that is not there.
+    """
+    store_of(session.workspace, area_id)
+
+    def change(setup: Setup) -> Setup:
+        if setup.cabinet(cabinet) is None:
+            raise InputProblem(message("areas.no-such-cabinet", cabinet=cabinet))
+        kept = tuple(c.model_copy(update={"storage_area": area_id}) if c.id == cabinet else c for c in setup.cabinets)
+        return setup.model_copy(update={"cabinets": kept})
+
+    session.workspace.change_setup(session.person, change)
