@@ -618,7 +618,7 @@ class Lanes(AtSpeed):
         with mock.patch.object(filing, "_commit", slow):
             self.key(self.bench.strip, Qt.Key.Key_Return, CTRL | SHIFT)
             self.until(under_way.is_set, 30)
-            self.assertIn("Filing: 0 of", self.bench.doing.text())
+            self.until(lambda: "Filing: 0 of" in self.bench.doing.text(), 10, "the count")
             self.assertTrue(self.bench.stop.isVisible())
             self.key(self.bench.strip, Qt.Key.Key_K, CTRL | SHIFT)
             gate.set()
