@@ -8,6 +8,7 @@ import shutil
 import sys
 import tempfile
 import time
+import zipfile
 from collections.abc import Callable
 from pathlib import Path
 
@@ -29,7 +30,6 @@ from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme.style import apply_theme
 from keybundle.desktop.views.access_sheet import AccessSheet
 from keybundle.desktop.views.bench_view import BenchView
-from keybundle.desktop.views.register_sheet import RegisterSheet
 from keybundle.desktop.views.send_sheet import SendSheet
 from keybundle.desktop.views.window import MainWindow
 
@@ -120,6 +120,7 @@ def main(target: Path = TARGET) -> None:
     spin(0.5)
     shoot("types")
     shoot_learned(desktop, bench.presenter.batch_id, target, spin)
+    shoot_arrivals(desktop, target, spin)
     shoot_halt(desktop, target, spin)
     shoot_rights(desktop, target, spin)
     desktop.close()
@@ -181,24 +182,51 @@ def be_cautious(data: Path) -> None:
 
 
 def shoot_slips(desktop: Desktop, bench: BenchView, target: Path, spin: Callable[[float], None]) -> None:
-    """Take the pictures of the table of slips and of the register look-up."""
+    """Take the picture of the table of slips."""
     assert desktop.window is not None
     bench.handlers.trigger("bench.table")
     spin(0.8)
     desktop.window.grab().save(str(target / "slips.png"))
     bench.handlers.trigger("bench.table")
-    p = bench.presenter
-    p.go_to_document(next(d.id for d in p.state.documents if d.type == "Bill"))
+
+
+BILL = """Quillfeather Lock Gates
+Mill Lane 4, Holmelock
+
+                                             Bill number: R-2041
+                                             Bill date: 2026-03-04
+
+Item                               Count        Price       Amount
+Oak gate, planed and oiled             6       120.00       720.00
+
+                                               Net          720.00
+                                               VAT 10 %      72.00
+                                               Total        792.00
+"""
+
+
+def shoot_arrivals(desktop: Desktop, target: Path, spin: Callable[[float], None]) -> None:
+    """Bring in a ZIP of a text, a table, a page of HTML and two files that cannot be taken, and list what was not."""
+    window, post = desktop.window, desktop.workspace.place.root / "post of Monday.zip"
+    assert window is not None
+    prices = "\n".join(f"Sluice board {i};{i}.50;{3 * i}" for i in range(1, 200))
+    with zipfile.ZipFile(post, "w", zipfile.ZIP_DEFLATED) as made:
+        made.writestr("bill R-2041.txt", BILL)
+        made.writestr("prices.csv", f"Part;Price;Stock\n{prices}\n")
+        made.writestr("note.html", "<html><h1>Delivery</h1><p>Dear Ms Reedmace, the gates come on Monday.</p></html>")
+        made.writestr("setup.exe", "MZ")
+        made.writestr("torn.tif", "II*\0 torn")
+    before = set(desktop.workspace.batches.ids())
+    window.work.presenter.files.import_files([post])
+    spin(6)
+    (batch,) = set(desktop.workspace.batches.ids()) - before
+    window.open_batch(batch)
+    spin(2)
+    window.benches[batch].handlers.trigger("bench.not taken")
+    window.message.setText("")
     spin(1)
-    bench.sheets.register(bench.slip.document, "Supplier")
-    spin(1)
-    sheet = bench.sheets.edge.shown
-    assert isinstance(sheet, RegisterSheet)
-    sheet.line.setText("lock")
-    p.slips.look_up(bench.slip.document, "Supplier", "lock")
-    spin(1)
-    desktop.window.grab().save(str(target / "register.png"))
-    bench.sheets.end()
+    window.grab().save(str(target / "arrivals.png"))
+    window.benches[batch].sheets.end()
 
 
 def shoot_learned(desktop: Desktop, batch: str, target: Path, spin: Callable[[float], None]) -> None:

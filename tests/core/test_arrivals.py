@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keybundle.core.base.page_kind import PageKind
-from keybundle.core.batches.arrivals import load_not_taken
+from keybundle.core.batches.arrivals import load_told
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.find.find import find
@@ -88,12 +88,21 @@ class Arrivals(Course):
         self.assertEqual(by_name["post.zip/more/deep.zip/b.txt"].parent_id, by_name["post.zip/more/deep.zip"].id)
         self.assertEqual(by_name["post.zip/more/deep.zip"].parent_id, by_name["post.zip"].id)
         with self.ws.place.database.read() as c:
-            told = {a.name: str(a.why) for a in load_not_taken(c, batch.id)}
+            told = {a.name: str(a.why) for a in load_told(c, batch.id)}
         self.assertRegex(told["post.zip/bad.tif"], "is neither TIFF")
         self.assertRegex(told["post.zip/more/deep.zip/scan.exe"], "passed over")
         # The container itself is not kept, nor anything of what was not taken.
         stored = {p.name for p in self.ws.place.files.root.rglob("*") if p.is_file()}
         self.assertEqual(stored, {p.file_sha for p in batch.pages})
+
+    def test_a_text_that_is_too_long_is_taken_and_that_is_told(self) -> None:
+        words = b"a weir\n" * 40_000
+        found = self.bring({"long.txt": words})
+        self.assertEqual([n.source for n in found.noted], ["long.txt"])
+        batch = self.load(str(found.batch))
+        with self.ws.place.database.read() as c:
+            self.assertIn("first 400 sheets", load_told(c, batch.id)[0].why)
+        self.assertEqual((batch.came.taken, self.ws.place.files.get(batch.pages[0].file_sha)), (1, words))
 
     def test_files_too_deep_inside_others_are_refused_and_the_rest_goes_on(self) -> None:
         data = b"the bottom"

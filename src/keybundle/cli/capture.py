@@ -92,7 +92,7 @@ def _tell(
     report = make_report(session, captured.batch, routine, captured.refused, seconds)
     if given.report:
         write_atomic(given.report, (json.dumps(report, ensure_ascii=False, indent=1) + "\n").encode())
-    for refused in captured.refused:
+    for refused in (*captured.refused, *captured.noted):
         print(f"keybundle: {refused.why}", file=sys.stderr)
     if captured.halt:
         print(f"keybundle: {captured.halt}", file=sys.stderr)

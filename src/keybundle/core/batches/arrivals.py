@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
-from sqlalchemy import BindParameter, Connection, Select, bindparam, func, insert, select, update
+from sqlalchemy import BindParameter, Connection, Select, bindparam, func, insert, or_, select, update
 
 from keybundle.core.batches.model import Came
 from keybundle.core.store import schema as t
@@ -51,9 +51,8 @@ _COUNT = select(_a.state, func.count()).where(_a.batch_id == _BATCH, _a.is_conta
 _VALUES = select(_a.id, _a.brought).where(_a.brought.is_not(None))
 _VALUES_OF_BATCH = _VALUES.where(_a.id.in_(select(_p.arrival).where(_p.batch_id == _BATCH)))
 _VALUES_OF_DOCUMENT = _VALUES.where(_a.id.in_(select(_p.arrival).where(_p.document_id == _DOCUMENT)))
-_NOT_TAKEN = (
-    select(t.arrival).where(_a.batch_id == _BATCH, _a.state != Fate.TAKEN.value).order_by(_a.received_at, _a.id)
-)
+_TOLD = select(t.arrival).where(_a.batch_id == _BATCH, or_(_a.state != Fate.TAKEN.value, _a.why != ""))
+_TOLD = _TOLD.order_by(_a.received_at, _a.id)
 
 
 def insert_arrival(
@@ -88,9 +87,9 @@ def count_arrivals(c: Connection, batch_id: str) -> Came:
     )
 
 
-def load_not_taken(c: Connection, batch_id: str) -> list[Arrival]:
-    """Return what came in with a batch and was not taken, with the reasons, in the order it came."""
+def load_told(c: Connection, batch_id: str) -> list[Arrival]:
+    """Return what came in with a batch and was not taken, or not whole, with the reasons, in the order it came."""
     return [
         Arrival(r.id, r.name, r.origin, Fate(r.state), r.why, r.parent_id, r.tree, r.sha, r.mime, r.size)
-        for r in c.execute(_NOT_TAKEN, {"batch": batch_id})
+        for r in c.execute(_TOLD, {"batch": batch_id})
     ]  # fmt: skip

@@ -8,6 +8,7 @@ from pathlib import Path
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 
+MOST_BYTES = 8 << 20  # of a file are read
 UTF_8, WESTERN = "utf-8", "cp1252"
 _MARKS = ((codecs.BOM_UTF8, "utf-8-sig"), (codecs.BOM_UTF16_LE, "utf-16"), (codecs.BOM_UTF16_BE, "utf-16"))
 _NO_TEXT = frozenset(range(32)) - frozenset(b"\t\n\r\f\x1b\x1a")

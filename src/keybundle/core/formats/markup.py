@@ -8,10 +8,9 @@ from html.parser import HTMLParser
 from pathlib import Path
 
 from keybundle.core.base.page_kind import PageKind
-from keybundle.core.formats.encoding import encoding_of, load_text
+from keybundle.core.formats.encoding import MOST_BYTES, encoding_of, load_text
 from keybundle.core.formats.opened import Opened
 
-MOST_BYTES = 8 << 20
 _SIGN = re.compile(rb"<!doctype\s+html|<html[\s>]", re.IGNORECASE)
 _UNSEEN = frozenset({"script", "style", "template", "noscript", "svg", "head"})
 _CELLS = frozenset({"td", "th"})

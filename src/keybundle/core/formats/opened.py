@@ -24,13 +24,14 @@ class Member:
 class Opened:
     """A file as received: its media type, and its pages, or the files inside it.
 
-    A native file is one page, whatever it holds.
+    A native file is one page, whatever it holds. ``note`` says what whoever brought it in should know of it.
     """
 
     mime: str
     kind: PageKind = PageKind.PICTURE
     pages: int = 0
     members: tuple[Member, ...] = ()
+    note: str = ""
 
     @property
     def is_container(self) -> bool:

@@ -5,9 +5,11 @@ from __future__ import annotations
 import functools
 from pathlib import Path
 
+from keybundle.core.base.messages import message
 from keybundle.core.base.page_kind import PageKind
+from keybundle.core.formats.encoding import MOST_BYTES
 from keybundle.core.formats.opening import NATIVE
-from keybundle.core.formats.sheets import Sheets, draw_sheet, lay_out_sheets, text_of
+from keybundle.core.formats.sheets import MOST_SHEETS, Sheets, draw_sheet, lay_out_sheets, text_of
 from keybundle.core.imaging.picture import Picture, decode
 from keybundle.core.reading.text import PageText
 
@@ -23,6 +25,13 @@ def decode_page(path: Path, index: int = 0, *, name: str = "", kind: PageKind = 
 def load_sheets(path: Path, kind: PageKind) -> Sheets:
     """Return the sheets of a native file; raises InputProblem. A stored file never changes, so the last few are kept."""
     return lay_out_sheets(NATIVE[kind].read_lines(path))
+
+
+def say_cut(path: Path, kind: PageKind, name: str) -> str:
+    """Return that not all words of a native file are read, where that is so; raises InputProblem."""
+    if load_sheets(path, kind).is_cut or path.stat().st_size > MOST_BYTES:
+        return message("formats.cut", name=name, sheets=MOST_SHEETS, size=MOST_BYTES >> 20)
+    return ""
 
 
 def read_native(path: Path, kind: PageKind) -> PageText:

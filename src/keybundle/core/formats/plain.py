@@ -6,10 +6,9 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from keybundle.core.base.page_kind import PageKind
-from keybundle.core.formats.encoding import encoding_of, load_text
+from keybundle.core.formats.encoding import MOST_BYTES, encoding_of, load_text
 from keybundle.core.formats.opened import Opened
 
-MOST_BYTES = 8 << 20
 TAB = 4
 
 

@@ -31,10 +31,11 @@ _WORD = re.compile(r"\S+")
 
 @dataclass(frozen=True)
 class Sheets:
-    """Lines of a native file on sheets: how many signs a line has, and the lines of each sheet."""
+    """Lines of a native file on sheets: how many signs a line has, the lines of each sheet, whether more were left out."""
 
     signs: int
     sheets: tuple[tuple[str, ...], ...]
+    is_cut: bool = False
 
     @property
     def step_px(self) -> float:
@@ -72,7 +73,7 @@ def lay_out_sheets(lines: Iterable[str]) -> Sheets:
     found: list[tuple[str, ...]] = []
     while len(found) < MOST_SHEETS and (sheet := tuple(islice(broken, per_sheet))):
         found.append(sheet)
-    return Sheets(signs, tuple(found) or ((),))
+    return Sheets(signs, tuple(found) or ((),), next(broken, None) is not None)
 
 
 def _break(line: str, signs: int) -> Iterator[str]:

@@ -9,11 +9,10 @@ from pathlib import Path, PurePath
 
 from keybundle.core.base.page_kind import PageKind
 from keybundle.core.formats import names
-from keybundle.core.formats.encoding import encoding_of, load_text
+from keybundle.core.formats.encoding import MOST_BYTES, encoding_of, load_text
 from keybundle.core.formats.opened import Opened
 
 MARKS = ",;\t"
-MOST_BYTES = 8 << 20
 WIDEST, SAMPLE_ROWS = 32, 200
 csv.field_size_limit(1 << 24)
 

@@ -15,6 +15,7 @@ from typing import Any
 from keybundle.core.base.boxes import Box, Frame, union
 
 TYPED_LINES = 60
+MOST_WEIGHED, END_WEIGHED = 6_000, 1_500  # words
 
 
 @dataclass(frozen=True)
@@ -74,6 +75,18 @@ class PageText:
         plain = json.loads(zlib.decompress(data))
         words = tuple(Word(t, (a, b, c, d), conf, block, line) for t, a, b, c, d, conf, block, line in plain["words"])
         return cls(words, Frame(*plain["frame"]))
+
+
+def weighed(data: bytes) -> PageText:
+    """Return a text (bytes of ``PageText``) as far as rules and proposals weigh it: of a very long one its two ends.
+
+    Titles and labels stand at the beginning, sums at the end; nobody waits for what stands between in a table of
+    fifty thousand lines. It is searched whole.
+    """
+    text = PageText.from_bytes(data)
+    if len(text.words) <= MOST_WEIGHED:
+        return text
+    return PageText((*text.words[: MOST_WEIGHED - END_WEIGHED], *text.words[-END_WEIGHED:]), text.frame)
 
 
 def plain_of(data: bytes) -> str:

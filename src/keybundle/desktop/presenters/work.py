@@ -103,7 +103,7 @@ class WorkPresenter(QObject):
         self.changed.emit(self.state)
 
     def _came_in(self, result: Captured) -> None:
-        self._refused = tuple(r.why for r in result.refused)
+        self._refused = tuple(r.why for r in (*result.refused, *result.noted))
         safe = tr("{sides} captured and safe", sides=trn("{n:,} side", "{n:,} sides", result.sides))
         if result.halt:
             self.failed.emit(result.halt)

@@ -67,7 +67,7 @@ class BenchSheets(QObject):
         self.edge.open(ListSheet(tr("Changes of values"), head, told or [tr("No value was changed by hand yet.")]))
 
     def _show_not_taken(self, told: list[str]) -> None:
-        head = tr("What came in with this batch and is not in it, with the reasons; everything else was taken.")
+        head = tr("What came in with this batch and is not in it, or not whole, with the reasons.")
         self.edge.open(ListSheet(tr("Not taken in"), head, told or [tr("All that came in was taken.")]))
 
     def conflicts(self, conflicts: tuple[str, ...]) -> None:

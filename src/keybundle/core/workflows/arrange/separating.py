@@ -15,7 +15,7 @@ from keybundle.core.batches.again import cut_batch, separate_again
 from keybundle.core.batches.model import Batch, Facts, Page
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.marks.model import Mark, Wanted
-from keybundle.core.reading.text import PageText
+from keybundle.core.reading.text import PageText, weighed
 from keybundle.core.rights.model import Right
 from keybundle.core.separation.facts import Placing, SideFacts
 from keybundle.core.setup.routines import Routine
@@ -156,12 +156,12 @@ def _texts(
     cancel: CancelToken,
 ) -> dict[str, PageText]:  # fmt: skip
     asked_of = [p for p in pages if p.facts and not (p.facts.is_blank or p.facts.separator) and not p.trouble]
-    known = {k: PageText.from_bytes(d) for k, d in workspace.batches.texts([p.id for p in asked_of]).items()}
+    known = {k: weighed(d) for k, d in workspace.batches.texts([p.id for p in asked_of]).items()}
     missing = [p for p in asked_of if p.id not in known]
     jobs = [page_job(workspace.place.files, p, routine) for p in missing]
     asked = [pool.submit(f"{WORK}:read", job, priority=FIRST_PAGE) for job in jobs]
     for page, (data, _) in zip(missing, _collect(asked, "separating.reading-page", progress, cancel), strict=True):
-        known[page.id] = PageText.from_bytes(data)
+        known[page.id] = weighed(data)
         if keep:
             keep_reading(workspace, page, data)
     return known

@@ -15,7 +15,7 @@ from keybundle.core.fields.values import MOST_OFFERED, FieldValue, Origin
 from keybundle.core.proposing.evidence import is_by_hand
 from keybundle.core.proposing.propose import Hints, ReadPage, propose_values
 from keybundle.core.proposing.types import TypeGuess, guess_type
-from keybundle.core.reading.text import PageText
+from keybundle.core.reading.text import PageText, weighed
 from keybundle.core.separation.rules import barcode_values
 from keybundle.core.setup.model import DocumentType, name_of
 from keybundle.core.setup.routines import Routine
@@ -32,7 +32,7 @@ def index_document(workspace: Workspace, batch: Batch, document: Document) -> Do
     """Return the document with type and values proposed from its pages read so far."""
     pages = [p for p in batch.pages_of(document.id) if p.is_read and p.facts is not None]
     texts = workspace.batches.texts([p.id for p in pages])
-    read = [ReadPage(p.id, PageText.from_bytes(texts[p.id])) for p in pages if p.id in texts]
+    read = [ReadPage(p.id, weighed(texts[p.id])) for p in pages if p.id in texts]
     setup = workspace.setup
     routine = setup.routine(batch.routine)
     proposed = document

@@ -10,7 +10,7 @@ from sqlalchemy import Connection, delete, func, insert, select
 
 from keybundle.core.batches.model import Document
 from keybundle.core.jobs.pool import Pool
-from keybundle.core.reading.text import PageText
+from keybundle.core.reading.text import weighed
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.session.workspace import CALIBRATION, Workspace
@@ -29,7 +29,7 @@ def learn(
     """
     from keybundle.core.proposing.examples import remember  # NumPy comes with the first lesson
 
-    pages = [(page, PageText.from_bytes(data)) for page, data in texts.items()]
+    pages = [(page, weighed(data)) for page, data in texts.items()]
     remember(c, document.id, kind, pages, document.values, workspace.rule, workspace.clock.stamp())
     c.execute(delete(t.outcome).where(t.outcome.c.document == document.id))
     if was_seen or any(v.confirmed_by for v in document.values.values()):

@@ -15,7 +15,7 @@ from keybundle.core.batches.model import Facts
 from keybundle.core.formats import archives
 from keybundle.core.formats.opened import Opened
 from keybundle.core.formats.opening import open_file
-from keybundle.core.formats.pages import decode_page, read_native
+from keybundle.core.formats.pages import decode_page, read_native, say_cut
 from keybundle.core.imaging.clean import Steps
 from keybundle.core.imaging.colour import decide_colour
 from keybundle.core.imaging.cutting import cut_tiles
@@ -49,7 +49,8 @@ def load(language: str = "eng") -> None:
 
 def look_at(path: str, name: str) -> Opened:
     """Return what a file holds, by its content; raises InputProblem."""
-    return open_file(Path(path), name)
+    found = open_file(Path(path), name)
+    return replace(found, note=say_cut(Path(path), found.kind, name)) if found.kind.is_native else found
 
 
 def take_out(path: str, index: int, target: str, name: str) -> None:

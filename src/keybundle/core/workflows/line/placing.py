@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from keybundle.core.base.messages import message
 from keybundle.core.batches.machine import Decide
 from keybundle.core.batches.model import Page
-from keybundle.core.reading.text import PageText
+from keybundle.core.reading.text import weighed
 from keybundle.core.separation.cut import BY_HAND, CutState, place_sheet
 from keybundle.core.separation.facts import Placing
 from keybundle.core.setup.routines import Routine
@@ -26,7 +26,7 @@ def decide_by(workspace: Workspace, routine: Routine) -> Decide:
         placings = [_place_damaged(p) for p in pages if p.facts is None]
         sides = []
         for page in (p for p in pages if p.facts is not None):
-            text = PageText.from_bytes(texts[page.id]) if page.id in texts else None
+            text = weighed(texts[page.id]) if page.id in texts else None
             side = with_type(side_facts(page, text, known(text) if text is not None else ""), workspace.setup)
             sides.append(with_hands(side, page))
         if not sides:

@@ -40,11 +40,15 @@ PASSED_OVER_PARTS = ("__MACOSX",)
 
 @dataclass
 class Captured:
-    """What a capture brought: the batch (None when nothing came), its sides, what was refused, why it halted."""
+    """What a capture brought: the batch (None when nothing came), its sides, what was refused, why it halted.
+
+    ``noted`` was taken, and there is something to know of it.
+    """
 
     batch: str | None = None
     sides: int = 0
     refused: list[Refused] = field(default_factory=list)
+    noted: list[Refused] = field(default_factory=list)
     halt: str = ""
     halted: Halted | None = None
     first_sheet: int | None = None
@@ -142,7 +146,7 @@ class TakingIn:
                 arrival = replace(arrival, sha=received.sha, size=received.size)
                 name = rename(incoming.name, self._routine.naming, self._number, self._day)
                 opened = self._look_at(received.path, incoming.name)
-                arrival = replace(arrival, mime=opened.mime)
+                arrival = replace(arrival, mime=opened.mime, why=opened.note)
                 if opened.is_container:
                     self._open(incoming, arrival, received, opened)
                     return
@@ -153,6 +157,8 @@ class TakingIn:
         except WorkerBug:
             self.refuse(arrival, message("capture.could-not-looked", file_name=incoming.name, NOT_TAKEN=NOT_TAKEN))
             return
+        if opened.note:
+            self.result.noted.append(Refused(incoming.name, opened.note))
         batch = self._begin()
         self._add(
             batch,
