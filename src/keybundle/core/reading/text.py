@@ -15,7 +15,7 @@ from typing import Any
 from keybundle.core.base.boxes import Box, Frame, union
 
 TYPED_LINES = 60
-MOST_WEIGHED, END_WEIGHED = 6_000, 1_500  # words
+MOST_WEIGHED, END_WEIGHED = 3_000, 800  # words
 
 
 @dataclass(frozen=True)
