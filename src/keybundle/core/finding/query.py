@@ -144,13 +144,19 @@ def _in_folders(c: Connection, query: DocumentQuery, bound: dict[str, Any], newe
     asked = f"SELECT SUM(documents) FROM folder WHERE id IN ({folders})"
     own = f"SELECT SUM(documents) FROM folder_count WHERE folder_id IN ({folders})"
     number = sum(int(c.execute(text(sql), bound).scalar() or 0) for sql in (asked, own))
-    is_alone = not (query.view.hidden or query.type or query.values or query.asked.conditions)
-    if number >= MOST_COUNTED and newest and is_alone:
+    is_alone = not (query.type or query.values or query.asked.conditions)
+    if number >= MOST_COUNTED and newest and is_alone and _is_seen_by_folder(c, query.view):
         bound["newest"] = newest
-        folders = f"SELECT id FROM folder WHERE id IN ({folders}) ORDER BY last DESC LIMIT :newest"
+        seen = f"AND (access_id IS NULL OR access_id NOT IN ({query.view.listed()})) " if query.view.hidden else ""
+        folders = f"SELECT id FROM folder WHERE id IN ({folders}) {seen}ORDER BY last DESC LIMIT :newest"
         number = 0
     ids = f"SELECT x.id FROM document x WHERE x.removed_at IS NULL AND x.folder_id IN ({folders})"
     return Part(ids, f"d.folder_id IN ({folders})", number, "document_by_folder")
+
+
+def _is_seen_by_folder(c: Connection, view: View) -> bool:
+    """Whether what somebody may not see is told by folders alone: nothing is kept from them, or no document has its own list."""
+    return not view.hidden or c.execute(text("SELECT 1 FROM folder_count LIMIT 1")).first() is None
 
 
 def _has_value(i: int, name: str, value: str, bound: dict[str, Any]) -> tuple[str, str]:

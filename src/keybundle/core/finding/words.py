@@ -25,6 +25,7 @@ NO_FACETS = Facets()
 MARK_START, MARK_END = "\x02", "\x03"
 MOST_RANKED = 10_000
 MOST_WANTED = 50_000
+MOST_WAITING = 2_000
 SNIPPET_WORDS = 18
 WEIGHTS = "4.0, 2.0, 1.0"
 
@@ -116,6 +117,18 @@ def _drop_the_last(c: Connection) -> bool:
     if is_more:
         c.execute(text("DELETE FROM temp.hit WHERE rowid = (SELECT MAX(rowid) FROM temp.hit)"))
     return is_more
+
+
+def waiting_documents(c: Connection, match: str) -> set[str] | None:
+    """Return the documents not filed yet that have a hit of these words; None where hits are too many to be looked through."""
+    counted = text("SELECT COUNT(*) FROM (SELECT 1 FROM search_text WHERE search_text MATCH :match LIMIT :most)")
+    if int(c.execute(counted, {"match": match, "most": MOST_WAITING}).scalar() or 0) >= MOST_WAITING:
+        return None
+    sql = (
+        "SELECT DISTINCT p.document_id FROM search_text CROSS JOIN search_row r ON r.id = search_text.rowid "
+        "JOIN page p ON p.id = r.ref WHERE search_text MATCH :match AND r.kind = 'page' AND p.document_id IS NOT NULL"
+    )
+    return set(c.execute(text(sql), {"match": match}).scalars())
 
 
 def list_filed(c: Connection, query: DocumentQuery, most: int = MOST_RANKED) -> list[str]:

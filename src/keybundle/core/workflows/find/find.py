@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
-from sqlalchemy import Connection, bindparam, func, select
+from sqlalchemy import ColumnElement, Connection, bindparam, func, select
 
 from keybundle.core.base.messages import message
 from keybundle.core.batches.model import LEFT_OUT
@@ -140,7 +140,10 @@ def find(session: Session, line: str, *, limit: int = 200, offset: int = 0) -> F
         view = session.view(c)
         asked = DocumentQuery(view, asked=query)
         batches = _open_batches(session, c)
-        opened = _load_open(c, batches) if query.conditions or view.hidden else _Opened([], {})
+        # Of a rare word only the documents that have it are weighed.
+        rare = view.hidden and not query.conditions
+        among = words.waiting_documents(c, query.match_expression()) if rare and query.match_expression() else None
+        opened = _load_open(c, batches, among) if query.conditions or view.hidden else _Opened([], {})
         kept = _kept_from(session, opened, view.hidden)
         open_documents = _find_open(session, opened, query, kept) if query.conditions else None
         pages = None if open_documents is None else _pages_of(c, open_documents)
@@ -242,19 +245,23 @@ def _kept_from(session: Session, opened: _Opened, hidden: frozenset[str]) -> fro
 # Put together once: these are asked with every question.
 _d, _v = t.batch_document.c, t.batch_value.c
 _IS_OPEN = (_d.batch_id.in_(bindparam("batches", expanding=True)), _d.filed_id.is_(None))
+_AMONG = _d.id.in_(bindparam("among", expanding=True))
 _OPEN_DOCUMENTS = select(_d.id, _d.batch_id, _d.type, _d.tags).where(*_IS_OPEN)
 _OPEN_VALUES = (
     select(_v.document_id, _v.field, _v.data).join(t.batch_document, _d.id == _v.document_id).where(*_IS_OPEN)
 )
 
 
-def _load_open(c: Connection, batches: Sequence[str]) -> _Opened:
-    """Return the documents of these batches, not filed yet, and their values."""
-    asked = {"batches": list(batches)}
+def _load_open(c: Connection, batches: Sequence[str], among: Collection[str] | None = None) -> _Opened:
+    """Return the documents of these batches, not filed yet (``among`` these alone), and their values."""
+    asked: dict[str, Any] = {"batches": list(batches)}
+    narrow: tuple[ColumnElement[bool], ...] = ()
+    if among is not None:
+        asked["among"], narrow = list(among), (_AMONG,)
     values: dict[str, dict[str, FieldValue]] = {}
-    for row in c.execute(_OPEN_VALUES, asked):
+    for row in c.execute(_OPEN_VALUES.where(*narrow), asked):
         values.setdefault(row.document_id, {})[row.field] = FieldValue.from_json(row.data)
-    return _Opened(c.execute(_OPEN_DOCUMENTS, asked).all(), values)
+    return _Opened(c.execute(_OPEN_DOCUMENTS.where(*narrow), asked).all(), values)
 
 
 def _find_open(session: Session, opened: _Opened, query: Query, kept: frozenset[str]) -> dict[str, str]:
