@@ -108,6 +108,8 @@ class Words(Files):
             self.assertTrue(ink[top:bottom, left:right].any(), word)
             around[top - 3 : bottom + 4, left - 2 : right + 2] = False
         self.assertFalse(around[: HEIGHT - 120].any(), "no ink beside the words")
+        left, top, right, bottom = text.captured_box([text.words[-1]])
+        self.assertTrue(0 <= left <= right <= WIDTH and 0 <= top <= bottom <= HEIGHT, "of a further sheet: at the edge")
 
 
 class Archives(Files):

@@ -169,7 +169,7 @@ class Renditions(DataTest):
     def test_what_lies_in_the_trash_waits_there(self) -> None:
         self.leave_out(0)
         trash.delete_documents(self.me, [self.document.id], "a mistake")
-        self.assertEqual(renditions.make_due(self.ws, shared_pool()).made, 0)
+        self.assertEqual((renditions.make_due(self.ws, shared_pool()).made, renditions.count_due(self.ws)), (0, 0))
         trash.restore_documents(self.me, [self.document.id])
         self.assertEqual(renditions.make_due(self.ws, shared_pool()).made, 1)
 

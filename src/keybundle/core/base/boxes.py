@@ -77,9 +77,13 @@ class Frame:
         return invert(self.to_upright())
 
     def captured_box(self, upright_box: Box) -> Box:
-        """Return the smallest box in the captured picture around the corners of a box in the upright one."""
+        """Return the smallest box in the captured picture around the corners of a box in the upright one.
+
+        What lies beside the picture (further sheets of a native file) comes to its edge.
+        """
         left, top, right, bottom = transform_box(self.to_captured(), upright_box)
-        return max(0, left), max(0, top), min(self.width, right), min(self.height, bottom)
+        w, h = self.width, self.height
+        return min(w, max(0, left)), min(h, max(0, top)), max(0, min(w, right)), max(0, min(h, bottom))
 
 
 def upright_box(frame: Frame, captured_box: Box) -> Box:

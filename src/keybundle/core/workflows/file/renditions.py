@@ -34,6 +34,12 @@ ASK_SECONDS = 0.05
 RENDERED = "rendered"  # the trail says by which hash a PDF is the one that was made
 AT_ONCE = 4  # so many are in the workers' hands at a time, so that what somebody looks at need not wait long
 _r, _d = t.rendition.c, t.document.c
+# What is due of documents that lie in a cabinet: of what was deleted or taken back it waits, whatever becomes of that.
+_STANDING = (
+    select(_r.document_id, _r.version, _r.tries, _r.trouble)
+    .join(t.document, _d.id == _r.document_id)
+    .where(_r.state == DUE, _r.kind == PDFA, _d.removed_at.is_(None))
+)
 
 
 @dataclass
@@ -79,22 +85,22 @@ def make_due(
 def count_due(workspace: Workspace) -> int:
     """Return how many renditions are still to be made."""
     with workspace.place.database.read() as c:
-        return int(c.execute(select(func.count()).select_from(t.rendition).where(_r.state == DUE)).scalar_one())
+        return int(c.execute(select(func.count()).select_from(_STANDING.subquery())).scalar_one())
 
 
 def tell_trouble(workspace: Workspace) -> str:
     """Return how many renditions wait because something is in the way, and what; empty where nothing is."""
     with workspace.place.database.read() as c:
-        waiting = c.execute(select(func.count()).where(_r.state == DUE, _r.trouble != "")).scalar_one()
-        chosen = select(_r.trouble).where(_r.state == DUE, _r.trouble != "").order_by(_r.next_at).limit(1)
-        said = c.execute(chosen).scalar()
+        troubled = _STANDING.where(_r.trouble != "").order_by(_r.next_at)
+        waiting = c.execute(select(func.count()).select_from(troubled.subquery())).scalar_one()
+        first = c.execute(troubled.limit(1)).first()
+        said = first.trouble if first is not None else ""
     return message("renditions.wait", n=waiting, said=said) if waiting else ""
 
 
 def _list_due(workspace: Workspace, only: Collection[str] | None, *, at_once: bool) -> list[tuple[str, int, int]]:
     """Return document, version and tries of what is due, the oldest first."""
-    chosen = select(_r.document_id, _r.version, _r.tries).join(t.document, _d.id == _r.document_id)
-    chosen = chosen.where(_r.state == DUE, _r.kind == PDFA, _d.removed_at.is_(None)).order_by(_r.next_at)
+    chosen = _STANDING.order_by(_r.next_at)
     if not at_once:
         chosen = chosen.where(_r.next_at <= workspace.clock.stamp())
     with workspace.place.database.read() as c:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from pathlib import Path, PurePath
 
 from keybundle.core.base.errors import InputProblem, explain_os_error
@@ -32,6 +33,11 @@ def copy_filed(session: Session, document_id: str, position: int) -> Path:
         raise InputProblem(message("received.no-such-page", caption=found.caption))
     page = found.pages[position]
     return _copy(workspace, page.file_sha, page.source)
+
+
+def forget_copies(workspace: Workspace) -> None:
+    """Take away the copies of earlier days; a program that still has one open keeps what it has."""
+    shutil.rmtree(workspace.place.cache / OPENED, ignore_errors=True)
 
 
 def _copy(workspace: Workspace, sha: str, name: str) -> Path:

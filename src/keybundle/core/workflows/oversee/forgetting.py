@@ -16,6 +16,7 @@ from keybundle.core.search import index
 from keybundle.core.store import schema as t
 from keybundle.core.store.texts import drop_texts
 from keybundle.core.workflows.keep.erasing import finish_erasing
+from keybundle.core.workflows.keep.received import forget_copies
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -48,6 +49,7 @@ def tidy_up(session: Session) -> None:
     """Do at a start what was left to do: sort, erase what is due, and let go of what nobody needs any more."""
     session.workspace.place.files.sweep()
     session.workspace.sort_folders()
+    forget_copies(session.workspace)
     forget_orphans(session.workspace, f"{secrets.randbelow(256):02x}")
     finish_erasing(session.workspace)
     forget_closed(session.workspace)

@@ -155,9 +155,9 @@ def import_files(
         own = (each or {}).get(file.path, {})
         return lambda tree: {**(given or {}), **map_path(tree, levels or {}), **own}
 
-    for told in found.passed_over:
-        taking.pass_over(told)
     try:
+        for told in found.passed_over:
+            taking.pass_over(told)
         for file in found.files:
             cancel.check()
             taking.take_file(from_file(file, values_of(file)))
