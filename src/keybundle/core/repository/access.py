@@ -66,11 +66,12 @@ def _documents_but(hidden: frozenset[str]) -> ColumnElement[bool]:
 
 
 _parsed: dict[str, AccessList] = {}
+_LISTS = select(t.access_list.c.id)
 
 
 def load_lists(c: Connection) -> dict[str, AccessList]:
     """Return all lists by id. An id is a digest of what its list says, so that each is read once."""
-    ids = list(c.execute(select(t.access_list.c.id)).scalars())
+    ids = list(c.execute(_LISTS).scalars())
     new = [i for i in ids if i not in _parsed]
     for row in c.execute(select(t.access_list).where(t.access_list.c.id.in_(new))) if new else ():
         _parsed[row.id] = AccessList.from_json(row.entries)
@@ -79,8 +80,13 @@ def load_lists(c: Connection) -> dict[str, AccessList]:
 
 def view_of(c: Connection, holder: Holder, right: Right = Right.LOOK) -> View:
     """Return where somebody has a right: what is left out is kept to others, or from them in this."""
-    lists = load_lists(c)
-    return View(frozenset(i for i, kept in lists.items() if right not in effective_rights(holder, kept)))
+    return _view_of(holder, right, frozenset(load_lists(c)))
+
+
+@functools.lru_cache(maxsize=256)
+def _view_of(holder: Holder, right: Right, ids: frozenset[str]) -> View:
+    """Return the same by the ids of all lists, each of which says what its list says."""
+    return View(frozenset(i for i in ids if right not in effective_rights(holder, _parsed[i])))
 
 
 def list_of_folder(c: Connection, folder_id: int | None) -> str | None:
