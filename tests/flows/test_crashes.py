@@ -7,8 +7,8 @@ from tests.support import DataTest, shared_pool
 
 
 class Kills(DataTest):
-    def test_fifteen_kills(self) -> None:
-        self.assertEqual(run_kills(self.demo_data(), 15, 2026, shared_pool()), [])
+    def test_twelve_kills(self) -> None:
+        self.assertEqual(run_kills(self.demo_data(), 12, 2026, shared_pool()), [])
 
-    def test_eight_kills_of_what_is_kept(self) -> None:
-        self.assertEqual(run_keeping_kills(self.demo_data(), 8, 1127), [])
+    def test_five_kills_of_what_is_kept(self) -> None:
+        self.assertEqual(run_keeping_kills(self.demo_data(), 5, 1127), [])
