@@ -49,22 +49,14 @@ def relocate(session: Session, *, progress: Progress = silent, cancel: CancelTok
     workspace, cancel, result = session.workspace, cancel or CancelToken(), Relocated()
     with workspace.place.database.read() as c:
         _place_folders(workspace, c)
-        work = [(area, _missing(c, area), _needless(c, area)) for area in _areas(workspace)]
-    total, done = sum(len(m) + len(n) for _, m, n in work), 0
-    for area, missing, _ in work:
-        for sha in missing:
-            if cancel.cancelled:
-                return result
-            _bring(workspace, area, sha, result)
-            done += 1
-            progress(Step(done, total, message("progress.relocating")))
-    for area, _, needless in work:
-        for sha in needless:
-            if cancel.cancelled:
-                return result
-            _take_away(workspace, area, sha, result)
-            done += 1
-            progress(Step(done, total, message("progress.relocating")))
+        areas = _areas(workspace)
+        steps = [(_bring, area, sha) for area in areas for sha in _missing(c, area)]
+        steps += [(_take_away, area, sha) for area in areas for sha in _needless(c, area)]
+    for number, (do, area, sha) in enumerate(steps, 1):
+        if cancel.cancelled:
+            break
+        do(workspace, area, sha, result)
+        progress(Step(number, len(steps), message("progress.relocating")))
     return result
 
 

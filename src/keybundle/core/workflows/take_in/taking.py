@@ -133,13 +133,8 @@ class TakingIn:
         self._progress(Step(self._done, self.expected, message("progress.taking-in", name=incoming.name)))
 
     def _take(self, incoming: Incoming) -> None:
-        arrival = Arrival(
-            self._workspace.clock.new_id(),
-            incoming.name,
-            incoming.origin,
-            parent_id=incoming.parent,
-            tree=incoming.tree,
-        )
+        new_id, origin = self._workspace.clock.new_id(), incoming.origin
+        arrival = Arrival(new_id, incoming.name, origin, parent_id=incoming.parent, tree=incoming.tree)
         files = self._workspace.place.files
         try:
             with files.receive(incoming.name, incoming.fill) as received:
@@ -160,11 +155,8 @@ class TakingIn:
         if opened.note:
             self.result.noted.append(Refused(incoming.name, opened.note))
         batch = self._begin()
-        self._add(
-            batch,
-            replace(arrival, values=incoming.values(incoming.tree) or None),
-            self._pages_of(incoming, name, received, opened),
-        )
+        arrival = replace(arrival, values=incoming.values(incoming.tree) or None)
+        self._add(batch, arrival, self._pages_of(incoming, name, received, opened))
 
     def refuse(self, arrival: Arrival, why: str, fate: Fate = Fate.REFUSED) -> None:
         """Note what was not taken, and why."""
