@@ -103,6 +103,7 @@ def check_kept(workspace: Workspace, told: set[tuple[str, str]]) -> list[str]:
         if kind == "revised" and document in versions and versions[document] < int(number):
             wrong.append(f"lost version {number} of {document}")
     with mock.patch("keybundle.core.store.files.MAY_BE_SOMEBODYS", 0.0):
+        relocating.finish_leaving(workspace)
         if left := finish_erasing(workspace):
             wrong.append(f"{left} files of erased documents could not be taken away")
     found = verify(me)

@@ -41,6 +41,7 @@ def main(data: Path) -> None:
         workspace, pool = open_workspace(data), StandIn(render)
         me, rng = acting(workspace, ADMIN), random.Random()
         own = workspace.setup.storage_areas[0].id
+        relocating.finish_leaving(workspace)
         finish_erasing(workspace)
         say("ready")
         while True:

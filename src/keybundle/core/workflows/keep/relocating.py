@@ -6,18 +6,22 @@ or killed, goes on where it was: what is still to be done follows from folders a
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import dataclass, field
 
-from sqlalchemy import Connection, delete, select, text
+from sqlalchemy import Connection, delete, insert, select, text
 
-from keybundle.core.base.errors import AppError
+from keybundle.core.base.errors import AppError, InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.rights.model import Right
 from keybundle.core.store import schema as t
+from keybundle.core.store.files import FileStore
 from keybundle.core.workflows.file.areas import area_of_id, bring_files, note_places, store_of
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
+
+LEAVING = "copy leaving "
 
 
 @dataclass
@@ -47,6 +51,7 @@ def relocate(session: Session, *, progress: Progress = silent, cancel: CancelTok
     It can be stopped and begun again at any time. Files of an area that is away are left, with the reason.
     """
     workspace, cancel, result = session.workspace, cancel or CancelToken(), Relocated()
+    finish_leaving(workspace)
     with workspace.place.database.read() as c:
         _place_folders(workspace, c)
         areas = _areas(workspace)
@@ -128,7 +133,10 @@ def _bring(workspace: Workspace, area: str, sha: str, result: Relocated) -> None
 
 
 def _take_away(workspace: Workspace, area: str, sha: str, result: Relocated) -> None:
-    """Take a copy away in the transaction that strikes it off; where it was put again just now it stays, and is told."""
+    """Take a copy away, which is struck off before: a row never speaks of a file that is gone.
+
+    That it is leaving is noted until it has left. Where it was put again just now it stays, and is told.
+    """
     store, p = store_of(workspace, area), t.file_place.c
     if store is None or not store.root.exists():
         result.left.append((sha, message("areas.away", root=store.root if store is not None else area)))
@@ -138,8 +146,34 @@ def _take_away(workspace: Workspace, area: str, sha: str, result: Relocated) -> 
             return  # it is needed by now
         if workspace.place.files.check(sha):
             result.left.append((sha, message("relocating.only-copy", sha=sha[:12])))
-        elif store.retire(sha, 0.0):
-            c.execute(delete(t.file_place).where(p.sha == sha, p.area == area))
-            result.taken_away += 1
-        else:
-            result.left.append((sha, message("relocating.put-just-now", sha=sha[:12])))
+            return
+        c.execute(delete(t.file_place).where(p.sha == sha, p.area == area))
+        c.execute(insert(t.setting).prefix_with("OR REPLACE").values(name=f"{LEAVING}{area}/{sha}", value=[area, sha]))
+    if _leave(workspace, store, area, sha):
+        result.taken_away += 1
+    else:
+        result.left.append((sha, message("relocating.put-just-now", sha=sha[:12])))
+
+
+def finish_leaving(workspace: Workspace) -> None:
+    """Take copies away that were struck off before a stop; those of an area that is away wait."""
+    with workspace.place.database.read() as c:
+        leaving = list(c.execute(select(t.setting.c.value).where(t.setting.c.name.startswith(LEAVING))).scalars())
+    for area, sha in leaving:
+        with contextlib.suppress(InputProblem):  # the area was dropped from the set-up
+            store = store_of(workspace, area)
+            if store is not None and store.root.exists():
+                _leave(workspace, store, area, sha)
+
+
+def _leave(workspace: Workspace, store: FileStore, area: str, sha: str) -> bool:
+    """Take away a copy that is struck off; False where it was put again, or noted, meanwhile: then it counts again."""
+    p = t.file_place.c
+    with workspace.place.database.read() as c:
+        is_noted = c.execute(select(p.sha).where(p.sha == sha, p.area == area)).first() is not None
+    has_left = not is_noted and store.retire(sha, 0.0)
+    with workspace.place.database.atomic() as c:
+        if not has_left:
+            note_places(workspace, c, area, [sha])
+        c.execute(delete(t.setting).where(t.setting.c.name == f"{LEAVING}{area}/{sha}"))
+    return has_left

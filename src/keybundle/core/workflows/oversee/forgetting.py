@@ -17,6 +17,7 @@ from keybundle.core.store import schema as t
 from keybundle.core.store.texts import drop_texts
 from keybundle.core.workflows.keep.erasing import finish_erasing
 from keybundle.core.workflows.keep.received import forget_copies
+from keybundle.core.workflows.keep.relocating import finish_leaving
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -51,6 +52,7 @@ def tidy_up(session: Session) -> None:
     session.workspace.sort_folders()
     forget_copies(session.workspace)
     forget_orphans(session.workspace, f"{secrets.randbelow(256):02x}")
+    finish_leaving(session.workspace)
     finish_erasing(session.workspace)
     forget_closed(session.workspace)
 
