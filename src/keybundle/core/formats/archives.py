@@ -21,6 +21,7 @@ _SIGNS = (b"PK\x03\x04", b"PK\x05\x06")
 # What is a ZIP inside, and a document outside.
 _OFFICE = ("[Content_Types].xml", "mimetype", "META-INF/MANIFEST.MF")
 _LOCKED = 0x1
+# What zipfile raises of a broken file, of a way of packing that it does not know, and of a locked member.
 _ERRORS = (zipfile.BadZipFile, zlib.error, NotImplementedError, EOFError, ValueError, RuntimeError)
 
 
