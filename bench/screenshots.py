@@ -20,7 +20,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.rights.model import Grantee, Right
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.index import learning, slip
-from keybundle.core.workflows.prepare import routines
+from keybundle.core.workflows.prepare import parts
 from keybundle.core.workflows.session import access
 from keybundle.core.workflows.session.signing_in import choose_person
 from keybundle.core.workflows.session.workspace import open_workspace
@@ -177,7 +177,7 @@ def be_cautious(data: Path) -> None:
     workspace = open_workspace(data)
     me = choose_person(workspace, workspace.person(None).name)
     post = find_routine(me, "Post")
-    routines.save_routine(me, routines.make_routine(post, {"wrong_one_in": 500}))
+    parts.save_part(me, "routines", parts.change_part(post, {"wrong_one_in": 500}))
     workspace.close()
 
 

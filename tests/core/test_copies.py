@@ -16,7 +16,7 @@ from keybundle.core.workflows.file.behind import work_behind
 from keybundle.core.workflows.file.copies import tell_trouble, write_due
 from keybundle.core.workflows.file.filing import Filed, file_documents, take_back
 from keybundle.core.workflows.keep.story import load_story
-from keybundle.core.workflows.prepare.routines import make_routine, save_routine
+from keybundle.core.workflows.prepare.parts import change_part, save_part
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.demo.names import PEOPLE
 from tests.support import DataTest, acting, scanned_template, shared_pool
@@ -36,7 +36,7 @@ class CopiesAtFiling(DataTest):
         post = self.ws.setup.routine("Post")
         assert post is not None
         kept = {"folder": str(self.out), "form": "pdfa", "names": "{caption}", "sub_folders": "{type}/{filed}"}
-        save_routine(acting(self.ws, WHO), make_routine(post, {"copies": kept}))
+        save_part(acting(self.ws, WHO), "routines", change_part(post, {"copies": kept}))
 
     def file(self, progress: Progress = silent, cancel: CancelToken | None = None) -> Filed:
         filed = file_documents(acting(self.ws, WHO), shared_pool(), self.batch, progress=progress, cancel=cancel)

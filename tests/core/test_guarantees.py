@@ -23,7 +23,7 @@ from keybundle.core.workflows.file.closing import close_batch
 from keybundle.core.workflows.index import slip_help
 from keybundle.core.workflows.oversee import worklist
 from keybundle.core.workflows.oversee.verify import verify
-from keybundle.core.workflows.prepare import routines, types
+from keybundle.core.workflows.prepare import parts, types
 from keybundle.core.workflows.prepare.setup_admin import import_setup
 from keybundle.core.workflows.session.signing_in import begin_repository
 from keybundle.core.workflows.session.workspace import open_workspace
@@ -92,18 +92,24 @@ class SetUps(Fixture):
         other = open_workspace(self.root)
         self.addCleanup(other.close)
         first, second = self.ws.setup.document_types[0], other.setup.document_types[1]
-        types.save_type(acting(self.ws, self.who), types.change_type(first, {"caption": "one"}), first)
-        types.save_type(acting(other, self.who), types.change_type(second, {"caption": "two"}), second)
+        parts.save_part(
+            acting(self.ws, self.who), "document_types", types.change_type(first, {"caption": "one"}), first
+        )
+        parts.save_part(
+            acting(other, self.who), "document_types", types.change_type(second, {"caption": "two"}), second
+        )
         fresh = open_workspace(self.root)
         self.addCleanup(fresh.close)
         self.assertEqual([k.caption for k in fresh.setup.document_types[:2]], ["one", "two"])
         with self.assertRaisesRegex(InputProblem, "changed by somebody else meanwhile"):
-            types.save_type(acting(other, self.who), types.change_type(first, {"caption": "three"}), first)
+            parts.save_part(
+                acting(other, self.who), "document_types", types.change_type(first, {"caption": "three"}), first
+            )
         post = fresh.setup.routine("Post")
         assert post is not None
-        routines.save_routine(acting(self.ws, self.who), routines.make_routine(post, {"description": "one"}), post)
-        with self.assertRaisesRegex(InputProblem, "The routine Post has been changed"):
-            routines.save_routine(acting(fresh, self.who), routines.make_routine(post, {"description": "two"}), post)
+        parts.save_part(acting(self.ws, self.who), "routines", parts.change_part(post, {"description": "one"}), post)
+        with self.assertRaisesRegex(InputProblem, "“Post” has been changed"):
+            parts.save_part(acting(fresh, self.who), "routines", parts.change_part(post, {"description": "two"}), post)
 
     def test_what_others_remember_changes_with_the_commit_not_before(self) -> None:
         with self.assertRaises(RuntimeError), self.ws.place.database.atomic():

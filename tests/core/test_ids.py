@@ -20,7 +20,7 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.oversee.report import make_report
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.oversee.worklist import list_work
-from keybundle.core.workflows.prepare import routines, setup_admin, types
+from keybundle.core.workflows.prepare import parts, setup_admin, types
 from keybundle.core.workflows.prepare.learned import list_learned
 from keybundle.core.workflows.send.sending import Wish, send_to_folder, texts_of
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
@@ -156,15 +156,15 @@ class OtherNames(DataTest):
     def test_a_new_part_with_an_old_name_is_another_part(self) -> None:
         self.rename()
         before = len(find(self.me, f"type = Bill{MARK}").hits)
-        fresh = routines.make_type(self.me, "Bill", "Odd papers")
+        fresh = types.make_type(self.me, "Bill", "Odd papers")
         self.assertNotEqual(fresh, "Bill")
         self.assertEqual(len([h for h in find(self.me, "type = Bill").hits]), 0)
         self.assertEqual(len(find(self.me, f"type = Bill{MARK}").hits), before)
         kind = self.ws.setup.document_type(fresh)
         assert kind is not None
         once = types.add_field(kind, "Colour", types.Kind.TEXT)
-        types.save_type(self.me, once, kind)
-        types.save_type(self.me, types.remove_field(once, "Colour"), once)
+        parts.save_part(self.me, "document_types", once, kind)
+        parts.save_part(self.me, "document_types", types.remove_field(once, "Colour"), once)
         now = self.ws.setup.document_type(fresh)
         assert now is not None
         again = types.add_field(now, "Colour", types.Kind.TEXT, used=self.ws.used_ids()[f"document_types/{fresh}"])
@@ -191,9 +191,9 @@ class OtherNames(DataTest):
 
     def test_an_earlier_state_of_one_part_comes_back_and_the_others_stay(self) -> None:
         post = find_routine(self.me, "Post")
-        routines.save_routine(self.me, routines.make_routine(post, {"name": "Morning post", "bar": 0.9}), post)
+        parts.save_part(self.me, "routines", parts.change_part(post, {"name": "Morning post", "bar": 0.9}), post)
         kind = self.ws.setup.document_types[0]
-        types.save_type(self.me, types.change_type(kind, {"caption": "one"}), kind)
+        parts.save_part(self.me, "document_types", types.change_type(kind, {"caption": "one"}), kind)
         self.assertEqual(setup_admin.go_back(self.me, "routines", "Morning post", 1), "Post")
         back = self.ws.setup.routine("Post")
         self.assertEqual(back, post)

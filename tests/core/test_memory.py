@@ -13,7 +13,7 @@ from keybundle.core.proposing.memory import Memory
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.routines import TypeRule
 from keybundle.core.workflows.index.indexing import index_zones, known_type
-from keybundle.core.workflows.prepare import types
+from keybundle.core.workflows.prepare import parts, types
 from keybundle.core.workflows.session.workspace import Workspace
 from tests.support import DataTest, acting
 
@@ -126,7 +126,7 @@ class KnownBefore(DataTest):
         bill = self.ws.setup.document_type("Bill")
         assert bill is not None
         ruled = bill.model_copy(update={"told_by": (TypeRule(on="source", pattern=r"^bills/"),)})
-        types.save_type(acting(self.ws, self.ws.person(None).id), ruled)
+        parts.save_part(acting(self.ws, self.ws.person(None).id), "document_types", ruled)
         self.assertEqual(self.known("Files", "bills/7.tif"), "Bill")
         self.assertEqual(self.known("Files", "bills/7.tif", type="Letter"), "Letter", "what is known goes first")
         self.assertIsNone(self.known("Files", "letters/7.tif"))
@@ -136,7 +136,7 @@ class KnownBefore(DataTest):
         assert bill is not None
         zone = {"left": 0.05, "top": 0.05, "right": 0.5, "bottom": 0.12}
         kind = types.change_field(bill, "Bill number", {"zone": zone})
-        types.save_type(acting(self.ws, self.ws.person(None).id), kind)
+        parts.save_part(acting(self.ws, self.ws.person(None).id), "document_types", kind)
         typed = FieldValue(("2026-04-03",), 1.0, Origin.TYPED, True)
         batch, document = self.batch(type="Bill", values={"Bill date": typed})
         found = index_zones(self.ws, batch, document, "p", page_of("R-45855"))

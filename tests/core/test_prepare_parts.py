@@ -18,7 +18,7 @@ from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.routines import Zone
 from keybundle.core.workflows.index.indexing import take_proposal
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.prepare import pointing, types
+from keybundle.core.workflows.prepare import parts, pointing, types
 from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.core.workflows.take_in.capture import find_routine, import_files
 from tests.support import DataTest, acting, filed_ids, scanned_template, shared_pool
@@ -36,7 +36,7 @@ class Types(DataTest):
     def test_a_change_is_kept_and_says_how_many_documents_are_of_the_type(self) -> None:
         changed = types.change_field(self.kind, "Bill date", {"default": "{today}", "labels": ("Day",)})
         filed = [d for d in self.ws.repository.load_many(filed_ids(self.ws, "Purchasing")).values() if d.type == "Bill"]
-        self.assertEqual(types.save_type(acting(self.ws, self.who), changed), len(filed))
+        self.assertEqual(parts.save_part(acting(self.ws, self.who), "document_types", changed), len(filed))
         self.assertEqual(self.ws.setup.document_type("Bill"), changed)
 
     def test_what_does_not_hold_together_is_refused_in_words(self) -> None:
@@ -49,12 +49,14 @@ class Types(DataTest):
         with self.assertRaisesRegex(InputProblem, "no regular expression"):
             types.change_field(self.kind, "Bill number", {"pattern": "("})
         with self.assertRaisesRegex(InputProblem, "no field to come from"):
-            types.save_type(
-                acting(self.ws, self.who), types.change_type(self.kind, {"folder": {"Year": "year of Nothing"}})
+            parts.save_part(
+                acting(self.ws, self.who),
+                "document_types",
+                types.change_type(self.kind, {"folder": {"Year": "year of Nothing"}}),
             )
         reader = next(p.name for p in self.ws.setup.people if "reader" in p.roles)
         with self.assertRaisesRegex(InputProblem, "may only look"):
-            types.save_type(acting(self.ws, reader), self.kind)
+            parts.save_part(acting(self.ws, reader), "document_types", self.kind)
 
     def test_captions_are_tried_on_a_filed_document(self) -> None:
         self.assertRegex(
@@ -136,7 +138,7 @@ class ZonesFirst(DataTest):
         width, height = first.frame.upright_size
         zone = pointing.zone_of(upright_box(first.frame, value.box), width, height, margin=0.01)
         kind = types.change_field(kind, name, {"zone": zone.model_dump(), "labels": ()})
-        types.save_type(acting(ws, who), types.change_told(kind, "source", "page.tif"))
+        parts.save_part(acting(ws, who), "document_types", types.change_told(kind, "source", "page.tif"))
         picture = self.folder / "page.tif"
         picture.write_bytes(ws.place.files.path(first.file_sha).read_bytes())
         pool, seen = RecordingPool(shared_pool()), []

@@ -32,7 +32,7 @@ from keybundle.core.workflows.keep.story import load_story
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.oversee import forgetting, worklist
 from keybundle.core.workflows.oversee.verify import list_trail
-from keybundle.core.workflows.prepare import people, setup_admin
+from keybundle.core.workflows.prepare import parts, setup_admin
 from keybundle.core.workflows.prepare.learned import list_learned
 from keybundle.core.workflows.send.sending import Wish, send_to_folder
 from keybundle.core.workflows.session import access
@@ -122,15 +122,15 @@ class Declared(DataTest):
         owner, other = self.person_with(ws, (Right.LOOK, Right.INDEX)), acting(ws, "Corvick Sluicegate")
         batch = ws.batches.create("Post", "a stack", owner.person)
         holder = next(p for p in ws.setup.people if p.id == other.person)
-        people.save_part(acting(ws), "people", people.change_part(holder, {"roles": ("operator",), "groups": ()}))
-        group = people.add_part(acting(ws), "groups", "Night desk")
+        parts.save_part(acting(ws), "people", parts.change_part(holder, {"roles": ("operator",), "groups": ()}))
+        group = parts.add_part(acting(ws), "groups", "Night desk")
         self.assertFalse(other.sees_batch(batch))
         with self.assertRaisesRegex(NotAllowed, "somebody else's work"):
             giving.give_batch(other, batch, Grantee("person", other.person), given=True)
         giving.give_batch(owner, batch, Grantee("group", group), given=True)
         self.assertFalse(other.sees_batch(batch), "not in the group yet")
         holder = next(p for p in ws.setup.people if p.id == other.person)
-        people.save_part(acting(ws), "people", people.change_part(holder, {"groups": (group,)}))
+        parts.save_part(acting(ws), "people", parts.change_part(holder, {"groups": (group,)}))
         self.assertEqual([r.id for r in worklist.list_work(other)], [batch])
         with self.assertRaisesRegex(NotAllowed, "batch is all but"):
             giving.give_batch(other, batch, Grantee("person", other.person), given=True)
@@ -165,13 +165,13 @@ class Declared(DataTest):
             f"all but {len(set(Right) - set(rights))}: {', '.join(sorted(set(Right) - set(rights)))}"[:60].strip(),
         )
         if not any(p.name == name for p in ws.setup.people):
-            role = people.add_part(admin, "roles", name)
-            who = people.add_part(admin, "people", name)
+            role = parts.add_part(admin, "roles", name)
+            who = parts.add_part(admin, "people", name)
             part = next(r for r in ws.setup.roles if r.id == role)
-            people.save_part(admin, "roles", people.change_part(part, {"rights": tuple(rights)}))
+            parts.save_part(admin, "roles", parts.change_part(part, {"rights": tuple(rights)}))
             person = ws.setup.person(who)
             assert person is not None
-            people.save_part(admin, "people", people.change_part(person, {"roles": (role,)}))
+            parts.save_part(admin, "people", parts.change_part(person, {"roles": (role,)}))
         return acting(ws, name)
 
     def test_desktop_and_command_line_go_through_use_cases_alone(self) -> None:
@@ -501,7 +501,7 @@ class Filing(DataTest):
         begun = filing.begin_filing(self.operator, self.batch_id, [document])
         person = self.ws.setup.person(self.operator.person)
         assert person is not None
-        people.save_part(self.admin, "people", people.change_part(person, {"roles": ("reader",)}))
+        parts.save_part(self.admin, "people", parts.change_part(person, {"roles": ("reader",)}))
         filed = filing.finish_filing(self.operator, shared_pool(), begun)
         self.assertEqual(filed.entries, [])
         self.assertIn("may only look", filed.left[0][1])

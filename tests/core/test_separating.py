@@ -17,7 +17,7 @@ from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.arrange import bench, separating
 from keybundle.core.workflows.index import slip
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.prepare import routines
+from keybundle.core.workflows.prepare import parts, routines
 from keybundle.core.workflows.take_in.capture import find_routine, import_files
 from keybundle.demo.stack import DocumentPlan
 from tests.support import DataTest, acting, shared_pool
@@ -59,9 +59,9 @@ class OpenBatch(DataTest):
 
     def set_rules(self, *rules: dict[str, object]) -> Routine:
         base = find_routine(acting(self.ws), "Files")
-        routine = routines.make_routine(base, {"separation": {"rules": list(rules)}})
+        routine = parts.change_part(base, {"separation": {"rules": list(rules)}})
         if routine != base:
-            routines.save_routine(acting(self.ws, ADMIN), routine)
+            parts.save_part(acting(self.ws, ADMIN), "routines", routine)
         return routine
 
     def load(self) -> Batch:
@@ -111,7 +111,7 @@ class OpenBatch(DataTest):
 
     def test_a_rehearsal_changes_nothing_and_counts_against_the_batch(self) -> None:
         shape = [(p.id, p.document_id) for p in self.load().pages]
-        trial = routines.make_routine(
+        trial = parts.change_part(
             find_routine(acting(self.ws), "Files"),
             {"separation": {"rules": [{"rule": "words", "words": "Delivery note", "zone": {"bottom": 0.5}}]}},
         )
@@ -126,7 +126,7 @@ class OpenBatch(DataTest):
     def test_a_cancelled_rehearsal_leaves_nothing_waiting(self) -> None:
         cancel = CancelToken()
         cancel.cancel()
-        trial = routines.make_routine(
+        trial = parts.change_part(
             find_routine(acting(self.ws), "Files"), {"separation": {"rules": [{"rule": "barcode"}]}}
         )
         with self.assertRaises(Cancelled):
@@ -171,42 +171,42 @@ class Keeping(DataTest):
 
     def test_names_and_keys_are_told_apart(self) -> None:
         post = find_routine(acting(self.ws), "Post")
-        with self.assertRaisesRegex(InputProblem, "a routine “bills” already"):
-            routines.save_routine(acting(self.ws, ADMIN), routines.make_routine(post, {"name": "bills"}))
-        with self.assertRaisesRegex(InputProblem, "starts another routine"):
-            routines.save_routine(acting(self.ws, ADMIN), routines.make_routine(post, {"key": "b"}))
+        with self.assertRaisesRegex(InputProblem, "“bills” is taken already"):
+            parts.save_part(acting(self.ws, ADMIN), "routines", parts.change_part(post, {"name": "bills"}))
+        with self.assertRaisesRegex(InputProblem, "started by “B”"):
+            parts.save_part(acting(self.ws, ADMIN), "routines", parts.change_part(post, {"key": "b"}))
         with self.assertRaisesRegex(InputProblem, "Nothing was changed"):
-            routines.make_routine(post, {"resolution_dpi": 20})
-        routines.save_routine(acting(self.ws, ADMIN), routines.make_routine(post, {"name": "Morning post"}))
+            parts.change_part(post, {"resolution_dpi": 20})
+        parts.save_part(acting(self.ws, ADMIN), "routines", parts.change_part(post, {"name": "Morning post"}))
         self.assertNotIn("Post", [r.name for r in self.ws.setup.routines])
         self.assertEqual(len(self.ws.entries("boats")), 120, "registers keep their entries")
 
     def test_copies_and_what_is_removed(self) -> None:
-        self.assertEqual(routines.copy_routine(acting(self.ws, ADMIN), "Post"), "Post copy")
-        self.assertEqual(routines.copy_routine(acting(self.ws, ADMIN), "Post"), "Post copy 2")
-        routines.remove_routine(acting(self.ws, ADMIN), "Post copy 2")
+        self.assertEqual(parts.copy_part(acting(self.ws, ADMIN), "routines", "Post"), "Post copy")
+        self.assertEqual(parts.copy_part(acting(self.ws, ADMIN), "routines", "Post"), "Post copy 2")
+        parts.remove_part(acting(self.ws, ADMIN), "routines", "Post copy 2")
         self.assertIsNone(self.ws.setup.routine("Post copy 2"))
         names, post = [r.name for r in self.ws.setup.routines], self.ws.setup.routines[0]
         batch = self.ws.batches.create("Post", "Simulated scanner", WHO)
-        with self.assertRaisesRegex(InputProblem, "1 batch of it is still open"):
-            routines.remove_routine(acting(self.ws, ADMIN), "Post")
+        with self.assertRaisesRegex(InputProblem, "1 batch of Post is still open"):
+            parts.remove_part(acting(self.ws, ADMIN), "routines", "Post")
         self.ws.batches.end_capture(batch)
         self.ws.batches.close(batch)
-        place = routines.remove_routine(acting(self.ws, ADMIN), "Post", post)
-        routines.put_routine(acting(self.ws, ADMIN), post, place)
+        place = parts.remove_part(acting(self.ws, ADMIN), "routines", "Post", post)
+        parts.put_part(acting(self.ws, ADMIN), "routines", post, place)
         self.assertEqual([r.name for r in self.ws.setup.routines], names, "it comes back to its place")
         with self.assertRaisesRegex(InputProblem, "already"):
-            routines.put_routine(acting(self.ws, ADMIN), post, place)
-        with self.assertRaisesRegex(InputProblem, "no routine"):
-            routines.copy_routine(acting(self.ws, ADMIN), "Nothing")
+            parts.put_part(acting(self.ws, ADMIN), "routines", post, place)
+        with self.assertRaisesRegex(InputProblem, "no longer"):
+            parts.copy_part(acting(self.ws, ADMIN), "routines", "Nothing")
 
     def test_who_may(self) -> None:
         for person in self.ws.setup.people:
             if set(person.roles) & {"administrator", "supervisor"}:
-                self.assertEqual(routines.copy_routine(acting(self.ws, person.id), "Post")[:9], "Post copy")
+                self.assertEqual(parts.copy_part(acting(self.ws, person.id), "routines", "Post")[:9], "Post copy")
             else:
                 with self.assertRaisesRegex(InputProblem, "may only look|may not prepare"):
-                    routines.copy_routine(acting(self.ws, person.id), "Post")
+                    parts.copy_part(acting(self.ws, person.id), "routines", "Post")
 
     def test_samples_and_open_batches(self) -> None:
         self.assertEqual(routines.list_samples(acting(self.ws)), [])

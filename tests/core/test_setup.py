@@ -11,6 +11,7 @@ from pydantic import ValidationError
 
 from keybundle.core.base.errors import Report
 from keybundle.core.fields.kinds import FILE_PROPERTIES
+from keybundle.core.setup.gaps import find_gaps
 from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, Setup
 from keybundle.core.setup.routines import TypeRule, Zone
 from keybundle.core.setup.text import load_setup, read_setup, write_setup
@@ -114,12 +115,14 @@ name = "Sender"
             ("net", 'column = "Name"', "names a column, but no register"),
             ("head", 'time_zone = "Europe/Atlantis"', "there is no time zone “Europe/Atlantis”"),
             ("head", 'locale = "xx"', "there is no locale “xx”"),
-            ("levels", '"Year"', "the folder field “Year” of “Bill” has no field"),
         ):
             text = text.replace("{{", "{").replace("}}", "}")
             report = read_setup((head + bill).format(**{**good, part: text}))
             self.assertIsInstance(report, Report, text)
             self.assertIn(said, "\n".join(str(f) for f in report.findings) if isinstance(report, Report) else "")
+        waits = read_setup((head + bill).format(**{**good, "levels": '"Year"'}))
+        assert isinstance(waits, Setup)
+        self.assertIn("does not say where Year of Box comes from", " ".join(gap.said for gap in find_gaps(waits)))
         folder = 'folder = { Year = "year of Sender" }'
         report = read_setup((head + bill).format(**{**good, "levels": '"Year"', "type": folder}))
         self.assertIn("holds no date", str(report))

@@ -20,7 +20,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.text import load_setup, write_setup
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.oversee.verify import verify
-from keybundle.core.workflows.prepare import people, setup_admin
+from keybundle.core.workflows.prepare import parts, setup_admin
 from keybundle.core.workflows.session import signing_in
 from keybundle.core.workflows.session.session import NotAllowed
 from keybundle.core.workflows.session.workspace import open_workspace
@@ -92,15 +92,15 @@ class Passwords(DataTest):
             signing_in.set_password(self.admin, "short", old=GOOD)
         signing_in.set_password(self.admin, OTHER, old=GOOD)
         self.assertEqual(signing_in.sign_in(self.ws, "Aldis Rush", OTHER), self.admin)
-        key = people.add_part(self.admin, "people", "Wenna Sluice")
+        key = parts.add_part(self.admin, "people", "Wenna Sluice")
         person = self.ws.setup.person(key)
         assert person is not None
-        people.save_part(self.admin, "people", people.change_part(person, {"roles": ("operator",)}), person)
+        parts.save_part(self.admin, "people", parts.change_part(person, {"roles": ("operator",)}), person)
         signing_in.give_password(self.admin, key, GOOD)
         wenna = signing_in.sign_in(self.ws, "Wenna Sluice", GOOD)
         with self.assertRaises(NotAllowed):
             signing_in.give_password(wenna, self.admin.person, GOOD)
-        people.remove_part(self.admin, "people", key)
+        parts.remove_part(self.admin, "people", key)
         with self.assertRaisesRegex(InputProblem, "works here no more"):
             signing_in.sign_in(self.ws, "Wenna Sluice", GOOD)
         self.assertEqual(wenna.holder.rights, frozenset(), "what they had is gone at once")
@@ -129,21 +129,21 @@ class Passwords(DataTest):
             with self.assertRaisesRegex(
                 InputProblem, "nobody could prepare and give rights any more.*Nothing was changed"
             ):
-                people.save_part(self.admin, "people", people.change_part(me, changes), me)
+                parts.save_part(self.admin, "people", parts.change_part(me, changes), me)
         role = next(r for r in self.ws.setup.roles if r.id == "administrator")
         with self.assertRaisesRegex(InputProblem, "nobody could prepare"):
-            people.save_part(self.admin, "roles", people.change_part(role, {"rights": (Right.LOOK,)}), role)
-        with self.assertRaisesRegex(InputProblem, "Aldis Rush still have administrator"):
-            people.remove_part(self.admin, "roles", "administrator")
-        key = people.add_part(self.admin, "people", "Second")
+            parts.save_part(self.admin, "roles", parts.change_part(role, {"rights": (Right.LOOK,)}), role)
+        with self.assertRaisesRegex(InputProblem, "administrator is still used by Aldis Rush"):
+            parts.remove_part(self.admin, "roles", "administrator")
+        key = parts.add_part(self.admin, "people", "Second")
         with self.assertRaisesRegex(InputProblem, "taken already"):
-            people.add_part(self.admin, "people", "second")
+            parts.add_part(self.admin, "people", "second")
         second = self.ws.setup.person(key)
         assert second is not None
-        people.save_part(self.admin, "people", people.change_part(second, {"roles": ("administrator",)}), second)
+        parts.save_part(self.admin, "people", parts.change_part(second, {"roles": ("administrator",)}), second)
         with self.assertRaisesRegex(InputProblem, r"changed by somebody else meanwhile \(roles\)"):
-            people.save_part(self.admin, "people", people.change_part(second, {"login": "x"}), second)
-        people.save_part(acting(self.ws, "Second"), "people", people.change_part(me, {"roles": ("reader",)}), me)
+            parts.save_part(self.admin, "people", parts.change_part(second, {"login": "x"}), second)
+        parts.save_part(acting(self.ws, "Second"), "people", parts.change_part(me, {"roles": ("reader",)}), me)
         self.assertFalse(self.admin.may(Right.PREPARE))
 
     def test_the_owner_of_the_directory_brings_the_last_administrator_back(self) -> None:

@@ -22,7 +22,7 @@ from keybundle.core.setup.routines import Naming, Routine
 from keybundle.core.setup.text import load_setup, read_routines, write_routine, write_setup
 from keybundle.core.workflows.keep import cabinets
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.prepare import pointing, routines
+from keybundle.core.workflows.prepare import pointing, routines, types
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in import opening
 from keybundle.core.workflows.take_in.capture import import_files, plan_import, scan_stack
@@ -224,7 +224,7 @@ class Routines(DataTest):
         path.write_text(path.read_text().replace('"Bill"', '"Receipt"'))
         name, told = routines.import_routines(acting(workspace, who), path)
         self.assertIn("“Receipt”, which is not there", told[0])
-        routines.make_type(acting(workspace, who), "Receipt", "Petty cash")
+        types.make_type(acting(workspace, who), "Receipt", "Petty cash")
         self.assertIsNotNone(workspace.setup.cabinet("Petty cash"))
         self.assertEqual(load_setup(write_setup(workspace.setup)), workspace.setup)
         for text, said in (

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication, QLineEdit
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.rights.model import Right
-from keybundle.core.workflows.prepare import people
+from keybundle.core.workflows.prepare import parts
 from keybundle.core.workflows.session import access, signing_in
 from keybundle.core.workflows.session.access import Spot
 from keybundle.core.workflows.session.workspace import open_workspace
@@ -191,7 +191,7 @@ class SigningIn(DesktopTest):
         desktop = self.open()
         admin = acting(desktop.workspace)
         person = next(p for p in desktop.workspace.setup.people if p.name == "Elspra Towpath")
-        people.save_part(admin, "people", people.change_part(person, {"values": {"Office": "Holmelock"}}), person)
+        parts.save_part(admin, "people", parts.change_part(person, {"values": {"Office": "Holmelock"}}), person)
         self.enter(desktop, "Elspra Towpath", GOOD)
         window = self.window(desktop, "Elspra Towpath")
         self.key(window, Qt.Key.Key_5, CTRL)
@@ -271,7 +271,7 @@ class KeptTo(DesktopTest):
         ws = desktop.workspace
         admin, person = acting(ws), ws.setup.person(window.seat.who)
         assert person is not None
-        people.save_part(admin, "people", people.change_part(person, {"roles": ("reader",)}), person)
+        parts.save_part(admin, "people", parts.change_part(person, {"roles": ("reader",)}), person)
         self.until(lambda: not window.work.scan.isEnabled(), 10, "scanning to be offered no more")
         window.message.setText("")
         self.key(window.work.list, Qt.Key.Key_S)

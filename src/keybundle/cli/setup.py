@@ -16,6 +16,7 @@ from keybundle.core.workflows.prepare.setup_admin import (
     go_back,
     import_setup,
     list_setup_history,
+    missing_in_file,
 )
 
 
@@ -61,6 +62,8 @@ def run(given: argparse.Namespace) -> int:
         for finding in report.findings:
             print(f"{given.file}: {finding}", file=sys.stderr)
         return 2
+    for missing in missing_in_file(given.file):
+        print(f"{given.file}: not ready yet: {missing}")
     if given.what == "import":
         if not _has_begun(given.data):
             with opened(given.data, changes=True, create=True) as workspace:

@@ -48,10 +48,6 @@ class FieldSpec(Named):
 
     @model_validator(mode="after")
     def _holds_together(self) -> FieldSpec:
-        if self.kind is Kind.CHOICE and not self.choices:
-            raise ValueError(message("model.field-choice-without-choices-list", name=self.name))
-        if self.kind is Kind.REGISTER and not self.register_name:
-            raise ValueError(message("model.field-needs-register-name-one", name=self.name))
         if self.check and self.check not in CHECKS:
             raise ValueError(message("model.no-check-take-one", check=self.check, names=", ".join(CHECKS)))
         if self.file_property and self.file_property not in FILE_PROPERTIES:
@@ -94,13 +90,14 @@ class Cabinet(Named):
 class DocumentType(Named):
     """A document type: which fields are asked, and how they make folder and caption; other parts stand in it by id.
 
+    Without a ``cabinet`` its documents wait (``gaps.py``).
     ``folder`` maps each folder field of the cabinet to ``X``, ``year of X`` or ``month of X`` with X a field here.
     ``words`` are words that tell the type on paper, ``told_by`` rules that tell it for certain. ``sums`` lists
     ``A + B = C`` over money fields; ``order`` lists ``A < B`` over date fields. ``key`` names the fields that tell one
     document from another: one filed with the same values is warned of.
     """
 
-    cabinet: str
+    cabinet: str = ""
     caption: str = ""
     words: tuple[str, ...] = ()
     folder: dict[str, str] = {}

@@ -8,7 +8,8 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from keybundle.core.rights.model import Holder
 
-Name = Annotated[str, Field(min_length=1, max_length=80)]
+LONGEST_NAME = 80
+Name = Annotated[str, Field(min_length=1, max_length=LONGEST_NAME)]
 
 
 class Part(BaseModel):

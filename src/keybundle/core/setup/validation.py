@@ -171,6 +171,8 @@ def _try(read: Callable[[], T]) -> T | str:
 
 def _destination(setup: Setup, kind: DocumentType) -> Iterator[Fault]:
     cabinet = setup.cabinet(kind.cabinet)
+    if not kind.cabinet:
+        return
     if cabinet is None:
         said = message(
             "validation.no-cabinet-known", cabinet=kind.cabinet, known=_known(c.name for c in setup.cabinets)
@@ -186,8 +188,9 @@ def _destination(setup: Setup, kind: DocumentType) -> Iterator[Fault]:
         source = read_level(kind.folder.get(own.id, own.id))
         spec = kind.field(source.field)
         if spec is None:
-            said = message("validation.folder-field-no-field-come", own_name=own.name, kind_name=kind.name)
-            yield ("folder",), "folder-field-without-source", said
+            if own.id in kind.folder:  # where nothing is said yet, the level only waits (``gaps.py``)
+                said = message("validation.folder-field-no-field-come", own_name=own.name, kind_name=kind.name)
+                yield ("folder",), "folder-field-without-source", said
         elif source.part and spec.kind is not Kind.DATE:
             yield (
                 ("folder",),

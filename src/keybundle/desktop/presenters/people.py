@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Group, Person, Role
-from keybundle.core.workflows.prepare import people
+from keybundle.core.workflows.prepare import parts
 from keybundle.core.workflows.session import access, signing_in
 from keybundle.core.workflows.session.access import Reached
 from keybundle.desktop.presenters.editing import Editing, Kept, tell_parts
@@ -105,7 +105,7 @@ class PeoplePresenter(QObject):
         if base is None:
             return
         try:
-            part = people.change_part(base, changes)
+            part = parts.change_part(base, changes)
         except InputProblem as error:
             self._show(problem=worded(error))
             return
@@ -114,8 +114,8 @@ class PeoplePresenter(QObject):
         self._show(part=part, problem="")
         told = tell_parts(part.name, base.model_dump(), part.model_dump())
         self._keep(
-            lambda: people.save_part(session, kind, part, base),
-            lambda _: Kept(told, lambda: people.save_part(session, kind, base, part)), tr("Kept: {name}", name=part.name),
+            lambda: parts.save_part(session, kind, part, base),
+            lambda _: Kept(told, lambda: parts.save_part(session, kind, base, part)), tr("Kept: {name}", name=part.name),
         )  # fmt: skip
 
     def change_values(self, typed: str) -> None:
@@ -141,8 +141,8 @@ class PeoplePresenter(QObject):
             self._show(chosen=part_id)
 
         self._keep(
-            lambda: people.add_part(session, kind, name),
-            lambda made: Kept(tr("{name}, added", name=name), lambda: people.remove_part(session, kind, made)),
+            lambda: parts.add_part(session, kind, name),
+            lambda made: Kept(tr("{name}, added", name=name), lambda: parts.remove_part(session, kind, made)),
             tr("Added: {name}", name=name), done,
         )  # fmt: skip
 
@@ -151,9 +151,9 @@ class PeoplePresenter(QObject):
         session, kind, part = self._s.session, self.state.kind, self.state.part
         if part is None:
             return
-        back = people.save_part if isinstance(part, Person) else people.put_part
+        back = parts.save_part if isinstance(part, Person) else parts.put_part
         self._keep(
-            lambda: people.remove_part(session, kind, part.id),
+            lambda: parts.remove_part(session, kind, part.id),
             lambda _: Kept(tr("{name}, taken away", name=part.name), lambda: back(session, kind, part)),
             tr("Taken away: {name}", name=part.name),
         )  # fmt: skip

@@ -17,7 +17,7 @@ from keybundle.core.setup.model import called, name_of
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.arrange import separating
 from keybundle.core.workflows.arrange.separating import Rehearsal
-from keybundle.core.workflows.prepare import pointing, routines
+from keybundle.core.workflows.prepare import parts, pointing, routines, types
 from keybundle.core.workflows.prepare.pointing import PointedBarcode, PointedPage
 from keybundle.core.workflows.prepare.routines import Sample
 from keybundle.desktop.presenters.bench_state import PageShown
@@ -139,7 +139,7 @@ class RoutinesPresenter(QObject):
         if kind := called(s.workspace.setup.document_types, changes.get("document_type") or ""):
             changes = {**changes, "document_type": kind.id}
         try:
-            routine = routines.make_routine(base, changes)
+            routine = parts.change_part(base, changes)
         except InputProblem as error:
             self._show(problem=worded(error))
             return
@@ -151,7 +151,7 @@ class RoutinesPresenter(QObject):
 
         def kept(_: object) -> Kept:
             told = tell_parts(routine.name, base.model_dump(), routine.model_dump())
-            return Kept(told, lambda: routines.save_routine(s.session, base, routine))
+            return Kept(told, lambda: parts.save_part(s.session, "routines", base, routine))
 
         def done(_: object) -> None:
             self.said.emit(tr("Kept: {name}", name=routine.name))
@@ -163,7 +163,7 @@ class RoutinesPresenter(QObject):
             else:
                 self.failed.emit(tr("{name} stays as it was. {told}", name=base.name, told=told))
 
-        self._editing.keep(lambda: routines.save_routine(s.session, routine, base), kept, done, refused)
+        self._editing.keep(lambda: parts.save_part(s.session, "routines", routine, base), kept, done, refused)
 
     def undo(self) -> None:
         """Put back what one changed last here."""
@@ -173,7 +173,7 @@ class RoutinesPresenter(QObject):
         """Make a copy of the routine and show it."""
         chosen = self.state.chosen
         if chosen:
-            self._add(lambda: (routines.copy_routine(self._s.session, chosen), ()))
+            self._add(lambda: (parts.copy_part(self._s.session, "routines", chosen), ()))
 
     def remove(self) -> None:
         """Remove the routine; refused in words while batches of it are open."""
@@ -188,8 +188,8 @@ class RoutinesPresenter(QObject):
             self.refresh()
 
         self._editing.keep(
-            lambda: routines.remove_routine(s.session, base.id, base),
-            lambda place: Kept(tr("{name}, removed", name=name), lambda: routines.put_routine(s.session, base, place)),
+            lambda: parts.remove_part(s.session, "routines", base.id, base),
+            lambda place: Kept(tr("{name}, removed", name=name), lambda: parts.put_part(s.session, "routines", base, place)),
             done, self.failed.emit,
         )  # fmt: skip
 
@@ -200,7 +200,7 @@ class RoutinesPresenter(QObject):
         def kept(found: tuple[str, tuple[str, ...]]) -> Kept:
             added = found[0]
             name = name_of(s.workspace.setup.routines, added)
-            return Kept(tr("{name}, added", name=name), lambda: routines.remove_routine(s.session, added))
+            return Kept(tr("{name}, added", name=name), lambda: parts.remove_part(s.session, "routines", added))
 
         def done(found: tuple[str, tuple[str, ...]]) -> None:
             self._show(chosen=found[0])
@@ -228,7 +228,7 @@ class RoutinesPresenter(QObject):
         """Make a document type that the routine is to have, its cabinet too where it is missing."""
         s = self._s
         s.runner.change(
-            lambda: routines.make_type(s.session, name, cabinet),
+            lambda: types.make_type(s.session, name, cabinet),
             lambda made: self.change({"document_type": made}), on_error=self.failed.emit,
         )  # fmt: skip
 

@@ -13,7 +13,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import DocumentType, called
-from keybundle.core.workflows.prepare import pointing, routines, types
+from keybundle.core.workflows.prepare import parts, pointing, routines, types
 from keybundle.core.workflows.prepare.pointing import PointedPage
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.editing import Editing, Kept, tell_parts
@@ -145,7 +145,7 @@ class TypesPresenter(QObject):
 
         def kept(_: object) -> Kept:
             told = tell_parts(kind.name, before.model_dump(), kind.model_dump())
-            return Kept(told, lambda: types.save_type(s.session, before, kind))
+            return Kept(told, lambda: parts.save_part(s.session, "document_types", before, kind))
 
         def done(documents: int) -> None:
             stay = (
@@ -167,7 +167,7 @@ class TypesPresenter(QObject):
             else:
                 self.failed.emit(tr("{name} stays as it was. {told}", name=kind.name, told=told))
 
-        self._editing.keep(lambda: types.save_type(s.session, kind, before), kept, done, refused)
+        self._editing.keep(lambda: parts.save_part(s.session, "document_types", kind, before), kept, done, refused)
 
     def undo(self) -> None:
         """Put back what one changed last here."""

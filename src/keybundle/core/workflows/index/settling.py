@@ -10,6 +10,7 @@ from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.filing.destination import compute_destination
 from keybundle.core.proposing.evidence import RuleFor, is_by_hand, weigh
 from keybundle.core.registers.book import Book
+from keybundle.core.setup.gaps import why_not_filed
 from keybundle.core.setup.model import DocumentType, Setup
 
 GIVES_WAY = (Origin.CARRIED, Origin.DEFAULT)
@@ -25,7 +26,7 @@ def judge_state(document: Document, pages: list[Page], kind: DocumentType | None
         return State.READING
     if kind is None or any(p.is_damaged for p in pages):
         return State.TO_CHECK
-    if compute_destination(kind, setup, document.values).missing:
+    if why_not_filed(kind, setup) or compute_destination(kind, setup, document.values).missing:
         return State.TO_CHECK
     known = [v for name, v in document.values.items() if kind.field(name)]
     return State.READY if document.has_sure_type and all(v.sure for v in known) else State.TO_CHECK

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from keybundle.core.base.messages import message
 from keybundle.core.batches.model import Document, Page, State
 from keybundle.core.filing.destination import compute_destination
+from keybundle.core.setup.gaps import why_not_filed
 from keybundle.core.workflows.session.workspace import Workspace
 
 
@@ -23,6 +24,8 @@ def why_not(workspace: Workspace, document: Document, pages: Sequence[Page] = ()
     kind = workspace.setup.document_type(document.type)
     if kind is None:
         return document.trouble or message("why-not.no-document-type-yet")
+    if unprepared := why_not_filed(kind, workspace.setup):
+        return message("why-not.not-prepared", said=unprepared)
     missing = compute_destination(kind, workspace.setup, document.values).missing
     if missing:
         return message("why-not.missing", fields=", ".join(missing), n=len(missing))

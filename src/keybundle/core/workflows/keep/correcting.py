@@ -212,7 +212,7 @@ Place = tuple[str, tuple[tuple[str, str], ...]]
 def _goes(session: Session, kind: DocumentType, values: Mapping[str, FieldValue]) -> Place | None:
     """Return the cabinet and folder that values say, None where they do not say it all."""
     goes = compute_destination(kind, session.workspace.setup, values)
-    if not goes.is_known:
+    if not goes.cabinet or not goes.is_known:
         return None
     return goes.cabinet, tuple((field, value or "") for field, value in goes.folder)
 

@@ -11,6 +11,7 @@ from keybundle.core.base.errors import InputProblem, Report, explain_os_error
 from keybundle.core.base.files import write_atomic
 from keybundle.core.base.messages import message
 from keybundle.core.rights.model import Right
+from keybundle.core.setup.gaps import find_gaps
 from keybundle.core.setup.ids import PARTS
 from keybundle.core.setup.model import Setup, called, name_of
 from keybundle.core.setup.text import load_setup, read_setup, write_setup
@@ -34,6 +35,12 @@ def check_setup_file(path: Path) -> Report:
     """Return what is wrong with a set-up file, with line and reason; nothing when it can be imported."""
     result = read_setup(_read(path))
     return result if isinstance(result, Report) else Report()
+
+
+def missing_in_file(path: Path) -> list[str]:
+    """Return, as sentences, what a set-up file that can be imported still lacks before work can be done by it."""
+    result = read_setup(_read(path))
+    return [gap.said for gap in find_gaps(result) if gap.stops] if isinstance(result, Setup) else []
 
 
 @dataclass(frozen=True)

@@ -6,8 +6,7 @@ import re
 from collections.abc import Collection, Mapping
 from typing import Any
 
-from pydantic import ValidationError
-from sqlalchemy import func, select
+from sqlalchemy import select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import join_comma, message
@@ -16,10 +15,11 @@ from keybundle.core.filing.destination import make_caption
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.formulas import caption_names, map_caption, read_level, read_order, read_sum
 from keybundle.core.setup.ids import fresh_id
-from keybundle.core.setup.model import DocumentType, Setup
+from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, Setup
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.prepare.routines import refuse_changed
+from keybundle.core.workflows.prepare.parts import PartProblem, change_part
 from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.workspace import Workspace
 
 TOLD_BY = ("words", "barcode", "source")
 PREPARED_CAPTIONS = ("{%s}", "{%s} {%s}", "{%s}: {%s}", "{%s}, {%s}, {%s}")
@@ -42,27 +42,28 @@ def from_words(kind: DocumentType, changes: Mapping[str, Any]) -> dict[str, Any]
 
 
 def change_type(kind: DocumentType, changes: Mapping[str, Any]) -> DocumentType:
-    """Return a type with some parts changed; raises InputProblem in words where they do not hold together.
+    """Return a type with some parts changed; raises PartProblem in words where they do not hold together.
 
     Paper does not follow a new name, so the old one stays among the words that head a page.
     """
     changed = dict(changes)
     if changed.get("name", kind.name) != kind.name and "words" not in changed:
         changed["words"] = tuple(dict.fromkeys((*kind.words, kind.name)))
-    return _validated({**kind.model_dump(), **changed})
+    return _whole(change_part(kind, changed))
 
 
 def change_field(kind: DocumentType, field: str, changes: Mapping[str, Any]) -> DocumentType:
-    """Return a type with some parts of one field changed; raises InputProblem in words.
+    """Return a type with some parts of one field changed, each named by its path; raises PartProblem in words.
 
     Paper does not follow a new name, so the old one stays among the field's labels.
     """
-    changed = dict(changes)
-    spec = kind.field(field)
-    if spec is not None and changed.get("name", spec.name) != spec.name and "labels" not in changed:
+    changed, spec = dict(changes), kind.field(field)
+    if spec is None:
+        raise InputProblem(message("people.no-longer-nothing-changed"))
+    if changed.get("name", spec.name) != spec.name and "labels" not in changed:
         changed["labels"] = tuple(dict.fromkeys((*spec.labels, spec.name)))
-    fields = [{**f.model_dump(), **(changed if f.id == field else {})} for f in kind.fields]
-    return _validated({**kind.model_dump(), "fields": fields})
+    new = change_part(spec, changed)
+    return _whole(kind.model_copy(update={"fields": tuple(new if f.id == field else f for f in kind.fields)}))
 
 
 def add_field(
@@ -76,8 +77,8 @@ def add_field(
     if any(f.name.casefold() == name.casefold() for f in kind.fields):
         raise InputProblem(message("types.field-already-choose-another-name", kind_name=kind.name, name=name))
     taken = {*used, *(f.id for f in kind.fields)}
-    spec = {"id": fresh_id(name, taken), "name": name, "kind": value_kind, "labels": (name,), "register": register}
-    return _validated({**kind.model_dump(), "fields": [*(f.model_dump() for f in kind.fields), spec]})
+    spec = {"id": fresh_id(name, taken), "name": name, "kind": value_kind, "labels": (name,), "register_name": register}
+    return change_part(kind, {"fields": [*(f.model_dump() for f in kind.fields), spec]})
 
 
 def remove_field(kind: DocumentType, field: str) -> DocumentType:
@@ -93,7 +94,7 @@ def remove_field(kind: DocumentType, field: str) -> DocumentType:
         raise InputProblem(
             message("types.used-take-out-first", label=kind.label(field), list=join_comma(used), kind_name=kind.name)
         )
-    return _validated({**kind.model_dump(), "fields": [f.model_dump() for f in kind.fields if f.id != field]})
+    return kind.model_copy(update={"fields": tuple(f for f in kind.fields if f.id != field)})
 
 
 def told_patterns(kind: DocumentType) -> dict[str, str]:
@@ -113,45 +114,50 @@ def change_told(kind: DocumentType, on: str, pattern: str) -> DocumentType:
     first = next((i for i, r in enumerate(rules) if r["on"] == on), len(rules))
     before = rules[first] if first < len(rules) else {"on": on}
     rules[first : first + 1] = [{**before, "pattern": pattern, "words": ""}] if pattern else []
-    return _validated({**kind.model_dump(), "told_by": rules})
+    return change_part(kind, {"told_by": rules})
 
 
-def _validated(data: Mapping[str, Any]) -> DocumentType:
-    try:
-        kind = DocumentType.model_validate(data)
-    except ValidationError as error:
-        said = [str(e["msg"]).removeprefix("Value error, ") for e in error.errors()]
-        raise InputProblem(message("prepare.nothing-changed", said="; ".join(dict.fromkeys(said)))) from error
+def _whole(kind: DocumentType) -> DocumentType:
+    """Return a type whose key names fields of its own; raises PartProblem."""
     unknown = [name for name in kind.key if kind.field(name) is None]
     if unknown:
-        raise InputProblem(
-            message(
-                "types.no-field-fields",
-                kind_name=kind.name,
-                unknown=unknown[0],
-                list=", ".join(f.name for f in kind.fields),
-            )
-        )
+        fields = ", ".join(f.name for f in kind.fields)
+        said = message("types.no-field-fields", kind_name=kind.name, unknown=unknown[0], list=fields)
+        raise PartProblem({"key": said})
     return kind
 
 
 @needs(Right.PREPARE)
-def save_type(session: Session, kind: DocumentType, base: DocumentType | None = None) -> int:
-    """Keep a type in place of the one with its id; return how many filed documents are of it (they stay as they are).
+def make_type(session: Session, name: str, cabinet: str) -> str:
+    """Make a document type with a title field, and its cabinet where that is missing too; return the type's id.
 
-    ``base`` is the type that was changed: where somebody else has changed it meanwhile, nothing is kept.
+    Raises InputProblem for a name that is taken or empty.
     """
     workspace, who = session.workspace, session.person
+    name, cabinet = name.strip(), cabinet.strip()
+    if not name or not cabinet:
+        raise InputProblem(message("routines.document-type-needs-name-cabinet"))
 
     def change(setup: Setup) -> Setup:
-        refuse_changed(setup.document_type(kind.id), base, message("thing.document-type", name=kind.name))
-        kinds = tuple(kind if k.id == kind.id else k for k in setup.document_types)
-        return setup.model_copy(update={"document_types": kinds})
+        if any(k.name.casefold() == name.casefold() for k in setup.document_types):
+            raise InputProblem(message("routines.document-type-already-choose-another", name=name))
+        known = next((c for c in setup.cabinets if c.name.casefold() == cabinet.casefold()), None)
+        home = known or Cabinet(id=_new(workspace, "cabinets", cabinet), name=cabinet)
+        cabinets = setup.cabinets if known else (*setup.cabinets, home)
+        levels = [f.name for f in home.folder_fields]
+        title = FieldSpec(name="Title", required=True, labels=("Title", "Subject"))
+        fields = (title, *(FieldSpec(name=n, required=True, labels=(n,)) for n in levels if n != "Title"))
+        kind = DocumentType(
+            id=_new(workspace, "document_types", name), name=name, cabinet=home.id, caption="{Title}", words=(name,),
+            folder={f.id: f.name for f in home.folder_fields}, fields=fields,
+        )  # fmt: skip
+        return setup.model_copy(update={"cabinets": cabinets, "document_types": (*setup.document_types, kind)})
 
-    workspace.change_setup(who, change)
-    d = t.document.c
-    with workspace.place.database.read() as c:
-        return int(c.execute(select(func.count()).where(d.type == kind.id, d.removed_at.is_(None))).scalar() or 0)
+    return workspace.change_setup(who, change).document_types[-1].id
+
+
+def _new(workspace: Workspace, part: str, name: str) -> str:
+    return fresh_id(name, workspace.used_ids().get(part, set()))
 
 
 @needs(Right.LOOK)

@@ -19,6 +19,7 @@ from keybundle.core.base.messages import join_comma, message
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import ALL_RIGHTS, Right
 from keybundle.core.setup.model import Person, Role, Setup, SignIn, called, number_people
+from keybundle.core.setup.text import check_setup
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.session.session import MACHINE, Session, needs
 from keybundle.core.workflows.session.workspace import ADMINISTERS, Workspace
@@ -156,8 +157,11 @@ def has_password(workspace: Workspace, person_id: str) -> bool:
         return _secret(c, person_id) is not None
 
 
-def begin_repository(workspace: Workspace, repository: str, administrator: str, password: str = "") -> Session:
-    """Give a fresh data directory its name, and let whoever begins it in as its first administrator.
+def begin_repository(
+    workspace: Workspace, repository: str, administrator: str, password: str = "", *, locale: str = "en_GB",
+    time_zone: str = "UTC",
+) -> Session:  # fmt: skip
+    """Give a fresh data directory its name and where it stands, and let whoever begins it in as its first administrator.
 
     They sign in by their account of this system from then on, or by the password where they gave one.
     """
@@ -168,7 +172,9 @@ def begin_repository(workspace: Workspace, repository: str, administrator: str, 
     if password:
         _check_password(password)
     person = Person(name=administrator.strip(), roles=("administrator",), login=system_account())
-    setup = Setup(repository=repository.strip(), people=(person,))
+    setup = Setup(repository=repository.strip(), locale=locale, time_zone=time_zone, people=(person,))
+    if findings := check_setup(setup).findings:
+        raise InputProblem(message("prepare.nothing-changed", said="; ".join(f.message for f in findings)))
     with workspace.place.database.atomic() as c:
         workspace.put_setup(setup, setup.people[0].id)
         if password:
