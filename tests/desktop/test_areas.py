@@ -20,9 +20,7 @@ class Areas(DesktopTest):
 
     def show_areas(self, window: MainWindow) -> None:
         window.go_prepare()
-        parts = window.prepare.list
-        self.until(lambda: parts.findItems("Storage areas", Qt.MatchFlag.MatchExactly), 10, "the parts")
-        parts.setCurrentItem(parts.findItems("Storage areas", Qt.MatchFlag.MatchExactly)[0])
+        window.prepare.show_page("areas")
 
     def lies_in(self, folder: Path) -> int:
         return sum(p.is_file() for p in folder.rglob("*"))
@@ -34,7 +32,7 @@ class Areas(DesktopTest):
         assert window is not None
         archive.mkdir()
         self.show_areas(window)
-        view = window.prepare.areas
+        view = window.prepare.view("areas")
         self.until(lambda: view.presenter.state.rows, 10, "the areas")
         self.assertRegex(view.presenter.state.rows[0].told, r"[\d.,]+ of [\d.,]+ GB free, \d+ files")
         self.assertFalse(view.bring.isEnabled(), "all lies where it should")
@@ -65,11 +63,11 @@ class Areas(DesktopTest):
             self.press(view.add)
         self.until(lambda: "is a storage area already" in window.message.text(), 10, "the refusal")
 
-    def test_who_does_not_prepare_sees_the_list_alone(self) -> None:
+    def test_who_does_not_prepare_is_not_shown_areas_nor_what_is_missing(self) -> None:
         desktop = self.start()
         desktop.begin("Hollin Waterhen")
         assert desktop.window is not None
-        self.show_areas(desktop.window)
-        prepare = desktop.window.prepare
-        self.assertIsNot(prepare.stack.currentWidget(), prepare.areas)
-        self.assertEqual(prepare.table.rowCount(), 1)
+        desktop.window.go_prepare()
+        self.assertEqual(
+            [code for code in desktop.window.prepare.pages if code in ("areas", "missing", "routines")], ["routines"]
+        )

@@ -370,7 +370,8 @@ class Calm(AtSpeed):
     def test_the_wheel_changes_nothing_that_has_no_focus(self) -> None:
         document = self.go("Mooring agreement")
         self.window.go_prepare()
-        self.until(lambda: self.window.prepare.list.count() > 3)
+        self.window.prepare.show_page("routines")
+        self.until(lambda: self.window.prepare.view("routines").form.rows, 10)
         self.window.go_work()
         self.bench.strip.setFocus()
         boxes = [w for w in self.window.findChildren(Choice) if w.count() > 1]

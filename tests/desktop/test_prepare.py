@@ -1,16 +1,24 @@
-"""Routines in Prepare: changing by hand, refusals in words, the rehearsal, taking a change back, separating again."""
+"""Prepare in the window: routines with their rehearsal, types and fields, registers; refusals where they stand, undo."""
 
 from __future__ import annotations
 
+from typing import Any
+from unittest import mock
+
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLineEdit, QSpinBox
+from PySide6.QtWidgets import QFileDialog, QLineEdit, QPushButton, QSpinBox
 
+from keybundle.core.workflows.prepare import parts
 from keybundle.desktop.app import Desktop
-from keybundle.desktop.views.routine_view import RoutineView
+from keybundle.desktop.views.list_sheet import ListSheet
+from keybundle.desktop.views.prepare.cabinets_editor import TableSheet
+from keybundle.desktop.views.prepare.part_view import HistorySheet
+from keybundle.desktop.views.prepare.registers_view import MappingSheet
+from keybundle.desktop.views.prepare.routine_view import RoutineView
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
-from tests.support import scanned_template
+from tests.support import acting, count_filed, scanned_template
 
 CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
 
@@ -22,11 +30,12 @@ class Routines(DesktopTest):
         window = desktop.window
         assert window is not None
         self.until(window.isActiveWindow)
-        return desktop, window, window.prepare.routines
+        window.prepare.show_page("routines")
+        return desktop, window, window.prepare.view("routines")
 
     def open_prepare(self, window: MainWindow) -> None:
         self.key(window, Qt.Key.Key_4, CTRL)
-        self.until(lambda: window.prepare.routines.presenter.state.routine is not None)
+        self.until(lambda: window.prepare.view("routines").presenter.state.routine is not None)
 
     def test_rules_are_tried_as_they_are_changed_and_open_batches_follow(self) -> None:
         desktop, window, view = self.begin(scanned=True)
@@ -36,7 +45,7 @@ class Routines(DesktopTest):
         p = view.presenter
         self.until(lambda: p.state.sides and not p.state.rehearsing, 20, "the first rehearsal")
         self.assertEqual(sum(s.kind == "break" for s in p.state.sides), before)
-        self.assertIn(f"{before} breaks are the same, none is missing, none is new", view.figures.text())
+        self.assertIn(f"{before} breaks are the same, none is missing, none is new", view.rehearsal.figures.text())
         view.rules.kind.setCurrentText("page numbering")
         QTest.mouseClick(view.rules.add, Qt.MouseButton.LeftButton)
         self.until(lambda: view.rules.list.count() == 2)
@@ -50,8 +59,8 @@ class Routines(DesktopTest):
                    "the rehearsal without separators")  # fmt: skip
         self.assertEqual(len(desktop.workspace.batches.load(batch_id).documents), before, "a rehearsal changes nothing")
         tried = sum(s.kind == "break" for s in p.state.sides)
-        self.until(view.separate.isVisible)
-        QTest.mouseClick(view.separate, Qt.MouseButton.LeftButton)
+        self.until(view.rehearsal.separate.isVisible)
+        QTest.mouseClick(view.rehearsal.separate, Qt.MouseButton.LeftButton)
         self.until(lambda: len(desktop.workspace.batches.load(batch_id).documents) == tried, 30, "the batch to follow")
         self.assertTrue(desktop.line.wait(120))
 
@@ -61,26 +70,27 @@ class Routines(DesktopTest):
         p = view.presenter
         p.change({"description": "The morning's post"})
         self.until(lambda: desktop.workspace.setup.routines[0].description == "The morning's post")
-        p.change({"separation": {"rules": [{"rule": "barcode", "pattern": "("}]}})
-        self.until(lambda: "no regular expression" in view.problem.text())
-        self.assertTrue(view.problem.isVisible())
+        p.change({"separation.rules": [{"rule": "barcode", "pattern": "("}]})
+        problem = lambda name: view.form.rows[name].problem.text()  # noqa: E731
+        self.until(lambda: "no regular expression" in problem("separation.rules"))
         p.change({"name": "Bills"})
-        self.until(lambda: "a routine “Bills” already" in view.problem.text())
+        self.until(lambda: "“Bills” is taken already" in problem("name"))
         p.change({"key": "b"})
-        self.until(lambda: "starts another routine" in view.problem.text())
-        box = view.halts["skew"][0]
+        self.until(lambda: "started by “B”" in problem("key"))
+        self.assertTrue(view.form.rows["key"].problem.isVisible())
+        box = view.form.rows["halts"].editor.checks["skew"]
         self.click(box, QPoint(8, box.height() // 2))
         self.until(lambda: [h.on for h in desktop.workspace.setup.routines[0].halts][-1] == "skew")
-        self.click(view.steps["despeckle"], QPoint(8, 8))
+        self.click(view.form.rows["cleaning.despeckle"].editor, QPoint(8, 8))
         self.until(lambda: not desktop.workspace.setup.routines[0].cleaning.despeckle)
-        self.until(lambda: view.undo_told.text() == "Post: cleaning", 10, "it to be said what Undo puts back")
-        QTest.mouseClick(view.undo, Qt.MouseButton.LeftButton)
+        self.until(lambda: view.pane.undo_told.text() == "Post: cleaning", 10, "it to be said what Undo puts back")
+        QTest.mouseClick(view.pane.undo, Qt.MouseButton.LeftButton)
         self.until(lambda: desktop.workspace.setup.routines[0].cleaning.despeckle)
-        self.until(lambda: view.undo_told.text() == "Post: halts", 10)
-        QTest.mouseClick(view.undo, Qt.MouseButton.LeftButton)
+        self.until(lambda: view.pane.undo_told.text() == "Post: halts", 10)
+        QTest.mouseClick(view.pane.undo, Qt.MouseButton.LeftButton)
         self.until(lambda: "skew" not in [h.on for h in desktop.workspace.setup.routines[0].halts], 10,
                    "the step before it, not the same one again")  # fmt: skip
-        QTest.mouseClick(view.copy, Qt.MouseButton.LeftButton)
+        QTest.mouseClick(view.pane.copy, Qt.MouseButton.LeftButton)
         self.until(lambda: [r.name for r in desktop.workspace.setup.routines][-1] == "Post copy")
         self.until(lambda: p.state.routine is not None and p.state.routine.name == "Post copy")
         self.assertEqual(desktop.workspace.setup.routine("Post copy").key, "")  # type: ignore[union-attr]
@@ -88,13 +98,14 @@ class Routines(DesktopTest):
     def test_copies_at_filing_are_set_where_the_routine_is(self) -> None:
         desktop, window, view = self.begin("supervisor")
         self.open_prepare(window)
-        folder, names = view.copies.lines["folder"], view.copies.lines["names"]
+        folder = view.form.rows["copies.folder"].editor.line
         kept = lambda: desktop.workspace.setup.routines[0].copies  # noqa: E731
-        self.assertFalse(names.isEnabled(), "without a folder there are no copies")
+        self.assertNotIn("copies.names", view.form.rows, "without a folder there are no copies")
         folder.setFocus()
         QTest.keyClicks(folder, "/srv/copies")
         self.key(folder, Qt.Key.Key_Return)
-        self.until(lambda: kept().folder == "/srv/copies" and names.isEnabled(), 10)
+        self.until(lambda: kept().folder == "/srv/copies" and "copies.names" in view.form.rows, 10)
+        names = view.form.rows["copies.names"].editor
         names.setFocus()
         names.selectAll()
         QTest.keyClicks(names, "{filed} {caption}")
@@ -111,10 +122,10 @@ class Routines(DesktopTest):
         description.setFocus()
         description.selectAll()
         QTest.keyClicks(description, "The morning's post")
-        bills = view.names.visualItemRect(view.names.item(1)).center()
+        bills = view.pane.names.visualItemRect(view.pane.names.item(1)).center()
         seen: list[str] = []
         p.changed.connect(lambda state: seen.append(state.chosen))
-        self.click(view.names.viewport(), bills)  # leaving the field keeps it, the click chooses Bills
+        self.click(view.pane.names.viewport(), bills)  # leaving the field keeps it, the click chooses Bills
         self.until(lambda: ws.setup.routines[0].description == "The morning's post", 10)
         self.until(lambda: "Kept: Post" in window.message.text(), 10)
         self.spin(0.2)
@@ -122,8 +133,8 @@ class Routines(DesktopTest):
             (p.state.chosen, seen[seen.index("Bills") :].count("Post")), ("Bills", 0), "no way back to Post"
         )
         p.change({"name": "Post"})
-        self.until(lambda: "a routine “Post” already" in view.problem.text(), 10)
-        self.assertEqual(p.state.routine.name, "Bills", "the routine it was before")  # type: ignore[union-attr]
+        self.until(lambda: "“Post” is taken already" in view.form.rows["name"].problem.text(), 10)
+        self.assertEqual(p.state.routine.name, "Bills", "the routine it was before")
 
     def test_digits_being_typed_stay_while_a_rehearsal_comes_back(self) -> None:
         _, window, view = self.begin(scanned=True)
@@ -144,9 +155,9 @@ class Routines(DesktopTest):
         desktop, window, view = self.begin("operator")
         self.open_prepare(window)
         view.presenter.change({"bar": 0.5})
-        self.until(lambda: "may not prepare" in view.problem.text(), 10)
+        self.until(lambda: "may not prepare" in view.form.rows["bar"].problem.text(), 10)
         self.assertNotEqual(desktop.workspace.setup.routines[0].bar, 0.5)
-        self.assertFalse(view.copy.isEnabled())
+        self.assertFalse(view.pane.copy.isEnabled())
 
     def test_a_start_key_scans(self) -> None:
         desktop, window, _ = self.begin()
@@ -157,3 +168,160 @@ class Routines(DesktopTest):
         self.assertEqual(batch.routine, "Bills")
         window.work.presenter.incoming.stop()
         self.until(lambda: not window.work.presenter.state.scanning, 20)
+
+
+class Editors(DesktopTest):
+    def begin(self, page: str) -> tuple[Desktop, MainWindow, Any]:
+        desktop = self.start()
+        desktop.begin("Oswinna Reedmace")
+        window = desktop.window
+        assert window is not None
+        self.key(window, Qt.Key.Key_4, CTRL)
+        window.prepare.show_page(page)
+        view = window.prepare.view(page)
+        self.until(lambda: view.presenter.state.part is not None, 10)
+        return desktop, window, view
+
+    def type_in(self, view: Any, name: str, text: str, form: str = "form") -> None:
+        editor = getattr(view, form).rows[name].editor
+        editor.setFocus()
+        editor.selectAll()
+        QTest.keyClicks(editor, text)
+
+    def test_a_type_is_changed_with_its_caption_in_sight_and_refused_where_it_stands(self) -> None:
+        desktop, _, view = self.begin("types")
+        ws, p = desktop.workspace, view.presenter
+        bill = lambda: ws.setup.document_type("Bill")  # noqa: E731
+        p.choose("Bill")
+        self.until(lambda: view.form.rows and "caption" in p.state.values, 10)
+        self.type_in(view, "caption", "Bill {Bill number} of {Supplier}")
+        self.until(lambda: "here: Bill R-" in view.form.rows["caption"].help.text(), 10, "the example")
+        self.assertNotEqual(bill().caption, "Bill {Bill number} of {Supplier}", "a try is not kept")
+        self.key(view.form.rows["caption"].editor, Qt.Key.Key_Return)
+        self.until(lambda: bill().caption == "Bill {Bill number} of {Supplier}", 10)
+        p.change({"words": ("Bill", "Tally")})
+        p.change({"field Net labels": ("Net", "Bare")})
+        self.until(lambda: bill().words == ("Bill", "Tally") and bill().field("Net").labels == ("Net", "Bare"), 10,
+                   "both of two changes made at once")  # fmt: skip
+        view.show_tab(1)
+        p.choose_field("Order number")
+        self.type_in(view, "field Order number pattern", "(", "field_form")
+        self.key(view.field_form.rows["field Order number pattern"].editor, Qt.Key.Key_Return)
+        row = view.field_form.rows["field Order number pattern"]
+        self.until(lambda: "no regular expression" in row.problem.text(), 10)
+        self.assertEqual((bill().field("Order number").pattern, row.editor.text()), (r"PO-\d{5}", "("))
+        self.type_in(view, "field Order number example", "AB-123", "field_form")
+        self.key(view.field_form.rows["field Order number example"].editor, Qt.Key.Key_Return)
+        self.until(lambda: bill().field("Order number").pattern == r"AB\-\d{3}", 10, "an example to write the pattern")
+
+    def test_fields_are_added_renamed_moved_and_kept_while_something_needs_them(self) -> None:
+        desktop, _, view = self.begin("types")
+        ws, p = desktop.workspace, view.presenter
+        bill = lambda: ws.setup.document_type("Bill")  # noqa: E731
+        p.choose("Bill")
+        view.show_tab(1)
+        self.burst("Paid on\n", start=view.items.new)
+        self.until(lambda: bill().field("Paid on") is not None and view.items.list.count() == 9, 10)
+        self.until(lambda: p.state.chosen_field == "Paid on", 10, "the new field to be shown")
+        kind = view.field_form.rows["field Paid on kind"].editor
+        kind.setCurrentIndex(kind.findData("date"))
+        kind.activated.emit(kind.currentIndex())
+        self.until(lambda: bill().field("Paid on").kind == "date" and "field Paid on low" in view.field_form.rows, 10)
+        view.items.list.setCurrentRow(8)
+        self.key(view.items.list, Qt.Key.Key_Up, ALT)
+        self.until(lambda: [f.name for f in bill().fields][-2:] == ["Paid on", "Order number"], 10)
+        view.items.list.item(7).setText("Settled on")
+        self.until(lambda: bill().label("Paid on") == "Settled on", 10, "another name, the same field")
+        net = next(i for i in range(9) if view.items.list.item(i).text() == "Net")
+        view.items.list.setCurrentRow(net)
+        self.key(view.items.list, Qt.Key.Key_Delete)
+        self.until(lambda: "Net is used by a sum of Bill" in view.problem.text(), 10)
+        view.pane.undo.click()
+        self.until(lambda: bill().label("Paid on") == "Paid on", 10)
+
+    def test_a_register_is_typed_pasted_mapped_from_a_file_and_put_back(self) -> None:
+        desktop, window, view = self.begin("registers")
+        ws, p = desktop.workspace, view.presenter
+        self.burst("Depots\n", start=view.pane.new)
+        self.until(lambda: p.state.part is not None and p.state.part.name == "Depots", 10)
+        self.burst("Town\n", start=view.form.rows["columns"].editor.new)
+        self.until(lambda: ws.setup.register("Depots").columns == ("Name", "Town"), 10)  # type: ignore[union-attr]
+        view.show_tab(1)
+        self.burst("Weir depot; Holmelock\n", start=view.new)
+        self.until(lambda: p.state.total == 1, 10)
+        self.app.clipboard().setText("Lock depot\tMarrowford\nWeir depot\tTwice\n\t\n")
+        view.paste.click()
+        self.until(lambda: p.state.total == 2, 10)
+        self.assertIn("“Weir depot” is there already", self.sheet(ListSheet).list.item(0).text())
+        window.edge.end()
+        self.until(lambda: view.model.index(1, 1).data() == "Marrowford", 10)
+        view.model.setData(view.model.index(1, 0), "Lock house", Qt.ItemDataRole.EditRole)
+        self.until(lambda: [e["Name"] for e in ws.entries("Depots")] == ["Weir depot", "Lock house"], 10)
+        path = self.folder / "depots.csv"
+        path.write_text("Place;Depot name\nHolmelock;Weir depot\nOxmere;Reed depot\nOxmere;Reed depot\n")
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
+            view.bring.click()
+        sheet = self.sheet(MappingSheet)
+        self.assertEqual(
+            sheet.choices["Name"].currentData(), "Depot name", "a head that holds the column's name is proposed"
+        )
+        sheet.choices["Town"].setCurrentIndex(sheet.choices["Town"].findData("Place"))
+        QTest.mouseClick(sheet.take, Qt.MouseButton.LeftButton)
+        self.assertIn("stands in line 3 already", self.sheet(ListSheet).list.item(0).text())
+        window.edge.end()
+        self.assertEqual(len(ws.entries("Depots")), 2, "nothing half changed")
+        view.table.selectAll()
+        view.fewer.click()
+        self.until(lambda: p.state.total == 0, 10)
+        view.pane.undo.click()
+        self.until(lambda: len(ws.entries("Depots")) == 2, 10)
+
+    def test_a_cabinet_with_documents_keeps_its_levels_and_an_empty_one_is_shared(self) -> None:
+        desktop, _, view = self.begin("cabinets")
+        ws, p = desktop.workspace, view.presenter
+        p.choose("Purchasing")
+        self.burst("Depot\n", start=view.form.rows["folder_fields"].editor.new)
+        self.until(lambda: "documents, whose folders" in view.form.rows["folder_fields"].problem.text(), 10)
+        self.assertEqual(ws.setup.cabinet("Purchasing").levels, ("Year", "Supplier"))  # type: ignore[union-attr]
+        self.burst("Offers\n", start=view.pane.new)
+        self.until(lambda: p.state.part is not None and p.state.part.name == "Offers", 10)
+        for name in ("Year", "Supplier"):
+            self.burst(f"{name}\n", start=view.form.rows["folder_fields"].editor.new)
+            self.until(lambda n=name: n in ws.setup.cabinet("Offers").levels, 10)  # type: ignore[union-attr, misc]
+        self.until(view.share.isVisible, 10)
+        self.assertIn("Purchasing", view.share.text())
+        view.share.click()
+        self.until(lambda: ws.setup.cabinet("Offers") is None, 10)
+        view.all.click()
+        sheet = self.sheet(TableSheet)
+        names = [sheet.table.item(i, 0).text() for i in range(sheet.table.rowCount())]
+        self.assertEqual(names, [c.name for c in ws.setup.cabinets])
+        counts = {sheet.table.item(i, 0).text(): sheet.table.item(i, 4).text() for i in range(len(names))}
+        self.assertEqual(counts["Boats"], str(count_filed(ws, "Boats")))
+
+    def test_history_says_who_and_goes_back(self) -> None:
+        desktop, _, view = self.begin("cabinets")
+        ws, p = desktop.workspace, view.presenter
+        p.choose("Boats")
+        for text in ("one", "two"):
+            self.type_in(view, "description", text)
+            self.key(view.form.rows["description"].editor, Qt.Key.Key_Return)
+            self.until(lambda text=text: ws.setup.cabinet("Boats").description == text, 10)  # type: ignore[union-attr, misc]
+        self.key(view.pane.names, Qt.Key.Key_H, CTRL)
+        sheet = self.sheet(HistorySheet)
+        backs = [b for b in sheet.findChildren(QPushButton) if b.text() == "Go back to this"]
+        self.assertEqual(len(backs), 2)
+        backs[0].click()
+        self.until(lambda: ws.setup.cabinet("Boats").description == "one", 10)  # type: ignore[union-attr]
+
+    def test_what_somebody_else_changed_meanwhile_is_told_and_not_overwritten(self) -> None:
+        desktop, _, view = self.begin("cabinets")
+        ws, p = desktop.workspace, view.presenter
+        p.choose("Boats")
+        base = p.state.part
+        p.hide()
+        parts.save_part(acting(ws), "cabinets", parts.change_part(base, {"description": "theirs"}), base)
+        p.change({"description": "mine"})
+        self.until(lambda: "changed by somebody else" in view.form.rows["description"].problem.text(), 10)
+        self.assertEqual(ws.setup.cabinet("Boats").description, "theirs")  # type: ignore[union-attr]
+        self.assertEqual(view.form.rows["description"].editor.text(), "mine", "what was typed is not lost")

@@ -281,32 +281,37 @@ class KeptTo(DesktopTest):
     def test_people_groups_and_roles_are_changed_in_prepare_and_put_back(self) -> None:
         desktop, window = self.begin("Oswinna Reedmace")
         self.key(window, Qt.Key.Key_4, CTRL)
-        prepare = window.prepare
-        self.until(lambda: prepare.list.count() > 3, 10)
-        prepare.list.setCurrentRow(
-            next(i for i in range(prepare.list.count()) if prepare.list.item(i).text() == "People")
-        )
-        view, ws = prepare.people, desktop.workspace
-        self.until(lambda: view.names.count() == 6, 10)
-        self.burst("Wenna Sluice\n", start=view.new)
-        self.until(lambda: view.names.count() == 7 and view.name.text() == "Wenna Sluice", 10)
+        prepare, ws = window.prepare, desktop.workspace
+        prepare.show_page("people")
+        view = prepare.view("people").people
+        names, form, p = view.pane.names, view.form, view.presenter
+        self.until(lambda: names.count() == 6, 10)
+        self.burst("Wenna Sluice\n", start=view.pane.new)
+        self.until(lambda: names.count() == 7 and p.state.part.name == "Wenna Sluice", 10)
         self.assertEqual(ws.setup.people[-1].roles, (), "nobody has a right that was not given")
-        row = next(i for i in range(view.roles.count()) if view.roles.item(i).text() == "operator")
-        view.roles.item(row).setCheckState(Qt.CheckState.Checked)
+
+        def check(name: str, state: Qt.CheckState) -> None:
+            roles = form.rows["roles"].editor
+            next(roles.item(i) for i in range(roles.count()) if roles.item(i).text() == name).setCheckState(state)
+
+        check("operator", Qt.CheckState.Checked)
         self.until(lambda: ws.setup.people[-1].roles == ("operator",), 10)
-        self.until(lambda: view.reach.topLevelItemCount() == 4 and "file" in view.reach.topLevelItem(0).text(1), 10)  # type: ignore[union-attr]
-        view.name.setFocus()
-        view.name.selectAll()
+        reach = prepare.view("people").reach
+        self.until(lambda: reach.topLevelItemCount() == 4 and "file" in reach.topLevelItem(0).text(1), 10)
+        name = form.rows["name"]
+        name.editor.setFocus()
+        name.editor.selectAll()
         self.burst("Elspra Towpath\n")
-        self.until(lambda: "there twice" in view.problem.text(), 10, "a name that is taken to be refused")
+        self.until(lambda: "is taken already" in name.problem.text(), 10, "a name that is taken to be refused")
+        self.assertEqual(name.editor.text(), "Elspra Towpath", "what was typed stays to be mended")
+        p.choose(ws.setup.people[0].id)
+        p.choose(ws.setup.people[-1].id)
+        self.assertEqual(p.state.values["name"], "Elspra Towpath", "also when one comes back to it")
         self.assertEqual(ws.setup.people[-1].name, "Wenna Sluice")
-        QTest.mouseClick(view.undo, Qt.MouseButton.LeftButton)
+        QTest.mouseClick(view.pane.undo, Qt.MouseButton.LeftButton)
         self.until(lambda: ws.setup.people[-1].roles == (), 10)
-        admin = ws.setup.people[0]
-        view.presenter.choose(admin.id)
-        self.until(lambda: view.name.text() == admin.name, 10)
-        row = next(i for i in range(view.roles.count()) if view.roles.item(i).text() == "administrator")
-        view.roles.item(row).setCheckState(Qt.CheckState.Unchecked)
-        self.until(lambda: "nobody could prepare and give rights" in view.problem.text(), 10)
+        p.choose(ws.setup.people[0].id)
+        check("administrator", Qt.CheckState.Unchecked)
+        self.until(lambda: "nobody could prepare and give rights" in form.rows["roles"].problem.text(), 10)
         self.assertEqual(ws.setup.people[0].roles, ("administrator",))
-        self.until(lambda: view.roles.item(row).checkState() is Qt.CheckState.Checked, 10, "the box to say what is so")
+        self.until(lambda: p.state.values["roles"] == ("administrator",), 10, "the box to say what is so")

@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from unittest import mock
 
 from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
 from PySide6.QtTest import QAbstractItemModelTester, QTest
-from PySide6.QtWidgets import QFileDialog
 
 from keybundle.core.batches.model import Batch, State
 from keybundle.desktop.models.slips import FIXED
@@ -15,8 +13,6 @@ from keybundle.desktop.presenters.bench_state import SlipRow, SlipTable, TableCe
 from keybundle.desktop.presenters.bench_wording import narrow_table
 from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.choose_sheet import ChooseSheet
-from keybundle.desktop.views.field_dialog import FieldDialog
-from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.record_dialog import RecordDialog
 from keybundle.desktop.views.register_sheet import RegisterSheet
 from keybundle.desktop.views.slip_table_view import SlipTableView
@@ -238,7 +234,7 @@ class Slips(DesktopTest):
         self.assertEqual(self.row(bench, "Keeper").text, wanted, "framing words lifts them")
         self.assertFalse(window.message.text().startswith("Something went wrong"))
 
-    def test_what_was_learned_is_shown_forgotten_and_a_register_brought_in(self) -> None:
+    def test_what_was_learned_is_shown_and_forgotten(self) -> None:
         window, bench = self.begin()
         bench.presenter.filing.file_all()
         self.until(lambda: any(d.state == "filed" for d in bench.presenter.state.documents), 60)
@@ -248,7 +244,7 @@ class Slips(DesktopTest):
         prepare = window.prepare
         self.until(lambda: prepare.list.count() > 3)
         prepare.list.setCurrentRow(prepare.list.count() - 1)
-        view = prepare.learned
+        view = prepare.view("learned")
         self.until(lambda: view.presenter.state.documents, 10)
         self.assertTrue(any("stands beside" in x for _, labels in view.presenter.state.types for x in labels))
         self.assertIn("confirmed value", view.told.text())
@@ -257,16 +253,6 @@ class Slips(DesktopTest):
         view.documents.setCurrentRow(0)
         QTest.mouseClick(view.forget, Qt.MouseButton.LeftButton)
         self.until(lambda: view.documents.count() == count - 1, 10, "one to be forgotten")
-        names = [prepare.list.item(i).text() for i in range(prepare.list.count())]
-        prepare.list.setCurrentRow(names.index("Register: structures"))
-        path = self.folder / "s.csv"
-        path.write_text("Structure number,Name,Reach\nB1,Oak Bridge,North reach\nB1,Oak Bridge,North reach\n")
-        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
-            QTest.mouseClick(prepare.bring_register, Qt.MouseButton.LeftButton)
-            self.assertIn("stands in line 2 already", self.sheet(ListSheet).list.item(0).text())
-            path.write_text("Structure number,Name,Reach\nB1,Oak Bridge,North reach\n")
-            QTest.mouseClick(prepare.bring_register, Qt.MouseButton.LeftButton)
-        self.until(lambda: len(self.desktop.workspace.entries("structures")) == 1, 10)
 
 
 class Table(DesktopTest):
@@ -290,61 +276,3 @@ class Table(DesktopTest):
         self.assertEqual(sent, [[("b", "Grade", "B")]])
         view.resize(400, 200)
         self.click(view, QPoint(5, 5))
-
-
-class Types(DesktopTest):
-    def test_a_type_is_changed_with_its_caption_in_sight(self) -> None:
-        desktop = self.start()
-        desktop.begin(next(p.name for p in desktop.workspace.setup.people if "administrator" in p.roles))
-        window, ws = desktop.window, desktop.workspace
-        assert window is not None
-        self.until(window.isActiveWindow)
-        self.key(window, Qt.Key.Key_4, CTRL)
-        self.until(lambda: window.prepare.list.count() > 3)
-        window.prepare.list.setCurrentRow(
-            [window.prepare.list.item(i).text() for i in range(4)].index("Document types")
-        )
-        view = window.prepare.types
-        view.presenter.refresh("Bill")
-        bill = lambda: ws.setup.document_type("Bill")  # noqa: E731
-        self.until(lambda: view.table.rowCount() == 8 and view.example.text())
-        view.caption.setEditText("Bill {Bill number} of {Supplier}")
-        self.until(lambda: view.example.text().startswith("Bill R-"), 10, "the example")
-        self.assertNotEqual(bill().caption, "Bill {Bill number} of {Supplier}", "a try is not kept")
-        view.caption.lineEdit().editingFinished.emit()  # type: ignore[union-attr]
-        self.until(lambda: bill().caption == "Bill {Bill number} of {Supplier}", 10)
-        row = next(i for i in range(8) if view.table.item(i, 0).text() == "Bill date")
-        view.table.item(row, 4).setText("{today}")
-        self.until(lambda: bill().field("Bill date").default == "{today}", 10)
-        view.presenter.change({"words": ("Bill", "Tally")})
-        view.presenter.change_field("Net", {"labels": ("Net", "Bare")})
-        self.until(lambda: bill().words == ("Bill", "Tally") and bill().field("Net").labels == ("Net", "Bare"), 10,
-                   "both of two changes made at once")  # fmt: skip
-        row = next(i for i in range(8) if view.table.item(i, 0).text() == "Supplier")
-        view.table.item(row, 3).setCheckState(Qt.CheckState.Checked)
-        self.until(lambda: bill().field("Supplier").carry, 10)
-        view.table.item(row, 6).setText("(")
-        self.until(lambda: "no regular expression" in view.problem.text(), 10)
-        view.key.setText("Nothing")
-        view.key.editingFinished.emit()
-        self.until(lambda: "has no field “Nothing”" in view.problem.text(), 10)
-        self.assertEqual(bill().field("Supplier").pattern, "")
-        view.more.click()
-        dialog = view.findChild(FieldDialog)
-        assert dialog is not None
-        QTest.keyClicks(dialog.name, "Paid on")
-        dialog.kind.setCurrentText("date")
-        dialog.add.click()
-        self.until(lambda: bill().field("Paid on") is not None, 10)
-        self.until(lambda: view.table.rowCount() == 9, 10)
-        view.table.item(8, 9).setText("created")
-        self.until(lambda: bill().field("Paid on").file_property == "created", 10)
-        view.table.selectRow(next(i for i in range(9) if view.table.item(i, 0).text() == "Net"))
-        view.fewer.click()
-        self.until(lambda: "Net is used by a sum of Bill" in view.problem.text(), 10)
-        view.table.selectRow(8)
-        view.fewer.click()
-        self.until(lambda: bill().field("Paid on") is None, 10)
-        QTest.keyClicks(view.rules["barcode"], "^KX-")
-        self.key(view.rules["barcode"], Qt.Key.Key_Return)
-        self.until(lambda: [(r.on, r.pattern) for r in bill().told_by] == [("barcode", "^KX-")], 10)

@@ -296,4 +296,6 @@ class Browsing(DesktopTest):
         self.key(window, Qt.Key.Key_4, CTRL)
         self.until(lambda: window.prepare.list.count() > 1)
         self.key(window.prepare.list, Qt.Key.Key_Down)
-        self.until(lambda: window.prepare.table.isVisible() and window.prepare.table.rowCount() == 4)
+        self.until(
+            lambda: window.prepare.shown == "cabinets" and window.prepare.view("cabinets").pane.names.count() == 4
+        )

@@ -16,10 +16,10 @@ from keybundle.core.workflows.take_in.devices import find_scanners
 from keybundle.core.workflows.take_in.opening import hand_over
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.mapping_dialog import MappingDialog
+from keybundle.desktop.views.prepare.zone_dialog import ZoneDialog
 from keybundle.desktop.views.preview_dialog import PreviewDialog
 from keybundle.desktop.views.scan_options_sheet import ScanOptionsSheet
 from keybundle.desktop.views.window import MainWindow
-from keybundle.desktop.views.zone_dialog import ZoneDialog
 from tests.desktop.support import DesktopTest
 from tests.support import scanned_template
 
@@ -159,7 +159,8 @@ class Pointing(Begun):
         desktop, window = self.begin("administrator", scanned=True)
         ws = desktop.workspace
         self.key(window, Qt.Key.Key_4, CTRL)
-        view = window.prepare.routines
+        window.prepare.show_page("routines")
+        view = window.prepare.view("routines")
         self.until(lambda: view.presenter.state.samples and view.presenter.state.routine is not None)
         view.rules.kind.setCurrentText("words")
         QTest.mouseClick(view.rules.add, Qt.MouseButton.LeftButton)
@@ -186,17 +187,31 @@ class Pointing(Begun):
     def test_a_missing_type_is_made_on_the_way(self) -> None:
         desktop, window = self.begin("administrator")
         self.key(window, Qt.Key.Key_4, CTRL)
-        view = window.prepare.routines
+        window.prepare.show_page("routines")
+        view = window.prepare.view("routines")
         self.until(lambda: view.presenter.state.routine is not None)
-        QTest.mouseClick(view.new_type, Qt.MouseButton.LeftButton)
-        self.answer("Receipt", "Petty cash")
-        self.until(lambda: desktop.workspace.setup.routines[0].document_type == "Receipt", 10)
-        self.assertIsNotNone(desktop.workspace.setup.cabinet("Petty cash"))
-        halt = view.halts["skew"][0]
+        choice = view.form.rows["document_type"].editor
+        choice.setFocus()
+        self.key(choice, Qt.Key.Key_End)
+        choice.activated.emit(choice.currentIndex())
+        self.until(lambda: desktop.workspace.setup.routines[0].document_type == "Post", 10)
+        self.until(lambda: window.prepare.shown == "types", 10, "the new type to be shown")
+        types = window.prepare.view("types")
+        cabinet = types.form.rows["cabinet"].editor
+        self.key(cabinet, Qt.Key.Key_End)
+        cabinet.activated.emit(cabinet.currentIndex())
+        self.until(lambda: window.prepare.shown == "cabinets", 10, "its new cabinet to be shown")
+        self.until(lambda: desktop.workspace.setup.document_type("Post").cabinet == "Post", 10)  # type: ignore[union-attr]
+        self.key(window.prepare, Qt.Key.Key_Left, Qt.KeyboardModifier.AltModifier)
+        self.key(window.prepare, Qt.Key.Key_Left, Qt.KeyboardModifier.AltModifier)
+        self.until(lambda: window.prepare.shown == "routines", 10, "to come back to where one was")
+        halts = view.form.rows["halts"].editor
+        halt = halts.checks["skew"]
         self.click(halt, QPoint(8, halt.height() // 2))
-        self.until(lambda: view.limits["skew"].isVisible())
-        view.limits["skew"].setValue(3.5)
-        view.limits["skew"].editingFinished.emit()
+        self.until(lambda: halts.limits["skew"].isVisible())
+        halts.limits["skew"].setValue(3.5)
+        halts.limits["skew"].editingFinished.emit()
         self.until(lambda: [h.limit for h in desktop.workspace.setup.routines[0].halts if h.on == "skew"] == [3.5])
-        self.click(view.locks["mode"], QPoint(8, 8))
+        locks = view.form.rows["locked"].editor
+        locks.item(3).setCheckState(Qt.CheckState.Checked)
         self.until(lambda: desktop.workspace.setup.routines[0].locked == ("mode",))

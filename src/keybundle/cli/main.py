@@ -117,9 +117,14 @@ def main(arguments: Sequence[str] | None = None, start_desktop: StartDesktop | N
 
 
 def _desktop_data(data: Path | None, demo: bool) -> Path:
-    if data is not None or not demo or os.environ.get("KEYBUNDLE_DATA"):
+    """Return where the desktop works: where it is told, else with the demo data, else where it worked last."""
+    if data is not None or os.environ.get("KEYBUNDLE_DATA"):
         return data or default_data()
-    return default_data().with_name("keybundle-demo")
+    if demo:
+        return default_data().with_name("keybundle-demo")
+    from keybundle.core.store.recent import list_places
+
+    return next(iter(list_places()), default_data())
 
 
 if __name__ == "__main__":

@@ -16,13 +16,15 @@ from pathlib import Path
 from types import TracebackType
 
 import shiboken6
-from PySide6.QtCore import QObject, QSettings, Signal
+from PySide6.QtCore import QObject, QSettings, Qt, Signal
 from PySide6.QtWidgets import QApplication, QMessageBox, QStackedWidget, QWidget
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import AppError, OldFormat
 from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.jobs.pool import Pool
+from keybundle.core.rights.model import Right
+from keybundle.core.store import recent
 from keybundle.core.store.place import hold, set_aside
 from keybundle.core.workflows.file.behind import work_behind
 from keybundle.core.workflows.line.line import Line
@@ -56,10 +58,11 @@ class Desktop(QObject):
     """
 
     demo_told = Signal(str)
+    other_asked = Signal(str)
 
     def __init__(
         self, data: Path, *, demo: bool = False, settings: QSettings | None = None, files: Sequence[Path] = (),
-        pool: Pool | None = None,
+        pool: Pool | None = None, recent: Sequence[Path] = (),
     ) -> None:  # fmt: skip
         super().__init__()
         # Each cell that is painted comes back to Python: beside a thread that reads rows it would wait this long every time.
@@ -104,9 +107,10 @@ class Desktop(QObject):
             self.runner.long(self._make_demo, lambda _: self.demo_told.emit(""))
         self.windows: dict[str, MainWindow] = {}
         self._hidden: list[QWidget] = []
-        self.signing_in = SignInPresenter(self.workspace, self.runner, self)
+        self.signing_in = SignInPresenter(self.workspace, self.runner, self, [p for p in recent if p != data])
         self.signing_in.signed_in.connect(self._let_in)
         self.start = StartView(self.signing_in)
+        self.start.other_asked.connect(self.other_asked.emit)
         self.root.addWidget(self.start)
         self.idle = Idle(self)
         self.idle.passed.connect(self.lock)
@@ -138,6 +142,9 @@ class Desktop(QObject):
         else:
             self.window = self._make_window(session)
             self.windows[session.person] = self.window
+            if not session.workspace.setup.routines and session.may(Right.PREPARE):
+                self.window.go_prepare()
+                self.window.prepare.enter()
         self.window.show()
         self.window.activateWindow()
 
@@ -148,6 +155,7 @@ class Desktop(QObject):
         window = MainWindow(seat, self._settings)
         window.lock_asked.connect(self.lock)
         window.other_asked.connect(self.change_person)
+        window.other_data_asked.connect(self.start.ask_other)
         self.demo_told.connect(window.tell_background)
         self._stack.callback(window.stop_incoming)
         if is_first:
@@ -155,6 +163,13 @@ class Desktop(QObject):
             self.line.resume()
             self.runner.long(lambda: tidy_up(session), lambda _: None)
         return window
+
+    def tell(self, problem: str) -> None:
+        """Say what could not be done: in the window in front, else on the start page."""
+        if self.window is not None and not self.root.isVisible():
+            self.window.warn(problem)
+        else:
+            self.signing_in.refresh(problem=problem, locked=self.signing_in.state.locked)
 
     # -- locked, or somebody else ----------------------------------------------------------------------------------
 
@@ -219,6 +234,8 @@ class Desktop(QObject):
 
     def close(self) -> None:
         """End everything in order; what was in work is taken up at the next start."""
+        for window in self.windows.values():
+            window.flush()
         self._stack.close()
         for first in self.windows.values():
             for window in tuple(first.windows):
@@ -229,7 +246,7 @@ class Desktop(QObject):
 def _open_desktop(data: Path, *, demo: bool, files: Sequence[Path]) -> Desktop:
     """Compose the desktop; demo data of an earlier format is set aside and made anew, and that is told."""
     try:
-        return Desktop(data, demo=demo, files=files)
+        return Desktop(data, demo=demo, files=files, recent=recent.list_places())
     except OldFormat:
         if not demo:
             raise
@@ -260,9 +277,39 @@ def start(data: Path, *, demo: bool = False, run: bool = True, files: Sequence[P
     except AppError as error:
         QMessageBox.warning(None, "Key Bundle", worded(error))
         return 3
-    sys.excepthook = functools.partial(_tell_fault, desktop)
-    desktop.root.show()
-    desktop.start.focus_first()
+    opened = Opened(desktop, remember=not demo)
+    opened.show()
     status = app.exec() if run else 0
-    desktop.close()
+    opened.desktop.close()
     return status
+
+
+class Opened(QObject):
+    """The repository that is open; another one takes its place when it could be opened, and not before."""
+
+    def __init__(self, desktop: Desktop, *, remember: bool = True) -> None:
+        super().__init__()
+        self.desktop = desktop
+        self._remember = remember
+
+    def show(self) -> None:
+        """Show the start page, and remember where the data is."""
+        if self._remember:
+            recent.note(self.desktop.workspace.place.root)
+        sys.excepthook = functools.partial(_tell_fault, self.desktop)
+        self.desktop.other_asked.connect(self.open_other, Qt.ConnectionType.QueuedConnection)
+        self.desktop.root.show()
+        self.desktop.start.focus_first()
+
+    def open_other(self, data: str) -> None:
+        """Open another data directory, or begin a repository in an empty one; what cannot be is told, and this one stays."""
+        if Path(data).resolve() == self.desktop.workspace.place.root.resolve():
+            return
+        try:
+            other = Desktop(Path(data), recent=recent.list_places())
+        except AppError as error:
+            self.desktop.tell(worded(error))
+            return
+        before, self.desktop, self._remember = self.desktop, other, True
+        self.show()
+        before.close()

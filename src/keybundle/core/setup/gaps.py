@@ -48,6 +48,8 @@ def _whole(setup: Setup) -> Iterator[Gap]:
         yield Gap("no types", message("gaps.no-types"), "document_types")
     if not setup.routines:
         yield Gap("no routines", message("gaps.no-routines"), "routines")
+    elif not any(r.source == "files" for r in setup.routines):
+        yield Gap("no files routine", message("gaps.no-files-routine"), "routines", stops=False)
 
 
 def _types(setup: Setup) -> Iterator[Gap]:

@@ -178,14 +178,16 @@ class Person(Named):
 
     ``login`` is their account on this system, by which they sign in without a password. ``values`` are their own for
     defaults such as ``{person Office}``, ``language`` the one that the window speaks to them (empty: English). Who is not
-    ``active`` works here no more, and stays named in what they did. Their password stands in no set-up. A person's id
-    says nothing of them: names change, and may have to be forgotten.
+    ``active`` works here no more, and stays named in what they did. ``initials`` stand where there is little room. Their
+    password stands in no set-up. A person's id says nothing of them: names change, and may have to be forgotten.
     """
 
     ids_are_names: ClassVar[bool] = False
     roles: tuple[str, ...] = ()
     groups: tuple[str, ...] = ()
     login: str = ""
+    initials: Annotated[str, Field(max_length=4)] = ""
+    email: str = ""
     active: bool = True
     language: str = ""
     values: dict[str, str] = {}
@@ -231,7 +233,8 @@ class Setup(Part):
     """The whole set-up of a repository.
 
     ``sign_in`` says how people prove who they are: by their password, by their account on this system, or (in a demo) by
-    choosing a name. ``lock_after_minutes`` without a hand at it the window is locked; 0: never.
+    choosing a name. ``lock_after_minutes`` without a hand at it the window is locked; 0: never. ``aside_reasons`` and
+    ``delete_reasons`` are what is offered where a reason is asked for; others can be typed.
     """
 
     schema_version: Literal[1] = 1
@@ -249,6 +252,8 @@ class Setup(Part):
     sign_in: tuple[SignIn, ...] = ("password", "system")
     lock_after_minutes: int = Field(default=15, ge=0, le=24 * 60)
     mail: MailServer = MailServer()
+    aside_reasons: tuple[Name, ...] = ()
+    delete_reasons: tuple[Name, ...] = ()
     patch_codes: dict[str, str] = PATCH_PATTERNS
 
     @model_validator(mode="before")

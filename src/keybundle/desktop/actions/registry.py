@@ -37,7 +37,9 @@ COMMANDS: tuple[Command, ...] = (
     Command("go.work", "Work", "Show the work list", "Ctrl+1", "everywhere"),
     Command("go.cabinets", "Cabinets", "Browse what is filed", "Ctrl+2", "everywhere"),
     Command("go.find", "Find", "Find documents by any word or field", "Ctrl+3", "everywhere"),
-    Command("go.prepare", "Prepare", "See cabinets, types, registers, routines and people", "Ctrl+4", "everywhere"),
+    Command(
+        "go.prepare", "Prepare", "See and change cabinets, types, registers, routines, people", "Ctrl+4", "everywhere"
+    ),
     Command(
         "go.window",
         "Window beside",
@@ -330,6 +332,18 @@ COMMANDS: tuple[Command, ...] = (
     Command("viewer.send", "Send", "Save, mail or print the document", "Ctrl+E", "viewer"),
     Command("viewer.send again", "Send again", "Send the document as it was sent last", "Ctrl+Shift+E", "viewer"),
     Command("viewer.close", "Close", "Close the viewer", "Esc", "viewer"),
+    Command("prepare.new", "New", "Add one more of what the page lists", "Ctrl+N", "prepare"),
+    Command("prepare.copy", "Copy", "Make a copy of the chosen one", "Ctrl+D", "prepare"),
+    Command(
+        "prepare.remove", "Remove", "Remove the chosen one; what hangs on it is said first", "Ctrl+Delete", "prepare"
+    ),
+    Command("prepare.earlier", "Earlier", "Move the chosen one earlier in its list", "Alt+Up", "prepare"),
+    Command("prepare.later", "Later", "Move the chosen one later in its list", "Alt+Down", "prepare"),
+    Command("prepare.history", "History", "See who changed the chosen one, and go back to before", "Ctrl+H", "prepare"),
+    Command("prepare.filter", "Filter", "Filter the list as you type", "/", "prepare"),
+    Command("prepare.editor", "To the form", "Go to the first field of the form", "F6", "prepare"),
+    Command("prepare.pages", "To the pages", "Go to the list of pages", "Esc", "prepare"),
+    Command("prepare.back", "Back", "Go back to the page where you were", "Alt+Left", "prepare"),
     Command("find.clear", "New search", "Empty the line for a new search", "Esc", "find"),
 )
 
@@ -358,6 +372,7 @@ LOOKS = frozenset({
     "viewer.previous", "viewer.first", "viewer.last", "viewer.down", "viewer.up", "viewer.go to", "viewer.zoom in",
     "viewer.zoom out", "viewer.fit", "viewer.turn", "viewer.turn back", "viewer.next place", "viewer.previous place",
     "viewer.values", "viewer.text", "viewer.story", "viewer.copy text", "viewer.copy words", "viewer.close",
+    "prepare.history", "prepare.filter", "prepare.editor", "prepare.pages", "prepare.back",
 })  # fmt: skip
 # What the other commands take; the rights of their places where nothing is said here.
 NEEDED = {
@@ -371,7 +386,13 @@ NEEDED = {
     "cabinets.trash": Right.DELETE,
     "cabinets.scan": Right.BRING_IN,
 }  # fmt: skip
-NEEDED_AT = {"work": Right.BRING_IN, "cabinets": Right.SEND, "find": Right.SEND, "viewer": Right.SEND}
+NEEDED_AT = {
+    "work": Right.BRING_IN,
+    "cabinets": Right.SEND,
+    "find": Right.SEND,
+    "viewer": Right.SEND,
+    "prepare": Right.PREPARE,
+}
 MAY_LOOK = mark("You may look here, not work; ask an administrator for another role.")
 LACKS = mark("This takes the right “{right}”, which none of your roles has; ask an administrator.")
 

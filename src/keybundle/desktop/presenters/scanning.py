@@ -36,7 +36,7 @@ class Scanning(Source):
         self._offers = Offers()
         self._has_looked = False
         self._changed: dict[str, dict[str, str]] = {}
-        self._routine = next((r.id for r in seat.session.routines() if r.source == "scanner"), "")
+        self._routine = ""
         self.preview = PreviewPresenter(seat, self)
         self.preview.accepted.connect(self._preview_kept)
         self.preview.failed.connect(self.failed)
@@ -86,8 +86,9 @@ class Scanning(Source):
     # -- under which routine, with which options ---------------------------------------------------------------
 
     def routine(self) -> Routine | None:
-        """Return the chosen routine."""
-        return self._s.workspace.setup.routine(self._routine)
+        """Return the chosen routine, the first one where that is gone, or there was none before."""
+        of_scanner = [r for r in self._s.session.routines() if r.source == "scanner"]
+        return next((r for r in of_scanner if r.id == self._routine), of_scanner[0] if of_scanner else None)
 
     def choose_routine(self, name: str) -> None:
         """Scan under another routine from now on."""

@@ -2,24 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.setup.model import name_of
+from keybundle.core.workflows.prepare import beginnings, first_start, surroundings
+from keybundle.core.workflows.prepare.first_start import FirstAnswers
 from keybundle.core.workflows.session import signing_in
 from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.desktop.jobs.runner import JobRunner
+
+__all__ = ["FirstAnswers", "SignInPresenter", "SignInState"]
 
 
 @dataclass(frozen=True)
 class SignInState:
     """All that the start page shows; ``people`` (name, roles) to choose from, where that is allowed.
 
-    ``account`` is who has the account that this runs under; ``locked`` who is at work behind the page.
+    ``account`` is who has the account that this runs under; ``locked`` who is at work behind the page. ``answers`` are
+    what is proposed at the first start, with what ``locales``, ``time_zones`` and ``beginnings`` there are to choose from.
+    ``recent`` are other data directories that were open here.
     """
 
     repository: str = ""
@@ -30,6 +37,11 @@ class SignInState:
     locked: str = ""
     problem: str = ""
     is_busy: bool = False
+    answers: FirstAnswers = field(default_factory=FirstAnswers)
+    locales: tuple[str, ...] = ()
+    time_zones: tuple[str, ...] = ()
+    beginnings: tuple[tuple[str, str, str], ...] = ()
+    recent: tuple[str, ...] = ()
 
 
 class SignInPresenter(QObject):
@@ -38,17 +50,24 @@ class SignInPresenter(QObject):
     changed = Signal(object)
     signed_in = Signal(object)
 
-    def __init__(self, workspace: Workspace, runner: JobRunner, parent: QObject | None = None) -> None:
+    def __init__(
+        self, workspace: Workspace, runner: JobRunner, parent: QObject | None = None, recent: Sequence[Path] = ()
+    ) -> None:
         super().__init__(parent)
         self._ws, self._runner = workspace, runner
-        self.state = SignInState()
+        self.state = SignInState(recent=tuple(str(place) for place in recent))
         self.refresh()
 
     def refresh(self, *, locked: str = "", problem: str = "") -> None:
         """Look at the set-up again; ``locked`` names who is at work behind the page."""
         ws = self._ws
         if not ws.has_setup:
-            self._show(place=str(ws.place.root), problem=problem)
+            here = FirstAnswers("", "", locale=surroundings.system_locale(), time_zone=surroundings.system_time_zone())
+            self._show(
+                place=str(ws.place.root), problem=problem, answers=here,
+                locales=tuple(surroundings.list_locales()), time_zones=tuple(surroundings.list_time_zones()),
+                beginnings=tuple((b.code, b.name, b.said) for b in beginnings.list_beginnings()),
+            )  # fmt: skip
             return
         setup = ws.setup
         active = [p for p in setup.people if p.active]
@@ -76,9 +95,9 @@ class SignInPresenter(QObject):
         """Let somebody in by name and password."""
         self._try(lambda: signing_in.sign_in(self._ws, name, password))
 
-    def begin(self, repository: str, administrator: str, password: str) -> None:
+    def begin(self, answers: FirstAnswers) -> None:
         """Begin a repository, as its first administrator."""
-        self._try(lambda: signing_in.begin_repository(self._ws, repository, administrator, password))
+        self._try(lambda: first_start.begin(self._ws, answers))
 
     def _try(self, let_in: Callable[[], Session]) -> None:
         if self.state.is_busy:

@@ -63,6 +63,12 @@ QLineEdit, QComboBox {{ background: {c.CARD}; border: 1px solid {c.HAIRLINE}; bo
 QLineEdit:focus, QComboBox:focus {{ border: 2px solid {c.TEAL}; padding: 3px 5px; }}
 QLineEdit[unsure="true"] {{ border-bottom: 2px solid {c.BRASS}; background: {c.BRASS_WASH}; }}
 QLineEdit[unsure="true"]:focus {{ border: 2px solid {c.BRASS}; }}
+QAbstractSpinBox {{ background: {c.CARD}; border: 1px solid {c.HAIRLINE}; border-radius: 3px; padding: 4px 6px; }}
+QAbstractSpinBox:focus {{ border: 2px solid {c.TEAL}; padding: 3px 5px; }}
+QAbstractSpinBox:disabled {{ color: {c.QUIET}; }}
+QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ border: none; width: 20px; }}
+QAbstractSpinBox::up-arrow {{ image: url({_ICONS}/caret-up.svg); width: 10px; height: 10px; }}
+QAbstractSpinBox::down-arrow {{ image: url({_ICONS}/caret-down.svg); width: 10px; height: 10px; }}
 QComboBox::drop-down {{ border: none; width: 24px; }}
 QComboBox::down-arrow {{ image: url({_ICONS}/caret-down.svg); width: 14px; height: 14px; }}
 QTableView::item {{ padding: 2px 6px; }}

@@ -18,6 +18,7 @@ class Checks(QListWidget):
         super().__init__()
         self._most = most
         self.setAccessibleName(name)
+        self.setFixedHeight(ROW_PX + 6)
 
     def render_items(self, entries: Sequence[tuple[str, str]], checked: Sequence[str], *, can_change: bool) -> None:
         """Show things, some of them checked."""

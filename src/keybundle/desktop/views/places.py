@@ -16,9 +16,11 @@ if TYPE_CHECKING:
     from keybundle.desktop.views.find_view import FindView
     from keybundle.desktop.views.give_sheet import GiveSheet
     from keybundle.desktop.views.person_sheet import PersonSheet
-    from keybundle.desktop.views.prepare_view import PrepareView
+    from keybundle.desktop.views.prepare.pages import Outside
+    from keybundle.desktop.views.prepare.prepare_view import PrepareView
     from keybundle.desktop.views.trash_sheet import TrashSheet
     from keybundle.desktop.views.viewer_view import Viewer
+    from keybundle.desktop.views.window import MainWindow
 
 
 def make_viewer(seat: Seat, parent: QObject) -> Viewer:
@@ -85,16 +87,19 @@ def make_find(seat: Seat, parent: QObject) -> FindView:
     return FindView(FindPresenter(seat, parent))
 
 
-def make_prepare(seat: Seat, parent: QObject) -> PrepareView:
+def make_prepare(seat: Seat, parent: QObject, outside: Outside) -> PrepareView:
     """Return the prepare place."""
-    from keybundle.desktop.presenters.areas import AreasPresenter
-    from keybundle.desktop.presenters.learned import LearnedPresenter
-    from keybundle.desktop.presenters.people import PeoplePresenter
-    from keybundle.desktop.presenters.routines import RoutinesPresenter
-    from keybundle.desktop.presenters.types import TypesPresenter
-    from keybundle.desktop.views.prepare_view import PrepareView
+    from keybundle.desktop.views.prepare.pages import make_place
 
-    return PrepareView(
-        RoutinesPresenter(seat, parent), LearnedPresenter(seat, parent), TypesPresenter(seat, parent),
-        PeoplePresenter(seat, parent), AreasPresenter(seat, parent),
+    return make_place(seat, parent, outside)
+
+
+def outside(window: MainWindow) -> Outside:
+    """Return what the pages of Prepare ask of a window."""
+    from keybundle.desktop.presenters.access import Spot
+    from keybundle.desktop.views.prepare.pages import Outside
+
+    return Outside(
+        window.listen, window.warn, window.edge.open,
+        lambda cabinet: window.edge.open(make_access(window.seat, Spot(cabinet))), window.browse, window.other_data_asked.emit,
     )  # fmt: skip

@@ -1,21 +1,24 @@
-"""The start: which repository is open and where, and who is working; or the first administrator's name."""
+"""The start: which repository is open and where, and who is working; or the few questions that begin one."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFormLayout, QFrame, QLineEdit, QListWidget, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QCompleter, QFileDialog, QFormLayout, QFrame, QLineEdit, QListWidget, QVBoxLayout, QWidget
 
-from keybundle.desktop.presenters.signing_in import SignInPresenter, SignInState
+from keybundle.desktop.presenters.signing_in import FirstAnswers, SignInPresenter, SignInState
 from keybundle.desktop.theme.style import icon_pixmap
 from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.checks import Checks
 from keybundle.desktop.views.told import Told
-from keybundle.desktop.words import tr
+from keybundle.desktop.words import tr, worded
 
 ROW_PX, MOST_ROWS = 29, 8
 
 
 class StartView(QWidget):
     """Asks who is working, or who goes on where the window was locked; in a fresh data directory how it is to begin."""
+
+    other_asked = Signal(str)
 
     def __init__(self, presenter: SignInPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -36,15 +39,28 @@ class StartView(QWidget):
         self.account.clicked.connect(presenter.take_account)
         self.repository, self.administrator = QLineEdit(), QLineEdit()
         self.name, self.password = QLineEdit(), QLineEdit()
+        self.locale_name, self.time_zone = QLineEdit(), QLineEdit()
+        self.repository.setPlaceholderText(tr("such as Weirside Stores"))
+        self.administrator.setPlaceholderText(tr("your name"))
+        self.beginnings = Checks(tr("Begin with"))
+        self.said = Told(tr("Each brings a cabinet, document types and a routine; all of it can be changed."))
+        self.said.setProperty("role", "quiet")
+        self.said.setWordWrap(True)
         self.form = QFormLayout()
         self.form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
         for label, line in (
             (tr("Name of the repository"), self.repository), (tr("First administrator"), self.administrator),
             (tr("Name"), self.name), (tr("Password"), self.password),
+            (tr("Locale"), self.locale_name), (tr("Time zone"), self.time_zone),
         ):  # fmt: skip
             line.setAccessibleName(label)
             line.returnPressed.connect(self._go)
             self.form.addRow(label, line)
+        self.form.addRow(tr("Begin with"), self.beginnings)
+        self.form.addRow("", self.said)
+        self.other = Button(tr("Open another repository"))
+        self.other.setProperty("role", "link")
+        self.other.clicked.connect(self.ask_other)
         self.password.setEchoMode(QLineEdit.EchoMode.Password)
         self.go = Button(tr("Start work   Enter"))
         self.go.setProperty("role", "main")
@@ -61,7 +77,7 @@ class StartView(QWidget):
         for part in (brand, self.lock, self.head, self.where, self.ask, self.people):
             inner.addWidget(part)
         inner.addLayout(self.form)
-        for below in (self.go, self.account, self.problem):
+        for below in (self.go, self.account, self.problem, self.other):
             inner.addWidget(below)
         layout = QVBoxLayout(self)
         layout.addStretch(1)
@@ -82,8 +98,10 @@ class StartView(QWidget):
         self.ask.setText(asks)
         self.ask.setVisible(bool(asks))
         self._show_people(state)
-        for line in (self.repository, self.administrator):
-            self.form.setRowVisible(line, is_new)
+        for row in (self.repository, self.administrator, self.locale_name, self.time_zone, self.beginnings, self.said):
+            self.form.setRowVisible(row, is_new)
+        if is_new and not self.locale_name.text():
+            self._propose(state)
         self.form.setRowVisible(self.name, not is_new and state.asks_password)
         self.form.setRowVisible(self.password, is_new or state.asks_password)
         self.password.setPlaceholderText(tr("may stay empty: your account of this system will do") if is_new else "")
@@ -98,6 +116,28 @@ class StartView(QWidget):
             part.setEnabled(not state.is_busy)
         self.problem.setText(tr("Signing in...") if state.is_busy and not is_new else state.problem)
         self.problem.setVisible(bool(self.problem.text()))
+
+    def _propose(self, state: SignInState) -> None:
+        for line, text, offers in (
+            (self.locale_name, state.answers.locale, state.locales),
+            (self.time_zone, state.answers.time_zone, state.time_zones),
+        ):
+            completer = QCompleter(list(offers), line)
+            completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+            completer.setFilterMode(Qt.MatchFlag.MatchContains)
+            line.setCompleter(completer)
+            line.setText(text)
+        self.beginnings.render_items([(code, name) for code, name, _ in state.beginnings], (), can_change=True)
+        for i, (_, _, said) in enumerate(state.beginnings):
+            self.beginnings.item(i).setToolTip(worded(said))
+
+    def ask_other(self) -> None:
+        """Ask for another data directory."""
+        chosen = QFileDialog.getExistingDirectory(
+            self, tr("The data directory of a repository, or an empty folder for a new one"), self.presenter.state.place
+        )
+        if chosen:
+            self.other_asked.emit(chosen)
 
     def _show_people(self, state: SignInState) -> None:
         self.people.setVisible(bool(state.people))
@@ -117,7 +157,11 @@ class StartView(QWidget):
         state, password = self.presenter.state, self.password.text()
         self.password.clear()
         if not state.repository:
-            self.presenter.begin(self.repository.text(), self.administrator.text(), password)
+            answers = FirstAnswers(
+                self.repository.text(), self.administrator.text(), password, self.locale_name.text().strip(),
+                self.time_zone.text().strip(), self.beginnings.checked(),
+            )  # fmt: skip
+            self.presenter.begin(answers)
         elif state.people:
             self.presenter.choose(state.people[self.people.currentRow()][0])
         elif not password and state.account and not self.name.text():

@@ -12,7 +12,6 @@ import shiboken6
 from PySide6.QtCore import QPoint, QSettings, Qt, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import (
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QMainWindow,
@@ -23,7 +22,6 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.desktop.actions.registry import Handlers, find_command
-from keybundle.desktop.presenters.prepare import bring_register, load_parts
 from keybundle.desktop.presenters.records import load_record_page
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import tell_line
@@ -45,7 +43,7 @@ if TYPE_CHECKING:
     from keybundle.desktop.views.bench_view import BenchView
     from keybundle.desktop.views.cabinets_view import CabinetsView
     from keybundle.desktop.views.find_view import FindView
-    from keybundle.desktop.views.prepare_view import PrepareView
+    from keybundle.desktop.views.prepare.prepare_view import PrepareView
 
 GEOMETRY = "geometry"
 BESIDE_PX = 40
@@ -62,6 +60,7 @@ class MainWindow(QMainWindow):
 
     lock_asked = Signal()
     other_asked = Signal()
+    other_data_asked = Signal()
 
     def __init__(self, seat: Seat, settings: QSettings, beside: MainWindow | None = None) -> None:
         super().__init__()
@@ -160,7 +159,7 @@ class MainWindow(QMainWindow):
         return foot
 
     def _connect(self) -> None:
-        self._listen(self.work.presenter, self.viewers)
+        self.listen(self.work.presenter, self.viewers)
         self.viewers.left_out.connect(self._offer_left_out)
         self.seat.runner.failed.connect(self.warn)
         self.seat.bus.failed.connect(self.warn)
@@ -228,7 +227,7 @@ class MainWindow(QMainWindow):
         self.message.setText("")
         self.more.hide()
 
-    def _listen(self, *presenters: Any) -> None:
+    def listen(self, *presenters: Any) -> None:
         """Show what presenters say in the line at the bottom."""
         for presenter in presenters:
             presenter.said.connect(self.say)
@@ -275,7 +274,7 @@ class MainWindow(QMainWindow):
     def cabinets(self) -> CabinetsView:
         """The cabinets place, made when it is first asked for."""
         view = places.make_cabinets(self.seat, self)
-        self._listen(view.presenter)
+        self.listen(view.presenter)
         view.presenter.changed.connect(lambda _: self._show_undo())
         view.files_dropped.connect(self._take_files)
         view.scan_asked.connect(self._prepare_scan)
@@ -292,7 +291,7 @@ class MainWindow(QMainWindow):
     def finder(self) -> FindView:
         """The find place, made when it is first asked for."""
         view = places.make_find(self.seat, self)
-        self._listen(view.presenter)
+        self.listen(view.presenter)
         view.batch_opened.connect(self.open_batch)
         view.opened.connect(lambda i: self.viewers.open(i, 0, view.presenter.query))
         self.viewers.let_out(view.hits.out)
@@ -303,12 +302,8 @@ class MainWindow(QMainWindow):
     @cached_property
     def prepare(self) -> PrepareView:
         """The prepare place, made when it is first asked for."""
-        view = places.make_prepare(self.seat, self)
-        self._listen(
-            view.routines.presenter, view.learned.presenter, view.types.presenter, view.people.presenter,
-            view.areas.presenter,
-        )  # fmt: skip
-        view.register_asked.connect(self._bring_register)
+        view = places.make_prepare(self.seat, self, places.outside(self))
+        view.said.connect(self.say)
         self.stack.addWidget(view)
         return view
 
@@ -350,11 +345,15 @@ class MainWindow(QMainWindow):
         self.finder.line.selectAll()
 
     def go_prepare(self) -> None:
-        """See the set-up."""
+        """See and change the set-up."""
         self._go("prepare", self.prepare)
-        seat = self.seat
-        seat.runner.query(lambda: load_parts(seat), self.prepare.render_parts, key="prepare")
+        self.prepare.show_page(self.prepare.shown or next(iter(self.prepare.pages)))
         self.prepare.list.setFocus()
+
+    def browse(self, cabinet: str) -> None:
+        """Show what lies in a cabinet."""
+        self.go_cabinets()
+        self.cabinets.presenter.open(cabinet)
 
     def open_batch(self, batch_id: str) -> None:
         """Open a batch on the bench; one that was open comes back as it was left."""
@@ -362,7 +361,7 @@ class MainWindow(QMainWindow):
             view = places.make_bench(self.seat, batch_id, self)
             view.left.connect(self.go_work)
             view.files_dropped.connect(lambda files: self.work.presenter.files.import_files(files, batch_id))
-            self._listen(view.presenter)
+            self.listen(view.presenter)
             view.presenter.changed.connect(lambda _: self._show_undo())
             view.presenter.closed.connect(lambda: self._release(batch_id))
             view.presenter.record_made.connect(self._offer_record)
@@ -405,25 +404,6 @@ class MainWindow(QMainWindow):
         self.activateWindow()
         self.raise_()
 
-    def _bring_register(self, name: str) -> None:
-        """Ask for a CSV file and put its entries in place of a register's."""
-        chosen, _ = QFileDialog.getOpenFileName(
-            self, tr("Entries of {name}", name=name), "", tr("CSV (*.csv *.txt *.tsv);;All files (*)")
-        )
-        seat = self.seat
-        if not chosen:
-            return
-
-        def refused(told: str) -> None:
-            self.edge.open(ListSheet(tr("Register not changed"), told.split("\n")[0], told.split("\n")[1:]))
-
-        def done(entries: int) -> None:
-            self.say(tr("{entries:,} entries brought in", entries=entries))
-            self.go_prepare()
-
-        work = lambda: bring_register(seat, name, Path(chosen))  # noqa: E731
-        seat.runner.change(work, done, on_error=refused)
-
     def _shows_cabinets(self) -> bool:
         """Whether the cabinets are in front; asking does not make them."""
         return "cabinets" in vars(self) and self.stack.currentWidget() is self.cabinets
@@ -434,6 +414,8 @@ class MainWindow(QMainWindow):
             bench.presenter.undo()
         elif self._shows_cabinets():
             self.cabinets.presenter.undo()
+        elif "prepare" in vars(self) and self.stack.currentWidget() is self.prepare:
+            self.prepare.undo()
 
     def _redo(self) -> None:
         bench = self._current_bench()

@@ -334,6 +334,8 @@ class WorkView(QWidget):
         self.model.render_rows(state.rows)
         self._stack.setCurrentIndex(0 if state.rows else 1)
         hint = tr("Press S to scan what lies in the feeder, or I to import files.") if state.may_work else ""
+        if not (state.routines or state.file_routines):
+            hint = tr("There is no routine yet, so nothing can come in. Under Prepare (Ctrl+4) one is made.")
         self.empty.setText("\n\n".join(filter(None, (tr("Nothing is waiting."), hint))))
         here = next((i for i, row in enumerate(state.rows) if chosen is not None and row.id == chosen.id), None)
         if here is not None or (state.rows and was_empty):

@@ -36,7 +36,7 @@ def index_document(workspace: Workspace, batch: Batch, document: Document) -> Do
     setup = workspace.setup
     routine = setup.routine(batch.routine)
     proposed = document
-    if document.type is None or document.type_origin == "page":
+    if setup.document_type(document.type) is None or document.type_origin == "page":
         fixed = TypeGuess(routine.document_type, 0.99, BY_ROUTINE) if routine and routine.document_type else None
         first_text = read[0].text if read else None
         by_rule = None if fixed else told_type(batch.pages_of(document.id)[0], first_text, setup.document_types)

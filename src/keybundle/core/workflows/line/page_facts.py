@@ -24,9 +24,12 @@ def side_facts(page: Page, text: PageText | None, known_first: str = "") -> Side
 
 
 def with_type(side: SideFacts, setup: Setup) -> SideFacts:
-    """Return the facts of a side whose separator sheet names a type with that type's id."""
+    """Return the facts of a side whose separator sheet names a type with that type's id.
+
+    A sheet that names a type which is not there breaks all the same, and the type is proposed.
+    """
     kind = called(setup.document_types, side.separator_type) if side.separator_type else None
-    return replace(side, separator_type=kind.id) if kind is not None else side
+    return replace(side, separator_type=kind.id if kind is not None else "")
 
 
 def with_hands(side: SideFacts, page: Page) -> SideFacts:

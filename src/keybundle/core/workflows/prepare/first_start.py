@@ -15,8 +15,8 @@ from keybundle.core.workflows.session.workspace import Workspace
 class FirstAnswers:
     """What is asked at the first start; ``beginnings`` are codes of ready-made ones, none for an empty repository."""
 
-    repository: str
-    administrator: str
+    repository: str = ""
+    administrator: str = ""
     password: str = ""
     locale: str = "en_GB"
     time_zone: str = "UTC"

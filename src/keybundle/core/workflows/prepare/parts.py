@@ -37,6 +37,7 @@ from keybundle.core.workflows.prepare.setup_admin import count_touched
 from keybundle.core.workflows.session.session import Session, needs
 
 N = TypeVar("N", bound=Named)
+P = TypeVar("P", bound=Part)
 MODELS: Mapping[str, type[Named]] = {
     "storage_areas": StorageArea, "cabinets": Cabinet, "document_types": DocumentType, "registers": Register,
     "routines": Routine, "roles": Role, "groups": Group, "people": Person,
@@ -61,7 +62,7 @@ def value_at(part: Part, path: str) -> Any:
     return found
 
 
-def change_part(part: N, changes: Mapping[str, Any]) -> N:
+def change_part(part: P, changes: Mapping[str, Any]) -> P:
     """Return a part with some values changed, each named by its dotted path; raises PartProblem in words."""
     data = part.model_dump()
     for path, value in changes.items():
@@ -134,7 +135,8 @@ def _usual(kind: str, name: str, setup: Setup) -> Named:
     if kind == "routines":
         keys = {r.key.casefold() for r in setup.routines}
         free = next((letter for letter in name.casefold() if letter.isalpha() and letter not in keys), "")
-        return Routine(name=name, sign=(name[:2].upper() + "X")[:2], key=free, duplex=True)
+        only = setup.document_types[0].id if len(setup.document_types) == 1 else ""
+        return Routine(name=name, sign=(name[:2].upper() + "X")[:2], key=free, duplex=True, document_type=only)
     return MODELS[kind](name=name)
 
 

@@ -24,7 +24,10 @@ from keybundle.core.workflows.prepare import parts
 from keybundle.core.workflows.session.session import Session, needs
 
 SEEN = "advice that was seen"
-REMEDIES = frozenset({"no cabinets", "no types", "no routines", "no cabinet", "no source", "no type"})
+REMEDIES = frozenset(
+    {"no cabinets", "no types", "no routines", "no cabinet", "no source", "no type", "no files routine"}
+)
+FOR_FILES = {"source": "files", "duplex": False, "separation": {"rules": ({"rule": "each source file"},)}, "sign": "FI"}
 
 
 @dataclass(frozen=True)
@@ -41,10 +44,10 @@ def list_missing(session: Session) -> list[Gap]:
     workspace = session.workspace
     setup = workspace.setup
     with workspace.place.database.read() as c:
-        found = [*find_gaps(setup), *_registers(c, setup), *_people(c, setup)]
+        found = [*find_gaps(setup), *_registers(c, setup), *_people(c, setup), *_areas(setup, workspace.place.root)]
     seen = workspace.setting(SEEN) or []
-    found += [gap for gap in _areas(setup, workspace.place.root) if gap.stops or f"{gap.code} {gap.id}" not in seen]
-    return sorted(found, key=lambda gap: not gap.stops)
+    told = (gap for gap in found if gap.stops or f"{gap.code} {gap.id}" not in seen)
+    return sorted(told, key=lambda gap: not gap.stops)
 
 
 def _registers(c: Connection, setup: Setup) -> list[Gap]:
@@ -95,11 +98,11 @@ def remedy(session: Session, gap: Gap) -> Made:
     """Make what is missing, as most people would want it, and return it; raises InputProblem where nobody can know."""
     if gap.code not in REMEDIES:
         raise InputProblem(message("readiness.by-hand"))
-    if gap.code in ("no cabinets", "no types", "no routines"):
-        name = str(message(f"readiness.new-{gap.kind.replace('_', '-')}"))
-        setup = session.workspace.setup
-        name = parts.free_name(name, [p.name for p in getattr(setup, gap.kind)])
-        return Made(gap.kind, parts.add_part(session, gap.kind, name))
+    if gap.code in ("no cabinets", "no types", "no routines", "no files routine"):
+        for_files = gap.code == "no files routine"
+        name = str(message("readiness.files" if for_files else f"readiness.new-{gap.kind.replace('_', '-')}"))
+        name = parts.free_name(name, [p.name for p in getattr(session.workspace.setup, gap.kind)])
+        return Made(gap.kind, parts.add_part(session, gap.kind, name, FOR_FILES if for_files else None))
     return _mend(session, gap)
 
 

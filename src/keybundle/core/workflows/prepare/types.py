@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
 from sqlalchemy import select
@@ -62,8 +62,35 @@ def change_field(kind: DocumentType, field: str, changes: Mapping[str, Any]) -> 
         raise InputProblem(message("people.no-longer-nothing-changed"))
     if changed.get("name", spec.name) != spec.name and "labels" not in changed:
         changed["labels"] = tuple(dict.fromkeys((*spec.labels, spec.name)))
+    if "kind" in changed and changed["kind"] != spec.kind:
+        changed = {**_LEFT_BEHIND, "low": "", "high": "", "default": "", **changed}
     new = change_part(spec, changed)
     return _whole(kind.model_copy(update={"fields": tuple(new if f.id == field else f for f in kind.fields)}))
+
+
+_LEFT_BEHIND = {"check": "", "column": ""}  # what a field of another kind has no use for
+
+
+def with_fields(kind: DocumentType, items: Sequence[Mapping[str, str]], used: Collection[str]) -> DocumentType:
+    """Return a type with these fields (id, name) in this order: renamed, new where the id is empty, the others removed.
+
+    Raises InputProblem where a field that goes is used in the type, or a name is there twice.
+    """
+    kept = {item["id"] for item in items if item["id"]}
+    for spec in kind.fields:
+        if spec.id not in kept:
+            kind = remove_field(kind, spec.id)
+    order: list[str] = []
+    for item in items:
+        if not item["id"]:
+            kind = add_field(kind, item["name"], Kind.TEXT, used=used)
+            order.append(kind.fields[-1].id)
+            continue
+        order.append(item["id"])
+        if item["name"] != kind.label(item["id"]):
+            kind = change_field(kind, item["id"], {"name": item["name"]})
+    by_id = {f.id: f for f in kind.fields}
+    return kind.model_copy(update={"fields": tuple(by_id[key] for key in order if key in by_id)})
 
 
 def add_field(

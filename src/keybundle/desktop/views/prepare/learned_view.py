@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
@@ -18,7 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keybundle.desktop.presenters.learned import LearnedPresenter, LearnedState
+from keybundle.desktop.presenters.prepare.learned import LearnedPresenter, LearnedState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font
 from keybundle.desktop.views.calm import Button
@@ -167,3 +169,11 @@ class LearnedView(QWidget):
         name, _ = QFileDialog.getSaveFileName(self, tr("Export what was learned"), "learned.json", tr("JSON (*.json)"))
         if name:
             self.presenter.export(Path(name))
+
+    def focus_first(self) -> None:
+        """Give the list the focus."""
+        self.tree.setFocus()
+
+    def verbs(self) -> Mapping[str, Callable[[], Any]]:
+        """Return what the place's commands do here."""
+        return {"prepare.editor": self.focus_first}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from PySide6.QtCore import QSignalBlocker, Signal
@@ -15,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.core.setup.routines import SeparationRule
+from keybundle.desktop.presenters.prepare.forms import FormField
 from keybundle.desktop.views.calm import Button, CodeChoice, Number
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.words import tr, worded
@@ -32,13 +34,14 @@ SIDES = ("left", "top", "right", "bottom")
 
 
 class RuleEditor(QWidget):
-    """Edits the rules; ``rules_changed`` carries them all as plain data."""
+    """Edits the rules; ``taken`` carries them all as plain data, ``make_asked`` asks for a page to point at."""
 
-    rules_changed = Signal(object)
-    pointing_asked = Signal()
+    taken = Signal(object)
+    make_asked = Signal()
 
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, field: FormField) -> None:
+        super().__init__()
+        self.setAccessibleName(field.label)
         self._rules: list[dict[str, Any]] = []
         self.list = QListWidget()
         self.list.setAccessibleName(tr("Separation rules"))
@@ -68,16 +71,16 @@ class RuleEditor(QWidget):
         self.zone.setPlaceholderText(tr("whole page; or left top right bottom in % of the page"))
         self.point = Button(tr("Point at the page"))
         self.point.setToolTip(tr("Draw the zone on a page of the sample batch, or choose a barcode there"))
-        self.point.clicked.connect(self.pointing_asked.emit)
+        self.point.clicked.connect(self.make_asked.emit)
         self.form = QFormLayout()
         self.form.setContentsMargins(0, 4, 0, 0)
-        for label, field in (
+        for label, part in (
             (tr("Break"), self.where), (tr("Page with the mark"), self.mark_page), (tr("Sheets"), self.sheets),
             (tr("Symbols"), self.symbols), (tr("Format"), self.format), (tr("Words"), self.words), (tr("Pattern"), self.pattern),
             (tr("Zone"), self.zone),
         ):  # fmt: skip
-            field.setAccessibleName(label)
-            self.form.addRow(Told(label), field)
+            part.setAccessibleName(label)
+            self.form.addRow(Told(label), part)
         self.zone_problem = Told()
         self.zone_problem.setProperty("role", "problem")
         self.zone_problem.setWordWrap(True)
@@ -94,8 +97,11 @@ class RuleEditor(QWidget):
         layout.addLayout(buttons)
         layout.addLayout(self.form)
 
-    def render_rules(self, rules: tuple[SeparationRule, ...]) -> None:
-        """Show rules; the chosen one stays chosen."""
+    def show_value(self, value: Sequence[SeparationRule | dict[str, Any]]) -> None:
+        """Show rules; the chosen one stays chosen, and a draft that was refused is left as it is."""
+        rules = [r for r in value if isinstance(r, SeparationRule)]
+        if len(rules) != len(value):
+            return
         plain = [r.model_dump() for r in rules]
         row = self.list.currentRow()
         said = [worded(r.said) for r in rules]
@@ -143,7 +149,7 @@ class RuleEditor(QWidget):
         if 0 <= row < len(self._rules):
             rules = [dict(r) for r in self._rules]
             rules[row] |= parts
-            self.rules_changed.emit(rules)
+            self.taken.emit(rules)
 
     def _set_zone(self, text: str) -> None:
         """Take a zone; what is none is told below it and changes nothing."""
@@ -157,12 +163,12 @@ class RuleEditor(QWidget):
         rule: dict[str, Any] = {"rule": self.kind.code}
         if rule["rule"] == "words":
             rule["words"] = "Page 1"
-        self.rules_changed.emit([*self._rules, rule])
+        self.taken.emit([*self._rules, rule])
 
     def _remove(self) -> None:
         row = self.list.currentRow()
         if 0 <= row < len(self._rules):
-            self.rules_changed.emit([r for i, r in enumerate(self._rules) if i != row])
+            self.taken.emit([r for i, r in enumerate(self._rules) if i != row])
 
     def _move(self) -> None:
         row = self.list.currentRow()
@@ -170,7 +176,7 @@ class RuleEditor(QWidget):
             rules = list(self._rules)
             rules[row - 1], rules[row] = rules[row], rules[row - 1]
             self.list.setCurrentRow(row - 1)
-            self.rules_changed.emit(rules)
+            self.taken.emit(rules)
 
 
 def read_zone(text: str) -> tuple[dict[str, float] | None, str]:

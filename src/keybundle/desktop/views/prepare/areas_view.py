@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import functools
+from collections.abc import Callable, Mapping
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from keybundle.desktop.presenters.areas import AreasPresenter, AreasState
+from keybundle.desktop.presenters.prepare.areas import AreasPresenter, AreasState
 from keybundle.desktop.views.calm import Button, Choice, Line
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.words import tr
@@ -133,3 +135,14 @@ class AreasView(QWidget):
         if folder:
             self.presenter.add(self.name.text(), Path(folder))
             self.name.clear()
+
+    def focus_first(self) -> None:
+        """Give the line for a further area the focus."""
+        self.name.setFocus()
+
+    def show_part(self, part_id: str, at: str = "") -> None:
+        """Show the areas: each has its card."""
+
+    def verbs(self) -> Mapping[str, Callable[[], Any]]:
+        """Return what the place's commands do here."""
+        return {"prepare.new": self.name.setFocus, "prepare.editor": self.focus_first}

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QVBoxLayout, QW
 
 from keybundle.core.base.boxes import Box
 from keybundle.desktop.presenters.bench_state import PageShown
-from keybundle.desktop.presenters.routines import PointedBarcode
+from keybundle.desktop.presenters.prepare.routines import PointedBarcode
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.page_view import PageView, Tool
 from keybundle.desktop.views.told import Told

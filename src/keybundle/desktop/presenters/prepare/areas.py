@@ -14,7 +14,7 @@ from keybundle.core.workflows.keep import relocating
 from keybundle.core.workflows.prepare import areas
 from keybundle.core.workflows.prepare.areas import AreaState
 from keybundle.desktop.presenters.doing import Doing
-from keybundle.desktop.presenters.editing import LANE
+from keybundle.desktop.presenters.prepare.editing import LANE
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import tr, trn, worded
 

@@ -1,0 +1,225 @@
+"""The entries of registers: looked at in part, typed, pasted, renamed in all places; and how many documents use them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from sqlalchemy import Connection, delete, func, insert, select, update
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.folding import fold
+from keybundle.core.base.messages import message
+from keybundle.core.fields.kinds import Kind
+from keybundle.core.registers.book import Entry
+from keybundle.core.repository import audit
+from keybundle.core.rights.model import Right
+from keybundle.core.setup.model import Register, Setup
+from keybundle.core.store import schema as t
+from keybundle.core.workflows.prepare.parts import PartProblem, change_part
+from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.workspace import Workspace
+
+MOST_BOUND = 500
+
+
+@needs(Right.LOOK)
+def list_keys(session: Session, register_id: str, words: str = "") -> list[str]:
+    """Return the keys of a register's entries that hold all these words, in the order of the register."""
+    e = t.register_entry
+    wanted = words.casefold().split()
+    with session.workspace.place.database.read() as c:
+        if not wanted:
+            chosen = select(e.c.key).where(e.c.register == register_id).order_by(e.c.position)
+            return list(c.execute(chosen).scalars())
+        rows = c.execute(select(e.c.key, e.c.row).where(e.c.register == register_id).order_by(e.c.position))
+        return [r.key for r in rows if all(w in " ".join(r.row.values()).casefold() for w in wanted)]
+
+
+@needs(Right.LOOK)
+def load_entries(session: Session, register_id: str, keys: Sequence[str]) -> dict[str, Entry]:
+    """Return entries by their keys; those that are gone are left out."""
+    e = t.register_entry
+    found: dict[str, Entry] = {}
+    with session.workspace.place.database.read() as c:
+        for start in range(0, len(keys), MOST_BOUND):
+            some = keys[start : start + MOST_BOUND]
+            rows = c.execute(select(e.c.key, e.c.row).where(e.c.register == register_id, e.c.key.in_(some)))
+            found |= {r.key: dict(r.row) for r in rows}
+    return found
+
+
+@needs(Right.PREPARE)
+def change_entry(session: Session, register_id: str, key: str, changes: Mapping[str, str]) -> Entry:
+    """Change values of one entry and return what it was; its key too, where no other has that one.
+
+    Raises InputProblem in words; documents that hold the old key keep it.
+    """
+    workspace, e = session.workspace, t.register_entry
+    with workspace.place.database.atomic() as c:
+        register, before = _entry(workspace, c, register_id, key)
+        row = {column: changes.get(column, before.get(column, "")).strip() for column in register.columns}
+        fresh = row[register.key]
+        if not fresh:
+            raise InputProblem(message("slip-help.entry-needs", found_name=register.name, key=register.key))
+        if fresh != key and _exists(c, register_id, fresh):
+            raise InputProblem(message("slip-help.already-nothing-added", found_name=register.name, key=fresh))
+        c.execute(update(e).where(e.c.register == register_id, e.c.key == key).values(key=fresh, row=row))
+        audit.append(c, workspace.clock.stamp(), session.person, "register entry changed", register_id, row)
+    workspace.forget_books()
+    return before
+
+
+@needs(Right.PREPARE)
+def add_entries(session: Session, register_id: str, rows: Sequence[Sequence[str]]) -> tuple[int, tuple[str, ...]]:
+    """Add entries at the end, each as cells in the order of the columns; return how many, and why others were not.
+
+    So a block of a table can be pasted: a row without a key, or whose key is there already, is told and left out.
+    """
+    workspace, e = session.workspace, t.register_entry
+    told: list[str] = []
+    with workspace.place.database.atomic() as c:
+        register = _register(workspace, register_id)
+        here = c.execute(select(func.max(e.c.position)).where(e.c.register == register_id)).scalar() or 0
+        taken = set(c.execute(select(e.c.key).where(e.c.register == register_id)).scalars())
+        made: list[dict[str, Any]] = []
+        for number, cells in enumerate(rows, 1):
+            row = dict(
+                zip(register.columns, [*(x.strip() for x in cells), *[""] * len(register.columns)], strict=False)
+            )
+            key = row[register.key]
+            if not key:
+                told.append(message("registers.row-without-key", number=number, key=register.key))
+            elif key in taken:
+                told.append(message("registers.row-taken", number=number, key=key))
+            else:
+                taken.add(key)
+                made.append({"register": register_id, "key": key, "position": here + len(made) + 1, "row": row})
+        if made:
+            c.execute(insert(e), made)
+            audit.append(
+                c,
+                workspace.clock.stamp(),
+                session.person,
+                "register entries added",
+                register_id,
+                {"entries": len(made)},
+            )
+    workspace.forget_books()
+    return len(made), tuple(told)
+
+
+@needs(Right.PREPARE)
+def remove_entries(session: Session, register_id: str, keys: Sequence[str]) -> list[tuple[int, Entry]]:
+    """Remove entries and return them with their places, so that they can be put back."""
+    workspace, e = session.workspace, t.register_entry
+    gone: list[tuple[int, Entry]] = []
+    with workspace.place.database.atomic() as c:
+        for start in range(0, len(keys), MOST_BOUND):
+            here = (e.c.register == register_id, e.c.key.in_(keys[start : start + MOST_BOUND]))
+            gone += [(int(r.position), dict(r.row)) for r in c.execute(select(e.c.position, e.c.row).where(*here))]
+            c.execute(delete(e).where(*here))
+        told = {"entries": len(gone)}
+        audit.append(c, workspace.clock.stamp(), session.person, "register entries removed", register_id, told)
+    workspace.forget_books()
+    return gone
+
+
+@needs(Right.PREPARE)
+def put_back_entries(session: Session, register_id: str, entries: Sequence[tuple[int, Entry]]) -> None:
+    """Put removed entries back at their places; those whose key is taken by now are left out."""
+    workspace, e = session.workspace, t.register_entry
+    with workspace.place.database.atomic() as c:
+        register = _register(workspace, register_id)
+        for position, row in entries:
+            if not _exists(c, register_id, row[register.key]):
+                c.execute(insert(e).values(register=register_id, key=row[register.key], position=position, row=row))
+        told = {"entries": len(entries)}
+        audit.append(c, workspace.clock.stamp(), session.person, "register entries put back", register_id, told)
+    workspace.forget_books()
+
+
+@needs(Right.LOOK)
+def count_uses(session: Session, register_id: str, keys: Sequence[str]) -> int:
+    """Return how many filed documents hold one of these keys in a field that looks into the register."""
+    setup, v, d = session.workspace.setup, t.document_value, t.document
+    number = 0
+    fields = _fields_of(setup, register_id)
+    with session.workspace.place.database.read() as c:
+        for field in fields:
+            for start in range(0, len(keys), MOST_BOUND):
+                chosen = select(func.count(func.distinct(v.c.document_id))).where(
+                    v.c.field == field, v.c.folded.in_([fold(k) for k in keys[start : start + MOST_BOUND]]),
+                    v.c.document_id.in_(select(d.c.id).where(d.c.removed_at.is_(None))),
+                )  # fmt: skip
+                number += int(c.execute(chosen).scalar() or 0)
+    return number
+
+
+def _fields_of(setup: Setup, register_id: str) -> set[str]:
+    register = setup.register(register_id)
+    key = register.key if register is not None else ""
+    return {
+        f.id for kind in setup.document_types for f in kind.fields
+        if f.register_name == register_id and f.kind in (Kind.REGISTER, Kind.TEXT) and f.column in ("", key)
+    }  # fmt: skip
+
+
+@needs(Right.PREPARE)
+def rename_column(session: Session, register_id: str, old: str, new: str) -> None:
+    """Give a column another name: in the register, in its entries and in the fields that name it, all in one."""
+    workspace, e = session.workspace, t.register_entry
+    new = new.strip()
+
+    def change(setup: Setup) -> Setup:
+        register = next((r for r in setup.registers if r.id == register_id), None)
+        if register is None or old not in register.columns:
+            raise InputProblem(message("people.no-longer-nothing-changed"))
+        if not new or (new in register.columns and new != old):
+            raise PartProblem({"columns": message("registers.column-taken", name=new)})
+        columns = tuple(new if c == old else c for c in register.columns)
+        key = new if register.key == old else register.key
+        changed = change_part(register, {"columns": columns, "key": key})
+        kinds = tuple(
+            k.model_copy(
+                update={
+                    "fields": tuple(
+                        f.model_copy(update={"column": new})
+                        if f.register_name == register_id and f.column == old
+                        else f
+                        for f in k.fields
+                    )
+                }
+            )
+            for k in setup.document_types
+        )
+        registers = tuple(changed if r.id == register_id else r for r in setup.registers)
+        return setup.model_copy(update={"registers": registers, "document_types": kinds})
+
+    with workspace.place.database.atomic() as c:
+        workspace.change_setup(session.person, change)
+        rows = c.execute(select(e.c.key, e.c.row).where(e.c.register == register_id)).all()
+        for r in rows:
+            row = {new if name == old else name: value for name, value in r.row.items()}
+            c.execute(update(e).where(e.c.register == register_id, e.c.key == r.key).values(row=row))
+    workspace.forget_books()
+
+
+def _register(workspace: Workspace, register_id: str) -> Register:
+    register = workspace.setup.register(register_id)
+    if register is None:
+        raise InputProblem(message("people.no-longer-nothing-changed"))
+    return register
+
+
+def _entry(workspace: Workspace, c: Connection, register_id: str, key: str) -> tuple[Register, Entry]:
+    register, e = _register(workspace, register_id), t.register_entry
+    found = c.execute(select(e.c.row).where(e.c.register == register_id, e.c.key == key)).scalar()
+    if found is None:
+        raise InputProblem(message("people.no-longer-nothing-changed"))
+    return register, dict(found)
+
+
+def _exists(c: Connection, register_id: str, key: str) -> bool:
+    e = t.register_entry
+    return c.execute(select(e.c.key).where(e.c.register == register_id, e.c.key == key)).first() is not None

@@ -1,0 +1,1 @@
+"""Prepare: the set-up's parts, each with its list and its editor."""

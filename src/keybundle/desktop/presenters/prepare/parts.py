@@ -1,0 +1,376 @@
+"""What the editors of a set-up's parts share: the list, the chosen one, its form, where it is used, its history, undo.
+
+A change is shown at once and kept behind, in order. What was refused stays where it was typed, with the reason beside
+it, for as long as the window is open: drafts belong to a part by its id, whatever is chosen meanwhile.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from keybundle.core.base.changes import Changes
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.rights.model import Right
+from keybundle.core.setup.model import Setup
+from keybundle.core.setup.parts import Named
+from keybundle.core.setup.uses import used_by
+from keybundle.core.workflows.prepare import parts, setup_admin
+from keybundle.core.workflows.prepare.parts import PartProblem
+from keybundle.desktop.presenters.prepare.editing import Editing, Kept, tell_parts
+from keybundle.desktop.presenters.prepare.forms import Section, values_of
+from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.words import mark, tr, trn, worded
+
+TITLES = {
+    "routines": mark("Routines"), "cabinets": mark("Cabinets"), "document_types": mark("Document types"),
+    "registers": mark("Registers"), "storage_areas": mark("Storage areas"), "people": mark("People"),
+    "groups": mark("Groups"), "roles": mark("Roles"),
+}  # fmt: skip
+GIVE_RIGHTS = ("people", "groups", "roles")
+TYPED = ("line", "list", "lines", "folder")  # what is typed stays where it was refused; a check goes back
+
+
+@dataclass(frozen=True)
+class PartRow:
+    """A part in the list: its id, its name, and a few words beside it."""
+
+    id: str
+    name: str
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class Used:
+    """Where a part is used: the kind and id of what names it, and its name."""
+
+    kind: str
+    id: str
+    name: str
+
+
+@dataclass(frozen=True)
+class PastState:
+    """An earlier state of a part: its revision, and when, by whom and what it was, in words."""
+
+    revision: int
+    told: str
+    can_go_back: bool
+
+
+@dataclass(frozen=True)
+class PartsState:
+    """All that an editor shows; ``problems`` are by the field that they stand at, ``problem`` is of the whole."""
+
+    rows: tuple[PartRow, ...] = ()
+    chosen: str = ""
+    part: Named | None = None
+    sections: tuple[Section, ...] = ()
+    values: Mapping[str, Any] = field(default_factory=dict)
+    problems: Mapping[str, str] = field(default_factory=dict)
+    problem: str = ""
+    uses: tuple[Used, ...] = ()
+    touched: str = ""
+    undo: str = ""
+    can_change: bool = False
+
+
+class PartsPresenter(QObject):
+    """State and verbs of the editor of one kind of parts; each kind says what its form is."""
+
+    kind = ""
+    changed = Signal(object)
+    said = Signal(str)
+    failed = Signal(str)
+    history_found = Signal(object)
+    opened = Signal(str, str)
+
+    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._s = seat
+        self.state = self.first_state()
+        self._drafts: dict[str, dict[str, Any]] = {}
+        self._problems: dict[str, dict[str, str]] = {}
+        self._editing = Editing(seat, self.said.emit, self.failed.emit, self.refresh)
+        self._is_shown = False
+        seat.bus.changed.connect(self._on_changes)
+
+    def first_state(self) -> Any:
+        """Return the state before anything is known."""
+        return PartsState()
+
+    # -- what each kind says of itself -----------------------------------------------------------------------------
+
+    def form(self, setup: Setup, part: Named) -> tuple[Section, ...]:
+        """Return the form of a part."""
+        return ()
+
+    def values(self, setup: Setup, part: Named, sections: tuple[Section, ...]) -> dict[str, Any]:
+        """Return what a part has in each field of its form."""
+        return values_of(part, sections)
+
+    def note(self, setup: Setup, part: Named) -> str:
+        """Return a few words that stand beside a part in the list."""
+        return ""
+
+    def more(self, setup: Setup, part: Named | None) -> dict[str, Any]:
+        """Return what else the state of this kind of parts holds."""
+        return {}
+
+    def more_sections(self) -> tuple[Section, ...]:
+        """Return what else is asked of a part, beside its form."""
+        return getattr(self.state, "field_sections", ())
+
+    def with_changes(self, part: Any, changes: Mapping[str, Any]) -> Any:
+        """Return a part as changes make it; raises PartProblem."""
+        return parts.change_part(part, changes)
+
+    def was_shown(self) -> None:
+        """Ask for what takes a question to the store, now that a part is shown."""
+
+    # -- looking ----------------------------------------------------------------------------------------------------
+
+    def _on_changes(self, changes: Changes) -> None:
+        if changes.setup and self._is_shown:
+            self.refresh()
+
+    def hide(self) -> None:
+        """Ask for nothing more while something else is in front."""
+        self._is_shown = False
+
+    def refresh(self) -> None:
+        """Look at the set-up again; while changes are under way, what is shown is newer than what is kept."""
+        self._is_shown = True
+        if self._editing.is_keeping:
+            return
+        setup = self._s.workspace.setup
+        all_parts: tuple[Named, ...] = getattr(setup, self.kind)
+        part = next((p for p in all_parts if p.id == self.state.chosen), all_parts[0] if all_parts else None)
+        rights = (Right.PREPARE, Right.GIVE_RIGHTS) if self.kind in GIVE_RIGHTS else (Right.PREPARE,)
+        self._show_part(
+            setup, part, rows=tuple(PartRow(p.id, p.name, self.note(setup, p)) for p in all_parts),
+            can_change=all(self._s.may(right) for right in rights), undo=self._editing.undo_told,
+        )  # fmt: skip
+        self.was_shown()
+
+    def _show(self, **changes: Any) -> None:
+        self.state = replace(self.state, **changes)
+        self.changed.emit(self.state)
+
+    def _show_part(self, setup: Setup, part: Named | None, **changes: Any) -> None:
+        sections = self.form(setup, part) if part is not None else ()
+        drafts = self._drafts.get(part.id, {}) if part is not None else {}
+        problems = self._problems.get(part.id, {}) if part is not None else {}
+        more = self.more(setup, part)
+        asked = _names((*sections, *more.get("field_sections", ())))
+        users = used_by(setup, self.kind, part.id) if part is not None else ()
+        named = {(of, p.id): p.name for of in TITLES for p in getattr(setup, of)}
+        self._show(
+            part=part, chosen=part.id if part is not None else "", sections=sections,
+            values={**(self.values(setup, part, sections) if part is not None else {}), **drafts}, problems=problems,
+            problem=next((said for at, said in problems.items() if at not in asked), ""),
+            uses=tuple(Used(of, user, named[of, user]) for of, user in users),
+            **more, **changes,
+        )  # fmt: skip
+
+    def choose(self, part_id: str) -> None:
+        """Show another part, by its id."""
+        if part_id and part_id != self.state.chosen:
+            setup = self._s.workspace.setup
+            part = next((p for p in getattr(setup, self.kind) if p.id == part_id), None)
+            if part is not None:
+                self._show_part(setup, part)
+                self.was_shown()
+
+    # -- changing ---------------------------------------------------------------------------------------------------
+
+    def change(self, changes: Mapping[str, Any]) -> None:
+        """Change the chosen part, by the dotted paths of its values; what does not hold together stays as a draft."""
+        base = self.state.part
+        if base is not None:
+            self.keep(base, changes, lambda: self.with_changes(base, changes))
+
+    def keep(self, base: Named, changes: Mapping[str, Any], make: Callable[[], Any]) -> None:
+        """Keep what ``make`` returns in place of ``base``; where it raises, ``changes`` stay as drafts of it."""
+        drafts = self._drafts.setdefault(base.id, {})
+        problems = self._problems.setdefault(base.id, {})
+        for at in (*changes, ""):
+            drafts.pop(at, None)
+            problems.pop(at, None)
+        try:
+            part = make()
+        except InputProblem as error:
+            self._refuse(base, changes, getattr(error, "at", {}), worded(error))
+            return
+        if part == base:
+            self._show_part(self._s.workspace.setup, base)
+            return
+        # Shown at once, so that the next change builds on this one while it is still being kept.
+        self._show_part(self._s.workspace.setup, part)
+        session, kind = self._s.session, self.kind
+
+        def kept(_: object) -> Kept:
+            told = tell_parts(part.name, base.model_dump(), part.model_dump())
+            return Kept(told, lambda: parts.save_part(session, kind, base, part))
+
+        def refused(told: str) -> None:
+            now = next((p for p in getattr(self._s.workspace.setup, kind) if p.id == base.id), None)
+            if now is not None and self.state.chosen == base.id:
+                self._refuse(now, changes, {}, told)
+            else:
+                self.failed.emit(tr("{name} stays as it was. {told}", name=base.name, told=told))
+
+        self._editing.keep(
+            lambda: parts.save_part(session, kind, part, base), kept, lambda n: self._was_kept(part, n), refused
+        )
+
+    def _refuse(self, base: Named, changes: Mapping[str, Any], at: Mapping[str, str], told: str) -> None:
+        """Leave what was typed where it stands, with the reason beside it."""
+        typed = {f.name for s in (*self.state.sections, *self.more_sections()) for f in s.fields if f.kind in TYPED}
+        self._drafts.setdefault(base.id, {}).update({at: value for at, value in changes.items() if at in typed})
+        own = self._problems.setdefault(base.id, {})
+        found = {name: worded(said) for name, said in at.items()}
+        if not found or not set(found) & set(changes):
+            found = {next(iter(changes)): told} if len(changes) == 1 else {"": told}
+        own.update(found)
+        self._show_part(self._s.workspace.setup, base)
+
+    def _was_kept(self, part: Named, touched: int) -> None:
+        self.said.emit(self.tell_kept(part, touched))
+        self.refresh()
+
+    def tell_kept(self, part: Named, touched: int) -> str:
+        """Return what is said once a change is kept."""
+        return tr("Kept: {name}", name=part.name)
+
+    def add(self, name: str) -> None:
+        """Add a part with usual values under a name, and show it."""
+        session, kind = self._s.session, self.kind
+        if name.strip():
+            self._add(lambda: parts.add_part(session, kind, name))
+
+    def copy(self) -> None:
+        """Make a copy of the chosen part and show it."""
+        session, kind, chosen = self._s.session, self.kind, self.state.chosen
+        if chosen:
+            self._add(lambda: parts.copy_part(session, kind, chosen))
+
+    def _add(self, add: Callable[[], str], told: Callable[[], str] = lambda: "") -> None:
+        session, kind, ws = self._s.session, self.kind, self._s.workspace
+
+        def name_of(part_id: str) -> str:
+            return next((str(p.name) for p in getattr(ws.setup, kind) if p.id == part_id), part_id)
+
+        def kept(made: str) -> Kept:
+            return Kept(tr("{name}, added", name=name_of(made)), lambda: parts.remove_part(session, kind, made))
+
+        def done(made: str) -> None:
+            self._show(chosen=made)
+            self.refresh()
+            self.said.emit(told() or tr("Added: {name}", name=name_of(made)))
+
+        self._editing.keep(add, kept, done, self._could_not)
+
+    def _could_not(self, told: str) -> None:
+        self.failed.emit(told)
+        self._show(problem=told)
+
+    def remove(self) -> None:
+        """Remove the chosen part; what hangs on it is said in numbers, and then it stays."""
+        session, kind, part = self._s.session, self.kind, self.state.part
+        if part is None:
+            return
+
+        def done(_: object) -> None:
+            self.said.emit(tr("Removed: {name}; Undo puts it back", name=part.name))
+            self.refresh()
+
+        self._editing.keep(
+            lambda: parts.remove_part(session, kind, part.id, part),
+            lambda place: Kept(
+                tr("{name}, removed", name=part.name), lambda: parts.put_part(session, kind, part, place)
+            ),
+            done, self._could_not,
+        )  # fmt: skip
+
+    def move(self, by: int) -> None:
+        """Move the chosen part earlier or later in its list."""
+        session, kind, part = self._s.session, self.kind, self.state.part
+        if part is not None:
+            self._editing.keep(
+                lambda: parts.move_part(session, kind, part.id, by),
+                lambda _: Kept(
+                    tr("{name}, moved", name=part.name), lambda: parts.move_part(session, kind, part.id, -by)
+                ),
+                lambda _: self.refresh(), self._could_not,
+            )  # fmt: skip
+
+    def undo(self) -> None:
+        """Put back what one changed last here."""
+        self._editing.undo()
+
+    # -- history ----------------------------------------------------------------------------------------------------
+
+    def ask_history(self) -> None:
+        """Ask for the earlier states of the chosen part."""
+        session, kind, chosen = self._s.session, self.kind, self.state.chosen
+        if not chosen:
+            return
+
+        def done(found: list[Any]) -> None:
+            self.history_found.emit(
+                tuple(
+                    PastState(
+                        s.revision,
+                        tr("{when}   {who}   {what}", when=self._s.say_time(s.at), who=s.who, what=_tell(s, before)),
+                        s.data is not None and place > 0,
+                    )
+                    for place, (s, before) in enumerate(zip(found, [*found[1:], None], strict=True))
+                )
+            )
+
+        self._s.runner.query(
+            lambda: setup_admin.list_setup_history(session, kind, chosen), done, key="history", owner=self,
+            on_error=self.failed.emit,
+        )  # fmt: skip
+
+    def go_back(self, revision: int) -> None:
+        """Put an earlier state of the chosen part in force again."""
+        session, kind, part = self._s.session, self.kind, self.state.part
+        if part is None:
+            return
+
+        def kept(_: object) -> Kept:
+            now = next(p for p in getattr(self._s.workspace.setup, kind) if p.id == part.id)
+            return Kept(tr("{name}, gone back", name=part.name), lambda: parts.save_part(session, kind, part, now))
+
+        def done(name: str) -> None:
+            self.said.emit(tr("{name} is as it was then.", name=name))
+            self.refresh()
+
+        self._editing.keep(lambda: setup_admin.go_back(session, kind, part.id, revision), kept, done, self._could_not)
+
+
+def _names(sections: tuple[Section, ...]) -> set[str]:
+    return {f.name for s in sections for f in s.fields}
+
+
+def _tell(state: Any, before: Any) -> str:
+    """Return what a state changed against the one before it."""
+    if state.data is None:
+        return tr("removed")
+    if before is None or before.data is None:
+        return tr("added")
+    keys = [k for k in {**before.data, **state.data} if before.data.get(k) != state.data.get(k)]
+    return ", ".join(key.replace("_", " ") for key in keys) or tr("as before")
+
+
+def say_documents(number: int) -> str:
+    """Return how many documents lie somewhere."""
+    return trn("{n:,} document", "{n:,} documents", number)
+
+
+__all__ = ["PartProblem", "PartRow", "PartsPresenter", "PartsState", "PastState", "Used", "say_documents"]

@@ -1,0 +1,1 @@
+"""Prepare's pages."""

@@ -1,0 +1,93 @@
+"""Cabinets in Prepare: levels, where each type takes them from, and a table of all."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QTableWidget, QTableWidgetItem, QWidget
+
+from keybundle.desktop.presenters.prepare.cabinets import CabinetsPresenter, CabinetsState
+from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.prepare.part_view import PartView
+from keybundle.desktop.views.side_sheet import WIDE_PX, Sheet
+from keybundle.desktop.words import mark, tr
+
+HEADS = (
+    mark("Cabinet"), mark("Folder fields"), mark("Document fields"), mark("Folders"), mark("Documents"), mark("Last filed"),
+    mark("Storage area"),
+)  # fmt: skip
+
+
+class CabinetsEditor(PartView):
+    """Shows and changes cabinets; ``keeping_asked`` and ``browse_asked`` carry the id of one."""
+
+    keeping_asked = Signal(str)
+    browse_asked = Signal(str)
+
+    def __init__(self, presenter: CabinetsPresenter) -> None:
+        super().__init__(
+            tr("Cabinets"), presenter,
+            empty=tr("A cabinet keeps documents in folders, one level for each folder field. "
+                     "Type the name of the first one at the left, such as Purchasing, and press Enter."),
+        )  # fmt: skip
+        self.cabinets = presenter
+        self.share = Button()
+        self.share.clicked.connect(presenter.share_instead)
+        self.keep = Button(tr("Who may reach it"))
+        self.keep.clicked.connect(lambda: self.keeping_asked.emit(presenter.state.chosen))
+        self.browse = Button(tr("Look into it"))
+        self.browse.clicked.connect(lambda: self.browse_asked.emit(presenter.state.chosen))
+        self.all = Button(tr("All as a table"))
+        self.all.clicked.connect(presenter.ask_table)
+        row = QHBoxLayout()
+        for button in (self.keep, self.browse, self.all, self.share):
+            row.addWidget(button)
+        row.addStretch(1)
+        self.right.insertLayout(3, row)
+        presenter.table_found.connect(self._show_table)
+
+    def render_state(self, state: CabinetsState) -> None:  # type: ignore[override]
+        """Show a state."""
+        super().render_state(state)
+        if not hasattr(self, "share"):
+            return
+        name = state.like[1]
+        self.share.setText(tr("Same folder fields as {name}: share it", name=name))
+        self.share.setVisible(bool(name) and state.can_change)
+        for button in (self.keep, self.browse):
+            button.setVisible(state.part is not None)
+
+    def _show_table(self, rows: tuple[tuple[str, tuple[str, ...]], ...]) -> None:
+        sheet = TableSheet(tr("All cabinets"), tuple(tr(h) for h in HEADS), rows)
+        sheet.chosen.connect(self.cabinets.choose)
+        self.sheet_asked.emit(sheet)
+
+
+class TableSheet(Sheet):
+    """A table to look at and to choose a line from; ``chosen`` carries its id."""
+
+    chosen = Signal(str)
+
+    def __init__(self, title: str, heads: tuple[str, ...], rows: tuple[tuple[str, tuple[str, ...]], ...]) -> None:
+        super().__init__(title, width_px=WIDE_PX + WIDE_PX // 3)
+        self.table = QTableWidget(len(rows), len(heads))
+        self.table.setHorizontalHeaderLabels(list(heads))
+        self.table.setAccessibleName(title)
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        for i, (_, cells) in enumerate(rows):
+            for j, cell in enumerate(cells):
+                self.table.setItem(i, j, QTableWidgetItem(cell))
+        self.table.resizeColumnsToContents()
+        self.table.horizontalHeader().setStretchLastSection(True)
+        self._ids = [key for key, _ in rows]
+        self.table.itemActivated.connect(lambda item: self._take(item.row()))
+        self.body.addWidget(self.table, 1)
+
+    def first(self) -> QWidget:
+        return self.table
+
+    def _take(self, row: int) -> None:
+        self.chosen.emit(self._ids[row])
+        self.end()

@@ -1,0 +1,196 @@
+"""Any form, shown from its definition: a card for each section, an editor for each field, its help and its problem below it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFormLayout, QFrame, QSizePolicy, QVBoxLayout, QWidget
+
+from keybundle.desktop.presenters.prepare.forms import FormField, Section
+from keybundle.desktop.views.prepare.editors import (
+    EDITORS,
+    SHORT,
+    CheckEditor,
+    DecimalEditor,
+    LineEditor,
+    PickEditor,
+    WholeEditor,
+)
+from keybundle.desktop.views.told import Told
+
+LABEL_PX = 132
+WIDE = ("rules", "halts")
+
+
+class FieldRow(QWidget):
+    """An editor with its help and what is wrong with its value."""
+
+    def __init__(self, field: FormField) -> None:
+        super().__init__()
+        self._shape, self.label, self.is_wide = _shape(field), field.label, field.kind in WIDE
+        self.editor = EDITORS[field.kind](field)
+        if not self.editor.accessibleName():
+            self.editor.setAccessibleName(field.label)
+        self.editor.setAccessibleDescription(field.help)
+        self.help, self.problem = Told(field.help), Told()
+        self.help.setProperty("role", "quiet")
+        self.problem.setProperty("role", "problem")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(2)
+        narrow = isinstance(self.editor, (PickEditor, WholeEditor, DecimalEditor)) or (
+            field.kind == "line" and 0 < field.longest <= SHORT
+        )
+        layout.addWidget(self.editor, alignment=Qt.AlignmentFlag.AlignLeft if narrow else Qt.AlignmentFlag(0))
+        for told in (self.help, self.problem):
+            told.setWordWrap(True)
+            layout.addWidget(told)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+        self.show_told(field.help, "")
+        self.setFocusProxy(self.editor)
+
+    def is_of(self, field: FormField) -> bool:
+        """Whether it shows just such a field."""
+        return self._shape == _shape(field)
+
+    def show_told(self, told: str, problem: str) -> None:
+        """Show the help, and what is wrong with the value."""
+        for label, text in ((self.help, told), (self.problem, problem)):
+            if label.text() != text:
+                label.setText(text)
+            label.setVisible(bool(text))
+
+
+class Card(QFrame):
+    """A section: its title, what is said of it, and its rows."""
+
+    def __init__(self, title: str) -> None:
+        super().__init__()
+        self.title = title
+        self.setProperty("role", "card")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 8, 12, 12)
+        if title:
+            head = Told(title)
+            head.setProperty("role", "section")
+            column.addWidget(head)
+        self._told = Told()
+        self._told.setProperty("role", "quiet")
+        self._told.setWordWrap(True)
+        column.addWidget(self._told)
+        self._form = QFormLayout()
+        self._form.setSpacing(6)
+        self._form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
+        self._form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
+        column.addLayout(self._form)
+
+    def show_told(self, text: str) -> None:
+        """Say something of the section, or nothing."""
+        self._told.setText(text)
+        self._told.setVisible(bool(text))
+
+    def holds(self, row: FieldRow | None, field: FormField) -> bool:
+        """Whether a row lies here and shows just such a field."""
+        return row is not None and row.parent() is self and row.is_of(field)
+
+    def lay(self, rows: Iterable[FieldRow]) -> None:
+        """Show these rows, in this order; rows that stay are not taken out of the card."""
+        while self._form.rowCount():
+            self._form.takeRow(0)
+        for label in self.findChildren(FieldLabel):
+            label.hide()
+            label.deleteLater()
+        for row in rows:
+            label = FieldLabel(row)
+            if row.is_wide:
+                self._form.addRow(label)
+                self._form.addRow(row)
+            else:
+                self._form.addRow(label, row)
+
+
+class FieldLabel(Told):
+    """The label before an editor; a check has its own behind it."""
+
+    def __init__(self, row: FieldRow) -> None:
+        super().__init__("" if isinstance(row.editor, CheckEditor) else row.label)
+        self.setWordWrap(True)
+        self.setBuddy(row.editor)
+        if not row.is_wide:
+            self.setFixedWidth(LABEL_PX)
+
+
+class FormView(QWidget):
+    """Shows a form and its values; ``edited`` carries a field's path and its new value, ``typed`` what is being typed."""
+
+    edited = Signal(str, object)
+    make_asked = Signal(str)
+    typed = Signal(str, str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._shape: tuple[Any, ...] = ()
+        self.rows: dict[str, FieldRow] = {}
+        self._cards: list[Card] = []
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(10)
+
+    def render_form(
+        self, sections: Iterable[Section], values: Mapping[str, Any], problems: Mapping[str, str], *, can_change: bool
+    ) -> None:
+        """Show a form; widgets are made anew only where its fields are others."""
+        sections = tuple(sections)
+        shape = tuple((s.title, s.help, tuple(_shape(f) for f in s.fields)) for s in sections)
+        if shape != self._shape:
+            self._shape = shape
+            self._build(sections)
+        for field in (f for s in sections for f in s.fields):
+            row = self.rows[field.name]
+            if hasattr(row.editor, "fill"):
+                row.editor.fill(field)
+            row.editor.setEnabled(can_change)
+            if field.name in values:
+                row.editor.show_value(values[field.name])
+            row.show_told(field.help, problems.get(field.name, ""))
+
+    def _build(self, sections: tuple[Section, ...]) -> None:
+        """Bring cards and rows to other ones; a row that stays keeps its widgets, so that who types there goes on."""
+        gone, cards = dict(self.rows), {card.title: card for card in self._cards}
+        self.rows, self._cards = {}, []
+        for section in sections:
+            card = cards.pop(section.title, None) or Card(section.title)
+            card.show_told(section.help)
+            self._cards.append(card)
+            kept = {f.name: gone.pop(f.name) for f in section.fields if card.holds(gone.get(f.name), f)}
+            rows = [kept.get(f.name) or self._make(f) for f in section.fields]
+            self.rows |= {f.name: row for f, row in zip(section.fields, rows, strict=True)}
+            card.lay(rows)
+        for widget in (*cards.values(), *gone.values()):
+            widget.hide()
+            widget.deleteLater()
+        for card in cards.values():
+            self._column.removeWidget(card)
+        for place, card in enumerate(self._cards):
+            if self._column.indexOf(card) != place:
+                self._column.insertWidget(place, card)
+
+    def _make(self, field: FormField) -> FieldRow:
+        row = FieldRow(field)
+        row.editor.taken.connect(lambda value, name=field.name: self.edited.emit(name, value))
+        if isinstance(row.editor, LineEditor):
+            row.editor.typed.connect(lambda text, name=field.name: self.typed.emit(name, text))
+        if hasattr(row.editor, "make_asked"):
+            row.editor.make_asked.connect(lambda name=field.name: self.make_asked.emit(name))
+        return row
+
+    def focus(self, name: str) -> None:
+        """Give a field the focus."""
+        if name in self.rows:
+            self.rows[name].editor.setFocus()
+
+
+def _shape(field: FormField) -> tuple[Any, ...]:
+    return field.name, field.kind, field.label, field.low, field.high, field.offers

@@ -1,0 +1,148 @@
+"""The pages of Prepare, in the order of its list: what each is called, how it is made, and what it tells the window."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QWidget
+
+from keybundle.core.rights.model import Right
+from keybundle.desktop.actions.registry import Handlers
+from keybundle.desktop.presenters.prepare.areas import AreasPresenter
+from keybundle.desktop.presenters.prepare.cabinets import CabinetsPresenter
+from keybundle.desktop.presenters.prepare.learned import LearnedPresenter
+from keybundle.desktop.presenters.prepare.missing import MissingPresenter, MissingState
+from keybundle.desktop.presenters.prepare.people import GroupsPresenter, PeoplePresenter, RolesPresenter
+from keybundle.desktop.presenters.prepare.registers import RegistersPresenter
+from keybundle.desktop.presenters.prepare.repository import RepositoryPresenter
+from keybundle.desktop.presenters.prepare.routines import RoutinesPresenter
+from keybundle.desktop.presenters.prepare.types import TypesPresenter
+from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.views.prepare.areas_view import AreasView
+from keybundle.desktop.views.prepare.cabinets_editor import CabinetsEditor
+from keybundle.desktop.views.prepare.learned_view import LearnedView
+from keybundle.desktop.views.prepare.missing_view import MissingView
+from keybundle.desktop.views.prepare.people_view import PeopleView
+from keybundle.desktop.views.prepare.prepare_view import Page, PrepareView
+from keybundle.desktop.views.prepare.registers_view import RegistersView
+from keybundle.desktop.views.prepare.repository_view import RepositoryView
+from keybundle.desktop.views.prepare.routine_view import RoutineView
+from keybundle.desktop.views.prepare.types_view import TypesView
+from keybundle.desktop.words import tr
+
+MISSING, ROUTINES, CABINETS, TYPES, REGISTERS = "missing", "routines", "cabinets", "types", "registers"
+PEOPLE, AREAS, REPOSITORY, LEARNED = "people", "areas", "repository", "learned"
+PREPARERS = (MISSING, AREAS)
+
+
+@dataclass(frozen=True)
+class Outside:
+    """What pages ask of the window: to listen to a presenter, warn, show a sheet, keep or browse a cabinet, open other data."""
+
+    listen: Callable[..., None]
+    warn: Callable[[str], None]
+    sheet: Callable[[Any], None]
+    keep: Callable[[str], None]
+    browse: Callable[[str], None]
+    other: Callable[[], None]
+
+
+class _Maker:
+    """Makes the pages when they are first shown, and joins what they tell."""
+
+    def __init__(self, seat: Seat, parent: QObject, outside: Outside) -> None:
+        self._s, self._parent, self._out = seat, parent, outside
+        self.place: PrepareView | None = None
+        self.missing = MissingPresenter(seat, parent)
+
+    def pages(self) -> tuple[Page, ...]:
+        """Return the pages for who is at work here."""
+        all_pages = (
+            Page(MISSING, tr("Not ready yet"), self._missing, _refresh),
+            Page(ROUTINES, tr("Routines"), lambda: self._part(RoutineView(RoutinesPresenter(self._s, self._parent))),
+                 _refresh_part, ("routines",)),
+            Page(CABINETS, tr("Cabinets"), self._cabinets, _refresh_part, ("cabinets",)),
+            Page(TYPES, tr("Document types"), lambda: self._part(TypesView(TypesPresenter(self._s, self._parent))),
+                 _refresh_part, ("document_types",)),
+            Page(REGISTERS, tr("Registers"), lambda: self._part(RegistersView(RegistersPresenter(self._s, self._parent))),
+                 _refresh_part, ("registers",)),
+            Page(PEOPLE, tr("People"), self._people, _refresh, ("people", "groups", "roles")),
+            Page(AREAS, tr("Storage areas"), self._areas, _refresh_part, ("storage_areas",)),
+            Page(REPOSITORY, tr("Repository"), self._repository, _refresh),
+            Page(LEARNED, tr("Learned"), self._learned, _refresh_part),
+        )  # fmt: skip
+        may = self._s.may(Right.PREPARE)
+        return tuple(page for page in all_pages if may or page.code not in PREPARERS)
+
+    def _part(self, view: Any) -> QWidget:
+        self._join(view, view.presenter)
+        return view
+
+    def _join(self, view: Any, *presenters: Any) -> None:
+        self._out.listen(*presenters)
+        assert self.place is not None
+        view.part_opened.connect(self.place.show_part)
+        view.sheet_asked.connect(self._out.sheet)
+        for presenter in presenters:
+            presenter.opened.connect(self.place.show_part)
+
+    def _missing(self) -> QWidget:
+        view = MissingView(self.missing)
+        self._out.listen(self.missing)
+        assert self.place is not None
+        self.missing.opened.connect(self.place.show_part)
+        return view
+
+    def _cabinets(self) -> QWidget:
+        view = CabinetsEditor(CabinetsPresenter(self._s, self._parent))
+        view.keeping_asked.connect(self._out.keep)
+        view.browse_asked.connect(self._out.browse)
+        return self._part(view)
+
+    def _people(self) -> QWidget:
+        own = [make(self._s, self._parent) for make in (PeoplePresenter, GroupsPresenter, RolesPresenter)]
+        view = PeopleView(*own)
+        self._join(view, *own)
+        return view
+
+    def _areas(self) -> QWidget:
+        presenter = AreasPresenter(self._s, self._parent)
+        self._out.listen(presenter)
+        return AreasView(presenter)
+
+    def _repository(self) -> QWidget:
+        presenter = RepositoryPresenter(self._s, self._parent)
+        self._out.listen(presenter)
+        view = RepositoryView(presenter)
+        view.other_asked.connect(self._out.other)
+        return view
+
+    def _learned(self) -> QWidget:
+        presenter = LearnedPresenter(self._s, self._parent)
+        self._out.listen(presenter)
+        return LearnedView(presenter)
+
+
+def _refresh(view: Any) -> None:
+    view.refresh()
+
+
+def _refresh_part(view: Any) -> None:
+    view.presenter.refresh()
+
+
+def make_place(seat: Seat, parent: QObject, outside: Outside) -> PrepareView:
+    """Return the prepare place with its pages, at what is not ready yet where something is."""
+    maker = _Maker(seat, parent, outside)
+    place = maker.place = PrepareView(maker.pages(), Handlers(seat.may, outside.warn))
+
+    def counted(state: MissingState) -> None:
+        if MISSING in place.pages:
+            place.mark(MISSING, state.stopping)
+
+    maker.missing.changed.connect(counted)
+    maker.missing.refresh()
+    return place

@@ -1,0 +1,178 @@
+"""Registers: a sheet about the register, and its entries as a table that is typed in, pasted into, or filled from a CSV file."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QGuiApplication, QKeySequence, QShortcut
+from PySide6.QtWidgets import QFileDialog, QFormLayout, QHBoxLayout, QTableView, QVBoxLayout, QWidget
+
+from keybundle.desktop.models.entries import EntriesModel
+from keybundle.desktop.presenters.prepare.registers import CsvLook, RegistersPresenter, RegistersState
+from keybundle.desktop.views.calm import Button, Choice, Line
+from keybundle.desktop.views.list_sheet import ListSheet
+from keybundle.desktop.views.prepare.part_view import PartView
+from keybundle.desktop.views.side_sheet import Sheet
+from keybundle.desktop.views.told import Told
+from keybundle.desktop.words import tr
+
+ENTRIES = 1
+COLUMN_PX = 180
+
+
+class RegistersView(PartView):
+    """Shows and changes registers and their entries."""
+
+    def __init__(self, presenter: RegistersPresenter) -> None:
+        self.registers = presenter
+        self.model = EntriesModel(presenter.load)
+        self.model.edited.connect(presenter.change_entry)
+        self._shown: tuple[object, ...] = ()
+        super().__init__(
+            tr("Registers"), presenter, form_title=tr("The register"), tabs={tr("Its entries"): self._make_entries()},
+            empty=tr("A register is a list to choose values from, such as suppliers or boats. "
+                     "Type the name of the first one at the left and press Enter."),
+        )  # fmt: skip
+        presenter.looked_at.connect(self._show_look)
+        presenter.refused.connect(self._show_refused)
+
+    def _make_entries(self) -> QWidget:
+        self.filter = Line()
+        self.filter.setPlaceholderText(tr("Filter the entries"))
+        self.filter.setAccessibleName(tr("Filter the entries"))
+        self.filter.textChanged.connect(self.registers.filter)
+        self.count = Told()
+        self.count.setProperty("role", "quiet")
+        self.table = QTableView()
+        self.table.setModel(self.model)
+        self.table.setAccessibleName(tr("Entries"))
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        self.table.setAlternatingRowColors(True)
+        self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        self.table.horizontalHeader().setDefaultSectionSize(COLUMN_PX)
+        self.table.horizontalHeader().setStretchLastSection(True)
+        self.table.horizontalHeader().setSectionsMovable(True)
+        self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
+        self.new = Line()
+        self.new.setAccessibleName(tr("A new entry"))
+        self.new.returnPressed.connect(self._add)
+        self.paste, self.bring, self.fewer = (
+            Button(tr("Paste rows")),
+            Button(tr("Bring in a CSV file")),
+            Button(tr("Remove entries")),
+        )
+        self.paste.clicked.connect(self._paste)
+        self.paste.setToolTip(tr("Rows of a table that was copied, columns in this order"))
+        self.bring.clicked.connect(self._ask_file)
+        self.fewer.clicked.connect(self._remove)
+        for key, run in (
+            (QKeySequence.StandardKey.Paste, self._paste),
+            (QKeySequence.StandardKey.Delete, self._remove),
+        ):
+            shortcut = QShortcut(QKeySequence(key), self.table)
+            shortcut.setContext(Qt.ShortcutContext.WidgetShortcut)
+            shortcut.activated.connect(run)
+        top, foot = QHBoxLayout(), QHBoxLayout()
+        top.addWidget(self.filter, 1)
+        top.addWidget(self.count)
+        foot.addWidget(self.new, 1)
+        for button in (self.paste, self.bring, self.fewer):
+            foot.addWidget(button)
+        sheet = QWidget()
+        column = QVBoxLayout(sheet)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(top)
+        column.addWidget(self.table, 1)
+        column.addLayout(foot)
+        return sheet
+
+    def render_state(self, state: RegistersState) -> None:  # type: ignore[override]
+        """Show a state."""
+        super().render_state(state)
+        shown = (state.chosen, state.keys, state.columns, state.can_change)
+        if shown != self._shown:
+            self._shown = shown
+            self.model.render_keys(state.keys, state.columns, can_change=state.can_change)
+        if not self.filter.hasFocus() and self.filter.text() != state.words:
+            self.filter.setText(state.words)
+        self.count.setText(tr("{shown:,} of {all:,} entries", shown=len(state.keys), all=state.total))
+        self.new.setPlaceholderText(tr("A new entry: {columns}, Enter", columns="; ".join(state.columns)))
+        for widget in (self.new, self.paste, self.bring, self.fewer):
+            widget.setEnabled(state.can_change and state.part is not None)
+
+    def show_part(self, part_id: str, at: str = "") -> None:
+        """Show a register; at its entries where these are meant."""
+        super().show_part(part_id)
+        if at == "entries":
+            self.show_tab(ENTRIES)
+            self.new.setFocus()
+
+    def _add(self) -> None:
+        if text := self.new.text().strip():
+            self.new.clear()
+            self.registers.add_rows([[cell.strip() for cell in text.split(";")]])
+
+    def _paste(self) -> None:
+        text = QGuiApplication.clipboard().text()
+        rows = [line.split("\t") for line in text.splitlines() if line.strip()]
+        if rows:
+            self.registers.add_rows(rows)
+
+    def _remove(self) -> None:
+        rows = sorted({index.row() for index in self.table.selectionModel().selectedIndexes()})
+        if rows:
+            self.registers.remove_entries([self.model.key_at(row) for row in rows])
+
+    def _ask_file(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self, tr("Entries of a register"), "", tr("CSV (*.csv *.txt *.tsv);;All files (*)")
+        )
+        if name:
+            self.registers.look_at(Path(name))
+
+    def _show_look(self, look: CsvLook) -> None:
+        sheet = MappingSheet(look, self.registers.state.columns)
+        sheet.mapped.connect(lambda mapping: self.registers.bring_in(look, mapping))
+        self.sheet_asked.emit(sheet)
+
+    def _show_refused(self, told: str) -> None:
+        head, *lines = told.split("\n")
+        self.sheet_asked.emit(ListSheet(tr("Not taken"), head, tuple(lines)))
+
+
+class MappingSheet(Sheet):
+    """Which column of a CSV file is which column of the register; ``mapped`` carries that."""
+
+    mapped = Signal(object)
+
+    def __init__(self, look: CsvLook, columns: tuple[str, ...]) -> None:
+        super().__init__(
+            tr("Bring in a CSV file"), tr("Its entries take the place of those that are there."), of=look.path.name
+        )
+        self.choices: dict[str, Choice] = {}
+        form = QFormLayout()
+        form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
+        for column in columns:
+            choice = self.choices[column] = Choice()
+            choice.setAccessibleName(column)
+            choice.addItem(tr("stays empty"), "")
+            for place, head in enumerate(look.heads):
+                like = next((row[place] for row in look.rows if place < len(row) and row[place]), "")
+                choice.addItem(tr("{head}, such as {like}", head=head, like=like) if like else head, head)
+            choice.setCurrentIndex(max(0, choice.findData(look.guesses.get(column, ""))))
+            form.addRow(column, choice)
+        self.take = Button(tr("Bring them in"))
+        self.take.setProperty("role", "main")
+        self.take.clicked.connect(self._take)
+        self.body.addLayout(form)
+        self.body.addWidget(self.take, alignment=Qt.AlignmentFlag.AlignRight)
+        self.body.addStretch(1)
+
+    def first(self) -> QWidget:
+        return next(iter(self.choices.values()))
+
+    def _take(self) -> None:
+        self.mapped.emit({column: str(choice.currentData() or "") for column, choice in self.choices.items()})
+        self.end()

@@ -1,0 +1,121 @@
+"""Document types: a sheet about the type, and one with its fields and what each of them asks."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QListWidgetItem, QScrollArea, QVBoxLayout, QWidget
+
+from keybundle.desktop.presenters.bench_state import PageShown
+from keybundle.desktop.presenters.prepare.forms import FormField
+from keybundle.desktop.presenters.prepare.types import TypesPresenter, TypesState
+from keybundle.desktop.views.checks import ID
+from keybundle.desktop.views.prepare.form_view import FormView
+from keybundle.desktop.views.prepare.items_editor import ItemsEditor
+from keybundle.desktop.views.prepare.part_view import PartView
+from keybundle.desktop.views.prepare.zone_dialog import ZoneDialog
+from keybundle.desktop.words import tr
+
+FIELDS_PX = 240
+FIELDS = 1
+
+
+class TypesView(PartView):
+    """Shows and changes document types."""
+
+    def __init__(self, presenter: TypesPresenter) -> None:
+        self.types = presenter
+        self._pointing: ZoneDialog | None = None
+        self.items = ItemsEditor(FormField("fields", tr("Fields"), hint=tr("Name of a field, Enter")))
+        self.items.list.setMaximumHeight(16_777_215)
+        self.items.taken.connect(lambda items: presenter.change({"fields": items}))
+        self.items.list.currentItemChanged.connect(self._choose)
+        self.field_form = FormView()
+        self.field_form.edited.connect(lambda name, value: presenter.change({name: value}))
+        self.field_form.make_asked.connect(self._make)
+        super().__init__(
+            tr("Document types"), presenter, form_title=tr("The type"), tabs={tr("Its fields"): self._make_fields()},
+            empty=tr("A document type says which values are asked of a document, and in which cabinet it is filed. "
+                     "Type the name of the first one at the left, such as Bill, and press Enter."),
+        )  # fmt: skip
+        self.form.make_asked.connect(self._make)
+        self.form.typed.connect(lambda name, text: presenter.try_caption(text) if name == "caption" else None)
+        presenter.pointed.connect(self._show_pointed)
+
+    def _make_fields(self) -> QWidget:
+        inner = QWidget()
+        inner.setObjectName("place")
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(0, 0, 8, 0)
+        column.addWidget(self.field_form)
+        column.addStretch(1)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.setWidget(inner)
+        sheet = QWidget()
+        row = QHBoxLayout(sheet)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.items.setFixedWidth(FIELDS_PX)
+        row.addWidget(self.items)
+        row.addWidget(area, 1)
+        return sheet
+
+    def render_state(self, state: TypesState) -> None:  # type: ignore[override]
+        """Show a state."""
+        super().render_state(state)
+        kind = state.kind
+        self.items.setEnabled(state.can_change)
+        self.items.show_value(kind.fields if kind is not None else ())
+        self.items.list.setFixedHeight(max(120, self.stack.height() - 96))
+        with QSignalBlocker(self.items.list):
+            for i in range(self.items.list.count()):
+                if self.items.list.item(i).data(ID) == state.chosen_field:
+                    self.items.list.setCurrentRow(i)
+        self.field_form.render_form(state.field_sections, state.values, state.problems, can_change=state.can_change)
+
+    def _choose(self, item: QListWidgetItem | None) -> None:
+        if item is not None:
+            self.types.choose_field(str(item.data(ID)))
+
+    def show_part(self, part_id: str, at: str = "") -> None:
+        """Show a type; at one of its fields."""
+        self.types.choose(part_id)
+        kind = self.types.state.kind
+        if at and kind is not None and kind.field(at) is not None:
+            self.show_tab(FIELDS)
+            self.types.choose_field(at)
+            self.field_form.focus(next(iter(self.field_form.rows), ""))
+        else:
+            self.show_tab(0)
+
+    def _make(self, name: str) -> None:
+        """Make what is missing among the choices of a field, or point at its place."""
+        if name == "cabinet":
+            self.types.make_cabinet()
+        elif name.endswith(" register_name"):
+            self.types.make_register()
+        elif name.endswith(" zone"):
+            self._point()
+
+    def _point(self) -> None:
+        state = self.types.state
+        label = state.kind.label(state.chosen_field) if state.kind is not None else ""
+        dialog = self._pointing = ZoneDialog(
+            tr("Draw where {label} stands on every first page of this type.", label=label), self
+        )
+        dialog.page_asked.connect(self.types.point)
+        dialog.zone_drawn.connect(self.types.take_zone)
+        dialog.finished.connect(self._end_pointing)
+        self.types.point()
+
+    def _show_pointed(self, shown: PageShown) -> None:
+        if self._pointing is not None:
+            self._pointing.render_page(shown, ())
+            self._pointing.show()
+
+    def _end_pointing(self) -> None:
+        if self._pointing is not None:
+            self._pointing.deleteLater()
+        self._pointing = None
