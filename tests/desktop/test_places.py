@@ -62,7 +62,7 @@ class WorkStates(DesktopTest):
         self.addCleanup(self.view.hide)
 
     def test_nothing_waiting_says_what_to_do(self) -> None:
-        self.view.render_state(WorkState(scanner="Simulated scanner", feeder="The feeder is empty"))
+        self.view.render_state(WorkState(scanner="Simulated scanner", feeder="The feeder is empty", routines=("Post",)))
         self.assertTrue(self.view.empty.isVisible())
         self.assertIn("Press S to scan", self.view.empty.text())
         self.assertTrue(self.view.refill.isVisible())

@@ -33,7 +33,8 @@ def load_column(
         where += " AND instr(fold(l.value), :typed) > 0"
     sql = (
         f"SELECT l.value, SUM({_number(c, view)}) AS n FROM folder_level l CROSS JOIN folder f ON f.id = l.folder_id "
-        f"WHERE l.cabinet = :cabinet AND l.field = :field{where} GROUP BY l.sort_key, l.value HAVING n > 0 "
+        f"WHERE l.cabinet = :cabinet AND l.field = :field{where} GROUP BY l.sort_key, l.value "
+        f"HAVING n > 0 OR MAX({_is_kept(view)}) "
         "ORDER BY l.sort_key, l.value LIMIT :limit"
     )
     return [ColumnEntry(r.value, int(r.n)) for r in c.execute(text(sql), bound)]
@@ -49,6 +50,13 @@ def count_in(c: Connection, cabinet: str, chosen: Mapping[str, str] | None = Non
     sql = f"SELECT SUM({_number(c, view)}) FROM folder f WHERE {where}"
     used = bound if cabinet else {k: v for k, v in bound.items() if k != "cabinet"}
     return int(c.execute(text(sql), used).scalar() or 0)
+
+
+def _is_kept(view: View) -> str:
+    """Return SQL for whether a folder that may be seen was made in advance: it is shown while it is empty."""
+    if not view.hidden:
+        return "f.is_kept"
+    return f"CASE WHEN f.access_id IS NULL OR f.access_id NOT IN ({view.listed()}) THEN f.is_kept ELSE 0 END"
 
 
 def _number(c: Connection, view: View) -> str:

@@ -137,7 +137,9 @@ def list_folders(
     shut = f" AND (f.access_id IS NULL OR f.access_id NOT IN ({view.listed()}))" if view.hidden else ""
     sql = text(
         "SELECT f.path FROM folder f INDEXED BY folder_by_words WHERE f.cabinet = :cabinet AND f.folded > ''"
-        f"{like} AND f.path != ''{shut} AND NOT EXISTS (SELECT 1 FROM folder x WHERE x.parent_id = f.id) "
+        f"{like} AND f.path != ''{shut} AND f.became IS NULL AND (f.documents > 0 OR f.is_kept "
+        "OR EXISTS (SELECT 1 FROM folder_count n WHERE n.folder_id = f.id)) "
+        "AND NOT EXISTS (SELECT 1 FROM folder x WHERE x.parent_id = f.id) "
         "ORDER BY f.folded LIMIT :limit"
     )
     rows = c.execute(sql, {"cabinet": cabinet, "limit": limit, **words, **view.bound()})

@@ -21,7 +21,9 @@ from keybundle.core.store.pieces import in_pieces
 
 SEPARATOR = "\x1f"
 MOST_BOUND = 500
-_FIND = select(t.folder.c.id).where(t.folder.c.cabinet == bindparam("of"), t.folder.c.path == bindparam("joined"))
+_FIND = select(t.folder.c.id, t.folder.c.became).where(
+    t.folder.c.cabinet == bindparam("of"), t.folder.c.path == bindparam("joined")
+)
 _COUNT = update(t.folder).where(t.folder.c.id == bindparam("folder"))
 _COUNT = _COUNT.values(documents=t.folder.c.documents + bindparam("by"))
 _COUNT_OWN = text(
@@ -38,22 +40,40 @@ _NONE_LEFT = delete(t.folder_count).where(
 
 
 def ensure_folder(c: Connection, cabinet: str, folder: Sequence[tuple[str, str]], locale: str) -> int:
-    """Return the folder of a path of (field, value), made with all above it where it is missing."""
+    """Return the folder of a path of (field, value), made with all above it where it is missing.
+
+    A folder that became another one points on: what is asked for below it lies below that.
+    """
     parent = access.ensure_root(c, cabinet)
-    path: list[str] = []
+    names, path = [name for name, _ in folder], list[str]()
     for level, (name, value) in enumerate(folder):
         path.append(value)
         joined = SEPARATOR.join(path)
-        found: int | None = c.execute(_FIND, {"of": cabinet, "joined": joined}).scalar()
+        row = c.execute(_FIND, {"of": cabinet, "joined": joined}).first()
+        found: int | None = row.id if row is not None else None
+        if row is not None and row.became is not None:
+            found, path = _follow(c, row.became)
         if found is None:
             made = insert(t.folder).values(
                 cabinet=cabinet, parent_id=parent, level=level, field=name, value=value, path=joined,
                 folded=fold(" ".join(path)), access_id=access.list_of_folder(c, parent), documents=0, last=0,
             )  # fmt: skip
             found = int(c.execute(made.returning(t.folder.c.id)).scalar_one())
-            _note_levels(c, found, cabinet, folder[: level + 1], locale)
+            _note_levels(c, found, cabinet, list(zip(names, path, strict=False)), locale)
         parent = found
     return parent
+
+
+def _follow(c: Connection, became: int) -> tuple[int, list[str]]:
+    """Return the folder that another one became in the end, and its path."""
+    seen: set[int] = set()
+    while became not in seen:
+        seen.add(became)
+        row = c.execute(select(t.folder.c.became, t.folder.c.path).where(t.folder.c.id == became)).one()
+        if row.became is None:
+            return became, row.path.split(SEPARATOR)
+        became = row.became
+    raise ValueError(f"folders point at each other: {sorted(seen)}")
 
 
 def _note_levels(c: Connection, folder_id: int, cabinet: str, path: Sequence[tuple[str, str]], locale: str) -> None:

@@ -65,6 +65,16 @@ register_entry = Table(
     Column("position", Integer, nullable=False),
     Column("row", JSON, nullable=False),
 )
+# Entries that somebody who may not add any proposes; they wait for who may.
+entry_proposal = Table(
+    "entry_proposal",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("register", String, nullable=False),
+    Column("row", JSON, nullable=False),
+    Column("who", String, nullable=False),
+    Column("at", String, nullable=False),
+)
 setting = Table(
     "setting",
     metadata,
@@ -223,6 +233,8 @@ folder = Table(
     Column("documents", Integer, nullable=False),
     Column("last", Integer, nullable=False),
     Column("storage_area", String),
+    Column("is_kept", Boolean, nullable=False, server_default=literal_column("0")),
+    Column("became", Integer, ForeignKey("folder.id")),
     Column("own_access_id", String, ForeignKey("access_list.id")),
     Column("access_id", String, ForeignKey("access_list.id")),
     UniqueConstraint("cabinet", "path"),
@@ -230,6 +242,20 @@ folder = Table(
 Index("folder_by_access", folder.c.access_id, sqlite_where=folder.c.access_id.is_not(None))
 Index("folder_by_parent", folder.c.parent_id)
 Index("folder_by_words", folder.c.cabinet, folder.c.folded)
+# What a folder gives the documents below it, by field.
+folder_value = Table(
+    "folder_value",
+    metadata,
+    Column("folder_id", Integer, ForeignKey("folder.id"), primary_key=True),
+    Column("field", String, primary_key=True),
+    Column("value", String, nullable=False),
+)
+folder_tag = Table(
+    "folder_tag",
+    metadata,
+    Column("folder_id", Integer, ForeignKey("folder.id"), primary_key=True),
+    Column("tag", String, primary_key=True),
+)
 # What a folder's path says of each field, its own level and those above; sorted as the repository's locale does.
 folder_level = Table(
     "folder_level",

@@ -299,6 +299,7 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "find.large", "Large", "Show the page large while going through the hits, and let it go", "Space", "find hits"
     ),
+    Command("cabinets.prepare", "Prepare it", "Change how the cabinet is prepared", "Ctrl+Shift+P", "cabinets"),
     Command("find.send", "Send", "Save, mail or print the chosen hits", "Ctrl+E", "find"),
     Command("find.send again", "Send again", "Send the hit as it was sent last", "Ctrl+Shift+E", "find"),
     Command("viewer.next", "Next page", "Turn to the next page", "Right", "viewer"),
@@ -384,7 +385,7 @@ NEEDED = {
     "viewer.correct": Right.CORRECT, "viewer.undo": Right.CORRECT,
     "cabinets.keep": Right.CORRECT, "cabinets.discard": Right.CORRECT, "cabinets.delete": Right.DELETE,
     "cabinets.trash": Right.DELETE,
-    "cabinets.scan": Right.BRING_IN,
+    "cabinets.scan": Right.BRING_IN, "cabinets.prepare": Right.PREPARE,
 }  # fmt: skip
 NEEDED_AT = {
     "work": Right.BRING_IN,

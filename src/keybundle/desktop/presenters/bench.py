@@ -133,6 +133,11 @@ class BenchPresenter(Desk):
             lambda found: self.completed.emit(document, name, typed, found), key="complete", owner=self,
         )  # fmt: skip
 
+    @property
+    def aside_reasons(self) -> tuple[str, ...]:
+        """The reasons that are offered for setting aside."""
+        return self._s.workspace.setup.aside_reasons
+
     def set_aside(self, document: str, reason: str) -> None:
         """Set a document aside, or bring it back where it is aside."""
         s, parked = self._s, self.state.slip is not None and self.state.slip.parked

@@ -241,6 +241,11 @@ class CabinetsPresenter(QObject):
         )  # fmt: skip
 
     @property
+    def delete_reasons(self) -> tuple[str, ...]:
+        """The reasons that are offered for deleting."""
+        return self._s.workspace.setup.delete_reasons
+
+    @property
     def undo_told(self) -> str:
         """What ``undo`` would put back, in words; empty where nothing was changed here."""
         return self.changes.undo_told

@@ -98,13 +98,15 @@ class Scanning(Source):
 
     def change_option(self, name: str, value: str) -> None:
         """Scan with another option under the chosen routine from now on."""
-        self._changed.setdefault(self._routine, {})[name] = value
-        self.changed.emit()
+        if (routine := self.routine()) is not None:
+            self._changed.setdefault(routine.id, {})[name] = value
+            self.changed.emit()
 
     def clear_options(self) -> None:
         """Scan as the routine has it again."""
-        self._changed.pop(self._routine, None)
-        self.changed.emit()
+        if (routine := self.routine()) is not None:
+            self._changed.pop(routine.id, None)
+            self.changed.emit()
 
     def _choices(self, routine: Routine | None) -> tuple[ScanChoice, ...]:
         return scan_choices(routine, self._offers, self._changed.get(routine.id, {})) if routine else ()

@@ -78,7 +78,10 @@ class BenchSheets(QObject):
     def ask_aside(self, document: str) -> None:
         """Ask why a document is set aside."""
         head = tr("It stays in this batch and is left out of filing until it is brought back.")
-        sheet = AskSheet(tr("Set aside"), head, {tr("Why"): ()}, tr("Set aside"), of=self._name(document))
+        why = tr("Why")
+        sheet = AskSheet(
+            tr("Set aside"), head, {why: self.p.aside_reasons}, tr("Set aside"), of=self._name(document), free=(why,)
+        )
         sheet.answered.connect(lambda said: self.p.set_aside(document, said[0]))
         self.edge.open(sheet, (document, ""))
 

@@ -102,6 +102,7 @@ class CabinetsView(QWidget):
     keeping = Signal(object)
     sheet_asked = Signal(object)
     trash_asked = Signal()
+    prepare_asked = Signal(str)
 
     def __init__(self, presenter: CabinetsPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -235,6 +236,7 @@ class CabinetsView(QWidget):
         on("cabinets.discard", p.changes.discard)
         on("cabinets.delete", self._ask_delete)
         on("cabinets.trash", self.trash_asked.emit)
+        on("cabinets.prepare", lambda: self.prepare_asked.emit(p.state.cabinet))
         bind_place(self, "cabinets", self.handlers, but=("cabinets.open", "cabinets.large"))
         bind_commands(self.table, ("cabinets.open", "cabinets.large"), self.handlers)
         self.pane.add_command(self.handlers, "cabinets.large")
@@ -286,7 +288,8 @@ class CabinetsView(QWidget):
             return
         head = tr("They go to the trash and can be brought back from there; the reason is kept with them.")
         told = trn("{n:,} document", "{n:,} documents", len(chosen))
-        sheet = AskSheet(tr("Delete"), head, {tr("Why"): ()}, tr("Delete"), of=told)
+        why = tr("Why")
+        sheet = AskSheet(tr("Delete"), head, {why: self.presenter.delete_reasons}, tr("Delete"), of=told, free=(why,))
         sheet.answered.connect(lambda said: self.presenter.changes.delete(chosen, said[0]))
         self.sheet_asked.emit(sheet)
 

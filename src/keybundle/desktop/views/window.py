@@ -30,7 +30,7 @@ from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon
 from keybundle.desktop.views import places
 from keybundle.desktop.views.calm import Button
-from keybundle.desktop.views.keys_dialog import KeysDialog
+from keybundle.desktop.views.keys_dialog import PLACES, KeysDialog
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.record_dialog import RecordDialog
 from keybundle.desktop.views.side_sheet import SheetEdge
@@ -283,6 +283,7 @@ class MainWindow(QMainWindow):
         view.sending.connect(self.viewers.sends_at(self.edge))
         view.keeping.connect(lambda spot: self.edge.open(places.make_access(self.seat, spot)))
         view.sheet_asked.connect(self.edge.open)
+        view.prepare_asked.connect(self.prepare_cabinet)
         view.trash_asked.connect(lambda: self.edge.open(places.make_trash(self.seat)))
         self.stack.addWidget(view)
         return view
@@ -349,6 +350,11 @@ class MainWindow(QMainWindow):
         self._go("prepare", self.prepare)
         self.prepare.show_page(self.prepare.shown or next(iter(self.prepare.pages)))
         self.prepare.list.setFocus()
+
+    def prepare_cabinet(self, cabinet: str) -> None:
+        """Change how a cabinet is prepared; Alt+Left there, or Ctrl+2, goes back."""
+        self.go_prepare()
+        self.prepare.show_part("cabinets", cabinet)
 
     def browse(self, cabinet: str) -> None:
         """Show what lies in a cabinet."""
@@ -488,8 +494,20 @@ class MainWindow(QMainWindow):
         """Show all keys and search commands."""
         dialog = KeysDialog(self)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.command_chosen.connect(self.run_command)
         dialog.show()
         dialog.line.setFocus()
+
+    def run_command(self, command_id: str) -> None:
+        """Run a command that was searched for; where it cannot run here, say why."""
+        here = getattr(self.stack.currentWidget(), "handlers", None)
+        for handlers in (here, self.handlers):
+            if handlers is not None and command_id in handlers.run:
+                handlers.trigger(command_id)
+                return
+        command = find_command(command_id)
+        place = tr(PLACES[command.place])
+        self.warn(tr("“{title}” acts in {place}; go there first.", title=command.title, place=place))
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.viewers.close()

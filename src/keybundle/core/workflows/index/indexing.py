@@ -12,10 +12,12 @@ from keybundle.core.base.messages import message
 from keybundle.core.batches.model import Batch, Document, Page
 from keybundle.core.fields.kinds import Refusal, normalise
 from keybundle.core.fields.values import MOST_OFFERED, FieldValue, Origin
+from keybundle.core.filing.destination import compute_destination
 from keybundle.core.proposing.evidence import is_by_hand
 from keybundle.core.proposing.propose import Hints, ReadPage, propose_values
 from keybundle.core.proposing.types import TypeGuess, guess_type
 from keybundle.core.reading.text import PageText, weighed
+from keybundle.core.repository.folder_values import given_along
 from keybundle.core.separation.rules import barcode_values
 from keybundle.core.setup.model import DocumentType, name_of
 from keybundle.core.setup.routines import Routine
@@ -123,23 +125,33 @@ def known_first_pages(workspace: Workspace, routine: Routine) -> Callable[[PageT
 def _assumed_values(
     workspace: Workspace, batch: Batch, kind: DocumentType, document: Document, fresh: Mapping[str, FieldValue]
 ) -> dict[str, FieldValue]:
-    """Return values for fields that nothing else tells: carried over from the document before, else their defaults.
+    """Return values for fields that nothing else tells: carried over, else given by the folder, else their defaults.
 
     They stay unsure until somebody confirms them.
     """
     missing = [f for f in kind.fields if f.id not in fresh]
     found: dict[str, FieldValue] = {}
+    given = _folder_values(workspace, kind, fresh) if missing else {}
     before = _values_before(workspace, document, kind) if any(f.carry for f in missing) else {}
     for spec in missing:
         carried = before.get(spec.id) if spec.carry else None
         if carried is not None and carried.items:
             found[spec.id] = FieldValue(carried.items, 0.0, Origin.CARRIED)
+        elif spec.id in given:
+            found[spec.id] = FieldValue((given[spec.id],), 0.0, Origin.FOLDER)
         elif spec.default:
             kept = document.values.get(spec.id)
             text = kept.text if kept and kept.origin is Origin.DEFAULT else make_default(workspace, spec.default, batch)
             if text:
                 found[spec.id] = FieldValue((text,), 0.0, Origin.DEFAULT)
     return found
+
+
+def _folder_values(workspace: Workspace, kind: DocumentType, fresh: Mapping[str, FieldValue]) -> Mapping[str, str]:
+    """Return what the folder that the values lead to, as far as they do, gives its documents."""
+    goes = compute_destination(kind, workspace.setup, fresh)
+    with workspace.place.database.read() as c:
+        return given_along(c, goes.cabinet, [value for _, value in goes.folder]) if goes.cabinet else {}
 
 
 def _values_before(workspace: Workspace, document: Document, kind: DocumentType) -> Mapping[str, FieldValue]:

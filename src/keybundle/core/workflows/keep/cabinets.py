@@ -97,7 +97,8 @@ def load_columns(
         for name in order:
             entries = load_column(c, cabinet, name, narrowed, typed=typed.get(name, ""), view=view)
             choice = chosen.get(name)
-            if choice is not None and not count_in(c, cabinet, {**narrowed, name: choice}, view=view):
+            is_there = choice in {e.value for e in entries}  # a folder that was made in advance may be empty
+            if choice is not None and not is_there and not count_in(c, cabinet, {**narrowed, name: choice}, view=view):
                 choice = None
             columns.append(Column(name, name_of(levels, name), tuple(entries), choice, len(entries) >= MOST_ENTRIES))
             if choice is not None:

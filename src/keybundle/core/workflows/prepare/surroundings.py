@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from datetime import date
 from pathlib import Path
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError, available_timezones
 
@@ -29,6 +30,17 @@ def system_time_zone(link: Path = Path("/etc/localtime")) -> str:
     except (ZoneInfoNotFoundError, ValueError, OSError):
         return "UTC"
     return told
+
+
+def show_locale(locale: str) -> str:
+    """Return how a locale writes a day and a number, as an example; empty for one that CLDR does not know."""
+    if not is_locale(locale):
+        return ""
+    from babel.dates import format_date
+    from babel.numbers import format_decimal
+
+    day, number = date(2026, 3, 31), format_decimal(1234.5, locale=locale, format="#,##0.00")
+    return f"{format_date(day, 'short', locale=locale)}   {number}"
 
 
 def list_locales() -> list[str]:

@@ -55,7 +55,8 @@ class RepositoryPresenter(QObject):
         """Look at the set-up again."""
         if self._editing.is_keeping:
             return
-        setup, sections = self._s.workspace.setup, _form()
+        setup = self._s.workspace.setup
+        sections = _form(str(self._drafts.get("locale", setup.locale)))
         values = {f.name: value_at(setup, f.name) for s in sections for f in s.fields}
         self.state = replace(
             self.state, place=str(self._s.workspace.place.root), sections=sections, values={**values, **self._drafts},
@@ -86,6 +87,11 @@ class RepositoryPresenter(QObject):
 
         self._editing.keep(lambda: general.save_general(session, changes, before), kept, done, refused)
 
+    def try_locale(self, locale: str) -> None:
+        """Show how a locale writes days and numbers while it is typed."""
+        self.state = replace(self.state, sections=_form(locale.strip()), values={})
+        self.changed.emit(self.state)
+
     def undo(self) -> None:
         """Put back what one changed last here."""
         self._editing.undo()
@@ -111,12 +117,13 @@ class RepositoryPresenter(QObject):
         )
 
 
-def _form() -> tuple[Section, ...]:
+def _form(locale: str) -> tuple[Section, ...]:
     return (
         Section(tr("Repository"), (
             FormField("repository", tr("Name"), longest=80),
             FormField("locale", tr("Locale"), offers=tuple(surroundings.list_locales()),
-                      help=tr("How dates and numbers are read and written from now on; what is filed stays.")),
+                      help=tr("Days and numbers are read and written by it from now on: {example}. What is filed stays.",
+                              example=surroundings.show_locale(locale) or "?")),
             FormField("time_zone", tr("Time zone"), offers=tuple(surroundings.list_time_zones()),
                       help=tr("What the clock says here; moments are kept in UTC.")),
         )),

@@ -29,6 +29,7 @@ class RepositoryView(QWidget):
         self.where.setProperty("role", "quiet")
         self.form = FormView()
         self.form.edited.connect(lambda name, value: presenter.change({name: value}))
+        self.form.typed.connect(lambda name, text: presenter.try_locale(text) if name == "locale" else None)
         self.save, self.bring = Button(tr("Save the set-up as a file")), Button(tr("Bring in a set-up file"))
         self.save.clicked.connect(self._ask_save)
         self.bring.clicked.connect(self._ask_bring)
@@ -65,7 +66,8 @@ class RepositoryView(QWidget):
 
     def render_state(self, state: RepositoryState) -> None:
         """Show a state."""
-        self.head.setText(str(state.values.get("repository", "")))
+        if "repository" in state.values:
+            self.head.setText(str(state.values["repository"]))
         self.where.setText(tr("The data is in {place}", place=state.place))
         self.form.render_form(state.sections, state.values, state.problems, can_change=state.can_change)
         self.bring.setEnabled(state.can_change)

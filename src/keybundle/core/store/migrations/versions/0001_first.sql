@@ -42,6 +42,14 @@ CREATE TABLE counter (
     last INTEGER NOT NULL,
     PRIMARY KEY (name)
 );
+CREATE TABLE entry_proposal (
+    id INTEGER NOT NULL,
+    register VARCHAR NOT NULL,
+    "row" JSON NOT NULL,
+    who VARCHAR NOT NULL,
+    at VARCHAR NOT NULL,
+    PRIMARY KEY (id)
+);
 CREATE TABLE erase_due (
     name VARCHAR NOT NULL,
     is_file BOOLEAN NOT NULL,
@@ -236,11 +244,14 @@ CREATE TABLE folder (
     documents INTEGER NOT NULL,
     last INTEGER NOT NULL,
     storage_area VARCHAR,
+    is_kept BOOLEAN DEFAULT 0 NOT NULL,
+    became INTEGER,
     own_access_id VARCHAR,
     access_id VARCHAR,
     PRIMARY KEY (id),
     UNIQUE (cabinet, path),
     FOREIGN KEY(parent_id) REFERENCES folder (id),
+    FOREIGN KEY(became) REFERENCES folder (id),
     FOREIGN KEY(own_access_id) REFERENCES access_list (id),
     FOREIGN KEY(access_id) REFERENCES access_list (id)
 );
@@ -340,6 +351,19 @@ CREATE TABLE folder_level (
  WITHOUT ROWID;
 CREATE INDEX folder_level_by_folder ON folder_level (folder_id);
 CREATE INDEX folder_level_by_value ON folder_level (cabinet, field, value, folder_id);
+CREATE TABLE folder_tag (
+    folder_id INTEGER NOT NULL,
+    tag VARCHAR NOT NULL,
+    PRIMARY KEY (folder_id, tag),
+    FOREIGN KEY(folder_id) REFERENCES folder (id)
+);
+CREATE TABLE folder_value (
+    folder_id INTEGER NOT NULL,
+    field VARCHAR NOT NULL,
+    value VARCHAR NOT NULL,
+    PRIMARY KEY (folder_id, field),
+    FOREIGN KEY(folder_id) REFERENCES folder (id)
+);
 CREATE TABLE page (
     id VARCHAR NOT NULL,
     batch_id VARCHAR NOT NULL,
@@ -448,4 +472,4 @@ CREATE TABLE version (
     FOREIGN KEY(folder_id) REFERENCES folder (id)
 );
 CREATE VIRTUAL TABLE search_text USING fts5(caption, vals, body, content = '', tokenize = 'unicode61 remove_diacritics 2', prefix = '2 3');
-INSERT INTO store_format (stamp) VALUES (5);
+INSERT INTO store_format (stamp) VALUES (6);
