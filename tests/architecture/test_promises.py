@@ -41,10 +41,13 @@ class Walls(unittest.TestCase):
     def test_the_faces_call_use_cases_and_know_values_only(self) -> None:
         values = {
             "batches.model", "batches.seen", "export", "export.forms", "export.landing", "export.message", "export.naming",
+            "fields.digits",
             "fields.kinds", "fields.locales", "fields.values", "imaging.tiles", "jobs.pool", "marks.printing", "marks.sheets",
             "formats.names", "proposing.calibration", "reading.languages", "reading.text", "repository.model", "rights.model",
             "search.query",
-            "setup.formulas", "setup.ids", "setup.model", "setup.parts", "setup.routines", "store.place",
+            "setup.formulas", "setup.gaps", "setup.ids", "setup.model", "setup.parts", "setup.routines", "setup.uses",
+            "store.place",
+            "store.recent",
         }  # fmt: skip
         found = set()
         for path in [*(SOURCE / "desktop").rglob("*.py"), *(SOURCE / "cli").rglob("*.py")]:

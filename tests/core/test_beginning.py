@@ -28,7 +28,7 @@ class Fresh(DataTest):
     def begin(self, answers: FirstAnswers = HERE) -> tuple[Workspace, Session]:
         workspace = open_workspace(self.folder / "fresh")
         self.addCleanup(workspace.close)
-        return workspace, first_start.begin(workspace, answers)
+        return workspace, first_start.begin_with(workspace, answers)
 
     def codes(self, session: Session) -> list[tuple[str, str]]:
         return [(gap.code, gap.id) for gap in readiness.list_missing(session) if gap.stops]
@@ -65,7 +65,7 @@ class Beginning(Fresh):
         ):
             workspace = open_workspace(self.folder / "fresh")
             with self.assertRaisesRegex(InputProblem, said):
-                first_start.begin(workspace, answers)
+                first_start.begin_with(workspace, answers)
             self.assertFalse(workspace.has_setup)
             workspace.close()
 
@@ -192,7 +192,7 @@ class AnyOrder(Fresh):
     def test_made_in_any_order_it_is_ready_in_the_end(self, order: random.Random) -> None:
         workspace = open_workspace(Path(tempfile.mkdtemp(dir=self.folder)))
         try:
-            session = first_start.begin(workspace, FirstAnswers("Weirside", "Ottoline Reedmace"))
+            session = first_start.begin_with(workspace, FirstAnswers("Weirside", "Ottoline Reedmace"))
             steps = [
                 ("cabinets", "Boats"),
                 ("document_types", "Permit"),

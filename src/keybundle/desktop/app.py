@@ -24,8 +24,8 @@ from keybundle.core.base.errors import AppError, OldFormat
 from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.rights.model import Right
-from keybundle.core.store import recent
 from keybundle.core.store.place import hold, set_aside
+from keybundle.core.store.recent import list_places, note_place
 from keybundle.core.workflows.file.behind import work_behind
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.line.page_jobs import WORK
@@ -246,7 +246,7 @@ class Desktop(QObject):
 def _open_desktop(data: Path, *, demo: bool, files: Sequence[Path]) -> Desktop:
     """Compose the desktop; demo data of an earlier format is set aside and made anew, and that is told."""
     try:
-        return Desktop(data, demo=demo, files=files, recent=recent.list_places())
+        return Desktop(data, demo=demo, files=files, recent=list_places())
     except OldFormat:
         if not demo:
             raise
@@ -295,7 +295,7 @@ class Opened(QObject):
     def show(self) -> None:
         """Show the start page, and remember where the data is."""
         if self._remember:
-            recent.note(self.desktop.workspace.place.root)
+            note_place(self.desktop.workspace.place.root)
         sys.excepthook = functools.partial(_tell_fault, self.desktop)
         self.desktop.other_asked.connect(self.open_other, Qt.ConnectionType.QueuedConnection)
         self.desktop.root.show()
@@ -306,7 +306,7 @@ class Opened(QObject):
         if Path(data).resolve() == self.desktop.workspace.place.root.resolve():
             return
         try:
-            other = Desktop(Path(data), recent=recent.list_places())
+            other = Desktop(Path(data), recent=list_places())
         except AppError as error:
             self.desktop.tell(worded(error))
             return

@@ -56,11 +56,12 @@ def _types(setup: Setup) -> Iterator[Gap]:
     for kind in setup.document_types:
         yield from _destination(kind, setup)
         for spec in kind.fields:
-            told = {"name": kind.name, "field": spec.name}
             if spec.kind is Kind.CHOICE and not spec.choices:
-                yield Gap("no choices", message("gaps.no-choices", **told), "document_types", kind.id, spec.id)
+                said = message("gaps.no-choices", name=kind.name, field=spec.name)
+                yield Gap("no choices", said, "document_types", kind.id, spec.id)
             if spec.kind is Kind.REGISTER and not spec.register_name:
-                yield Gap("no register", message("gaps.no-register", **told), "document_types", kind.id, spec.id)
+                said = message("gaps.no-register", name=kind.name, field=spec.name)
+                yield Gap("no register", said, "document_types", kind.id, spec.id)
         if not kind.fields:
             yield Gap("no fields", message("gaps.no-fields", name=kind.name), "document_types", kind.id, stops=False)
 

@@ -18,6 +18,7 @@ from keybundle.core.setup.routines import PATCH_PATTERNS, PATCH_SYMBOLS, Routine
 
 N = TypeVar("N", bound=Named)
 RANGED = (Kind.WHOLE, Kind.DECIMAL, Kind.MONEY, Kind.DATE)
+NUMBERS = (Kind.MONEY, Kind.DECIMAL, Kind.WHOLE)
 
 
 class FieldSpec(Named):

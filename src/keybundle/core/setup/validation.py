@@ -21,13 +21,12 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.formulas import caption_names, read_default, read_level, read_order, read_sum
 from keybundle.core.setup.ids import INNER
 from keybundle.core.setup.ids import PARTS as NAMED
-from keybundle.core.setup.model import DocumentType, FieldSpec, Setup
+from keybundle.core.setup.model import NUMBERS, DocumentType, FieldSpec, Setup
 from keybundle.core.setup.routines import Routine
 
 Path = tuple[str | int, ...]
 Fault = tuple[Path, str, str]
 T = TypeVar("T")
-NUMBERS = (Kind.MONEY, Kind.DECIMAL, Kind.WHOLE)
 
 
 def find_faults(setup: Setup) -> list[Fault]:

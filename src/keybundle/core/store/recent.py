@@ -26,7 +26,7 @@ def list_places() -> list[Path]:
     return [path for x in told if isinstance(x, str) and (path := Path(x)).is_dir()] if isinstance(told, list) else []
 
 
-def note(place: Path) -> None:
+def note_place(place: Path) -> None:
     """Note that a data directory is open; where that cannot be written, nothing is remembered."""
     kept = [str(place.resolve()), *(str(p) for p in list_places() if p != place.resolve())][:MOST]
     with contextlib.suppress(OSError):

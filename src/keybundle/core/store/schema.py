@@ -1,4 +1,4 @@
-"""All tables of the one database: the work in hand and the repository.
+"""All tables of the one database: the work in hand and the repository; what is set up is in ``schema_setup.py``.
 
 Parts of the set-up stand in every table by id: cabinets, types, fields and folder fields, registers, routines,
 storage areas and people (``owner``, ``who``, ``filed_by``). What is noted for people to read later (the filing record,
@@ -19,7 +19,6 @@ from sqlalchemy import (
     Index,
     Integer,
     LargeBinary,
-    MetaData,
     Numeric,
     String,
     Table,
@@ -29,58 +28,16 @@ from sqlalchemy import (
 )
 
 from keybundle.core.store.columns import Told, Words
-
-metadata = MetaData()
-
-
-store_format = Table("store_format", metadata, Column("stamp", Integer, primary_key=True))
-
-setup_part = Table(
-    "setup_part",
-    metadata,
-    Column("kind", String, primary_key=True),
-    Column("id", String, primary_key=True),
-    Column("position", Integer, nullable=False),
-    Column("revision", Integer, nullable=False),
-    Column("data", JSON, nullable=False),
-    Column("is_dropped", Boolean, nullable=False),
-)
-setup_history = Table(
-    "setup_history",
-    metadata,
-    Column("seq", Integer, primary_key=True),
-    Column("kind", String, nullable=False),
-    Column("id", String, nullable=False),
-    Column("revision", Integer, nullable=False),
-    Column("at", String, nullable=False),
-    Column("who", String, nullable=False),
-    Column("data", JSON(none_as_null=True)),
-)
-Index("history_by_part", setup_history.c.kind, setup_history.c.id, setup_history.c.seq)
-register_entry = Table(
-    "register_entry",
-    metadata,
-    Column("register", String, primary_key=True),
-    Column("key", String, primary_key=True),
-    Column("position", Integer, nullable=False),
-    Column("row", JSON, nullable=False),
-)
-# Entries that somebody who may not add any proposes; they wait for who may.
-entry_proposal = Table(
-    "entry_proposal",
-    metadata,
-    Column("id", Integer, primary_key=True),
-    Column("register", String, nullable=False),
-    Column("row", JSON, nullable=False),
-    Column("who", String, nullable=False),
-    Column("at", String, nullable=False),
-)
-setting = Table(
-    "setting",
-    metadata,
-    Column("name", String, primary_key=True),
-    Column("value", JSON, nullable=False),
-)
+from keybundle.core.store.schema_setup import counter as counter
+from keybundle.core.store.schema_setup import entry_proposal as entry_proposal
+from keybundle.core.store.schema_setup import metadata as metadata
+from keybundle.core.store.schema_setup import person_secret as person_secret
+from keybundle.core.store.schema_setup import register_entry as register_entry
+from keybundle.core.store.schema_setup import setting as setting
+from keybundle.core.store.schema_setup import setup_history as setup_history
+from keybundle.core.store.schema_setup import setup_part as setup_part
+from keybundle.core.store.schema_setup import starter as starter
+from keybundle.core.store.schema_setup import store_format as store_format
 
 batch = Table(
     "batch",
@@ -429,14 +386,6 @@ access_list = Table(
     Column("id", String, primary_key=True),
     Column("entries", JSON, nullable=False),
 )
-person_secret = Table(
-    "person_secret",
-    metadata,
-    Column("person", String, primary_key=True),
-    Column("hash", String, nullable=False),
-    Column("failures", Integer, nullable=False),
-    Column("wait_until", String, nullable=False),
-)
 filing_record = Table(
     "filing_record",
     metadata,
@@ -506,21 +455,6 @@ outcome = Table(
     Column("at", String, nullable=False),
 )
 Index("outcome_by_document", outcome.c.document)
-starter = Table(
-    "starter",
-    metadata,
-    Column("type", String, primary_key=True),
-    Column("name", String, primary_key=True),
-    Column("given", JSON, nullable=False),
-    Column("who", String, nullable=False),
-    Column("at", String, nullable=False),
-)
-counter = Table(
-    "counter",
-    metadata,
-    Column("name", String, primary_key=True),
-    Column("last", Integer, nullable=False),
-)
 search_row = Table(
     "search_row",
     metadata,

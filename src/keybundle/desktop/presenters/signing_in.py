@@ -97,7 +97,7 @@ class SignInPresenter(QObject):
 
     def begin(self, answers: FirstAnswers) -> None:
         """Begin a repository, as its first administrator."""
-        self._try(lambda: first_start.begin(self._ws, answers))
+        self._try(lambda: first_start.begin_with(self._ws, answers))
 
     def _try(self, let_in: Callable[[], Session]) -> None:
         if self.state.is_busy:

@@ -14,11 +14,12 @@ from keybundle.core.rights.model import Right
 from keybundle.core.store.pieces import in_pieces
 from keybundle.core.workflows.keep.correcting import Corrected
 from keybundle.core.workflows.keep.naming import names_of_fields
-from keybundle.core.workflows.session.session import Session
+from keybundle.core.workflows.session.session import Session, needs
 
 LOT = 200
 
 
+@needs(Right.CORRECT)
 def revise_each(
     session: Session, document_ids: Sequence[str], meant: Callable[[FiledDocument], Command | None], comment: str, *,
     right: Right = Right.CORRECT, progress: Progress = silent, cancel: CancelToken | None = None,

@@ -23,7 +23,7 @@ class FirstAnswers:
     beginnings: Sequence[str] = ()
 
 
-def begin(workspace: Workspace, answers: FirstAnswers) -> Session:
+def begin_with(workspace: Workspace, answers: FirstAnswers) -> Session:
     """Begin a repository and return the session of its first administrator; raises InputProblem, and begins nothing then."""
     with workspace.place.database.atomic():
         session = begin_repository(

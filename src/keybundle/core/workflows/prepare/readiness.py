@@ -27,6 +27,10 @@ SEEN = "advice that was seen"
 REMEDIES = frozenset(
     {"no cabinets", "no types", "no routines", "no cabinet", "no source", "no type", "no files routine"}
 )
+NEW_NAMES = {
+    "cabinets": str(message("readiness.new-cabinets")), "document_types": str(message("readiness.new-document-types")),
+    "routines": str(message("readiness.new-routines")), "files": str(message("readiness.files")),
+}  # fmt: skip
 FOR_FILES = {"source": "files", "duplex": False, "separation": {"rules": ({"rule": "each source file"},)}, "sign": "FI"}
 
 
@@ -100,8 +104,9 @@ def remedy(session: Session, gap: Gap) -> Made:
         raise InputProblem(message("readiness.by-hand"))
     if gap.code in ("no cabinets", "no types", "no routines", "no files routine"):
         for_files = gap.code == "no files routine"
-        name = str(message("readiness.files" if for_files else f"readiness.new-{gap.kind.replace('_', '-')}"))
-        name = parts.free_name(name, [p.name for p in getattr(session.workspace.setup, gap.kind)])
+        name = parts.free_name(
+            NEW_NAMES["files" if for_files else gap.kind], [p.name for p in getattr(session.workspace.setup, gap.kind)]
+        )
         return Made(gap.kind, parts.add_part(session, gap.kind, name, FOR_FILES if for_files else None))
     return _mend(session, gap)
 

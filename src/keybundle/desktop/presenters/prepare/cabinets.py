@@ -6,16 +6,23 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.base.changes import Changes
+from keybundle.core.base.errors import InputProblem
 from keybundle.core.setup.formulas import read_level
 from keybundle.core.setup.model import Cabinet, DocumentType, Setup
 from keybundle.core.setup.parts import Named
+from keybundle.core.workflows.keep import refiling
+from keybundle.core.workflows.keep.correcting import Corrected, take_back_correction
+from keybundle.core.workflows.keep.refiling import Refiled, Rehearsed
 from keybundle.core.workflows.prepare import cabinets, parts
 from keybundle.core.workflows.prepare.cabinets import CabinetRow
+from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.prepare.editing import Kept
 from keybundle.desktop.presenters.prepare.forms import Choices, FormField, Section, of_parts, values_of
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, say_documents
+from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import tr
 
 SOURCE = "source"
@@ -26,6 +33,16 @@ class CabinetsState(PartsState):
     """What the editor of cabinets shows; ``like`` is another cabinet (id, name) of the same levels."""
 
     like: tuple[str, str] = ("", "")
+    doing: str = ""
+
+
+@dataclass(frozen=True)
+class Levels:
+    """Other levels of a cabinet that holds documents, and what they would do."""
+
+    cabinet: Cabinet
+    base: Cabinet
+    rehearsed: Rehearsed
 
 
 class CabinetsPresenter(PartsPresenter):
@@ -33,6 +50,12 @@ class CabinetsPresenter(PartsPresenter):
 
     kind = "cabinets"
     table_found = Signal(object)
+    rehearsed = Signal(object)
+
+    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
+        super().__init__(seat, parent)
+        self.doing = Doing(seat.runner, self)
+        self.doing.changed.connect(lambda: self._show(doing=self.doing.told))
 
     def first_state(self) -> CabinetsState:
         """Return the state before anything is known."""
@@ -92,6 +115,9 @@ class CabinetsPresenter(PartsPresenter):
     def change(self, changes: Mapping[str, Any]) -> None:
         """Change the cabinet, or where one of its types takes a level from."""
         name = next(iter(changes))
+        if name == "folder_fields":
+            self._change_levels(changes)
+            return
         if not name.startswith(SOURCE):
             super().change(changes)
             return
@@ -99,6 +125,63 @@ class CabinetsPresenter(PartsPresenter):
         kind = next(k for k in setup.document_types if name.startswith(f"{SOURCE} {k.id} "))
         level = name.removeprefix(f"{SOURCE} {kind.id} ")
         self._change_source(kind, level, str(changes[name]))
+
+    def _change_levels(self, changes: Mapping[str, Any]) -> None:
+        """Change the levels; where documents lie in the cabinet, say first what that would do to them."""
+        session, base = self._s.session, self.state.part
+        assert isinstance(base, Cabinet)
+        try:
+            cabinet = self.with_changes(base, changes)
+        except InputProblem:
+            super().change(changes)  # it is refused there, beside its field
+            return
+        if cabinet.levels == base.levels:
+            super().change(changes)
+            return
+
+        def done(found: Rehearsed) -> None:
+            if found.documents:
+                self.rehearsed.emit(Levels(cabinet, base, found))
+            else:
+                super(CabinetsPresenter, self).change(changes)
+
+        self._s.runner.query(
+            lambda: refiling.rehearse_levels(session, cabinet), done, key="levels", owner=self, on_error=self._could_not
+        )
+
+    def refile(self, levels: Levels) -> None:
+        """Give the cabinet other levels and file its documents anew; it can be stopped, and Undo takes all of it back."""
+        session = self._s.session
+
+        def done(found: Refiled) -> None:
+            moved = say_documents(len(found.corrected.versions))
+            self.said.emit(tr("{name}: {moved} filed anew", name=levels.cabinet.name, moved=moved))
+            self._editing.note(
+                Kept(tr("{name}: levels", name=levels.cabinet.name), lambda: refiling.take_back_levels(session, found))
+            )
+            self._s.bus.tell(Changes(repository=True, setup=True))
+            self.refresh()
+
+        self.doing.begin(
+            tr("Filing anew"),
+            lambda tell, cancel: refiling.change_levels(session, levels.cabinet, levels.base, progress=tell, cancel=cancel),
+            done, self._could_not, owner=self,
+        )  # fmt: skip
+
+    def go_on(self) -> None:
+        """Go on filing anew what was left when it was stopped."""
+        session, chosen = self._s.session, self.state.chosen
+
+        def done(found: Corrected) -> None:
+            self.said.emit(tr("{moved} filed anew", moved=say_documents(len(found.versions))))
+            self._editing.note(Kept(tr("filed anew"), lambda: take_back_correction(session, found)))
+            self._s.bus.tell(Changes(repository=True))
+            self.refresh()
+
+        self.doing.begin(
+            tr("Filing anew"), lambda tell, cancel: refiling.refile(session, chosen, progress=tell, cancel=cancel), done,
+            self._could_not, owner=self,
+        )  # fmt: skip
 
     def _change_source(self, kind: DocumentType, level: str, source: str) -> None:
         session = self._s.session

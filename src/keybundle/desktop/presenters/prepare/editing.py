@@ -62,6 +62,10 @@ class Editing:
 
         self._s.runner.change(save, was_kept, lane=LANE, on_error=was_refused)
 
+    def note(self, kept: Kept) -> None:
+        """Remember how to put back a change that was kept some other way."""
+        self._kept.append(kept)
+
     def undo(self) -> None:
         """Put back what was changed last, and say what it was; what cannot be put back any more is told and let go."""
         if not self._kept:

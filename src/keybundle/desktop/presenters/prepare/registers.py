@@ -9,7 +9,6 @@ from typing import Any
 
 from PySide6.QtCore import Signal
 
-from keybundle.core.registers.book import Entry
 from keybundle.core.setup.model import Register, Setup
 from keybundle.core.setup.parts import Named
 from keybundle.core.workflows.prepare import register_files, registers
@@ -20,6 +19,7 @@ from keybundle.desktop.presenters.prepare.forms import FormField, Section, value
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, say_documents
 from keybundle.desktop.words import tr, trn
 
+Entry = dict[str, str]
 __all__ = ["CsvLook", "RegistersPresenter", "RegistersState"]
 
 

@@ -99,7 +99,9 @@ class RoutinesPresenter(PartsPresenter):
     def note(self, setup: Setup, part: Named) -> str:
         """Return the key that starts a routine, and what its sign is."""
         assert isinstance(part, Routine)
-        return f"{part.sign}   Alt+{part.key.upper()}" if part.key else part.sign
+        return (
+            tr("{sign}   Alt+{key}", sign=part.sign, key=part.key.upper()) if part.key else tr("{sign}", sign=part.sign)
+        )
 
     def more(self, setup: Setup, part: Named | None) -> dict[str, Any]:
         """Return what a routine does, in a sentence."""

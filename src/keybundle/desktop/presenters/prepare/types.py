@@ -11,9 +11,8 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.base.boxes import Box
 from keybundle.core.fields.digits import CHECKS
 from keybundle.core.fields.kinds import FILE_PROPERTIES, Kind
-from keybundle.core.setup.model import RANGED, DocumentType, FieldSpec, Setup
+from keybundle.core.setup.model import NUMBERS, RANGED, DocumentType, FieldSpec, Setup
 from keybundle.core.setup.parts import Named
-from keybundle.core.setup.validation import NUMBERS
 from keybundle.core.workflows.prepare import parts, pointing, routines, types
 from keybundle.core.workflows.prepare.parts import PartProblem
 from keybundle.core.workflows.prepare.pointing import PointedPage

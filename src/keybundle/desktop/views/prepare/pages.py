@@ -13,6 +13,7 @@ from keybundle.core.rights.model import Right
 from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.presenters.prepare.areas import AreasPresenter
 from keybundle.desktop.presenters.prepare.cabinets import CabinetsPresenter
+from keybundle.desktop.presenters.prepare.folders import FoldersPresenter
 from keybundle.desktop.presenters.prepare.learned import LearnedPresenter
 from keybundle.desktop.presenters.prepare.missing import MissingPresenter, MissingState
 from keybundle.desktop.presenters.prepare.people import GroupsPresenter, PeoplePresenter, RolesPresenter
@@ -23,6 +24,7 @@ from keybundle.desktop.presenters.prepare.types import TypesPresenter
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.views.prepare.areas_view import AreasView
 from keybundle.desktop.views.prepare.cabinets_editor import CabinetsEditor
+from keybundle.desktop.views.prepare.folders_view import FoldersView
 from keybundle.desktop.views.prepare.learned_view import LearnedView
 from keybundle.desktop.views.prepare.missing_view import MissingView
 from keybundle.desktop.views.prepare.people_view import PeopleView
@@ -34,8 +36,8 @@ from keybundle.desktop.views.prepare.types_view import TypesView
 from keybundle.desktop.words import tr
 
 MISSING, ROUTINES, CABINETS, TYPES, REGISTERS = "missing", "routines", "cabinets", "types", "registers"
-PEOPLE, AREAS, REPOSITORY, LEARNED = "people", "areas", "repository", "learned"
-PREPARERS = (MISSING, AREAS)
+PEOPLE, FOLDERS, AREAS, REPOSITORY, LEARNED = "people", "folders", "areas", "repository", "learned"
+PREPARERS = (MISSING, AREAS, FOLDERS)
 
 
 @dataclass(frozen=True)
@@ -70,6 +72,7 @@ class _Maker:
             Page(REGISTERS, tr("Registers"), lambda: self._part(RegistersView(RegistersPresenter(self._s, self._parent))),
                  _refresh_part, ("registers",)),
             Page(PEOPLE, tr("People"), self._people, _refresh, ("people", "groups", "roles")),
+            Page(FOLDERS, tr("Folders"), self._folders, _refresh),
             Page(AREAS, tr("Storage areas"), self._areas, _refresh_part, ("storage_areas",)),
             Page(REPOSITORY, tr("Repository"), self._repository, _refresh),
             Page(LEARNED, tr("Learned"), self._learned, _refresh_part),
@@ -106,6 +109,13 @@ class _Maker:
         own = [make(self._s, self._parent) for make in (PeoplePresenter, GroupsPresenter, RolesPresenter)]
         view = PeopleView(*own)
         self._join(view, *own)
+        return view
+
+    def _folders(self) -> QWidget:
+        presenter = FoldersPresenter(self._s, self._parent)
+        self._out.listen(presenter)
+        view = FoldersView(presenter)
+        view.sheet_asked.connect(self._out.sheet)
         return view
 
     def _areas(self) -> QWidget:

@@ -1,0 +1,290 @@
+"""Folders in Prepare: made in advance, renamed and merged, and the values that they give their documents."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from keybundle.core.base.changes import Changes
+from keybundle.core.base.progress import CancelToken, Progress
+from keybundle.core.rights.model import Right
+from keybundle.core.workflows.index.slip_help import list_folders
+from keybundle.core.workflows.keep import folders, giving_values
+from keybundle.core.workflows.keep.correcting import Corrected, take_back_correction
+from keybundle.core.workflows.keep.folders import Paths, Renamed
+from keybundle.core.workflows.keep.giving_values import Disagreeing, Given
+from keybundle.desktop.presenters.doing import Doing
+from keybundle.desktop.presenters.prepare.parts import say_documents
+from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.words import tr, trn, worded
+
+SLASH = " / "
+
+
+@dataclass(frozen=True)
+class FoldersState:
+    """All that is shown of a cabinet: what its folders give (folder, field, value), and what can be chosen."""
+
+    cabinets: tuple[tuple[str, str], ...] = ()
+    cabinet: str = ""
+    levels: tuple[str, ...] = ()
+    fields: tuple[tuple[str, str], ...] = ()
+    given: tuple[Given, ...] = ()
+    folders: tuple[str, ...] = ()
+    registers: tuple[tuple[str, str], ...] = ()
+    allowed: tuple[str, ...] = ()
+    problem: str = ""
+    doing: str = ""
+    undo: str = ""
+    can_change: bool = False
+
+
+class FoldersPresenter(QObject):
+    """State and verbs."""
+
+    changed = Signal(object)
+    said = Signal(str)
+    failed = Signal(str)
+    listed = Signal(str, object)
+
+    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._s = seat
+        self.state = FoldersState()
+        self._undo: list[tuple[str, Callable[[], object]]] = []
+        self.doing = Doing(seat.runner, self)
+        self.doing.changed.connect(lambda: self._show(doing=self.doing.told))
+        seat.bus.changed.connect(self._on_changes)
+
+    def _on_changes(self, changes: Changes) -> None:
+        if changes.setup and self.state.cabinets:
+            self.refresh()
+
+    def _show(self, **changes: Any) -> None:
+        self.state = replace(self.state, **changes)
+        self.changed.emit(self.state)
+
+    def choose(self, cabinet: str) -> None:
+        """Show the folders of another cabinet."""
+        self._show(cabinet=cabinet, problem="", given=(), folders=())
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Ask anew what the folders of the cabinet are and give."""
+        session, setup = self._s.session, self._s.workspace.setup
+        known = {c.id for c in setup.cabinets}
+        chosen = self.state.cabinet if self.state.cabinet in known else next(iter(c.id for c in setup.cabinets), "")
+        cabinet = setup.cabinet(chosen)
+        specs = giving_values.fields_of(setup, chosen)
+        self._show(
+            cabinets=tuple((c.id, c.name) for c in setup.cabinets), cabinet=chosen,
+            levels=tuple(x.name for x in cabinet.folder_fields) if cabinet is not None else (),
+            fields=tuple((f, spec.name) for f, spec in specs.items()),
+            registers=tuple((r.id, r.name) for r in setup.registers), can_change=self._s.may(Right.PREPARE),
+            undo=self._undo[-1][0] if self._undo else "",
+        )  # fmt: skip
+        if not chosen:
+            return
+
+        def load() -> tuple[list[Given], tuple[tuple[str, ...], ...]]:
+            return giving_values.list_given_values(session, chosen), list_folders(session, chosen, "")[1]
+
+        def done(found: tuple[list[Given], tuple[tuple[str, ...], ...]]) -> None:
+            if self.state.cabinet == chosen:
+                above = {path[:i] for path in found[1] for i in range(1, len(path) + 1)}
+                self._show(given=tuple(found[0]), folders=tuple(SLASH.join(p) for p in sorted(above)))
+
+        self._s.runner.query(load, done, key="folders", owner=self, on_error=self.failed.emit)
+
+    # -- values that folders give -----------------------------------------------------------------------------------------
+
+    def ask_allowed(self, field: str) -> None:
+        """Ask what can be picked for a field."""
+        session, cabinet = self._s.session, self.state.cabinet
+        self._s.runner.query(
+            lambda: giving_values.allowed_values(session, cabinet, field), lambda found: self._show(allowed=found),
+            key="allowed", owner=self,
+        )  # fmt: skip
+
+    def give(self, folder: str, field: str, text: str) -> None:
+        """Let a folder (empty: the whole cabinet) give a value; an empty text: none any more."""
+        session, cabinet, path = self._s.session, self.state.cabinet, read_path(folder)
+
+        def done(before: str) -> None:
+            self._kept(
+                tr("value of {folder}", folder=folder or tr("the cabinet")),
+                lambda: giving_values.give_value(session, cabinet, path, field, before),
+            )
+            self.said.emit(
+                tr(
+                    "New documents there get it, unsure until confirmed. What is there already stays until it is applied."
+                )
+                if text
+                else tr("It gives that no more; documents keep what they have.")
+            )
+
+        self._change(lambda: giving_values.give_value(session, cabinet, path, field, text), done)
+
+    def apply(self, folder: str, *, over: bool) -> None:
+        """Give the documents below a folder what their folders give."""
+        session, cabinet, path = self._s.session, self.state.cabinet, read_path(folder)
+
+        def done(found: Corrected) -> None:
+            self.said.emit(
+                tr("{documents} took the values of their folders", documents=say_documents(len(found.versions)))
+            )
+            self._kept(tr("values applied"), lambda: take_back_correction(session, found))
+
+        self._begin(
+            tr("Applying values"),
+            lambda tell, cancel: giving_values.apply_given(
+                session, cabinet, path, over=over, progress=tell, cancel=cancel
+            ),
+            done,
+        )
+
+    def ask_disagreeing(self, folder: str) -> None:
+        """List the documents below a folder that disagree with what their folders give."""
+        session, cabinet, path = self._s.session, self.state.cabinet, read_path(folder)
+
+        def done(found: tuple[list[Disagreeing], int]) -> None:
+            told = [
+                tr(
+                    "{caption}: {field} is “{has}”, its folder says “{given}”",
+                    caption=d.caption,
+                    field=d.label,
+                    has=d.has,
+                    given=d.given,
+                )
+                if d.has
+                else tr(
+                    "{caption}: {field} is empty, its folder says “{given}”",
+                    caption=d.caption,
+                    field=d.label,
+                    given=d.given,
+                )
+                for d in found[0]
+            ]
+            head = trn("{n:,} value disagrees, among {all:,} documents looked at.",
+                       "{n:,} values disagree, among {all:,} documents looked at.", len(told), all=found[1])  # fmt: skip
+            self.listed.emit(head, tuple(told))
+
+        self._s.runner.query(
+            lambda: giving_values.list_disagreeing(session, cabinet, path), done, key="disagreeing", owner=self,
+            on_error=self._refused,
+        )  # fmt: skip
+
+    # -- folders by hand --------------------------------------------------------------------------------------------------
+
+    def make(self, text: str) -> None:
+        """Make the folders of a list, one on each line."""
+        self._make(lambda: folders.paths_of_list(text))
+
+    def make_from_directory(self, root: Path) -> None:
+        """Make the folders that lie below a directory."""
+        self._make(lambda: folders.paths_of_directory(root))
+
+    def make_from_register(self, register_id: str) -> None:
+        """Make one folder for each entry of a register: its columns that are called like the levels, else its key."""
+        session, setup = self._s.session, self._s.workspace.setup
+        register = setup.register(register_id)
+        if register is None:
+            return
+        named = {column.casefold(): column for column in register.columns}
+        columns: list[str] = []
+        for level in self.state.levels:
+            if level.casefold() not in named:
+                break
+            columns.append(named[level.casefold()])
+        self._make(lambda: folders.paths_of_register(session, register_id, columns or [register.key]))
+
+    def _make(self, paths: Callable[[], Paths]) -> None:
+        session, cabinet = self._s.session, self.state.cabinet
+
+        def work(tell: Progress, cancel: CancelToken) -> tuple[int, tuple[str, ...]]:
+            return folders.make_folders(session, cabinet, paths(), progress=tell, cancel=cancel)
+
+        def done(found: tuple[int, tuple[str, ...]]) -> None:
+            self.said.emit(trn("{n:,} folder made", "{n:,} folders made", found[0]))
+            if found[1]:
+                self.listed.emit(tr("These were left out:"), tuple(worded(t) for t in found[1]))
+            self.refresh()
+
+        self._begin(tr("Making folders"), work, done)
+
+    def let_go(self, folder: str) -> None:
+        """Let an empty folder go."""
+        session, cabinet, path = self._s.session, self.state.cabinet, read_path(folder)
+
+        def done(_: object) -> None:
+            self.said.emit(tr("Let go: {folder}", folder=folder))
+            self._kept(tr("folder let go"), lambda: folders.make_folders(session, cabinet, (path,)))
+
+        self._change(lambda: folders.let_go_of_folder(session, cabinet, path), done)
+
+    def rename(self, folder: str, value: str) -> None:
+        """Give a folder another name, with all below it; where one of that name is there, they become one."""
+        session, cabinet, path = self._s.session, self.state.cabinet, read_path(folder)
+
+        def done(found: Renamed) -> None:
+            moved = say_documents(len(found.corrected.versions))
+            self.said.emit(tr("{before} is {after} now, with {moved}", before=path[-1], after=value, moved=moved))
+            if found.corrected.left:
+                self.listed.emit(
+                    tr("These stayed, for somebody is at them:"), tuple(n for _, n in found.corrected.left)
+                )
+            self._kept(tr("{before} renamed", before=path[-1]), lambda: folders.take_back_renaming(session, found))
+
+        self._begin(
+            tr("Renaming"),
+            lambda tell, cancel: folders.rename_folder(session, cabinet, path, value, progress=tell, cancel=cancel),
+            done,
+        )
+
+    # -- what they share --------------------------------------------------------------------------------------------------
+
+    def _change(self, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
+        self._show(problem="")
+        self._s.runner.change(work, done, lane="setup", owner=self, on_error=self._refused)
+
+    def _begin(self, what: str, work: Callable[[Progress, CancelToken], Any], done: Callable[[Any], None]) -> None:
+        self._show(problem="")
+        self.doing.begin(what, work, done, self._refused, owner=self)
+
+    def _refused(self, told: str) -> None:
+        self.failed.emit(told)
+        self._show(problem=told)
+
+    def _kept(self, told: str, put_back: Callable[[], object]) -> None:
+        self._undo.append((told, put_back))
+        self._s.bus.tell(Changes(repository=True))
+        self.refresh()
+
+    def undo(self) -> None:
+        """Put back what one changed last here."""
+        if not self._undo:
+            return
+        told, put_back = self._undo.pop()
+
+        def done(_: object) -> None:
+            self.said.emit(tr("Put back: {told}", told=told))
+            self._s.bus.tell(Changes(repository=True))
+            self.refresh()
+
+        self._change(put_back, done)
+
+    def stop(self) -> None:
+        """Stop what is under way after the document in hand."""
+        self.doing.stop()
+
+
+def read_path(folder: str) -> tuple[str, ...]:
+    """Return the path of a folder as it is shown."""
+    return tuple(part.strip() for part in folder.split("/") if part.strip())
+
+
+__all__ = ["FoldersPresenter", "FoldersState", "Given", "read_path"]
