@@ -46,7 +46,7 @@ JUNIOR, OPERATOR, SUPERVISOR = "Hollin Waterhen", "Elspra Towpath", "Tarvin Wind
 # document and no work.
 OPEN_TO_ALL = {
     "open_workspace", "begin_with_setup", "check_setup_file", "sign_in", "sign_in_by_account", "sign_in_unattended",
-    "choose_person", "begin_with", "reset_administrator", "needs_password", "person_of_account", "has_password",
+    "choose_person", "begin_with", "follow_sources", "reset_administrator", "needs_password", "person_of_account", "has_password",
     "find_scanners", "Devices", "Line", "work_behind", "write_due", "tell_trouble", "local_day", "door_path",
 }  # fmt: skip
 

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QFileDialog, QLineEdit, QPushButton, QSpinBox
 from keybundle.core.workflows.prepare import parts
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.list_sheet import ListSheet
-from keybundle.desktop.views.prepare.cabinets_editor import TableSheet
+from keybundle.desktop.views.prepare.cabinets_editor import LevelsSheet, TableSheet
 from keybundle.desktop.views.prepare.part_view import HistorySheet
 from keybundle.desktop.views.prepare.registers_view import MappingSheet
 from keybundle.desktop.views.prepare.routine_view import RoutineView
@@ -276,13 +276,23 @@ class Editors(DesktopTest):
         view.pane.undo.click()
         self.until(lambda: len(ws.entries("Depots")) == 2, 10)
 
-    def test_a_cabinet_with_documents_keeps_its_levels_and_an_empty_one_is_shared(self) -> None:
-        desktop, _, view = self.begin("cabinets")
+    def test_a_cabinet_with_documents_is_filed_anew_and_an_empty_one_is_shared(self) -> None:
+        desktop, window, view = self.begin("cabinets")
         ws, p = desktop.workspace, view.presenter
         p.choose("Purchasing")
-        self.burst("Depot\n", start=view.form.rows["folder_fields"].editor.new)
-        self.until(lambda: "documents, whose folders" in view.form.rows["folder_fields"].problem.text(), 10)
+        levels = view.form.rows["folder_fields"].editor
+        levels.list.setCurrentRow(1)
+        self.key(levels.list, Qt.Key.Key_Up, ALT)
+        sheet = self.sheet(LevelsSheet)
+        filed = count_filed(ws, "Purchasing")
+        self.assertIn(f"{filed} documents move to other folders.\n0 stay where they are", sheet.told.text())
         self.assertEqual(ws.setup.cabinet("Purchasing").levels, ("Year", "Supplier"))  # type: ignore[union-attr]
+        sheet.go.click()
+        self.until(lambda: f"{filed} documents filed anew" in window.message.text(), 20)
+        self.assertEqual(ws.setup.cabinet("Purchasing").levels, ("Supplier", "Year"))  # type: ignore[union-attr]
+        view.pane.undo.click()
+        self.until(lambda: ws.setup.cabinet("Purchasing").levels == ("Year", "Supplier"), 20)  # type: ignore[union-attr]
+        self.until(lambda: not p.state.doing and p.state.part.levels == ("Year", "Supplier"), 20)
         self.burst("Offers\n", start=view.pane.new)
         self.until(lambda: p.state.part is not None and p.state.part.name == "Offers", 10)
         for name in ("Year", "Supplier"):

@@ -34,7 +34,7 @@ COMMANDS = {
     "separator-sheets": "separator_sheets", "open": "open_files", "export": "export",
     "import-package": "import_package", "mail-stand-in": "mail_stand_in",
     "reset-administrator": "reset_administrator", "purge-details": "purge_details",
-    "relocate": "relocate",
+    "relocate": "relocate", "database-stand-in": "database_stand_in",
 }  # fmt: skip
 
 

@@ -30,6 +30,7 @@ from keybundle.core.workflows.file.behind import work_behind
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.line.page_jobs import WORK
 from keybundle.core.workflows.oversee.forgetting import tidy_up
+from keybundle.core.workflows.prepare.sources_behind import follow_sources
 from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.signing_in import choose_person
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
@@ -88,6 +89,8 @@ class Desktop(QObject):
         self._stack.callback(self.line.close)
         self.behind = work_behind(self.workspace, self.pool)
         self._stack.callback(self.behind.close)
+        self.sources = follow_sources(self.workspace)
+        self._stack.callback(self.sources.close)
         self.door = Door(door_path(data), self)
         self._stack.callback(self.door.close)
         self.door.files_handed.connect(self._take_files)

@@ -127,11 +127,39 @@ class DocumentType(Named):
         return ", ".join(self.label(f) for f in field_ids)
 
 
+class RegisterSource(Part):
+    """A table in a database that a register's entries are read from, every so many minutes (0: only when asked).
+
+    ``url`` is SQLAlchemy's, such as ``postgresql+psycopg://reader@host/stock`` or ``sqlite:////srv/stock.db``, without a
+    password: that lies in ``password_file``, which only its owner may read. ``columns`` says which column of the table
+    each column of the register is; one of the same name where nothing is said.
+    """
+
+    url: str = ""
+    table: str = ""
+    columns: dict[str, str] = {}
+    every_minutes: int = Field(default=60, ge=0, le=7 * 24 * 60)
+    password_file: str = ""
+
+    @model_validator(mode="after")
+    def _keeps_no_secret(self) -> RegisterSource:
+        user = self.url.partition("://")[2].partition("/")[0].rpartition("@")[0]
+        if ":" in user:
+            raise ValueError(message("model.password-in-address"))
+        if self.url and not self.url.startswith(("sqlite://", "postgresql://", "postgresql+psycopg://")):
+            raise ValueError(message("model.no-such-database"))
+        return self
+
+
 class Register(Named):
-    """A reference list; ``rows`` may be left out where the entries live in the database only."""
+    """A reference list; ``rows`` may be left out where the entries live in the database only.
+
+    With a ``source`` that has an address its entries are a copy of a table elsewhere (``register_sources.py``).
+    """
 
     key: str
     columns: tuple[str, ...]
+    source: RegisterSource = RegisterSource()
     rows: tuple[tuple[str, ...], ...] = ()
 
     @model_validator(mode="after")

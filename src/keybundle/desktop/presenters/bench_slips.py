@@ -18,7 +18,7 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
 from keybundle.core.workflows.arrange import bench
-from keybundle.core.workflows.index import history, page_texts, slip, slip_help
+from keybundle.core.workflows.index import history, page_texts, proposed_entries, slip, slip_help
 from keybundle.core.workflows.index.page_texts import PoorPage
 from keybundle.core.workflows.index.slip_help import Starter
 from keybundle.desktop.presenters.desk import Desk
@@ -40,6 +40,7 @@ class RegisterShown:
     column: str
     entries: tuple[dict[str, str], ...]
     can_add: bool
+    can_propose: bool = False
 
     @property
     def told(self) -> str:
@@ -130,7 +131,8 @@ class BenchSlips(QObject):
             column = spec.column or columns[0]
             can_add = s.may(Right.ADD_ENTRIES)
             name = name_of(s.workspace.setup.registers, spec.register_name)
-            return RegisterShown(spec.register_name, name, columns, column, tuple(entries), can_add)
+            can_propose = not can_add and s.may(Right.INDEX)
+            return RegisterShown(spec.register_name, name, columns, column, tuple(entries), can_add, can_propose)
 
         s.runner.query(
             load, lambda found: self.register_found.emit(document, field, found), key="register", owner=self,
@@ -138,12 +140,15 @@ class BenchSlips(QObject):
         )  # fmt: skip
 
     def add_entry(self, document: str, field: str, register: str, entry: dict[str, str]) -> None:
-        """Add an entry to a register, and take it for the field of the document it was looked up for."""
+        """Add an entry to a register, or propose it, and take it for the field of the document it was looked up for."""
         s, at, spec = self._s, self._at, self._at.spec_of(field)
         value = entry.get(spec.column if spec is not None else "", "") or next(iter(entry.values()))
 
         def work() -> Changes:
-            slip_help.add_entry(s.session, register, entry)
+            if s.may(Right.ADD_ENTRIES):
+                slip_help.add_entry(s.session, register, entry)
+            else:
+                proposed_entries.propose_entry(s.session, register, entry)
             return slip.enter_value(s.session, s.line, at.batch_id, document, field, value)
 
         at.drafts.drop(document, field)

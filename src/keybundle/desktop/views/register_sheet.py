@@ -89,7 +89,9 @@ class RegisterSheet(Sheet):
         if shown.entries:
             self.table.selectRow(0)
         self.count.setText(shown.told)
-        self.open_form.setVisible(shown.can_add)
+        self.open_form.setVisible(shown.can_add or shown.can_propose)
+        self.add.setText(tr("Add this entry") if shown.can_add else tr("Propose this entry"))
+        self.add.setToolTip("" if shown.can_add else tr("It waits until somebody who may add entries says yes"))
 
     def _step(self, offset: int) -> None:
         self.table.selectRow(max(0, min(self.table.rowCount() - 1, self.table.currentRow() + offset)))
@@ -103,7 +105,7 @@ class RegisterSheet(Sheet):
             self.end()
 
     def _open_form(self) -> None:
-        if self._shown is None or not self._shown.can_add or self.new:
+        if self._shown is None or not (self._shown.can_add or self._shown.can_propose) or self.new:
             return
         for column in self._shown.columns:
             line = self.new[column] = QLineEdit()

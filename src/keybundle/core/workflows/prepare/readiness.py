@@ -18,9 +18,11 @@ from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.gaps import Gap, find_gaps
 from keybundle.core.setup.ids import fresh_id
-from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, FolderField, Setup
+from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, FolderField, Setup, name_of
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.index.proposed_entries import count_proposed
 from keybundle.core.workflows.prepare import parts
+from keybundle.core.workflows.prepare.register_sources import load_states
 from keybundle.core.workflows.session.session import Session, needs
 
 SEEN = "advice that was seen"
@@ -58,7 +60,15 @@ def _registers(c: Connection, setup: Setup) -> list[Gap]:
     e = t.register_entry.c
     counts = {r.register: int(r.n) for r in c.execute(select(e.register, func.count().label("n")).group_by(e.register))}
     empty = (r for r in setup.registers if not counts.get(r.id))
-    return [Gap("no entries", message("readiness.no-entries", name=r.name), "registers", r.id) for r in empty]
+    found = [Gap("no entries", message("readiness.no-entries", name=r.name), "registers", r.id) for r in empty]
+    for key, number in count_proposed(c).items():
+        said = message("readiness.proposed", name=name_of(setup.registers, key), n=number)
+        found.append(Gap("proposed", said, "registers", key, stops=False))
+    return found + [
+        Gap("source away", state.said(setup), "registers", key, stops=False)
+        for key, state in load_states(c).items()
+        if state.trouble and setup.register(key) is not None
+    ]
 
 
 def _people(c: Connection, setup: Setup) -> list[Gap]:

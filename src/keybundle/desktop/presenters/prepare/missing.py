@@ -102,7 +102,7 @@ class MissingPresenter(QObject):
 
     def look(self, gap: Gap) -> None:
         """Go to where something is missing."""
-        at = "entries" if gap.code == "no entries" else gap.at
+        at = "entries" if gap.code in ("no entries", "proposed") else gap.at
         self.opened.emit(gap.kind, gap.id, at)
 
     def note_seen(self, gap: Gap) -> None:

@@ -9,11 +9,15 @@ from typing import Any
 
 from PySide6.QtCore import Signal
 
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Register, Setup
 from keybundle.core.setup.parts import Named
-from keybundle.core.workflows.prepare import register_files, registers
+from keybundle.core.workflows.index import proposed_entries
+from keybundle.core.workflows.index.proposed_entries import Proposed
+from keybundle.core.workflows.prepare import register_files, register_sources, registers
 from keybundle.core.workflows.prepare.parts import change_part
 from keybundle.core.workflows.prepare.register_files import CsvLook
+from keybundle.core.workflows.prepare.register_sources import Refreshed, TableLook
 from keybundle.desktop.presenters.prepare.editing import Kept
 from keybundle.desktop.presenters.prepare.forms import FormField, Section, values_of
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, say_documents
@@ -31,6 +35,8 @@ class RegistersState(PartsState):
     keys: tuple[str, ...] = ()
     words: str = ""
     total: int = 0
+    proposed: tuple[tuple[int, str], ...] = ()
+    can_add: bool = False
 
 
 class RegistersPresenter(PartsPresenter):
@@ -38,6 +44,7 @@ class RegistersPresenter(PartsPresenter):
 
     kind = "registers"
     looked_at = Signal(object)
+    _look: TableLook | None = None
     refused = Signal(str)
 
     def first_state(self) -> RegistersState:
@@ -52,6 +59,24 @@ class RegistersPresenter(PartsPresenter):
     def form(self, setup: Setup, part: Named) -> tuple[Section, ...]:
         """Return what can be changed about a register but its entries."""
         assert isinstance(part, Register)
+        source = [
+            FormField("source.url", tr("Address"), hint=tr("empty: its entries are kept here"),
+                      help=tr("Such as postgresql://reader@host/stock or sqlite:////srv/stock.db; no password in it.")),
+        ]  # fmt: skip
+        if part.source.url:
+            tables = self._look.tables if self._look is not None else ()
+            columns = self._look.columns if self._look is not None else ()
+            source += [
+                FormField("source.table", tr("Table"), offers=tables,
+                          help=tr("There are {tables}", tables=", ".join(tables)) if tables else ""),
+                *(
+                    FormField(f"source.columns.{c}", tr("{column} is its", column=c), offers=columns, hint=c)
+                    for c in part.columns
+                ),
+                FormField("source.every_minutes", tr("Read every"), "whole", unit=tr("minutes"), high=10080,
+                          none=tr("only when asked")),
+                FormField("source.password_file", tr("File with the password"), hint=tr("that only its owner may read")),
+            ]  # fmt: skip
         return (
             Section(
                 tr("Register"),
@@ -64,12 +89,18 @@ class RegistersPresenter(PartsPresenter):
                     ),
                 ),
             ),
+            Section(tr("Read from a database"), tuple(source),
+                    help=tr("A copy is kept and used while the database is away.") if part.source.url else ""),
         )  # fmt: skip
 
     def values(self, setup: Setup, part: Named, sections: tuple[Section, ...]) -> dict[str, Any]:
         """Return what a register has in each field; a column is known by its name."""
         assert isinstance(part, Register)
-        return {**values_of(part, sections), "columns": tuple({"id": c, "name": c} for c in part.columns)}
+        plain = (
+            Section(s.title, tuple(f for f in s.fields if not f.name.startswith("source.columns."))) for s in sections
+        )
+        named = {f"source.columns.{c}": part.source.columns.get(c, "") for c in part.columns}
+        return {**values_of(part, plain), **named, "columns": tuple({"id": c, "name": c} for c in part.columns)}
 
     def more(self, setup: Setup, part: Named | None) -> dict[str, Any]:
         """Return the columns of the entries in sight."""
@@ -81,6 +112,10 @@ class RegistersPresenter(PartsPresenter):
         """Return a register as changes make it."""
         if "columns" in changes:
             return change_part(part, {"columns": tuple(x["name"] for x in changes["columns"])})
+        name, value = next(iter(changes.items()))
+        if name.startswith("source.columns."):
+            named = {**part.source.columns, name.removeprefix("source.columns."): value}
+            return change_part(part, {"source.columns": {c: n for c, n in named.items() if n}})
         return change_part(part, changes)
 
     def change(self, changes: Mapping[str, Any]) -> None:
@@ -103,9 +138,44 @@ class RegistersPresenter(PartsPresenter):
 
     # -- entries --------------------------------------------------------------------------------------------------------
 
+    def choose(self, part_id: str) -> None:
+        """Show another register."""
+        self._look = None if part_id != self.state.chosen else self._look
+        super().choose(part_id)
+
     def was_shown(self) -> None:
-        """Ask for the keys of the entries in sight."""
+        """Ask for the keys of the entries in sight, and what the database holds where they are read from one."""
         self._ask_keys()
+        session, register = self._s.session, self.state.part
+        if not isinstance(register, Register) or not register.source.url:
+            self._look = None
+            return
+
+        def done(look: TableLook) -> None:
+            if look != self._look and self.state.part is not None:
+                self._look = look
+                self._show_part(self._s.workspace.setup, self.state.part)
+
+        self._s.runner.query(
+            lambda: register_sources.look_into(session, register.id), done, key="look into", owner=self, kind="devices",
+            on_error=lambda told: self._show(problem=told),
+        )  # fmt: skip
+
+    def read_now(self) -> None:
+        """Read the register from its database now."""
+        session, chosen = self._s.session, self.state.chosen
+
+        def done(found: Refreshed) -> None:
+            self.said.emit(
+                tr("{entries:,} entries: {added:,} new, {changed:,} changed, {removed:,} gone", entries=found.entries,
+                   added=found.added, changed=found.changed, removed=found.removed)
+            )  # fmt: skip
+            self._show(problem="")
+            self._entries_changed()
+
+        self._s.runner.long(
+            lambda: register_sources.refresh_register(session, chosen), done, owner=self, on_error=self._could_not
+        )
 
     def filter(self, words: str) -> None:
         """Show the entries that hold these words."""
@@ -118,15 +188,35 @@ class RegistersPresenter(PartsPresenter):
         if not chosen:
             return
 
-        def load() -> tuple[list[str], int]:
+        def load() -> tuple[list[str], int, list[Proposed]]:
             keys = registers.list_keys(session, chosen, words)
-            return keys, len(registers.list_keys(session, chosen)) if words.strip() else len(keys)
+            total = len(registers.list_keys(session, chosen)) if words.strip() else len(keys)
+            return keys, total, proposed_entries.list_proposed(session, chosen)
 
-        def done(found: tuple[list[str], int]) -> None:
+        def done(found: tuple[list[str], int, list[Proposed]]) -> None:
             if self.state.chosen == chosen and self.state.words == words:
-                self._show(keys=tuple(found[0]), total=found[1])
+                waiting = tuple(
+                    (p.id, tr("{entry}, proposed by {who}", entry="; ".join(x for x in p.row.values() if x), who=p.who))
+                    for p in found[2]
+                )
+                self._show(
+                    keys=tuple(found[0]), total=found[1], proposed=waiting, can_add=self._s.may(Right.ADD_ENTRIES)
+                )
 
         self._s.runner.query(load, done, key="entries", owner=self)
+
+    def decide(self, proposal: int, *, take: bool) -> None:
+        """Take a proposed entry, or do not."""
+        session = self._s.session
+
+        def done(_: object) -> None:
+            self.said.emit(tr("The entry is in the register now.") if take else tr("The entry was not taken."))
+            self._entries_changed()
+
+        self._s.runner.change(
+            lambda: proposed_entries.decide_proposed(session, proposal, take=take), done, lane="setup", owner=self,
+            on_error=self._could_not,
+        )  # fmt: skip
 
     def load(self, keys: list[str], done: Callable[[Mapping[str, Entry]], None]) -> None:
         """Read entries, and hand them over when they are read."""

@@ -78,12 +78,18 @@ class RegistersView(PartView):
         top.addWidget(self.filter, 1)
         top.addWidget(self.count)
         foot.addWidget(self.new, 1)
-        for button in (self.paste, self.bring, self.fewer):
+        self.read = Button(tr("Read it now"))
+        self.read.clicked.connect(self.registers.read_now)
+        for button in (self.paste, self.bring, self.fewer, self.read):
             foot.addWidget(button)
         sheet = QWidget()
         column = QVBoxLayout(sheet)
         column.setContentsMargins(0, 0, 0, 0)
+        self.waiting = QVBoxLayout()
+        self.waiting.setSpacing(4)
+        self._waiting: tuple[object, ...] = ()
         column.addLayout(top)
+        column.addLayout(self.waiting)
         column.addWidget(self.table, 1)
         column.addLayout(foot)
         return sheet
@@ -99,8 +105,35 @@ class RegistersView(PartView):
             self.filter.setText(state.words)
         self.count.setText(tr("{shown:,} of {all:,} entries", shown=len(state.keys), all=state.total))
         self.new.setPlaceholderText(tr("A new entry: {columns}, Enter", columns="; ".join(state.columns)))
+        self._show_waiting(state)
+        is_read = bool(state.values.get("source.url"))
         for widget in (self.new, self.paste, self.bring, self.fewer):
-            widget.setEnabled(state.can_change and state.part is not None)
+            widget.setEnabled(state.can_change and state.part is not None and not is_read)
+        self.read.setVisible(is_read)
+        self.model.can_change = state.can_change and not is_read
+
+    def _show_waiting(self, state: RegistersState) -> None:
+        """Show the entries that wait for a yes."""
+        shown = (state.proposed, state.can_add)
+        if shown == self._waiting:
+            return
+        self._waiting = shown
+        while (item := self.waiting.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.hide()
+                widget.deleteLater()
+        for proposal, told in state.proposed:
+            line = QWidget()
+            row = QHBoxLayout(line)
+            row.setContentsMargins(0, 0, 0, 0)
+            row.addWidget(Told(told), 1)
+            for title, take in ((tr("Take it"), True), (tr("Do not"), False)):
+                button = Button(title)
+                button.setEnabled(state.can_add)
+                button.setAccessibleDescription(told)
+                button.clicked.connect(lambda _=False, p=proposal, t=take: self.registers.decide(p, take=t))
+                row.addWidget(button)
+            self.waiting.addWidget(line)
 
     def show_part(self, part_id: str, at: str = "") -> None:
         """Show a register; at its entries where these are meant."""

@@ -1,0 +1,264 @@
+"""Registers that are read from a table of a database: a copy is kept, used while the database is away, and what changed is told.
+
+SQLite files are opened for reading alone; PostgreSQL is asked through psycopg, with limits of time, so that one that hangs
+holds nothing up. The password lies in a file that only its owner may read.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import stat
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import asdict, dataclass
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import URL, Connection, create_engine, delete, insert, inspect, make_url, select, text, update
+from sqlalchemy.exc import SQLAlchemyError
+
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
+from keybundle.core.registers.book import Entry
+from keybundle.core.repository import audit
+from keybundle.core.rights.model import Right
+from keybundle.core.setup.model import Register, RegisterSource, Setup, name_of
+from keybundle.core.store import schema as t
+from keybundle.core.workflows.session.session import MACHINE, Session, needs
+from keybundle.core.workflows.session.workspace import Workspace
+
+STATE = "register source "
+MOST_ROWS = 500_000
+CONNECT_SECONDS, ASK_SECONDS = 5, 30
+MOST_TOLD = 200
+
+
+@dataclass(frozen=True)
+class SourceState:
+    """How the copy of a register stands: when it was read last, when it was tried last, and what was in the way then."""
+
+    id: str
+    at: str = ""
+    tried_at: str = ""
+    trouble: str = ""
+
+    def said(self, setup: Setup) -> str:
+        """Return what is in the way, as a sentence."""
+        name = name_of(setup.registers, self.id)
+        if not self.at:
+            return message("sources.never", name=name, trouble=self.trouble)
+        return message("sources.away", name=name, trouble=self.trouble, at=self.at[:16].replace("T", " "))
+
+
+@dataclass(frozen=True)
+class Refreshed:
+    """What reading a source changed: how many entries there are, and how many were added, changed and removed."""
+
+    entries: int
+    added: int
+    changed: int
+    removed: int
+
+
+@dataclass(frozen=True)
+class TableLook:
+    """What a database holds: its tables, and the columns of the one that is named."""
+
+    tables: tuple[str, ...]
+    columns: tuple[str, ...]
+
+
+class Away(InputProblem):
+    """A source could not be read; the message says why, in the database's own words where these help."""
+
+
+def load_states(c: Connection) -> dict[str, SourceState]:
+    """Return how the copies of all registers with a source stand, by register."""
+    s = t.setting.c
+    rows = c.execute(select(s.name, s.value).where(s.name.startswith(STATE)))
+    return {r.name.removeprefix(STATE): SourceState(**r.value) for r in rows}
+
+
+@needs(Right.PREPARE)
+def look_into(session: Session, register_id: str) -> TableLook:
+    """Return the tables of a register's database, and the columns of its table; raises InputProblem where it is away."""
+    register = _with_source(session.workspace, register_id)
+    with _connected(register) as (c, _):
+        looked = inspect(c)
+        tables = tuple(sorted((*looked.get_table_names(), *looked.get_view_names())))
+        known = register.source.table in tables
+        columns = tuple(str(x["name"]) for x in looked.get_columns(register.source.table)) if known else ()
+    return TableLook(tables, columns)
+
+
+@needs(Right.PREPARE)
+def refresh_register(session: Session, register_id: str) -> Refreshed:
+    """Read a register from its database now; raises InputProblem where that cannot be, and then its copy stays."""
+    return _refresh(session.workspace, _with_source(session.workspace, register_id), session.person)
+
+
+def refresh_due(workspace: Workspace, *, at_once: bool, is_stopped: Callable[[], bool]) -> str:
+    """Read the registers whose time has come; return what is in the way of one of them, in words."""
+    told = ""
+    if not workspace.has_setup:
+        return told
+    with workspace.place.database.read() as c:
+        states = load_states(c)
+    for register in (r for r in workspace.setup.registers if r.source.url):
+        if is_stopped():
+            break
+        state = states.get(register.id, SourceState(register.id))
+        if at_once or _is_due(workspace, register, state):
+            try:
+                _refresh(workspace, register, MACHINE)
+                continue
+            except InputProblem:
+                with workspace.place.database.read() as c:
+                    state = load_states(c)[register.id]
+        told = told or (state.said(workspace.setup) if state.trouble else "")
+    return told
+
+
+def _is_due(workspace: Workspace, register: Register, state: SourceState) -> bool:
+    if not register.source.every_minutes:
+        return False
+    if not state.tried_at:
+        return True
+    since = workspace.clock.now() - datetime.fromisoformat(state.tried_at)
+    return since >= timedelta(minutes=register.source.every_minutes)
+
+
+def _with_source(workspace: Workspace, register_id: str) -> Register:
+    register = workspace.setup.register(register_id)
+    if register is None:
+        raise InputProblem(message("people.no-longer-nothing-changed"))
+    if not register.source.url:
+        raise InputProblem(message("sources.no-source", name=register.name))
+    return register
+
+
+def _refresh(workspace: Workspace, register: Register, who: str) -> Refreshed:
+    stamp = workspace.clock.stamp()
+    with workspace.place.database.read() as c:
+        before = load_states(c).get(register.id, SourceState(register.id))
+    try:
+        fresh = read_source(register)
+    except Away as error:
+        _note(workspace, SourceState(register.id, before.at, stamp, str(error)))
+        raise
+    found = _take_over(workspace, register, fresh, who, stamp)
+    _note(workspace, SourceState(register.id, stamp, stamp))
+    return found
+
+
+def _note(workspace: Workspace, state: SourceState) -> None:
+    workspace.put_setting(f"{STATE}{state.id}", asdict(state))
+
+
+def _take_over(workspace: Workspace, register: Register, fresh: Mapping[str, Entry], who: str, stamp: str) -> Refreshed:
+    """Bring a register's entries to those that were read, in one transaction; what stays the same is not touched."""
+    e = t.register_entry
+    with workspace.place.database.atomic() as c:
+        rows = c.execute(select(e.c.key, e.c.row, e.c.position).where(e.c.register == register.id)).all()
+        there = {r.key: dict(r.row) for r in rows}
+        last = max((r.position for r in rows), default=0)
+        added = [key for key in fresh if key not in there]
+        changed = [key for key in fresh if key in there and there[key] != fresh[key]]
+        removed = [key for key in there if key not in fresh]
+        if added:
+            c.execute(insert(e), [
+                {"register": register.id, "key": key, "position": last + i, "row": fresh[key]}
+                for i, key in enumerate(added, 1)
+            ])  # fmt: skip
+        for key in changed:
+            c.execute(update(e).where(e.c.register == register.id, e.c.key == key).values(row=fresh[key]))
+        for key in removed:
+            c.execute(delete(e).where(e.c.register == register.id, e.c.key == key))
+        if added or changed or removed:
+            told = {"added": added[:MOST_TOLD], "changed": changed[:MOST_TOLD], "removed": removed[:MOST_TOLD]}
+            audit.append(c, stamp, who, "register read", register.id, told)
+    if added or changed or removed:
+        workspace.forget_books()
+    return Refreshed(len(fresh), len(added), len(changed), len(removed))
+
+
+def read_source(register: Register) -> dict[str, Entry]:
+    """Return the entries of a register's table by key, the first of each; raises Away in words."""
+    source = register.source
+    with _connected(register) as (c, quote):
+        looked = inspect(c)
+        tables = (*looked.get_table_names(), *looked.get_view_names())
+        if source.table not in tables:
+            known = ", ".join(sorted(tables)) or "none"
+            raise Away(message("sources.no-table", table=source.table, known=known))
+        there = [str(x["name"]) for x in looked.get_columns(source.table)]
+        named = {column: source.columns.get(column) or column for column in register.columns}
+        if missing := [name for name in named.values() if name not in there]:
+            raise Away(message("sources.no-column", column=missing[0], known=", ".join(there)))
+        asked = ", ".join(quote(name) for name in named.values())
+        rows = c.execute(text(f"SELECT {asked} FROM {quote(source.table)} LIMIT :most"), {"most": MOST_ROWS + 1}).all()
+    if len(rows) > MOST_ROWS:
+        raise Away(message("sources.too-many", most=MOST_ROWS))
+    found: dict[str, Entry] = {}
+    for row in rows:
+        entry = {column: _text(value) for column, value in zip(named, row, strict=True)}
+        if entry[register.key]:
+            found.setdefault(entry[register.key], entry)
+    if not found:
+        raise Away(message("sources.no-keys", key=register.key))
+    return found
+
+
+def _text(value: Any) -> str:
+    return "" if value is None else " ".join(str(value).split())
+
+
+@contextlib.contextmanager
+def _connected(register: Register) -> Iterator[tuple[Connection, Callable[[str], str]]]:
+    """Return a connection to a register's database with limits of time, and how names are quoted there; raises Away."""
+    url, arguments = _address(register.source)
+    try:
+        engine = create_engine(url, connect_args=arguments)
+    except (SQLAlchemyError, ValueError) as error:
+        raise Away(message("sources.refused", why=_say(error))) from error
+    try:
+        with engine.connect() as c:
+            yield c, engine.dialect.identifier_preparer.quote
+    except (SQLAlchemyError, OSError) as error:
+        raise Away(message("sources.refused", why=_say(error))) from error
+    finally:
+        engine.dispose()
+
+
+def _address(source: RegisterSource) -> tuple[URL, dict[str, Any]]:
+    try:
+        url = make_url(source.url)
+    except SQLAlchemyError as error:
+        raise Away(message("sources.refused", why=_say(error))) from error
+    if url.drivername.startswith("sqlite"):
+        # Opened for reading alone: what we read from must not be made, locked or changed by us.
+        path = Path(url.database or "").absolute()
+        if not path.is_file():
+            raise Away(message("sources.no-file", path=path))
+        return make_url(f"sqlite:///file:{path}?mode=ro&uri=true"), {"timeout": CONNECT_SECONDS}
+    if url.drivername == "postgresql":
+        url = url.set(drivername="postgresql+psycopg")
+    if source.password_file:
+        url = url.set(password=_password(Path(source.password_file).expanduser()))
+    options = f"-c statement_timeout={ASK_SECONDS * 1000} -c default_transaction_read_only=on"
+    return url, {"connect_timeout": CONNECT_SECONDS, "options": options}
+
+
+def _password(path: Path) -> str:
+    try:
+        if path.stat().st_mode & (stat.S_IRWXG | stat.S_IRWXO):
+            raise Away(message("sources.secret-open", path=path))
+        return path.read_text(encoding="utf-8").strip()
+    except OSError as error:
+        raise Away(message("sources.secret-gone", path=path, why=error.strerror or "")) from error
+
+
+def _say(error: BaseException) -> str:
+    """Return what a database says of a failure, without the statement that was asked."""
+    told = str(getattr(error, "orig", None) or error).strip().splitlines()
+    return told[0][:200] if told else type(error).__name__
