@@ -11,7 +11,7 @@ from keybundle.core.repository.folder_values import ids_below
 from keybundle.core.repository.folders import ensure_folder, load_folders
 from keybundle.core.setup.model import Cabinet
 from keybundle.core.workflows.index.indexing import index_document
-from keybundle.core.workflows.keep import cabinets, folders, giving_values, refiling
+from keybundle.core.workflows.keep import cabinets, filling, folders, giving_values, refiling
 from keybundle.core.workflows.keep.correcting import take_back_correction
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.prepare import parts, types
@@ -211,3 +211,42 @@ class Levels(FolderTest):
             goes = compute_destination(kind, self.ws.setup, document.values).folder
             self.assertEqual(document.folder, goes)
         self.assertEqual(refiling.refile(self.me, BOATS).versions, (), "nothing is left to do")
+
+
+class Filling(FolderTest):
+    def with_field(self, name: str, **changes: object) -> None:
+        kind = self.ws.setup.document_type("Bill")
+        assert kind is not None
+        asked = types.add_field(kind, name, Kind.TEXT)
+        parts.save_part(self.me, "document_types", types.change_field(asked, name, changes), kind)
+
+    def bills(self) -> list[str]:
+        return [i for i in filed_ids(self.ws, "Purchasing") if self.ws.repository.load(i).type == "Bill"]
+
+    def test_a_new_field_is_filled_with_a_value_from_the_text_or_from_a_register_and_put_back(self) -> None:
+        self.with_field("Depot")
+        shown = filling.show_fill(self.me, "Bill", "Depot", "fixed", "Weir")
+        self.assertEqual((shown.empty, {v for _, v in shown.examples}), (len(self.bills()), {"Weir"}))
+        done = filling.fill_field(self.me, "Bill", "Depot", "fixed", "Weir")
+        self.assertEqual(len(done.versions), len(self.bills()))
+        self.assertEqual(
+            filling.show_fill(self.me, "Bill", "Depot", "fixed", "Lock").empty, 0, "what has a value keeps it"
+        )
+        self.assertEqual(take_back_correction(self.me, done), len(self.bills()))
+        self.assertEqual(filling.show_fill(self.me, "Bill", "Depot", "fixed", "Lock").empty, len(self.bills()))
+        with self.assertRaisesRegex(InputProblem, "no value to fill in"):
+            filling.show_fill(self.me, "Bill", "Depot", "fixed", "  ")
+        with self.assertRaisesRegex(InputProblem, "looks into no register"):
+            filling.show_fill(self.me, "Bill", "Depot", "register")
+        self.with_field("Supplier town", register_name="suppliers", column="Town")
+        filling.fill_field(self.me, "Bill", "Supplier town", "register")
+        towns = {e["Name"]: e["Town"] for e in self.ws.entries("suppliers")}
+        for i in self.bills():
+            values = self.ws.repository.load(i).values
+            self.assertEqual(values["Supplier town"].text, towns[values["Supplier"].text])
+        self.with_field("Number again", labels=("Bill number", "Bill no", "Invoice number", "Invoice no", "Number"))
+        filling.fill_field(self.me, "Bill", "Number again", "text")
+        read = [self.ws.repository.load(i).values for i in self.bills()]
+        same = sum("Number again" in v and v["Number again"].text == v["Bill number"].text for v in read)
+        self.assertGreaterEqual(same, len(read) // 2, "read off pages that were filed long ago")
+        self.assertTrue(verify(self.me).is_whole)

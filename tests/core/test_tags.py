@@ -16,6 +16,7 @@ from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.index import tags
 from keybundle.core.workflows.keep.story import load_story
 from keybundle.core.workflows.oversee.verify import verify
+from keybundle.core.workflows.prepare import tags as prepared
 from keybundle.core.workflows.session.workspace import Workspace
 from tests.support import DataTest, acting, filed_ids
 
@@ -114,3 +115,33 @@ class Filed(DataTest):
         with self.assertRaisesRegex(InputProblem, "no longer in the repository"):
             self.ws.repository.set_tags("nothing", ["urgent"], self.who)
         self.assertEqual([self.of(i) for i in range(3)], [(), (), ()])
+
+
+class InOnePlace(DataTest):
+    def test_tags_are_counted_renamed_merged_coloured_taken_away_and_put_back(self) -> None:
+        ws = self.demo_workspace()
+        me, ids = acting(ws), filed_ids(ws)
+        tags.retag(me, ids[:3], (), "urgent")
+        tags.retag(me, ids[2:4], (), "to sign")
+        prepared.colour_tag(me, "urgent", "madder")
+        path = tuple(v for _, v in ws.repository.load(ids[0]).folder)
+        cabinet = ws.repository.load(ids[0]).cabinet
+        prepared.tag_folder(me, cabinet, path[:1], ("urgent",))
+        rows = {r.name: (r.documents, r.folders, r.colour) for r in prepared.list_tags(me)}
+        self.assertEqual(rows, {"urgent": (3, 1, "madder"), "to sign": (2, 0, "")})
+        with self.assertRaisesRegex(InputProblem, "no comma"):
+            prepared.rename_tag(me, "urgent", "now, at once")
+        with self.assertRaisesRegex(InputProblem, "no colour “pink”"):
+            prepared.colour_tag(me, "urgent", "pink")
+        changed = prepared.rename_tag(me, "urgent", "to sign")
+        rows = {r.name: (r.documents, r.folders, r.colour) for r in prepared.list_tags(me)}
+        self.assertEqual(rows, {"to sign": (4, 1, "madder")}, "the two are one")
+        self.assertEqual(ws.repository.load(ids[2]).tags, ("to sign",))
+        self.assertEqual(prepared.folder_tags(me, cabinet), {path[:1]: ("to sign",)})
+        self.assertEqual(prepared.take_back_renaming(me, changed), 3)
+        self.assertEqual({r.name: r.documents for r in prepared.list_tags(me)}, {"urgent": 3, "to sign": 2})
+        self.assertEqual(len(find(me, "tag = urgent").hits), 3, "they are found by it again")
+        gone = prepared.rename_tag(me, "to sign", "")
+        self.assertEqual([r.name for r in prepared.list_tags(me)], ["urgent"])
+        prepared.take_back_renaming(me, gone)
+        self.assertTrue(verify(me).is_whole)

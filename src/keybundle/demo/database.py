@@ -7,14 +7,13 @@ from contextlib import closing
 from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem
-from keybundle.core.base.messages import message
 from keybundle.demo.names import make_world
 
 
 def make_database(path: Path) -> int:
     """Write the suppliers of the demo world into a new SQLite file, and return how many; raises InputProblem for a file there."""
     if path.exists():
-        raise InputProblem(message("database-stand-in.is-there", path=path))
+        raise InputProblem(f"“{path}” is there already; nothing was changed. Name another file.")
     columns = ("Supplier number", "Name", "IBAN", "Town")
     rows = [tuple(row.get(c, "") for c in columns) for row in make_world().suppliers]
     with closing(sqlite3.connect(path)) as c, c:

@@ -80,6 +80,11 @@ class StoredBatches:
                 is not None
             )
 
+    def routine_of(self, batch_id: str) -> str:
+        """Return the routine of a batch; empty for one that is gone."""
+        with self._db.read() as c:
+            return c.execute(select(t.batch.c.routine).where(t.batch.c.id == batch_id)).scalar() or ""
+
     def shared_with(self, batch_id: str) -> set[tuple[str, str]]:
         """Return whom a batch was given to: (``person`` or ``group``, id)."""
         s = t.batch_share.c

@@ -54,6 +54,8 @@ def _map(setup: Setup, old: str, new: str) -> Setup:
                 r.model_copy(
                     update={
                         "document_type": kinds.get(r.document_type, r.document_type),
+                        "types": _each(kinds, r.types),
+                        "given_to": _map_kept_to(r.given_to, setup, old, new),
                         "kept_to": _map_kept_to(r.kept_to, setup, old, new),
                     }
                 )

@@ -230,6 +230,8 @@ class Person(Named):
         return data
 
 
+TagColour = Literal["teal", "slate", "moss", "brass", "madder", "ink"]
+TAG_COLOURS: tuple[TagColour, ...] = ("teal", "slate", "moss", "brass", "madder", "ink")
 SignIn = Literal["password", "system", "choose"]
 
 
@@ -263,7 +265,7 @@ class Setup(Part):
 
     ``sign_in`` says how people prove who they are: by their password, by their account on this system, or (in a demo) by
     choosing a name. ``lock_after_minutes`` without a hand at it the window is locked; 0: never. ``aside_reasons`` and
-    ``delete_reasons`` are what is offered where a reason is asked for; others can be typed.
+    ``delete_reasons`` are what is offered where a reason is asked for; others can be typed. ``tag_colours`` are of tags.
     """
 
     schema_version: Literal[1] = 1
@@ -283,6 +285,7 @@ class Setup(Part):
     mail: MailServer = MailServer()
     aside_reasons: tuple[Name, ...] = ()
     delete_reasons: tuple[Name, ...] = ()
+    tag_colours: dict[str, TagColour] = {}
     patch_codes: dict[str, str] = PATCH_PATTERNS
 
     @model_validator(mode="before")

@@ -206,6 +206,8 @@ class Copies(Part):
     sub_folders: str = ""
 
 
+Allowed = Literal["page edits", "indexing", "filing"]
+ALLOWED: tuple[Allowed, ...] = ("page edits", "indexing", "filing")
 ScanOption = Literal["feed", "duplex", "resolution_dpi", "mode", "paper"]
 
 
@@ -214,8 +216,10 @@ class Routine(Named):
 
     ``duplex`` says that sheets have two sides: the scanner takes both, and the pages of a file are fronts and backs in
     turn. ``feed`` says where the scanner takes sheets from; ``locked`` names the scan options that stay as the routine has
-    them, whatever somebody asks for at the scan. Values at ``bar`` need no look; with ``wrong_one_in`` the bar is the
-    one above which at most one in so many is wrong, as far as confirmed documents can tell.
+    them, whatever somebody asks for at the scan. ``types`` are those that its documents can be of (none: all), ``given_to``
+    whose work its batches become besides who brought them in. ``allows`` says what is done under it by others than those
+    who oversee, ``language_locked`` that pages are read in its languages alone. Values at ``bar`` need no look; with
+    ``wrong_one_in`` the bar is the one above which at most one in so many is wrong, as far as confirmed documents can tell.
     """
 
     sign: Annotated[str, Field(min_length=2, max_length=2)]
@@ -236,7 +240,11 @@ class Routine(Named):
     leave_out_blank: bool = True
     force_ocr: bool = False
     language: str = "eng"
+    language_locked: bool = False
     document_type: str = ""
+    types: tuple[str, ...] = ()
+    given_to: KeptTo = KeptTo()
+    allows: tuple[Allowed, ...] = ALLOWED
     kept_to: KeptTo = KeptTo()
     bar: float = Field(default=0.8, ge=0, le=1)
     wrong_one_in: int = Field(default=0, ge=0, le=100_000)

@@ -24,8 +24,8 @@ def _uses(setup: Setup, kind: str, part_id: str) -> Iterator[Use]:
         if part_id in named or part_id in getattr(document_type.kept_to, kind, ()):
             yield "document_types", document_type.id
     for routine in setup.routines:
-        is_of_type = kind == "document_types" and routine.document_type == part_id
-        if is_of_type or part_id in getattr(routine.kept_to, kind, ()):
+        is_of_type = kind == "document_types" and part_id in (routine.document_type, *routine.types)
+        if is_of_type or any(part_id in getattr(x, kind, ()) for x in (routine.kept_to, routine.given_to)):
             yield "routines", routine.id
     for person in setup.people:
         if kind in ("roles", "groups") and part_id in getattr(person, kind):

@@ -315,6 +315,9 @@ def _routine(setup: Setup, routine: Routine) -> Iterator[tuple[str, str, str]]:
             "unknown-type",
             message("validation.there-no-document-type", document_type=routine.document_type),
         )
+    for type_id in routine.types:
+        if setup.document_type(type_id) is None:
+            yield "types", "unknown-type", message("validation.there-no-document-type", document_type=type_id)
     naming = routine.naming
     if naming.pattern:
         try:

@@ -14,7 +14,7 @@ from keybundle.desktop.theme.style import value_font
 
 Index = QModelIndex | QPersistentModelIndex
 CHUNK = 60
-FIXED = 3
+FIXED, TAGS = 3, 2
 
 # The role by which a cell tells the value that stands where another is to take its place.
 STANDS = Qt.ItemDataRole.UserRole + 1
@@ -44,6 +44,7 @@ class DocumentsModel(QAbstractTableModel):
         self._total = 0
         self._is_changing = False
         self._drafts: dict[str, dict[str, str]] = {}
+        self.tag_colours: Mapping[str, str] = {}
         self._editable: Mapping[str, frozenset[str]] = {}
         self._ids: list[str] = []
         self._heads: tuple[str, ...] = ()
@@ -184,9 +185,12 @@ class DocumentsModel(QAbstractTableModel):
             return QColor(c.BRASS)
         if role == STANDS and draft is None:
             return None
-        if role == Qt.ItemDataRole.ForegroundRole:
-            return None
         document = self._row(index.row())
+        if role == Qt.ItemDataRole.ForegroundRole:
+            coloured = (
+                [t for t in document.tags if t in self.tag_colours] if document and index.column() == TAGS else []
+            )
+            return QColor(c.TAG[self.tag_colours[coloured[0]]][0]) if coloured else None
         if document is None:
             return ""
         if index.column() == 0:
@@ -194,12 +198,15 @@ class DocumentsModel(QAbstractTableModel):
         if index.column() == 1:
             return document.type
         if index.column() == 2:
-            return ", ".join(document.tags)
+            return ", ".join(self._tag(tag) for tag in document.tags)
         value = document.values.get(self._heads[index.column()])
         stands = value.text if value else ""
         if draft is None or role == STANDS:
             return stands
         return draft if role == Qt.ItemDataRole.EditRole else f"{stands or NOTHING}\n{draft or NOTHING}"
+
+    def _tag(self, tag: str) -> str:
+        return f"{c.TAG[self.tag_colours[tag]][1]} {tag}" if tag in self.tag_colours else tag
 
     def _draft_at(self, index: Index) -> str | None:
         return self._drafts.get(self._ids[index.row()], {}).get(self._heads[index.column()])

@@ -27,7 +27,7 @@ class BenchPages:
         s, at, chosen = self._s, self._at, self._at.chosen_pages()
         if chosen:
             label, command = bench.page_command(name, chosen, s.workspace.clock.new_id)
-            at.change(lambda: bench.run_command(s.session, s.line, at.batch_id, label, command))
+            at.change(lambda: bench.edit_pages(s.session, s.line, at.batch_id, label, command))
 
     def cut(self) -> None:
         """Take the chosen pages in hand, to be pasted elsewhere; they stay where they are until then."""
@@ -62,7 +62,7 @@ class BenchPages:
         s, at = self._s, self._at
         label, command = bench.move_command(page_ids, target, after=after)
         at.select_none()
-        at.change(lambda: bench.run_command(s.session, s.line, at.batch_id, label, command))
+        at.change(lambda: bench.edit_pages(s.session, s.line, at.batch_id, label, command))
 
     def open_received(self) -> None:
         """Open the file that the page came with in its own program."""

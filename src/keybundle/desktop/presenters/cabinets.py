@@ -241,6 +241,11 @@ class CabinetsPresenter(QObject):
         )  # fmt: skip
 
     @property
+    def tag_colours(self) -> Mapping[str, str]:
+        """The colours of tags."""
+        return self._s.workspace.setup.tag_colours
+
+    @property
     def delete_reasons(self) -> tuple[str, ...]:
         """The reasons that are offered for deleting."""
         return self._s.workspace.setup.delete_reasons

@@ -140,7 +140,7 @@ class Desk(QObject):
         reading, stop_reading = say_reading(batch, stopped=self.batch_id in self._s.line.stopped)
         balance, balance_told = say_balance(data.balance, batch.came)
         may_work = self.may_work
-        types = [k.name for k in self._s.session.types()]
+        types = slip.list_types(self._s.session, batch.routine)
         self._slip = make_slip(data, document, setup, self._s.workspace.calibration(), types) if document else None
         if self._slip is not None and not may_work:
             self._slip = replace(self._slip, is_locked=True, can_file=False, why_not=self._slip.why_not or tr(MAY_LOOK))

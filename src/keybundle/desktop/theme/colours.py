@@ -19,6 +19,12 @@ MOSS_WASH = "#E6EEDF"
 SLATE_WASH = "#E2E9F1"
 SHADE = "#EBE6DA"
 
+# Colours of tags, each with a sign besides.
+TAG = {
+    "teal": (TEAL, "•"), "slate": (SLATE, "§"), "moss": (MOSS, "¶"), "brass": (BRASS, "†"), "madder": (MADDER, "‡"),
+    "ink": (INK, "*"),
+}  # fmt: skip
+
 STATE = {"reading": SLATE, "to check": BRASS, "ready": MOSS, "being filed": SLATE, "filed": MOSS, "set aside": QUIET}
 STATE_WASH = {
     "reading": SLATE_WASH,

@@ -333,6 +333,7 @@ class CabinetsView(QWidget):
 
     def render_state(self, state: CabinetsState) -> None:
         """Show a state."""
+        self.model.tag_colours = self.presenter.tag_colours
         if self.cabinets.count() != len(state.cabinets):
             self.cabinets.clear()
             for _ in state.cabinets:

@@ -31,12 +31,15 @@ class KeptToButton(Button):
         self._name = ""
         self.clicked.connect(self._ask)
 
-    def render_kept_to(self, name: str, kept_to: KeptTo, grantees: Grantees) -> None:
+    def render_kept_to(self, name: str, kept_to: KeptTo, grantees: Grantees, nobody: str = "") -> None:
         """Show a list; ``grantees`` are all that it can name: (kind and id, told)."""
         self._name, self._grantees = name, grantees
         self._checked = tuple(f"{kind} {key}" for kind in KINDS for key in getattr(kept_to, kind))
         told = ", ".join(said for key, said in grantees if key in self._checked)
-        self.setText(tr("Kept to {names}", names=told) if told else tr("Everybody may use it"))
+        if nobody:
+            self.setText(told or nobody)
+        else:
+            self.setText(tr("Kept to {names}", names=told) if told else tr("Everybody may use it"))
 
     def _ask(self) -> None:
         dialog = KeptToDialog(self._name, self._grantees, self._checked, self)

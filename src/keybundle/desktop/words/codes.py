@@ -5,6 +5,15 @@ from __future__ import annotations
 from keybundle.desktop.words import mark
 
 WORDS_OF_CODES = (
+    mark("teal"),
+    mark("slate"),
+    mark("moss"),
+    mark("brass"),
+    mark("madder"),
+    mark("ink"),
+    mark("page edits"),
+    mark("indexing"),
+    mark("filing"),
     mark("reading"),
     mark("to check"),
     mark("ready"),

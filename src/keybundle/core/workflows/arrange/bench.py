@@ -156,6 +156,12 @@ def run_command(session: Session, line: Line, batch_id: str, label: str, command
     return Changes(frozenset([batch_id]), text=label)
 
 
+@needs(Right.INDEX, under="page edits")
+def edit_pages(session: Session, line: Line, batch_id: str, label: str, command: Command) -> Changes:
+    """Run a command about pages as one undoable step; raises InputProblem in words."""
+    return run_command(session, line, batch_id, label, command)
+
+
 @needs(Right.INDEX)
 def toggle_reading(session: Session, line: Line, batch_id: str) -> None:
     """Stop the reading of a batch, or read on; what was read stays."""
@@ -223,7 +229,7 @@ def move_command(page_ids: Sequence[str], target: str, *, after: bool) -> tuple[
     return message("step.move-pages"), lambda batch: arranging.move_pages(batch, page_ids, target, after=after)
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="page edits")
 def move_to_batch(
     session: Session, line: Line, source: str, page_ids: Sequence[str], target: str, beside: str, *,
     after: bool,

@@ -62,7 +62,7 @@ class Rehearsal:
         return sum(not p.kept for p in self.placings)
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="page edits")
 def separate_batch_again(
     session: Session, line: Line, pool: Pool, batch_id: str, *,
     progress: Progress = silent, cancel: CancelToken | None = None,

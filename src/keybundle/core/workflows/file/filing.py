@@ -80,7 +80,7 @@ class Filing:
     in_hand: list[_InHand] = field(default_factory=list)
 
 
-@needs(Right.FILE)
+@needs(Right.FILE, under="filing")
 def file_documents(
     session: Session, pool: Pool, batch_id: str, document_ids: Sequence[str] | None = None, *,
     progress: Progress = silent, cancel: CancelToken | None = None,
@@ -99,7 +99,7 @@ def file_documents(
     return result
 
 
-@needs(Right.FILE)
+@needs(Right.FILE, under="filing")
 def begin_filing(session: Session, batch_id: str, document_ids: Sequence[str] | None = None) -> Filing:
     """Claim what is ready among the named documents (None: all of the batch); ``finish_filing`` must follow.
 

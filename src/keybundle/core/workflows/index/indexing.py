@@ -19,7 +19,7 @@ from keybundle.core.proposing.types import TypeGuess, guess_type
 from keybundle.core.reading.text import PageText, weighed
 from keybundle.core.repository.folder_values import given_along
 from keybundle.core.separation.rules import barcode_values
-from keybundle.core.setup.model import DocumentType, name_of
+from keybundle.core.setup.model import DocumentType, Setup, name_of
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.index.defaults import make_default
 from keybundle.core.workflows.index.type_rules import told_type
@@ -37,13 +37,14 @@ def index_document(workspace: Workspace, batch: Batch, document: Document) -> Do
     read = [ReadPage(p.id, weighed(texts[p.id])) for p in pages if p.id in texts]
     setup = workspace.setup
     routine = setup.routine(batch.routine)
+    allowed = types_under(routine, setup)
     proposed = document
     if setup.document_type(document.type) is None or document.type_origin == "page":
         fixed = TypeGuess(routine.document_type, 0.99, BY_ROUTINE) if routine and routine.document_type else None
         first_text = read[0].text if read else None
-        by_rule = None if fixed else told_type(batch.pages_of(document.id)[0], first_text, setup.document_types)
+        by_rule = None if fixed else told_type(batch.pages_of(document.id)[0], first_text, allowed)
         told = fixed or (TypeGuess(*by_rule, BY_RULE) if by_rule else None)
-        found = told or (guess_type(workspace.memory(), read[0].text, setup.document_types) if read else None)
+        found = told or (guess_type(workspace.memory(), read[0].text, allowed) if read else None)
         if found is not None:
             proposed = replace(
                 document, type=found.name, type_confidence=found.confidence, type_origin="page",
@@ -64,6 +65,12 @@ def index_document(workspace: Workspace, batch: Batch, document: Document) -> Do
         kept = _keep_by_hand(document, fresh)
         proposed = replace(proposed, type=kind.id, values={**fresh, **kept})
     return replace(proposed, proposed=True)
+
+
+def types_under(routine: Routine | None, setup: Setup) -> tuple[DocumentType, ...]:
+    """Return the document types that a routine's documents can be of."""
+    allowed = set(routine.types) if routine is not None else set()
+    return tuple(k for k in setup.document_types if not allowed or k.id in allowed)
 
 
 def take_proposal(now: Document, proposed: Document) -> Document:

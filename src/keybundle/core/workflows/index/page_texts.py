@@ -58,7 +58,7 @@ def poor_pages(batch: Batch) -> list[PoorPage]:
     return sorted(found, key=lambda p: (p.quality is not None, p.quality or 0.0, p.number))
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="indexing")
 def read_area(session: Session, pool: Pool, batch_id: str, page_id: str, box: Box) -> PageText:
     """Read an area of a page anew, closely; return its words in px of the upright page (none where it holds none)."""
     workspace = session.workspace
@@ -70,9 +70,12 @@ def read_area(session: Session, pool: Pool, batch_id: str, page_id: str, box: Bo
     return PageText.from_bytes(pool.submit(f"{WORK}:read_area", job, box, priority=ON_SCREEN).result())
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="indexing")
 def set_language(session: Session, line: Line, batch_id: str, page_ids: Sequence[str], language: str) -> Changes:
     """Read pages in another language (Tesseract's names, joined by +; empty: the routine's); missing data is told."""
+    routine = session.workspace.setup.routine(session.workspace.batches.routine_of(batch_id))
+    if routine is not None and routine.language_locked and not session.may(Right.OVERSEE):
+        raise InputProblem(message("page-texts.language-locked", name=routine.name))
     known = list_languages()
     missing = [part for part in language.split("+") if part and part not in known]
     if missing:
@@ -98,7 +101,7 @@ def set_language(session: Session, line: Line, batch_id: str, page_ids: Sequence
     return run_command(session, line, batch_id, label, command)
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="indexing")
 def type_words(session: Session, line: Line, batch_id: str, page_id: str, typed: str) -> Changes:
     """Keep words that a person typed as a page's text: found by a search, filed with it, never read over."""
     workspace = session.workspace

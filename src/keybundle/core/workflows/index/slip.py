@@ -18,6 +18,7 @@ from keybundle.core.reading.text import PageText, Word
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import FieldSpec, called
 from keybundle.core.workflows.arrange.bench import run_command
+from keybundle.core.workflows.index.indexing import types_under
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
@@ -93,7 +94,7 @@ def emptied(who: str, stamp: str, before: FieldValue | None = None) -> FieldValu
     return FieldValue((), 1.0, Origin.TYPED, True, confirmed_by=who, confirmed_at=stamp, guess=guess, guess_score=score)
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="indexing")
 def enter_value(
     session: Session, line: Line, batch_id: str, document_id: str, name: str, text: str, *,
     origin: Origin = Origin.TYPED, page: str | None = None, words: Sequence[Word] = (), page_text: PageText | None = None,
@@ -114,7 +115,7 @@ def enter_value(
     return run_command(session, line, batch_id, label, command)
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="indexing")
 def confirm_value(session: Session, line: Line, batch_id: str, document_id: str, name: str) -> Changes:
     """Confirm a field's value as it stands; raises InputProblem for one that is no value of its kind."""
     workspace, who = session.workspace, session.person
@@ -133,7 +134,15 @@ def confirm_value(session: Session, line: Line, batch_id: str, document_id: str,
     return run_command(session, line, batch_id, message("step.confirm", label=label), command)
 
 
-@needs(Right.INDEX)
+@needs(Right.LOOK)
+def list_types(session: Session, routine_id: str) -> list[str]:
+    """Return the names of the document types that somebody may choose under a routine."""
+    setup = session.workspace.setup
+    allowed = {k.id for k in types_under(setup.routine(routine_id), setup)}
+    return [k.name for k in session.types() if k.id in allowed]
+
+
+@needs(Right.INDEX, under="indexing")
 def choose_type(session: Session, line: Line, batch_id: str, document_id: str, type_name: str) -> Changes:
     """Give a document its type; its values are proposed anew."""
     kind = called(session.types(), type_name)
@@ -146,7 +155,7 @@ def choose_type(session: Session, line: Line, batch_id: str, document_id: str, t
     )  # fmt: skip
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="indexing")
 def confirm_type(session: Session, line: Line, batch_id: str, document_id: str) -> Changes:
     """Confirm the type that was proposed for a document."""
 
@@ -158,7 +167,7 @@ def confirm_type(session: Session, line: Line, batch_id: str, document_id: str) 
     return run_command(session, line, batch_id, message("step.confirm-type"), command)
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="indexing")
 def set_aside(session: Session, line: Line, batch_id: str, document_id: str, reason: str) -> Changes:
     """Set a document aside with a reason."""
     return run_command(
@@ -166,7 +175,7 @@ def set_aside(session: Session, line: Line, batch_id: str, document_id: str, rea
     )
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="indexing")
 def bring_back(session: Session, line: Line, batch_id: str, document_id: str) -> Changes:
     """Bring a document back that was set aside."""
     return run_command(

@@ -37,7 +37,7 @@ class Starter:
     values: Mapping[str, str]
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="indexing")
 def clear_assumed(session: Session, line: Line, batch_id: str, document_id: str) -> Changes:
     """Empty all fields that were only carried over, defaulted or prefilled, and that nobody confirmed."""
     workspace, who = session.workspace, session.person
@@ -53,7 +53,7 @@ def clear_assumed(session: Session, line: Line, batch_id: str, document_id: str)
     return run_command(session, line, batch_id, message("step.clear-assumed"), command)
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="indexing")
 def empty_slip(session: Session, line: Line, batch_id: str, document_id: str) -> Changes:
     """Empty all fields of a slip."""
     workspace, who = session.workspace, session.person
@@ -66,7 +66,7 @@ def empty_slip(session: Session, line: Line, batch_id: str, document_id: str) ->
     return run_command(session, line, batch_id, message("step.empty-slip"), command)
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="indexing")
 def set_today(session: Session, line: Line, batch_id: str, document_id: str, name: str) -> Changes:
     """Give a date field today's date, marked as such; raises InputProblem for a field of another kind."""
     workspace, who = session.workspace, session.person
@@ -136,7 +136,7 @@ def _may_change_starter(session: Session, c: Connection, type_id: str, name: str
         raise InputProblem(message("slip-help.starter-s-choose-another-name", name=name, whose=whose))
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="indexing")
 def start_from(session: Session, line: Line, batch_id: str, document_id: str, starter: Starter) -> Changes:
     """Fill the empty and the only assumed fields of a slip from a starter; they stay marked until confirmed."""
 
@@ -156,7 +156,7 @@ def start_from(session: Session, line: Line, batch_id: str, document_id: str, st
     return run_command(session, line, batch_id, message("step.start-from", starter=starter.name), command)
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="indexing")
 def take_from_before(session: Session, line: Line, batch_id: str, document_id: str) -> Changes:
     """Fill the empty and the only assumed fields of a slip from the nearest document of its type before it.
 
@@ -195,7 +195,7 @@ def list_folders(session: Session, cabinet: str, typed: str) -> tuple[Paths, Pat
         return tuple(recent), tuple(documents.list_folders(c, cabinet, typed, view=view))
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="indexing")
 def choose_folder(session: Session, line: Line, batch_id: str, document_id: str, path: Sequence[str]) -> Changes:
     """Set the folder fields of a slip from a folder chosen by hand; what a level derives from a date stays as it is."""
     workspace, who = session.workspace, session.person
@@ -216,7 +216,7 @@ def choose_folder(session: Session, line: Line, batch_id: str, document_id: str,
     return run_command(session, line, batch_id, message("step.choose-folder"), command)
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="indexing")
 def set_for_many(session: Session, line: Line, batch_id: str, changes: Sequence[tuple[str, str, str]]) -> Changes:
     """Set fields of many slips as one step; ``changes`` are (document, field, text). Fields a type lacks are passed over."""
 

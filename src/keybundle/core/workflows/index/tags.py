@@ -29,7 +29,7 @@ def read_tags(text: str) -> tuple[str, ...]:
     return tuple(dict.fromkeys(" ".join(part.split()) for part in text.split(",") if part.strip()))
 
 
-@needs(Right.INDEX)
+@needs(Right.INDEX, under="indexing")
 def set_tags(session: Session, line: Line, batch_id: str, document_id: str, text: str) -> Changes:
     """Give a document of a batch tags."""
     tags = read_tags(text)

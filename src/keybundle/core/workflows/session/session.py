@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import functools
 import inspect
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Concatenate, ParamSpec, TypeVar, cast
 
@@ -20,7 +20,7 @@ from keybundle.core.batches.stored import belongs
 from keybundle.core.repository.access import EVERYTHING, View, view_of
 from keybundle.core.rights.model import ALL_RIGHTS, Holder, Right
 from keybundle.core.setup.model import DocumentType, name_of
-from keybundle.core.setup.routines import Routine
+from keybundle.core.setup.routines import ALLOWED, Allowed, Routine
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -28,6 +28,9 @@ P = ParamSpec("P")
 R = TypeVar("R")
 F = TypeVar("F", bound=Callable[..., object])
 MACHINE = ""
+LEFT_TO_OTHERS: Mapping[Allowed, str] = {
+    "page edits": message("session.page-edits"), "indexing": message("session.indexing"), "filing": message("session.filing")
+}  # fmt: skip
 NEEDS = "__needs__"
 
 
@@ -89,6 +92,16 @@ class Session:
         if part.id not in {p.id for p in (*self.routines(), *self.types())}:
             raise NotAllowed(message("session.kept-others-may-not-use", part_name=part.name, name=self.name))
 
+    def allowed_under(self, batch_id: str) -> tuple[Allowed, ...]:
+        """Return what the routine of a batch allows the person; everything for who oversees."""
+        routine = self.workspace.setup.routine(self.workspace.batches.routine_of(batch_id))
+        return ALLOWED if routine is None or self.may(Right.OVERSEE) else routine.allows
+
+    def require_under(self, batch_id: str, what: Allowed) -> None:
+        """Raise NotAllowed where the routine of a batch does not allow something."""
+        if what not in self.allowed_under(batch_id):
+            raise NotAllowed(message("session.routine-does-not-allow", what=LEFT_TO_OTHERS[what]))
+
     def sees_batch(self, batch_id: str) -> bool:
         """Whether the person may see a batch: its owner, those it was given to, and who oversees."""
         return self.may(Right.OVERSEE) or self.workspace.batches.belongs_to(batch_id, self.person, self.holder.groups)
@@ -120,10 +133,13 @@ def asks_inside(*rights: Right) -> Callable[[F], F]:
     return declare
 
 
-def needs(*rights: Right) -> Callable[[Callable[Concatenate[Session, P], R]], Callable[Concatenate[Session, P], R]]:
+def needs(
+    *rights: Right, under: Allowed | None = None
+) -> Callable[[Callable[Concatenate[Session, P], R]], Callable[Concatenate[Session, P], R]]:
     """Let a use case be run only by who has these rights; a ``batch_id`` among its parameters must be one they may see.
 
-    What it takes at single cabinets, folders and documents is asked where these are read or written, inside the SQL.
+    ``under`` names what the batch's routine must allow, where the person does not oversee. What it takes at single
+    cabinets, folders and documents is asked where these are read or written, inside the SQL.
     """
 
     def declare(work: Callable[Concatenate[Session, P], R]) -> Callable[Concatenate[Session, P], R]:
@@ -137,6 +153,8 @@ def needs(*rights: Right) -> Callable[[Callable[Concatenate[Session, P], R]], Ca
                 batch_id = kwargs.get("batch_id", args[place - 1] if place <= len(args) else None)
                 if batch_id is not None:
                     session.require_batch(str(batch_id))
+                    if under is not None:
+                        session.require_under(str(batch_id), under)
             return work(session, *args, **kwargs)
 
         setattr(checked, NEEDS, rights)

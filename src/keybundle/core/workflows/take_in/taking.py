@@ -239,6 +239,9 @@ class TakingIn:
             self.result.batch = self._batches.create(
                 self._routine.id, self._origin, self._session.person, two_sided=self._two_sided, paper_mm=self._paper_mm
             )
+            for kind in ("group", "person"):
+                for key in self._routine.given_to.groups if kind == "group" else self._routine.given_to.people:
+                    self._batches.share(self.result.batch, kind, key, shared=True)
             self._batches.let_join(self.result.batch, self._early)
             self._line.begin(self.result.batch, self._routine, paper_mm=self._paper_mm)
         return self.result.batch

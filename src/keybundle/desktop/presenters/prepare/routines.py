@@ -15,13 +15,15 @@ from keybundle.core.export.forms import FORMS
 from keybundle.core.reading.languages import list_languages
 from keybundle.core.setup.model import Setup
 from keybundle.core.setup.parts import Named
-from keybundle.core.setup.routines import Routine
+from keybundle.core.setup.routines import ALLOWED, Routine
 from keybundle.core.workflows.arrange import separating
 from keybundle.core.workflows.arrange.separating import Rehearsal
 from keybundle.core.workflows.prepare import parts, pointing, routines
 from keybundle.core.workflows.prepare.pointing import PointedBarcode, PointedPage
+from keybundle.core.workflows.prepare.rehearsing import RehearsedDocument, rehearse_values
 from keybundle.core.workflows.prepare.routines import Sample
 from keybundle.core.workflows.prepare.sentences import say_routine
+from keybundle.core.workflows.session.session import Session
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.prepare.forms import FormField, Section, of_parts
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState
@@ -61,6 +63,7 @@ class RoutineState(PartsState):
     sample: str = ""
     sides: tuple[RehearsedSide, ...] = ()
     figures: str = ""
+    documents: tuple[RehearsedDocument, ...] = ()
     open_batches: int = 0
     rehearsing: bool = False
 
@@ -68,6 +71,11 @@ class RoutineState(PartsState):
     def routine(self) -> Routine | None:
         """The routine that is shown."""
         return self.part if isinstance(self.part, Routine) else None
+
+
+def _who_works(session: Session) -> tuple[tuple[str, str], ...]:
+    """Return the groups and people that a batch can be given to."""
+    return tuple((key, told) for key, told in say_grantees(session) if not key.startswith("roles "))
 
 
 def _codes(*codes: str) -> tuple[tuple[str, str], ...]:
@@ -122,6 +130,9 @@ class RoutinesPresenter(PartsPresenter):
             FormField("name", tr("Name"), longest=80),
             FormField("description", tr("Description")),
             FormField("kept_to", tr("Who may use it"), "kept to", choices=say_grantees(self._s.session), unit=part.name),
+            FormField("given_to", tr("It becomes the work of"), "kept to", choices=_who_works(self._s.session),
+                      unit=part.name, none=tr("who brought it in")),
+            FormField("allows", tr("Others than overseers may"), "picks", choices=_codes(*ALLOWED)),
             FormField("sign", tr("Sign"), longest=2, help=tr("Two letters that stand beside its batches.")),
             FormField("key", tr("Start key, with Alt"), longest=1),
         ))  # fmt: skip
@@ -158,6 +169,7 @@ class RoutinesPresenter(PartsPresenter):
         return Section(tr("Read"), (
             FormField("language", tr("Languages"), "picks", choices=tuple((code, say_language(code)) for code in known),
                       help=tr("The first one is the main one; each further one takes time.")),
+            FormField("language_locked", tr("Nobody reads a page in another language"), "check"),
             FormField("force_ocr", tr("Read a PDF by OCR even where it has text"), "check"),
         ))  # fmt: skip
 
@@ -165,6 +177,8 @@ class RoutinesPresenter(PartsPresenter):
         return Section(tr("Index"), (
             FormField("document_type", tr("Type"), "pick", choices=of_parts(setup.document_types), none=tr("proposed"),
                       make=tr("Make a new type")),
+            FormField("types", tr("Or one of these"), "picks", choices=of_parts(setup.document_types),
+                      help=tr("Nothing checked: all of them.")),
             FormField("bar", tr("Values count as sure from"), "share", high=1),
             FormField("wrong_one_in", tr("Or 1 wrong in"), "whole", high=100_000, none=tr("not used")),
         ))  # fmt: skip
@@ -306,12 +320,18 @@ class RoutinesPresenter(PartsPresenter):
             return
         cancel = self._cancel = CancelToken()
         self._show(rehearsing=True)
+
+        def work() -> tuple[Rehearsal, list[RehearsedDocument]]:
+            found = separating.rehearse(s.session, s.pool, sample, routine, cancel=cancel)
+            return found, rehearse_values(s.session, sample, routine, cancel)
+
         s.runner.query(
-            lambda: separating.rehearse(s.session, s.pool, sample, routine, cancel=cancel), self._rehearsed,
-            key="rehearsal", owner=self, kind="rehearsal", on_error=lambda told: self._show(rehearsing=False, figures=told),
+            work, self._rehearsed, key="rehearsal", owner=self, kind="rehearsal",
+            on_error=lambda told: self._show(rehearsing=False, figures=told),
         )  # fmt: skip
 
-    def _rehearsed(self, found: Rehearsal) -> None:
+    def _rehearsed(self, both: tuple[Rehearsal, list[RehearsedDocument]]) -> None:
+        found = both[0]
         sides = tell_sides(found.placings)
         become, out = (
             trn("{n:,} document", "{n:,} documents", found.documents),
@@ -338,7 +358,15 @@ class RoutinesPresenter(PartsPresenter):
             missed=_none(found.missed),
             false=_none(found.false),
         )
-        self._show(sides=sides, figures=said + against, rehearsing=False)
+        ready = sum(d.is_ready for d in both[1])
+        of_them = trn("{n:,} document", "{n:,} documents", len(both[1]))
+        values = tr(" As they are cut now, {ready} of {documents} would need no look.", ready=ready, documents=of_them)
+        self._show(
+            sides=sides,
+            documents=tuple(both[1]),
+            figures=said + against + (values if both[1] else ""),
+            rehearsing=False,
+        )
 
     def separate_open_batches(self) -> None:
         """Cut the open batches of the routine by its present rules; what people did stays."""

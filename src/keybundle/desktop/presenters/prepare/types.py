@@ -9,19 +9,25 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.base.changes import Changes
 from keybundle.core.fields.digits import CHECKS
 from keybundle.core.fields.kinds import FILE_PROPERTIES, Kind
 from keybundle.core.setup.model import NUMBERS, RANGED, DocumentType, FieldSpec, Setup
 from keybundle.core.setup.parts import Named
+from keybundle.core.workflows.keep import filling
+from keybundle.core.workflows.keep.correcting import Corrected, take_back_correction
+from keybundle.core.workflows.keep.filling import FillShown
 from keybundle.core.workflows.prepare import parts, pointing, routines, types
 from keybundle.core.workflows.prepare.parts import PartProblem
 from keybundle.core.workflows.prepare.pointing import PointedPage
 from keybundle.desktop.presenters.bench_state import PageShown
+from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.prepare.cabinets import SOURCE, source_choices, source_of
+from keybundle.desktop.presenters.prepare.editing import Kept
 from keybundle.desktop.presenters.prepare.forms import FormField, Section, of_parts, values_of
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, say_documents
 from keybundle.desktop.presenters.seat import Seat, say_grantees
-from keybundle.desktop.words import mark, tr
+from keybundle.desktop.words import mark, tr, trn
 
 ZONE_MARGIN = 0.004
 FIELD, TOLD, KEY_LINES = "field", "told", 5
@@ -40,6 +46,8 @@ class TypesState(PartsState):
     chosen_field: str = ""
     field_sections: tuple[Section, ...] = field(default=())
     example: str = ""
+    filed: int = 0
+    doing: str = ""
 
     @property
     def kind(self) -> DocumentType | None:
@@ -52,12 +60,15 @@ class TypesPresenter(PartsPresenter):
 
     kind = "document_types"
     pointed = Signal(object)
+    fill_shown = Signal(str, object)
 
     def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         self._pointed = ""
         self._field = ""
         self._example = ""
         super().__init__(seat, parent)
+        self.doing = Doing(seat.runner, self)
+        self.doing.changed.connect(lambda: self._show(doing=self.doing.told))
 
     def first_state(self) -> TypesState:
         """Return the state before anything is known."""
@@ -270,8 +281,12 @@ class TypesPresenter(PartsPresenter):
 
     def was_shown(self) -> None:
         """Ask for an example of the caption."""
-        if self.state.kind is not None:
-            self._ask_example(self.state.kind)
+        kind, session = self.state.kind, self._s.session
+        if kind is not None:
+            self._ask_example(kind)
+            self._s.runner.query(
+                lambda: filling.count_filed(session, kind.id), lambda n: self._show(filed=n), key="filed", owner=self
+            )
 
     def try_caption(self, caption: str) -> None:
         """Show what a caption makes of a filed document while it is typed."""
@@ -286,6 +301,39 @@ class TypesPresenter(PartsPresenter):
                 self._show_part(self._s.workspace.setup, self.state.part, example=example)
 
         self._s.runner.query(lambda: types.example_caption(self._s.session, kind), done, key="example", owner=self)
+
+    # -- filling what is filed already ------------------------------------------------------------------------------------
+
+    def show_fill(self, how: filling.How, text: str) -> None:
+        """Show what filling the chosen field in documents that are filed would do."""
+        session, kind, spec = self._s.session, self.state.chosen, self._field
+
+        def done(found: FillShown) -> None:
+            head = trn("{n:,} document has no value.", "{n:,} documents have no value.", found.empty)
+            self.fill_shown.emit(
+                head, tuple((caption, value or tr("nothing found")) for caption, value in found.examples)
+            )
+
+        self._s.runner.query(
+            lambda: filling.show_fill(session, kind, spec, how, text), done, key="fill", owner=self,
+            on_error=lambda told: self.fill_shown.emit(told, ()),
+        )  # fmt: skip
+
+    def fill(self, how: filling.How, text: str) -> None:
+        """Fill the chosen field in documents where it is empty; Undo takes all of it back."""
+        session, kind, spec = self._s.session, self.state.chosen, self._field
+
+        def done(found: Corrected) -> None:
+            self.said.emit(tr("{documents} filled", documents=say_documents(len(found.versions))))
+            self._editing.note(Kept(tr("filled"), lambda: take_back_correction(session, found)))
+            self._s.bus.tell(Changes(repository=True))
+            self.refresh()
+
+        self.doing.begin(
+            tr("Filling"),
+            lambda tell, cancel: filling.fill_field(session, kind, spec, how, text, progress=tell, cancel=cancel), done,
+            self._could_not, owner=self,
+        )  # fmt: skip
 
     # -- pointing -----------------------------------------------------------------------------------------------------
 

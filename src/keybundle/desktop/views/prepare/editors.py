@@ -289,7 +289,10 @@ class KeptToEditor(KeptToButton):
     def show_value(self, value: Any) -> None:
         """Show whom it is kept to."""
         self.render_kept_to(
-            self._field.unit, value if isinstance(value, KeptTo) else KeptTo(**value), self._field.choices
+            self._field.unit,
+            value if isinstance(value, KeptTo) else KeptTo(**value),
+            self._field.choices,
+            self._field.none or "",
         )
 
 

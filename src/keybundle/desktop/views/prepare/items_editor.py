@@ -10,6 +10,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from keybundle.desktop.presenters.prepare.forms import FormField
+from keybundle.desktop.theme.style import icon
 from keybundle.desktop.views.calm import Button, Line
 from keybundle.desktop.views.checks import ID, ROW_PX
 from keybundle.desktop.words import tr
@@ -35,7 +36,8 @@ class ItemsEditor(QWidget):
         self.new.setPlaceholderText(field.hint)
         self.new.setAccessibleName(field.hint)
         self.new.returnPressed.connect(self._add)
-        self.earlier, self.later, self.remove = Button("\u2191"), Button("\u2193"), Button(tr("Remove"))
+        self.earlier, self.later = Button(icon("caret-up"), ""), Button(icon("caret-down"), "")
+        self.remove = Button(tr("Remove"))
         self.earlier.setAccessibleName(tr("Earlier"))
         self.later.setAccessibleName(tr("Later"))
         self.earlier.setToolTip(tr("Earlier   Alt+Up"))

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
+from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from keybundle.desktop.presenters.prepare.parts import PartRow, PartsPresenter, PartsState
+from keybundle.desktop.theme.style import icon
 from keybundle.desktop.views.calm import Button, Line
 from keybundle.desktop.views.told import Elided, Told
 from keybundle.desktop.words import tr
@@ -50,8 +52,8 @@ class ListPane(QWidget):
         self.remove = self._button(
             remove or tr("Remove"), presenter.remove, tr("Remove it; what hangs on it is said first")
         )
-        self.earlier = self._button("↑", lambda: presenter.move(-1), tr("Earlier in the list   Alt+Up"))
-        self.later = self._button("↓", lambda: presenter.move(1), tr("Later in the list   Alt+Down"))
+        self.earlier = self._button(icon("caret-up"), lambda: presenter.move(-1), tr("Earlier in the list   Alt+Up"))
+        self.later = self._button(icon("caret-down"), lambda: presenter.move(1), tr("Later in the list   Alt+Down"))
         self.earlier.setAccessibleName(tr("Earlier"))
         self.later.setAccessibleName(tr("Later"))
         self.history = self._button(
@@ -78,8 +80,8 @@ class ListPane(QWidget):
         column.addWidget(self.undo)
         column.addWidget(self.undo_told)
 
-    def _button(self, title: str, run: Callable[[], None], tip: str) -> Button:
-        button = Button(title)
+    def _button(self, title: str | QIcon, run: Callable[[], None], tip: str) -> Button:
+        button = Button(title, "") if isinstance(title, QIcon) else Button(title)
         button.setToolTip(tip)
         button.setStyleSheet("padding: 4px 6px;")
         button.clicked.connect(lambda: run())

@@ -20,6 +20,7 @@ from keybundle.desktop.presenters.prepare.people import GroupsPresenter, PeopleP
 from keybundle.desktop.presenters.prepare.registers import RegistersPresenter
 from keybundle.desktop.presenters.prepare.repository import RepositoryPresenter
 from keybundle.desktop.presenters.prepare.routines import RoutinesPresenter
+from keybundle.desktop.presenters.prepare.tags import TagsPresenter
 from keybundle.desktop.presenters.prepare.types import TypesPresenter
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.views.prepare.areas_view import AreasView
@@ -32,11 +33,12 @@ from keybundle.desktop.views.prepare.prepare_view import Page, PrepareView
 from keybundle.desktop.views.prepare.registers_view import RegistersView
 from keybundle.desktop.views.prepare.repository_view import RepositoryView
 from keybundle.desktop.views.prepare.routine_view import RoutineView
+from keybundle.desktop.views.prepare.tags_view import TagsView
 from keybundle.desktop.views.prepare.types_view import TypesView
 from keybundle.desktop.words import tr
 
 MISSING, ROUTINES, CABINETS, TYPES, REGISTERS = "missing", "routines", "cabinets", "types", "registers"
-PEOPLE, FOLDERS, AREAS, REPOSITORY, LEARNED = "people", "folders", "areas", "repository", "learned"
+PEOPLE, FOLDERS, TAGS, AREAS, REPOSITORY, LEARNED = "people", "folders", "tags", "areas", "repository", "learned"
 PREPARERS = (MISSING, AREAS, FOLDERS)
 
 
@@ -73,6 +75,7 @@ class _Maker:
                  _refresh_part, ("registers",)),
             Page(PEOPLE, tr("People"), self._people, _refresh, ("people", "groups", "roles")),
             Page(FOLDERS, tr("Folders"), self._folders, _refresh),
+            Page(TAGS, tr("Tags"), self._tags, _refresh),
             Page(AREAS, tr("Storage areas"), self._areas, _refresh_part, ("storage_areas",)),
             Page(REPOSITORY, tr("Repository"), self._repository, _refresh),
             Page(LEARNED, tr("Learned"), self._learned, _refresh_part),
@@ -117,6 +120,11 @@ class _Maker:
         view = FoldersView(presenter)
         view.sheet_asked.connect(self._out.sheet)
         return view
+
+    def _tags(self) -> QWidget:
+        presenter = TagsPresenter(self._s, self._parent)
+        self._out.listen(presenter)
+        return TagsView(presenter)
 
     def _areas(self) -> QWidget:
         presenter = AreasPresenter(self._s, self._parent)

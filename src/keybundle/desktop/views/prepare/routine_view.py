@@ -77,6 +77,10 @@ class RehearsalView(QWidget):
         self.sides.clear()
         for side in state.sides:
             self.sides.addItem(_side_item(side))
+        for document in state.documents:
+            item = QListWidgetItem("\n".join((worded(document.said), *(worded(u) for u in document.unsure))))
+            item.setForeground(QColor(c.MOSS if document.is_ready else c.BRASS))
+            self.sides.addItem(item)
         self.sides.setVisible(bool(state.samples))
         self.separate.setVisible(state.open_batches > 0)
         self.separate.setText(tr("Separate open batches again ({open_batches})", open_batches=state.open_batches))

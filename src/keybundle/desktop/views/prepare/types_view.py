@@ -2,17 +2,29 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSignalBlocker, Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QListWidgetItem, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtCore import QSignalBlocker, Qt, Signal
+from PySide6.QtWidgets import (
+    QFormLayout,
+    QFrame,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.prepare.forms import FormField
 from keybundle.desktop.presenters.prepare.types import TypesPresenter, TypesState
+from keybundle.desktop.views.calm import Button, Choice, Line
 from keybundle.desktop.views.checks import ID
 from keybundle.desktop.views.prepare.form_view import FormView
 from keybundle.desktop.views.prepare.items_editor import ItemsEditor
 from keybundle.desktop.views.prepare.part_view import PartView
 from keybundle.desktop.views.prepare.zone_dialog import ZoneDialog
+from keybundle.desktop.views.side_sheet import Sheet
+from keybundle.desktop.views.told import Told
 from keybundle.desktop.words import tr
 
 FIELDS_PX = 240
@@ -44,9 +56,17 @@ class TypesView(PartView):
     def _make_fields(self) -> QWidget:
         inner = QWidget()
         inner.setObjectName("place")
+        self.fill, self.doing, self.stop = Button(), Told(), Button(tr("Stop"))
+        self.fill.clicked.connect(self._ask_fill)
+        self.stop.clicked.connect(lambda: self.types.doing.stop())
+        work = QHBoxLayout()
+        for widget in (self.fill, self.doing, self.stop):
+            work.addWidget(widget)
+        work.addStretch(1)
         column = QVBoxLayout(inner)
         column.setContentsMargins(0, 0, 8, 0)
         column.addWidget(self.field_form)
+        column.addLayout(work)
         column.addStretch(1)
         area = QScrollArea()
         area.setWidgetResizable(True)
@@ -74,6 +94,21 @@ class TypesView(PartView):
                 if self.items.list.item(i).data(ID) == state.chosen_field:
                     self.items.list.setCurrentRow(i)
         self.field_form.render_form(state.field_sections, state.values, state.problems, can_change=state.can_change)
+
+        self.fill.setText(tr("Fill it in what is filed already ({filed:,})", filed=state.filed))
+        self.fill.setVisible(bool(state.filed and state.chosen_field and state.can_change))
+        self.doing.setText(state.doing)
+        self.stop.setVisible(bool(state.doing))
+
+    def _ask_fill(self) -> None:
+        state = self.types.state
+        if state.kind is None:
+            return
+        sheet = FillSheet(state.kind.label(state.chosen_field))
+        sheet.shown_asked.connect(self.types.show_fill)
+        sheet.agreed.connect(self.types.fill)
+        self.types.fill_shown.connect(sheet.render_shown)
+        self.sheet_asked.emit(sheet)
 
     def _choose(self, item: QListWidgetItem | None) -> None:
         if item is not None:
@@ -119,3 +154,60 @@ class TypesView(PartView):
         if self._pointing is not None:
             self._pointing.deleteLater()
         self._pointing = None
+
+
+class FillSheet(Sheet):
+    """How a field is filled in documents that are filed already, what that would do, and doing it."""
+
+    shown_asked = Signal(str, str)
+    agreed = Signal(str, str)
+
+    def __init__(self, label: str) -> None:
+        super().__init__(tr("Fill it"), tr("Documents that have a value keep it. Undo takes all of it back."), of=label)
+        self.how, self.text = Choice(), Line()
+        self.how.setAccessibleName(tr("How"))
+        self.text.setAccessibleName(tr("The value"))
+        for code, told in (
+            ("fixed", tr("with one value")), ("text", tr("from their text, by its labels")),
+            ("register", tr("from its register")),
+        ):  # fmt: skip
+            self.how.addItem(told, code)
+        self.form = QFormLayout()
+        self.form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
+        self.form.addRow(tr("How"), self.how)
+        self.form.addRow(tr("The value"), self.text)
+        self.how.activated.connect(lambda _: self._how_changed())
+        self.look, self.take = Button(tr("Show what it would do")), Button(tr("Fill them"))
+        self.take.setProperty("role", "main")
+        self.look.clicked.connect(lambda: self.shown_asked.emit(self.how.currentData(), self.text.text().strip()))
+        self.take.clicked.connect(self._take)
+        self.take.setEnabled(False)
+        self.told, self.list = Told(), QListWidget()
+        self.told.setWordWrap(True)
+        self.list.setAccessibleName(tr("The newest of them"))
+        row = QHBoxLayout()
+        row.addWidget(self.look)
+        row.addStretch(1)
+        row.addWidget(self.take)
+        self.body.addLayout(self.form)
+        self.body.addLayout(row)
+        self.body.addWidget(self.told)
+        self.body.addWidget(self.list, 1)
+
+    def first(self) -> QWidget:
+        return self.how
+
+    def _how_changed(self) -> None:
+        self.form.setRowVisible(self.text, self.how.currentData() == "fixed")
+        self.take.setEnabled(False)
+
+    def render_shown(self, head: str, examples: tuple[tuple[str, str], ...]) -> None:
+        """Show what it would do."""
+        self.told.setText(head)
+        self.list.clear()
+        self.list.addItems([f"{caption}:  {value}" for caption, value in examples])
+        self.take.setEnabled(bool(examples))
+
+    def _take(self) -> None:
+        self.agreed.emit(self.how.currentData(), self.text.text().strip())
+        self.end()
