@@ -46,6 +46,7 @@ class Walls(unittest.TestCase):
             "formats.names", "proposing.calibration", "reading.languages", "reading.text", "repository.model", "rights.model",
             "search.query",
             "setup.formulas", "setup.gaps", "setup.ids", "setup.model", "setup.parts", "setup.routines", "setup.uses",
+            "store.moving",
             "store.place",
             "store.recent",
         }  # fmt: skip

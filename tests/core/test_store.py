@@ -12,11 +12,13 @@ from unittest import mock
 
 from sqlalchemy import create_engine, inspect, text
 
-from keybundle.core.base.errors import EnvironmentProblem, Held
+from keybundle.core.base.errors import Cancelled, EnvironmentProblem, Held
+from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.batches.model import balance
 from keybundle.core.repository import audit
 from keybundle.core.store import schema
 from keybundle.core.store.files import FolderStore
+from keybundle.core.store.moving import LEFT_BEHIND, move_directory
 from keybundle.core.store.place import hold, open_place
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.oversee.verify import verify
@@ -193,3 +195,46 @@ class Trail(DataTest):
         victim = next(p for p in workspace.place.files.root.rglob("*") if p.is_file())
         victim.write_bytes(victim.read_bytes() + b"x")
         self.assertEqual(verify(acting(workspace)).bad, ((victim.name, "changed"),))
+
+
+class Moving(DataTest):
+    def listed(self, root: Path) -> dict[str, bytes]:
+        names = (p for p in root.rglob("*") if p.is_file())
+        return {
+            str(p.relative_to(root)): p.read_bytes() for p in names if p.relative_to(root).parts[0] not in LEFT_BEHIND
+        }
+
+    def test_a_data_directory_is_renamed_or_copied_and_compared_and_stays_whole_until_then(self) -> None:
+        data = self.demo_data()
+        before = self.listed(data)
+        (self.folder / "full").mkdir()
+        (self.folder / "full" / "something").write_text("x")
+        for target, said in ((data / "inside", "inside"), (self.folder / "full", "not an empty folder")):
+            with self.assertRaisesRegex(EnvironmentProblem, said):
+                move_directory(data, target)
+        move_directory(data, self.folder / "renamed")
+        self.assertEqual(self.listed(self.folder / "renamed"), before)
+        other_disk = mock.patch.object(Path, "rename", side_effect=OSError(errno.EXDEV, "another disk"))
+        token, steps = CancelToken(), list[Step]()
+
+        def stop_soon(step: Step) -> None:
+            steps.append(step)
+            if step.done == 3:
+                token.cancel()
+
+        with other_disk, self.assertRaises(Cancelled):
+            move_directory(self.folder / "renamed", self.folder / "copied", progress=stop_soon, cancel=token)
+        self.assertEqual((len(steps), (self.folder / "copied").exists()), (3, False))
+        full = mock.patch("keybundle.core.store.moving._write", side_effect=OSError(errno.ENOSPC, "no space"))
+        with other_disk, full, self.assertRaises(EnvironmentProblem):
+            move_directory(self.folder / "renamed", self.folder / "copied")
+        torn = mock.patch("keybundle.core.store.moving._digest", return_value="")
+        with other_disk, torn, self.assertRaisesRegex(EnvironmentProblem, "is not what was read"):
+            move_directory(self.folder / "renamed", self.folder / "copied")
+        self.assertEqual(self.listed(self.folder / "renamed"), before, "the old place stays whole")
+        with other_disk:
+            move_directory(self.folder / "renamed", self.folder / "copied")
+        self.assertEqual((self.listed(self.folder / "copied"), (self.folder / "renamed").exists()), (before, False))
+        ws = open_workspace(self.folder / "copied")
+        self.assertTrue(verify(acting(ws)).is_whole)
+        ws.close()

@@ -8,12 +8,14 @@ from __future__ import annotations
 
 import json
 import shutil
+from unittest import mock
 
 from PySide6.QtCore import QPoint, QSettings, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QListWidget, QWidget
 
-from keybundle.desktop.app import Desktop
+from keybundle.core.store.place import hold
+from keybundle.desktop.app import Desktop, Opened
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
@@ -225,3 +227,43 @@ class WithThePointer(Fresh):
         self.assertFalse(desktop.workspace.has_setup)
         self.assertEqual((start.repository.text(), start.time_zone.text()), ("Weirside Stores", "Europe/Atlantis"))
         self.assertIsInstance(start.beginnings, QListWidget)
+
+
+class Elsewhere(Fresh):
+    def opened(self, desktop: Desktop) -> Opened:
+        with mock.patch("keybundle.desktop.app.note_place"):
+            found = Opened(desktop, remember=False)
+            found.show()
+        for patched in ("note_place", "list_places"):
+            started = mock.patch(f"keybundle.desktop.app.{patched}", return_value=[])
+            started.start()
+            self.addCleanup(started.stop)
+        self.addCleanup(lambda: found.desktop.close())
+        return found
+
+    def test_another_repository_is_opened_and_one_that_is_in_use_leaves_this_one_open(self) -> None:
+        opened = self.opened(self.open())
+        first = opened.desktop
+        elsewhere = self.folder / "other"
+        with hold(elsewhere, who="somebody"):
+            first.start.other_asked.emit(str(elsewhere))
+            self.until(lambda: "in use" in first.start.problem.text() or "somebody" in first.start.problem.text(), 20)
+        self.assertIs(opened.desktop, first)
+        first.start.other_asked.emit(str(elsewhere))
+        self.until(lambda: opened.desktop is not first, 20, "the other one to be open")
+        self.assertEqual(opened.desktop.workspace.place.root, elsewhere)
+        self.until(lambda: self.is_in_front(opened.desktop.root), 10)
+
+    def test_the_data_moves_to_an_empty_folder_and_is_opened_there(self) -> None:
+        desktop = self.open()
+        opened = self.opened(desktop)
+        self.burst("Weirside Stores\tOttoline Reedmace\n", start=desktop.start.repository)
+        window = self.window_of(desktop)
+        root, target = desktop.workspace.place.root, self.folder / "new place"
+        window.move_data_asked.emit(str(root / "inside"))
+        self.until(lambda: "lies inside" in window.message.text(), 10)
+        window.move_data_asked.emit(str(target))
+        self.until(lambda: opened.desktop is not desktop, 30, "the data to be opened there")
+        self.assertEqual((opened.desktop.workspace.place.root, root.exists()), (target, False))
+        self.assertEqual(opened.desktop.workspace.setup.repository, "Weirside Stores")
+        self.assertIn("new place", opened.desktop.start.problem.text())

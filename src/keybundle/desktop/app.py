@@ -16,7 +16,7 @@ from pathlib import Path
 from types import TracebackType
 
 import shiboken6
-from PySide6.QtCore import QObject, QSettings, Qt, Signal
+from PySide6.QtCore import QObject, QSettings, Qt, QThread, Signal
 from PySide6.QtWidgets import QApplication, QMessageBox, QStackedWidget, QWidget
 
 from keybundle.core.base.changes import Changes
@@ -24,6 +24,7 @@ from keybundle.core.base.errors import AppError, OldFormat
 from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.rights.model import Right
+from keybundle.core.store.moving import move_directory, refuse_target
 from keybundle.core.store.place import hold, set_aside
 from keybundle.core.store.recent import list_places, note_place
 from keybundle.core.workflows.file.behind import work_behind
@@ -43,6 +44,7 @@ from keybundle.desktop.jobs.runner import JobRunner
 from keybundle.desktop.presenters.seat import Bus, Seat
 from keybundle.desktop.presenters.signing_in import SignInPresenter
 from keybundle.desktop.theme.style import apply_theme
+from keybundle.desktop.views.moving_view import MovingView
 from keybundle.desktop.views.start_view import StartView
 from keybundle.desktop.views.window import MainWindow
 from keybundle.desktop.words import speak, tr, worded
@@ -60,6 +62,7 @@ class Desktop(QObject):
 
     demo_told = Signal(str)
     other_asked = Signal(str)
+    move_asked = Signal(str)
 
     def __init__(
         self, data: Path, *, demo: bool = False, settings: QSettings | None = None, files: Sequence[Path] = (),
@@ -159,6 +162,7 @@ class Desktop(QObject):
         window.lock_asked.connect(self.lock)
         window.other_asked.connect(self.change_person)
         window.other_data_asked.connect(self.start.ask_other)
+        window.move_data_asked.connect(self.move_asked.emit)
         self.demo_told.connect(window.tell_background)
         self._stack.callback(window.stop_incoming)
         if is_first:
@@ -237,13 +241,15 @@ class Desktop(QObject):
 
     def close(self) -> None:
         """End everything in order; what was in work is taken up at the next start."""
-        for window in self.windows.values():
+        windows, self.windows = self.windows, {}
+        for window in windows.values():
             window.flush()
         self._stack.close()
-        for first in self.windows.values():
+        for first in windows.values():
             for window in tuple(first.windows):
                 window.end()
-        self.root.deleteLater()
+        if shiboken6.isValid(self.root):  # closed once more, such as after the data went elsewhere
+            self.root.deleteLater()
 
 
 def _open_desktop(data: Path, *, demo: bool, files: Sequence[Path]) -> Desktop:
@@ -301,6 +307,7 @@ class Opened(QObject):
             note_place(self.desktop.workspace.place.root)
         sys.excepthook = functools.partial(_tell_fault, self.desktop)
         self.desktop.other_asked.connect(self.open_other, Qt.ConnectionType.QueuedConnection)
+        self.desktop.move_asked.connect(self.move, Qt.ConnectionType.QueuedConnection)
         self.desktop.root.show()
         self.desktop.start.focus_first()
 
@@ -316,3 +323,51 @@ class Opened(QObject):
         before, self.desktop, self._remember = self.desktop, other, True
         self.show()
         before.close()
+
+    # -- the data directory goes elsewhere -----------------------------------------------------------------------------
+
+    def move(self, target: str) -> None:
+        """Bring the data directory to an empty folder: everything is closed meanwhile, and opened again there."""
+        root = self.desktop.workspace.place.root
+        try:
+            refuse_target(root, Path(target))
+        except AppError as error:
+            self.desktop.tell(worded(error))
+            return
+        view, cancel = MovingView(target), CancelToken()
+        view.stopped.connect(cancel.cancel)
+        view.show()
+        self.desktop.close()
+        self._mover = Mover(root, Path(target), cancel)
+        self._mover.stepped.connect(view.render_step)
+        self._mover.ended.connect(lambda problem: self._moved(view, root, Path(target), problem))
+        self._mover.start()
+
+    def _moved(self, view: MovingView, root: Path, target: Path, problem: str) -> None:
+        self.desktop = Desktop(root if problem else target, recent=list_places())
+        self.show()
+        view.close()
+        view.deleteLater()
+        said = tr("The data is in {place} now.", place=target)
+        self.desktop.signing_in.refresh(problem=problem or said)
+
+
+class Mover(QThread):
+    """Moves a data directory beside the interface; ``ended`` carries what was in the way, empty for nothing."""
+
+    stepped = Signal(object)
+    ended = Signal(str)
+
+    def __init__(self, root: Path, target: Path, cancel: CancelToken) -> None:
+        super().__init__()
+        self._root, self._target, self._cancel = root, target, cancel
+
+    def run(self) -> None:
+        """Move it."""
+        try:
+            with hold(self._root, who="the desktop", wait_seconds=5.0):
+                move_directory(self._root, self._target, progress=self.stepped.emit, cancel=self._cancel)
+        except AppError as error:
+            self.ended.emit(worded(error))
+        else:
+            self.ended.emit("")

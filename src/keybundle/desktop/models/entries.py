@@ -89,7 +89,8 @@ class EntriesModel(QAbstractTableModel):
 
     def _came(self, asked: list[str], rows: Rows) -> None:
         self._rows |= rows
-        places = [i for i, key in enumerate(self._keys) if key in set(asked)]
+        wanted = set(asked)
+        places = [i for i, key in enumerate(self._keys) if key in wanted]
         if places and self._columns:
             last = self.index(places[-1], len(self._columns) - 1)
             self.dataChanged.emit(self.index(places[0], 0), last)

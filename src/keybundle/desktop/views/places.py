@@ -102,4 +102,5 @@ def outside(window: MainWindow) -> Outside:
     return Outside(
         window.listen, window.warn, window.edge.open,
         lambda cabinet: window.edge.open(make_access(window.seat, Spot(cabinet))), window.browse, window.other_data_asked.emit,
+        window.move_data_asked.emit,
     )  # fmt: skip

@@ -61,6 +61,7 @@ class MainWindow(QMainWindow):
     lock_asked = Signal()
     other_asked = Signal()
     other_data_asked = Signal()
+    move_data_asked = Signal(str)
 
     def __init__(self, seat: Seat, settings: QSettings, beside: MainWindow | None = None) -> None:
         super().__init__()

@@ -155,6 +155,7 @@ class Workspace:
     def _forget_setup(self) -> None:
         with self._lock:
             self._setup, self._books = None, None
+        _ = self.setup  # read here, in the thread that wrote: a window that is told of it finds it read
         self.on_setup()
 
     def full_setup(self) -> Setup:

@@ -18,9 +18,11 @@ from keybundle.core.workflows.session.access import Reached
 from keybundle.desktop.presenters.prepare.forms import FormField, Section, of_parts, values_of
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.words import tr
+from keybundle.desktop.words import tr, trn
 
 __all__ = ["GroupsPresenter", "PeoplePresenter", "PeopleState", "Reached", "RolesPresenter"]
+
+MOST_NAMED = 3
 
 
 @dataclass(frozen=True)
@@ -145,7 +147,7 @@ class GroupsPresenter(PartsPresenter):
 
     def note(self, setup: Setup, part: Named) -> str:
         """Return who is in a group."""
-        return ", ".join(p.name for p in setup.people if part.id in p.groups)
+        return _say_who([p.name for p in setup.people if part.id in p.groups])
 
     def form(self, setup: Setup, part: Named) -> tuple[Section, ...]:
         """Return what can be changed about a group."""
@@ -161,7 +163,7 @@ class RolesPresenter(PartsPresenter):
 
     def note(self, setup: Setup, part: Named) -> str:
         """Return how many have a role."""
-        return ", ".join(p.name for p in setup.people if part.id in p.roles)
+        return _say_who([p.name for p in setup.people if part.id in p.roles])
 
     def form(self, setup: Setup, part: Named) -> tuple[Section, ...]:
         """Return what can be changed about a role."""
@@ -169,3 +171,8 @@ class RolesPresenter(PartsPresenter):
             FormField("name", tr("Name"), longest=80),
             FormField("rights", tr("Rights"), "picks", choices=tuple((r.value, tr(r.value)) for r in Right), longest=len(Right)),
         )),)  # fmt: skip
+
+
+def _say_who(names: list[str]) -> str:
+    """Return who has something: by name where they are few, else how many."""
+    return ", ".join(names) if len(names) <= MOST_NAMED else trn("{n:,} person", "{n:,} people", len(names))

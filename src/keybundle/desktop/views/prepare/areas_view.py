@@ -143,6 +143,9 @@ class AreasView(QWidget):
     def show_part(self, part_id: str, at: str = "") -> None:
         """Show the areas: each has its card."""
 
+    def rest(self) -> None:
+        """Ask for nothing more while another page is in front."""
+
     def verbs(self) -> Mapping[str, Callable[[], Any]]:
         """Return what the place's commands do here."""
         return {"prepare.new": self.name.setFocus, "prepare.editor": self.focus_first}

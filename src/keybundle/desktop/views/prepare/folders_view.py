@@ -251,6 +251,9 @@ class FoldersView(QWidget):
         """Give the cabinet the focus."""
         self.cabinet.setFocus()
 
+    def rest(self) -> None:
+        """Ask for nothing more while another page is in front."""
+
     def verbs(self) -> Mapping[str, Callable[[], Any]]:
         """Return what the place's commands do here."""
         return {

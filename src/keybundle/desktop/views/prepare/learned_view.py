@@ -174,6 +174,9 @@ class LearnedView(QWidget):
         """Give the list the focus."""
         self.tree.setFocus()
 
+    def rest(self) -> None:
+        """Ask for nothing more while another page is in front."""
+
     def verbs(self) -> Mapping[str, Callable[[], Any]]:
         """Return what the place's commands do here."""
         return {"prepare.editor": self.focus_first}

@@ -15,7 +15,7 @@ from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.words import tr, trn
 
-SIGN_PX = 18
+SIGN_PX, MOST_ROWS = 18, 40
 
 
 class MissingView(QWidget):
@@ -62,8 +62,10 @@ class MissingView(QWidget):
             if (widget := item.widget()) is not None:
                 widget.hide()
                 widget.deleteLater()
-        for row in state.rows:
+        for row in state.rows[:MOST_ROWS]:
             self.column.addWidget(self._row(row))
+        if more := len(state.rows) - MOST_ROWS if len(state.rows) > MOST_ROWS else 0:
+            self.column.addWidget(Told(trn("And {n:,} more.", "And {n:,} more.", more)))
         if state.beginnings:
             head = Told(tr("Or begin with something ready-made, and change it afterwards"))
             head.setProperty("role", "section")
@@ -127,6 +129,9 @@ class MissingView(QWidget):
     def focus_first(self) -> None:
         """Give the first thing that can be done the focus."""
         (self.buttons[0] if self.buttons else self).setFocus()
+
+    def rest(self) -> None:
+        """Ask for nothing more while another page is in front."""
 
     def verbs(self) -> Mapping[str, Callable[[], Any]]:
         """Return what the place's commands do here."""

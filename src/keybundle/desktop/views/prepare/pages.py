@@ -44,7 +44,7 @@ PREPARERS = (MISSING, AREAS, FOLDERS)
 
 @dataclass(frozen=True)
 class Outside:
-    """What pages ask of the window: to listen to a presenter, warn, show a sheet, keep or browse a cabinet, open other data."""
+    """What pages ask of the window: to listen to a presenter, warn, show a sheet, keep or browse a cabinet, open or move data."""
 
     listen: Callable[..., None]
     warn: Callable[[str], None]
@@ -52,6 +52,7 @@ class Outside:
     keep: Callable[[str], None]
     browse: Callable[[str], None]
     other: Callable[[], None]
+    move: Callable[[str], None]
 
 
 class _Maker:
@@ -136,6 +137,7 @@ class _Maker:
         self._out.listen(presenter)
         view = RepositoryView(presenter)
         view.other_asked.connect(self._out.other)
+        view.move_asked.connect(self._out.move)
         return view
 
     def _learned(self) -> QWidget:

@@ -159,6 +159,10 @@ class PartView(QWidget):
         """Give the list the focus; a place to type a first name where it is empty."""
         (self.pane.names if self.pane.names.count() else self.pane.new).setFocus()
 
+    def rest(self) -> None:
+        """Ask for nothing more while another page is in front."""
+        self.presenter.hide()
+
     def verbs(self) -> Mapping[str, Callable[[], Any]]:
         """Return what the place's commands do on this page."""
         return {

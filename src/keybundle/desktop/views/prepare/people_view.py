@@ -46,6 +46,7 @@ class ReachTree(QTreeWidget):
         self.setHeaderHidden(True)
         self.setColumnWidth(0, REACH_PX)
         self.setAccessibleName(tr("What they may reach, and why"))
+        self.itemExpanded.connect(self._show_why)
 
     def render_reach(self, reach: tuple[Reached, ...]) -> None:
         """Show places."""
@@ -56,12 +57,18 @@ class ReachTree(QTreeWidget):
         for place in reach:
             top = QTreeWidgetItem([place.title, say_reach(place)])
             top.setToolTip(1, top.text(1))
-            for said in place.why:
-                row = QTreeWidgetItem([tr(said.right.value), worded(said.short)])
-                row.setToolTip(1, worded(said.why))
-                row.setForeground(0, QColor(c.MOSS if said.has else c.MADDER))
-                top.addChild(row)
+            top.setChildIndicatorPolicy(QTreeWidgetItem.ChildIndicatorPolicy.ShowIndicator)
             self.addTopLevelItem(top)
+
+    def _show_why(self, top: QTreeWidgetItem) -> None:
+        """Show the reasons of a place when somebody asks for them."""
+        if top.childCount():
+            return
+        for said in self._reach[self.indexOfTopLevelItem(top)].why:
+            row = QTreeWidgetItem([tr(said.right.value), worded(said.short)])
+            row.setToolTip(1, worded(said.why))
+            row.setForeground(0, QColor(c.MOSS if said.has else c.MADDER))
+            top.addChild(row)
 
 
 class PeopleView(QWidget):
@@ -127,6 +134,11 @@ class PeopleView(QWidget):
     def focus_first(self) -> None:
         """Give the list in front the focus."""
         self.shown.focus_first()
+
+    def rest(self) -> None:
+        """Ask for nothing more while another page is in front."""
+        for view in self.views.values():
+            view.rest()
 
     def verbs(self) -> Mapping[str, Callable[[], Any]]:
         """Return what the place's commands do on what is in front."""

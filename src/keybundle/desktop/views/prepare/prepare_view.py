@@ -29,6 +29,9 @@ class PageView(Protocol):
     def verbs(self) -> Mapping[str, Callable[[], Any]]:
         """Return what the place's commands do on this page, by their ids."""
 
+    def rest(self) -> None:
+        """Ask for nothing more while another page is in front."""
+
 
 @dataclass(frozen=True)
 class Page:
@@ -97,6 +100,8 @@ class PrepareView(QWidget):
         self._show(code)
 
     def _show(self, code: str) -> None:
+        if self.shown:
+            self.view(self.shown).rest()
         self.shown = code
         with QSignalBlocker(self.list):
             self.list.setCurrentRow(list(self.pages).index(code))

@@ -20,6 +20,7 @@ class RepositoryView(QWidget):
     """Shows and changes what belongs to no part."""
 
     other_asked = Signal()
+    move_asked = Signal(str)
 
     def __init__(self, presenter: RepositoryPresenter) -> None:
         super().__init__()
@@ -35,11 +36,14 @@ class RepositoryView(QWidget):
         self.bring.clicked.connect(self._ask_bring)
         self.other = Button(tr("Open another repository"))
         self.other.clicked.connect(self.other_asked.emit)
+        self.move_data = Button(tr("Move the data"))
+        self.move_data.setToolTip(tr("To an empty folder; all windows are closed meanwhile"))
+        self.move_data.clicked.connect(self._ask_move)
         self.undo, self.undo_told = Button(tr("Undo")), Elided()
         self.undo.clicked.connect(presenter.undo)
         self.undo_told.setProperty("role", "quiet")
         row = QHBoxLayout()
-        for button in (self.save, self.bring, self.other):
+        for button in (self.save, self.bring, self.other, self.move_data):
             row.addWidget(button)
         row.addStretch(1)
         row.addWidget(self.undo_told)
@@ -71,6 +75,7 @@ class RepositoryView(QWidget):
         self.where.setText(tr("The data is in {place}", place=state.place))
         self.form.render_form(state.sections, state.values, state.problems, can_change=state.can_change)
         self.bring.setEnabled(state.can_change)
+        self.move_data.setEnabled(state.can_change)
         self.undo.setEnabled(bool(state.undo))
         self.undo_told.setText(state.undo)
 
@@ -82,6 +87,9 @@ class RepositoryView(QWidget):
         """Give the first field the focus."""
         self.form.focus("repository")
 
+    def rest(self) -> None:
+        """Ask for nothing more while another page is in front."""
+
     def verbs(self) -> Mapping[str, Callable[[], Any]]:
         """Return what the place's commands do here."""
         return {"prepare.undo": self.presenter.undo, "prepare.editor": self.focus_first}
@@ -90,6 +98,11 @@ class RepositoryView(QWidget):
         name, _ = QFileDialog.getSaveFileName(self, tr("Save the set-up"), tr("set-up.toml"), tr("Set-ups (*.toml)"))
         if name:
             self.presenter.export(Path(name))
+
+    def _ask_move(self) -> None:
+        chosen = QFileDialog.getExistingDirectory(self, tr("An empty folder that the data is moved to"))
+        if chosen:
+            self.move_asked.emit(chosen)
 
     def _ask_bring(self) -> None:
         name, _ = QFileDialog.getOpenFileName(

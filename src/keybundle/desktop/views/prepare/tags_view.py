@@ -120,6 +120,9 @@ class TagsView(QWidget):
         """Give the table the focus."""
         self.table.setFocus()
 
+    def rest(self) -> None:
+        """Ask for nothing more while another page is in front."""
+
     def verbs(self) -> Mapping[str, Callable[[], Any]]:
         """Return what the place's commands do here."""
         return {
