@@ -32,6 +32,7 @@ class ColumnState:
     chosen: str | None
     typed: str
     told: str
+    tags: tuple[tuple[str, tuple[str, ...]], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -194,7 +195,7 @@ class CabinetsPresenter(QObject):
         typed = self._typed.get(column.field, "")
         entries = tuple((e.value, e.count) for e in column.entries)
         told = tr("the first {n:,}", n=len(entries)) if column.is_more else number(len(entries))
-        return ColumnState(column.field, column.label, entries, column.chosen, typed, told)
+        return ColumnState(column.field, column.label, entries, column.chosen, typed, told, column.tags)
 
     def _let_go(self, ids: list[str]) -> None:
         """Show nothing any more of what was deleted here."""

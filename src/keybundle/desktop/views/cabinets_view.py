@@ -83,8 +83,10 @@ class ColumnView(QWidget):
         if self.filter.text() != state.typed:
             self.filter.setText(state.typed)
         self.list.clear()
+        tags = dict(state.tags)
         for value, number in state.entries:
-            item = QListWidgetItem(f"{value}   ({number})")
+            own = ", ".join(tags.get(value, ()))
+            item = QListWidgetItem(f"{value}   ({number})" + (f"   [{own}]" if own else ""))
             item.setData(Qt.ItemDataRole.UserRole, value)
             self.list.addItem(item)
             if value == state.chosen:

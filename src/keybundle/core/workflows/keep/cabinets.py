@@ -11,6 +11,8 @@ from keybundle.core.finding.columns import MOST_ENTRIES, count_in, load_column
 from keybundle.core.finding.query import DocumentQuery
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.access import View
+from keybundle.core.repository.folder_values import tags_of_folders
+from keybundle.core.repository.folders import SEPARATOR
 from keybundle.core.repository.model import ColumnEntry, FiledDocument
 from keybundle.core.rights.model import Right
 from keybundle.core.search.query import Query
@@ -44,6 +46,7 @@ class Column:
     entries: tuple[ColumnEntry, ...]
     chosen: str | None
     is_more: bool = False
+    tags: tuple[tuple[str, tuple[str, ...]], ...] = ()
 
 
 @needs(Right.LOOK)
@@ -93,19 +96,31 @@ def load_columns(
     columns: list[Column] = []
     narrowed: dict[str, str] = {}
     with workspace.place.database.read() as c:
-        view = session.view(c)
+        view, tagged = session.view(c), tags_of_folders(c, cabinet)
         for name in order:
             entries = load_column(c, cabinet, name, narrowed, typed=typed.get(name, ""), view=view)
             choice = chosen.get(name)
             is_there = choice in {e.value for e in entries}  # a folder that was made in advance may be empty
             if choice is not None and not is_there and not count_in(c, cabinet, {**narrowed, name: choice}, view=view):
                 choice = None
-            columns.append(Column(name, name_of(levels, name), tuple(entries), choice, len(entries) >= MOST_ENTRIES))
+            above = [chosen.get(level.id) for level in levels[: [x.id for x in levels].index(name)]]
+            own = _tags_at(tagged, above) if None not in above else ()
+            is_more = len(entries) >= MOST_ENTRIES
+            columns.append(Column(name, name_of(levels, name), tuple(entries), choice, is_more, own))
             if choice is not None:
                 narrowed[name] = choice
         found = documents.load_page(c, DocumentQuery(view, cabinet, narrowed), PAGE)
         total = count_in(c, cabinet, narrowed, view=view)
     return Browsed(tuple(columns), total, found.ids, found.after)
+
+
+def _tags_at(
+    tagged: Mapping[str, tuple[str, ...]], above: Sequence[str | None]
+) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    """Return the tags of the folders just below a path, by their values."""
+    begin = [value or "" for value in above]
+    paths = {tuple(path.split(SEPARATOR)): tags for path, tags in tagged.items()}
+    return tuple((p[-1], tags) for p, tags in paths.items() if len(p) == len(begin) + 1 and list(p[:-1]) == begin)
 
 
 @needs(Right.LOOK)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -13,10 +13,12 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.base.progress import CancelToken, Progress
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.index.slip_help import list_folders
+from keybundle.core.workflows.index.tags import read_tags
 from keybundle.core.workflows.keep import folders, giving_values
 from keybundle.core.workflows.keep.correcting import Corrected, take_back_correction
 from keybundle.core.workflows.keep.folders import Paths, Renamed
 from keybundle.core.workflows.keep.giving_values import Disagreeing, Given
+from keybundle.core.workflows.prepare import areas, tags
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.prepare.parts import say_documents
 from keybundle.desktop.presenters.seat import Seat
@@ -35,6 +37,8 @@ class FoldersState:
     fields: tuple[tuple[str, str], ...] = ()
     given: tuple[Given, ...] = ()
     folders: tuple[str, ...] = ()
+    tags: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    areas: tuple[tuple[str, str], ...] = ()
     registers: tuple[tuple[str, str], ...] = ()
     allowed: tuple[str, ...] = ()
     problem: str = ""
@@ -84,19 +88,24 @@ class FoldersPresenter(QObject):
             cabinets=tuple((c.id, c.name) for c in setup.cabinets), cabinet=chosen,
             levels=tuple(x.name for x in cabinet.folder_fields) if cabinet is not None else (),
             fields=tuple((f, spec.name) for f, spec in specs.items()),
-            registers=tuple((r.id, r.name) for r in setup.registers), can_change=self._s.may(Right.PREPARE),
+            registers=tuple((r.id, r.name) for r in setup.registers),
+            areas=tuple((a.id, a.name) for a in setup.storage_areas), can_change=self._s.may(Right.PREPARE),
             undo=self._undo[-1][0] if self._undo else "",
         )  # fmt: skip
         if not chosen:
             return
 
-        def load() -> tuple[list[Given], tuple[tuple[str, ...], ...]]:
-            return giving_values.list_given_values(session, chosen), list_folders(session, chosen, "")[1]
+        def load() -> tuple[list[Given], Paths, Mapping[tuple[str, ...], tuple[str, ...]]]:
+            given = giving_values.list_given_values(session, chosen)
+            return given, list_folders(session, chosen, "")[1], tags.folder_tags(session, chosen)
 
-        def done(found: tuple[list[Given], tuple[tuple[str, ...], ...]]) -> None:
+        def done(found: tuple[list[Given], Paths, Mapping[tuple[str, ...], tuple[str, ...]]]) -> None:
             if self.state.cabinet == chosen:
                 above = {path[:i] for path in found[1] for i in range(1, len(path) + 1)}
-                self._show(given=tuple(found[0]), folders=tuple(SLASH.join(p) for p in sorted(above)))
+                self._show(
+                    given=tuple(found[0]), folders=tuple(SLASH.join(p) for p in sorted(above)),
+                    tags={SLASH.join(path): own for path, own in found[2].items()},
+                )  # fmt: skip
 
         self._s.runner.query(load, done, key="folders", owner=self, on_error=self.failed.emit)
 
@@ -244,6 +253,36 @@ class FoldersPresenter(QObject):
             lambda tell, cancel: folders.rename_folder(session, cabinet, path, value, progress=tell, cancel=cancel),
             done,
         )
+
+    def tag(self, chosen: Sequence[str], text: str) -> None:
+        """Give folders these tags, told apart by commas, in place of those that they have."""
+        session, cabinet, before = self._s.session, self.state.cabinet, dict(self.state.tags)
+        wanted = read_tags(text)
+
+        def put(tags_of: Callable[[str], Sequence[str]]) -> None:
+            for folder in chosen:
+                tags.tag_folder(session, cabinet, read_path(folder), tags_of(folder))
+
+        def done(_: object) -> None:
+            self.said.emit(trn("{n:,} folder tagged", "{n:,} folders tagged", len(chosen)))
+            self._kept(tr("tags of folders"), lambda: put(lambda folder: before.get(folder, ())))
+
+        self._change(lambda: put(lambda _: wanted), done)
+
+    def put_area(self, chosen: Sequence[str], area: str) -> None:
+        """Let the files of folders lie in a storage area from now on; empty: where those above them do."""
+        session, cabinet = self._s.session, self.state.cabinet
+
+        def work() -> None:
+            for folder in chosen:
+                areas.set_area(session, cabinet, read_path(folder), area)
+
+        def done(_: object) -> None:
+            told = trn("{n:,} folder", "{n:,} folders", len(chosen))
+            self.said.emit(tr("{folders} changed; what is filed there is brought from Storage areas.", folders=told))
+            self.refresh()
+
+        self._change(work, done)
 
     # -- what they share --------------------------------------------------------------------------------------------------
 

@@ -11,6 +11,8 @@ from PySide6.QtWidgets import (
     QCompleter,
     QFileDialog,
     QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
     QPlainTextEdit,
     QTableWidget,
     QTableWidgetItem,
@@ -25,7 +27,7 @@ from keybundle.desktop.views.side_sheet import Sheet
 from keybundle.desktop.views.told import Elided, Told
 from keybundle.desktop.words import tr
 
-FOLDER_PX, CHOICE_PX = 280, 200
+FOLDER_PX, CHOICE_PX, LIST_PX = 280, 200, 132
 
 
 class FoldersView(QWidget):
@@ -37,6 +39,7 @@ class FoldersView(QWidget):
         super().__init__()
         self.presenter = presenter
         self._shown: tuple[object, ...] = ()
+        self._folders: tuple[object, ...] = ()
         self.cabinet = Choice()
         self.cabinet.setAccessibleName(tr("Cabinet"))
         self.cabinet.activated.connect(lambda i: presenter.choose(str(self.cabinet.itemData(i))))
@@ -152,24 +155,60 @@ class FoldersView(QWidget):
         self.register_name.setAccessibleName(tr("Register with an entry for each folder"))
         self.from_register = Button(tr("One for each entry"))
         self.from_register.clicked.connect(self._make_from_register)
-        self.old = self._folder_line(tr("A folder that is there"))
+        self.filter = self._folder_line(tr("Filter the folders"))
+        self.filter.textChanged.connect(lambda _: self._show_folders(self.presenter.state))
+        self.list = QListWidget()
+        self.list.setAccessibleName(tr("Folders"))
+        self.list.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
+        self.list.setFixedHeight(LIST_PX)
+        self.list.itemSelectionChanged.connect(lambda: self.render_state(self.presenter.state))
+        self.tags, self.tag = self._folder_line(tr("Their tags, told apart by commas")), Button(tr("Tag them"))
+        self.tag.clicked.connect(lambda: self.presenter.tag(self._chosen(), self.tags.text()))
+        self.area, self.put = Choice(), Button(tr("Put them there"))
+        self.area.setAccessibleName(tr("Storage area of the folders"))
+        self.put.clicked.connect(lambda: self.presenter.put_area(self._chosen(), str(self.area.currentData() or "")))
         self.name = self._folder_line(tr("Its new name; that of another one makes them one"))
         self.rename, self.let_go = Button(tr("Rename")), Button(tr("Let go"))
-        self.rename.clicked.connect(lambda: self.presenter.rename(self.old.text(), self.name.text().strip()))
-        self.let_go.clicked.connect(lambda: self.presenter.let_go(self.old.text()))
+        self.rename.clicked.connect(lambda: self.presenter.rename(self._chosen()[0], self.name.text().strip()))
+        self.let_go.clicked.connect(lambda: self.presenter.let_go(self._chosen()[0]))
         self.let_go.setToolTip(tr("An empty folder that was made in advance"))
-        made, renamed = QHBoxLayout(), QHBoxLayout()
+        made, below, left, right = QHBoxLayout(), QHBoxLayout(), QVBoxLayout(), QVBoxLayout()
         made.addWidget(self.new, 1)
         for widget in (self.from_list, self.from_directory, self.register_name, self.from_register):
             made.addWidget(widget)
-        renamed.addWidget(self.old, 1)
-        renamed.addWidget(self.name, 1)
-        renamed.addWidget(self.rename)
-        renamed.addWidget(self.let_go)
+        left.addWidget(self.filter)
+        left.addWidget(self.list)
+        for widgets in ((self.name, self.rename, self.let_go), (self.tags, self.tag), (self.area, self.put)):
+            row = QHBoxLayout()
+            row.addWidget(widgets[0], 1)
+            for button in widgets[1:]:
+                row.addWidget(button)
+            right.addLayout(row)
+        right.addStretch(1)
+        below.addLayout(left, 1)
+        below.addLayout(right, 1)
         column = QVBoxLayout()
         column.addLayout(made)
-        column.addLayout(renamed)
+        column.addLayout(below)
         return column
+
+    def _chosen(self) -> list[str]:
+        """Return the folders that are marked."""
+        return [str(item.data(Qt.ItemDataRole.UserRole)) for item in self.list.selectedItems()]
+
+    def _show_folders(self, state: FoldersState) -> None:
+        """Show the folders that hold what is typed; the marked ones stay marked."""
+        marked, wanted = set(self._chosen()), self.filter.text().casefold().split()
+        with QSignalBlocker(self.list):
+            self.list.clear()
+            for folder in state.folders:
+                own = ", ".join(state.tags.get(folder, ()))
+                if not all(w in f"{folder} {own}".casefold() for w in wanted):
+                    continue
+                item = QListWidgetItem(tr("{folder}   [{tags}]", folder=folder, tags=own) if own else folder)
+                item.setData(Qt.ItemDataRole.UserRole, folder)
+                self.list.addItem(item)
+                item.setSelected(folder in marked)
 
     def _make(self) -> None:
         if self.new.text().strip():
@@ -205,13 +244,14 @@ class FoldersView(QWidget):
         if shown != self._shown:
             self._shown = shown
             self._fill_table(state)
-        if self.property("folders") != list(state.folders):
-            self.setProperty("folders", list(state.folders))
-            for line in (self.folder, self.old):
-                completer = QCompleter(list(state.folders), line)
-                completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
-                completer.setFilterMode(Qt.MatchFlag.MatchContains)
-                line.setCompleter(completer)
+        _fill(self.area, (("", tr("as the folder above")), *state.areas), str(self.area.currentData() or ""))
+        if (state.folders, state.tags) != self._folders:
+            self._folders = (state.folders, state.tags)
+            self._show_folders(state)
+            completer = QCompleter(list(state.folders), self.folder)
+            completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+            completer.setFilterMode(Qt.MatchFlag.MatchContains)
+            self.folder.setCompleter(completer)
         self.problem.setText(state.problem)
         self.problem.setVisible(bool(state.problem))
         self.doing.setText(state.doing)
@@ -222,7 +262,11 @@ class FoldersView(QWidget):
         for widget in (self.give, self.fewer, self.apply, self.over):
             widget.setEnabled(state.can_change and not state.doing and bool(state.fields))
         self.new.setEnabled(state.can_change and has_levels and not state.doing)
-        for button in (self.from_list, self.from_directory, self.from_register, self.rename, self.let_go):
+        chosen = len(self.list.selectedItems())
+        for button, needed in ((self.rename, 1), (self.let_go, 1), (self.tag, 0), (self.put, 0)):
+            is_right = chosen == 1 if needed else chosen > 0
+            button.setEnabled(state.can_change and is_right and not state.doing)
+        for button in (self.from_list, self.from_directory, self.from_register):
             button.setEnabled(state.can_change and has_levels and not state.doing)
 
     def _fill_table(self, state: FoldersState) -> None:
