@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QModelIndex, Qt
+from PySide6.QtCore import QModelIndex, QSettings, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from keybundle.core.workflows.keep import correcting, trash
+from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.cabinets_view import CabinetsView
 from keybundle.desktop.views.choose_sheet import ChooseSheet
 from keybundle.desktop.views.trash_sheet import TrashSheet
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
-from tests.support import acting, filed_ids
+from tests.support import acting, filed_ids, shared_pool
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 
@@ -23,7 +24,7 @@ class Cabinets(DesktopTest):
         desktop.begin(who)
         window = desktop.window
         assert window is not None
-        self.ws = desktop.workspace
+        self.ws, self.desktop = desktop.workspace, desktop
         self.key(window, Qt.Key.Key_2, CTRL)
         view = window.cabinets
         self.until(lambda: view.cabinets.count() == 4)
@@ -165,3 +166,27 @@ class Cabinets(DesktopTest):
         self.until(lambda: self.ws.repository.load(bill).version == 3)
         self.assertNotEqual(self.ws.repository.load(bill).values["Bill number"].text, "R-50505")
         shown.close()
+
+    def test_it_comes_back_as_it_was_left_for_the_same_person_only(self) -> None:
+        window, view = self.open()
+        data, settings = self.folder / "data", QSettings(str(self.folder / "window.ini"), QSettings.Format.IniFormat)
+        last = view.presenter.state.cabinets[-1][0]
+        self.assertNotEqual(view.presenter.state.cabinet, last)
+        self.key(view.cabinets, Qt.Key.Key_End)
+        self.until(lambda: view.presenter.state.cabinet == last, 10)
+        window.go_prepare()
+        self.key(window.prepare.list, Qt.Key.Key_End)
+        shown = window.prepare.shown
+        self.assertNotEqual(shown, next(iter(window.prepare.pages)))
+        self.desktop.close()
+        for who, same in (("Oswinna Reedmace", True), ("Corvick Sluicegate", False)):
+            again = Desktop(data, settings=settings, pool=shared_pool())
+            self.addCleanup(again.close)
+            again.begin(who)
+            assert again.window is not None
+            again.window.go_cabinets()
+            self.until(lambda a=again: a.window.cabinets.presenter.state.cabinet, 10)  # type: ignore[misc]
+            self.assertEqual(again.window.cabinets.presenter.state.cabinet == last, same, who)
+            again.window.go_prepare()
+            self.assertEqual(again.window.prepare.shown == shown, same, who)
+            again.close()

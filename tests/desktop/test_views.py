@@ -292,6 +292,7 @@ class Browsing(DesktopTest):
         self.assertIn("1 command", dialog.told.text())
         self.key(dialog.line, Qt.Key.Key_Return)
         self.until(lambda: "“Interleave” acts in Page strip" in window.message.text(), 10, "why it cannot run here")
+        self.until(lambda: self.is_in_front(window), 10)
         self.key(window, Qt.Key.Key_F1)
         dialog = next(d for d in window.findChildren(KeysDialog) if d.isVisible())
         QTest.keyClicks(dialog.line, "browse what is filed")

@@ -41,6 +41,7 @@ from keybundle.desktop.door import Door
 from keybundle.desktop.jobs.collector import Collector
 from keybundle.desktop.jobs.idle import Idle
 from keybundle.desktop.jobs.runner import JobRunner
+from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.seat import Bus, Seat
 from keybundle.desktop.presenters.signing_in import SignInPresenter
 from keybundle.desktop.theme.style import apply_theme
@@ -157,7 +158,10 @@ class Desktop(QObject):
     def _make_window(self, session: Session) -> MainWindow:
         is_first = not self.windows
         devices = Devices(self.workspace)
-        seat = Seat(session, self.pool, self.line, self.runner, self.bus, devices, behind=self.behind)
+        remembered = Remembered(self._settings, session.person)
+        seat = Seat(
+            session, self.pool, self.line, self.runner, self.bus, devices, behind=self.behind, remembered=remembered
+        )
         window = MainWindow(seat, self._settings)
         window.lock_asked.connect(self.lock)
         window.other_asked.connect(self.change_person)

@@ -15,6 +15,7 @@ from keybundle.desktop.presenters.bench_pages import BenchPages
 from keybundle.desktop.presenters.bench_slips import BenchSlips
 from keybundle.desktop.presenters.bench_wording import join_words_by_line
 from keybundle.desktop.presenters.desk import Desk
+from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import mark, tr
 
@@ -132,6 +133,11 @@ class BenchPresenter(Desk):
             lambda: slip.complete(self._s.session, kind, name, typed),
             lambda found: self.completed.emit(document, name, typed, found), key="complete", owner=self,
         )  # fmt: skip
+
+    @property
+    def remembered(self) -> Remembered:
+        """What is remembered of how the bench was left."""
+        return self._s.remembered
 
     @property
     def aside_reasons(self) -> tuple[str, ...]:

@@ -15,6 +15,7 @@ from keybundle.core.workflows.keep import cabinets
 from keybundle.core.workflows.keep.cabinets import Browsed, CabinetRow, Column, Page
 from keybundle.core.workflows.session.access import Spot
 from keybundle.desktop.presenters.cabinet_changes import CabinetChanges, Undo
+from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.viewer import ViewerPresenter
 from keybundle.desktop.words import number, tr, trn
@@ -63,6 +64,7 @@ class CabinetsPresenter(QObject):
 
     def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
+        self._wanted = ""
         self._s = seat
         self.state = CabinetsState()
         self.pages = ViewerPresenter(seat, self)
@@ -102,13 +104,21 @@ class CabinetsPresenter(QObject):
         told = tuple((r.id, r.name, trn("{n:,} document", "{n:,} documents", r.documents)) for r in rows)
         self.state = replace(self.state, cabinets=told)
         if not self.state.cabinet and rows:
-            self.open(rows[0].id)
+            wanted = self._wanted or str(self._s.remembered.get("cabinet"))
+            self.open(next((r.id for r in rows if r.id == wanted), rows[0].id))
         else:
             self._load()
+
+    def show_cabinet(self, cabinet: str) -> None:
+        """Open a cabinet, once it is known which there are."""
+        self._wanted = cabinet
+        if any(r.id == cabinet for r in self._rows):
+            self.open(cabinet)
 
     def open(self, cabinet: str) -> None:
         """Open a cabinet with its columns in their own order."""
         row = next(r for r in self._rows if r.id == cabinet)
+        self._s.remembered.put("cabinet", cabinet)
         self._chosen, self._typed, self._order = {}, {}, [f.id for f in row.levels]
         self.state = replace(self.state, cabinet=cabinet, is_flat=False,
                              fields=tuple(cabinets.document_fields(self._s.session, cabinet)))  # fmt: skip
@@ -240,6 +250,11 @@ class CabinetsPresenter(QObject):
             lambda: tags.retag(s.session, ids, before, text), done, lane=TAGS_LANE, owner=self,
             on_error=self.failed.emit,
         )  # fmt: skip
+
+    @property
+    def remembered(self) -> Remembered:
+        """What is remembered of how this place was left."""
+        return self._s.remembered
 
     @property
     def tag_colours(self) -> Mapping[str, str]:

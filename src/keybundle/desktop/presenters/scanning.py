@@ -36,7 +36,7 @@ class Scanning(Source):
         self._offers = Offers()
         self._has_looked = False
         self._changed: dict[str, dict[str, str]] = {}
-        self._routine = ""
+        self._routine = str(seat.remembered.get("scan routine"))
         self.preview = PreviewPresenter(seat, self)
         self.preview.accepted.connect(self._preview_kept)
         self.preview.failed.connect(self.failed)
@@ -94,6 +94,7 @@ class Scanning(Source):
         """Scan under another routine from now on."""
         found = called(self._s.session.routines(), name)
         self._routine = found.id if found is not None else name
+        self._s.remembered.put("scan routine", self._routine)
         self.refresh()
 
     def change_option(self, name: str, value: str) -> None:

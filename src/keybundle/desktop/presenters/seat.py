@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from zoneinfo import ZoneInfo
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QSettings, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.jobs.pool import Pool
@@ -19,6 +19,7 @@ from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.devices import Devices
 from keybundle.desktop.jobs.runner import JobRunner
 from keybundle.desktop.presenters.picture_cache import PictureCache
+from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.texts import say_time
 from keybundle.desktop.words import worded
 
@@ -67,6 +68,7 @@ class Seat:
     hand: Hand = field(default_factory=Hand)
     pictures: PictureCache = field(default_factory=PictureCache)
     behind: Behind | None = None
+    remembered: Remembered = field(default_factory=lambda: Remembered(QSettings(), ""))
 
     @property
     def workspace(self) -> Workspace:

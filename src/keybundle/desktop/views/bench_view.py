@@ -28,6 +28,7 @@ from keybundle.desktop.views.contact_sheet import ContactSheet
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.page_strip import PageStrip
 from keybundle.desktop.views.page_view import ZOOM_STEP, PageView, words_inside
+from keybundle.desktop.views.remember import remember_splitter
 from keybundle.desktop.views.slip_table_view import SlipTableView
 from keybundle.desktop.views.slip_view import SlipView
 from keybundle.desktop.views.text_view import TextView
@@ -137,6 +138,7 @@ class BenchView(QWidget):
         self.below.addWidget(self.table)
         self.text.hide()
         self.splitter.insertWidget(1, self.text)
+        remember_splitter(self.splitter, self.presenter.remembered, "bench splitter")
         layout.addWidget(self.below, 1)
 
     def _connect(self) -> None:

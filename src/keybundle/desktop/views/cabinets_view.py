@@ -29,6 +29,7 @@ from keybundle.desktop.views.drag_out import DragTable
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.follow_sheet import make_follow_sheet
 from keybundle.desktop.views.large import Large
+from keybundle.desktop.views.remember import RememberedColumns
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.viewer_view import PagePane
 from keybundle.desktop.words import tr, trn
@@ -135,6 +136,7 @@ class CabinetsView(QWidget):
         self.table.setWordWrap(False)
         self.table.setAlternatingRowColors(True)
         self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        self.columns_left = RememberedColumns(self.table.horizontalHeader(), presenter.remembered, "cabinet columns")
         self.table.selectionModel().currentRowChanged.connect(self._document_chosen)
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._documents_chosen())
         self.model.modelReset.connect(lambda: presenter.choose_documents(()))
@@ -353,7 +355,7 @@ class CabinetsView(QWidget):
         self.model.render_ids(state.documents, (tr("Caption"), tr("Type"), tr("Tags"), *state.fields), state.total)
         self._render_drafts()
         self._render_tags(state)
-        if self.table.columnWidth(0) < 200:
+        if not self.columns_left.show_of(state.cabinet) and self.table.columnWidth(0) < 200:
             self.table.setColumnWidth(0, 240)
             self.table.setColumnWidth(1, 140)
             self.table.setColumnWidth(2, 90)

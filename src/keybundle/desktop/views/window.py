@@ -92,7 +92,7 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(body)
         self.setMinimumSize(1100, 700)
         self.resize(1280, 800)
-        geometry = settings.value(self._kept_as)
+        geometry = seat.remembered.get(self._kept_as)
         if geometry is not None:
             self.restoreGeometry(geometry)
         self._connect()
@@ -305,6 +305,7 @@ class MainWindow(QMainWindow):
     def prepare(self) -> PrepareView:
         """The prepare place, made when it is first asked for."""
         view = places.make_prepare(self.seat, self, places.outside(self))
+        view.page_shown.connect(lambda code: self.seat.remembered.put("prepare page", code))
         view.said.connect(self.say)
         self.stack.addWidget(view)
         return view
@@ -348,8 +349,11 @@ class MainWindow(QMainWindow):
 
     def go_prepare(self) -> None:
         """See and change the set-up."""
+        left = str(self.seat.remembered.get("prepare page"))
+        first = left if left in self.prepare.pages else next(iter(self.prepare.pages))
+        # Before it comes to the front: a list without a current row takes its first one when it gets the keyboard.
+        self.prepare.show_page(self.prepare.shown or first)
         self._go("prepare", self.prepare)
-        self.prepare.show_page(self.prepare.shown or next(iter(self.prepare.pages)))
         self.prepare.list.setFocus()
 
     def prepare_cabinet(self, cabinet: str) -> None:
@@ -360,7 +364,7 @@ class MainWindow(QMainWindow):
     def browse(self, cabinet: str) -> None:
         """Show what lies in a cabinet."""
         self.go_cabinets()
-        self.cabinets.presenter.open(cabinet)
+        self.cabinets.presenter.show_cabinet(cabinet)
 
     def open_batch(self, batch_id: str) -> None:
         """Open a batch on the bench; one that was open comes back as it was left."""
@@ -514,7 +518,7 @@ class MainWindow(QMainWindow):
         self.viewers.close()
         for bench in self.benches.values():
             bench.presenter.flush()
-        self._settings.setValue(self._kept_as, self.saveGeometry())
+        self.seat.remembered.put(self._kept_as, self.saveGeometry())
         super().closeEvent(event)
         if self._kept_as != GEOMETRY:
             self.end()

@@ -21,6 +21,7 @@ from keybundle.core.workflows.prepare.register_sources import Refreshed, TableLo
 from keybundle.desktop.presenters.prepare.editing import Kept
 from keybundle.desktop.presenters.prepare.forms import FormField, Section, values_of
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, say_documents
+from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.words import tr, trn
 
 Entry = dict[str, str]
@@ -46,6 +47,11 @@ class RegistersPresenter(PartsPresenter):
     looked_at = Signal(object)
     _look: TableLook | None = None
     refused = Signal(str)
+
+    @property
+    def remembered(self) -> Remembered:
+        """What is remembered of how the editor was left."""
+        return self._s.remembered
 
     def first_state(self) -> RegistersState:
         """Return the state before anything is known."""

@@ -59,19 +59,15 @@ class ListPane(QWidget):
         self.history = self._button(
             tr("History"), presenter.ask_history, tr("Who changed it, and back to before   Ctrl+H")
         )
-        row = QHBoxLayout()
-        row.setSpacing(4)
-        for button in (self.copy, self.remove):
-            row.addWidget(button, 1)
-        order = QHBoxLayout()
-        order.setSpacing(4)
-        for button in (self.history, self.earlier, self.later):
-            order.addWidget(button, 1)
         for button in (self.earlier, self.later):
             if not may_move:
                 button.hide()
-        column.addLayout(row)
-        column.addLayout(order)
+        for buttons in ((self.copy, self.history), (self.remove, self.earlier, self.later)):
+            row = QHBoxLayout()
+            row.setSpacing(4)
+            for button in buttons:
+                row.addWidget(button, 1)
+            column.addLayout(row)
         self.undo = Button(tr("Undo"))
         self.undo.setToolTip(tr("Put back what you changed last here   Ctrl+Z"))
         self.undo.clicked.connect(presenter.undo)

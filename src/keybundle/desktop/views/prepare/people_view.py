@@ -83,7 +83,7 @@ class PeopleView(QWidget):
         self.views = {
             "people": PartView(
                 tr("People"), people, form_title=tr("The person"), tabs={tr("What they may, and why"): self.reach},
-                remove=tr("Works here no more"),
+                remove=tr("Works here no more"), may_move=False,
             ),
             "groups": PartView(tr("Groups"), groups, empty=tr("A group is of people who work together, so that something can "
                                "be kept to all of them at once. Type a name at the left and press Enter.")),

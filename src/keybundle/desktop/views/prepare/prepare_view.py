@@ -48,6 +48,7 @@ class PrepareView(QWidget):
     """Lists the pages and shows the chosen one; knows nothing of what they hold."""
 
     said = Signal(str)
+    page_shown = Signal(str)
 
     def __init__(self, pages: tuple[Page, ...], handlers: Handlers, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -109,6 +110,7 @@ class PrepareView(QWidget):
         self.stack.setCurrentWidget(view)
         self.pages[code].refresh(view)
         self.back.setVisible(bool(self._back))
+        self.page_shown.emit(code)
 
     def go_back(self) -> None:
         """Go back to where one came from."""

@@ -13,6 +13,7 @@ from keybundle.desktop.presenters.prepare.registers import CsvLook, RegistersPre
 from keybundle.desktop.views.calm import Button, Choice, Line
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.prepare.part_view import PartView
+from keybundle.desktop.views.remember import RememberedColumns
 from keybundle.desktop.views.side_sheet import Sheet
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.words import tr
@@ -53,7 +54,9 @@ class RegistersView(PartView):
         self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         self.table.horizontalHeader().setDefaultSectionSize(COLUMN_PX)
         self.table.horizontalHeader().setStretchLastSection(True)
-        self.table.horizontalHeader().setSectionsMovable(True)
+        self.columns_left = RememberedColumns(
+            self.table.horizontalHeader(), self.registers.remembered, "register columns"
+        )
         self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
         self.new = Line()
         self.new.setAccessibleName(tr("A new entry"))
@@ -101,6 +104,7 @@ class RegistersView(PartView):
         if shown != self._shown:
             self._shown = shown
             self.model.render_keys(state.keys, state.columns, can_change=state.can_change)
+            self.columns_left.show_of(state.chosen)
         if not self.filter.hasFocus() and self.filter.text() != state.words:
             self.filter.setText(state.words)
         self.count.setText(tr("{shown:,} of {all:,} entries", shown=len(state.keys), all=state.total))

@@ -7,7 +7,7 @@ from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from keybundle.core.base.boxes import Box
 from keybundle.desktop.presenters.bench_state import PageShown
@@ -101,12 +101,9 @@ class RoutineView(PartView):
         self.save, self.bring = Button(tr("Save as a file")), Button(tr("Bring in a file"))
         self.save.clicked.connect(self._ask_save)
         self.bring.clicked.connect(self._ask_bring)
-        files = QHBoxLayout()
-        files.setSpacing(4)
         for button in (self.save, self.bring):
             button.setStyleSheet("padding: 4px 6px;")
-            files.addWidget(button, 1)
-        self.pane.column.addLayout(files)
+            self.pane.column.addWidget(button)
         self.form.make_asked.connect(self._make)
         presenter.conflicts_found.connect(self._show_conflicts)
         presenter.pointed.connect(self._show_pointed)
