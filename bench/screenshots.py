@@ -8,13 +8,13 @@ import shutil
 import sys
 import tempfile
 import time
-import zipfile
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication
 
+from bench.screenshots_prepare import shoot_editors, shoot_first_start
 from bench.yardstick import feeder, run_cli
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.rights.model import Grantee, Right
@@ -29,9 +29,7 @@ from keybundle.demo.names import PEOPLE
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme.style import apply_theme
 from keybundle.desktop.views.access_sheet import AccessSheet
-from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.send_sheet import SendSheet
-from keybundle.desktop.views.window import MainWindow
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -46,7 +44,8 @@ def main(target: Path = TARGET) -> None:
     be_cautious(data)
     app = QApplication([])
     apply_theme(app)
-    desktop = Desktop(data)
+    settings = QSettings(str(data.parent / "window.ini"), QSettings.Format.IniFormat)
+    desktop = Desktop(data, settings=settings)
     target.mkdir(parents=True, exist_ok=True)
     desktop.root.resize(1280, 800)
     desktop.start.where.setText("The data is in ~/keybundle-demo")
@@ -66,6 +65,7 @@ def main(target: Path = TARGET) -> None:
         spin(0.8)
         window.grab().save(str(target / f"{name}.png"))
 
+    shoot_first_start(target, spin)
     spin(1)
     window.work.presenter.scanning.scan()
     spin(14)
@@ -82,12 +82,6 @@ def main(target: Path = TARGET) -> None:
     bench.presenter.go_to_document(bench.presenter.state.documents[0].id)
     spin(1)
     shoot("bench")
-    shoot_slips(desktop, bench, target, spin)
-    ids = [p.id for p in bench.presenter.state.pages if p.kept]
-    bench.presenter.go_to_page(ids[2])
-    bench.handlers.trigger("strip.contact sheet")
-    shoot("contact-sheet")
-    bench.handlers.trigger("strip.contact sheet")
     bench.presenter.filing.file_all()
     spin(12)
     for child in window.findChildren(type(window.centralWidget())):
@@ -103,44 +97,21 @@ def main(target: Path = TARGET) -> None:
     window.cabinets.table.selectRow(0)
     spin(1.5)
     shoot("cabinets")
-    shoot_correcting(window, shoot)
     window.go_find()
     window.finder.line.setText("towpath keeper")
     window.finder.presenter.search("towpath keeper")
     spin(2)
     shoot("find")
     shoot_viewer(desktop, target, spin)
-    window.message.setText("")
-    window.go_prepare()
-    spin(3)
-    shoot("prepare")
-    names = [window.prepare.list.item(i).text() for i in range(window.prepare.list.count())]
-    window.prepare.list.setCurrentRow(names.index("Document types"))
-    window.prepare.types.presenter.refresh("Bill")
-    spin(0.5)
-    shoot("types")
     shoot_learned(desktop, bench.presenter.batch_id, target, spin)
-    shoot_arrivals(desktop, target, spin)
     shoot_halt(desktop, target, spin)
     shoot_rights(desktop, target, spin)
     desktop.close()
     shutil.rmtree(data.parent)
 
 
-def shoot_correcting(window: MainWindow, shoot: Callable[[str], None]) -> None:
-    """Correct two values in the table, take the picture before they are kept, and let go of them."""
-    view = window.cabinets
-    changes, ids = view.presenter.changes, list(view.presenter.state.documents)[:2]
-    for field, text in (("Bill number", "R-20417"), ("Order number", "PO-51604")):
-        changes.edit(view.model.values_of(ids, field), field, text)
-    heads = [str(view.model.headerData(i, Qt.Orientation.Horizontal)) for i in range(view.model.columnCount())]
-    view.table.horizontalScrollBar().setValue(max(0, heads.index("Order number") - 1))
-    shoot("correcting")
-    changes.discard()
-
-
 def shoot_viewer(desktop: Desktop, target: Path, spin: Callable[[float], None]) -> None:
-    """Open a long hit in a window of its own, send it, and take the pictures: page with values, sending, story."""
+    """Open a long hit in a window of its own, send it, and take the pictures: page with values, story."""
     assert desktop.window is not None
     finder, viewers = desktop.window.finder, desktop.window.viewers
     hits = [h for h in finder.presenter.state.hits if h.is_filed]
@@ -159,8 +130,6 @@ def shoot_viewer(desktop: Desktop, target: Path, spin: Callable[[float], None]) 
     sheet.names.setText("{caption} {filed}")
     sheet.folder.setText("/media/stick/for the auditor")
     sheet.presenter.look(sheet.choices().wish)
-    spin(1)
-    shown.grab().save(str(target / "send.png"))
     sheet.choose_way("mail")
     sheet.address.setText("audit@holme.example")
     sheet.presenter.send(sheet.choices())
@@ -181,54 +150,6 @@ def be_cautious(data: Path) -> None:
     workspace.close()
 
 
-def shoot_slips(desktop: Desktop, bench: BenchView, target: Path, spin: Callable[[float], None]) -> None:
-    """Take the picture of the table of slips."""
-    assert desktop.window is not None
-    bench.handlers.trigger("bench.table")
-    spin(0.8)
-    desktop.window.grab().save(str(target / "slips.png"))
-    bench.handlers.trigger("bench.table")
-
-
-BILL = """Quillfeather Lock Gates
-Mill Lane 4, Holmelock
-
-                                             Bill number: R-2041
-                                             Bill date: 2026-03-04
-
-Item                               Count        Price       Amount
-Oak gate, planed and oiled             6       120.00       720.00
-
-                                               Net          720.00
-                                               VAT 10 %      72.00
-                                               Total        792.00
-"""
-
-
-def shoot_arrivals(desktop: Desktop, target: Path, spin: Callable[[float], None]) -> None:
-    """Bring in a ZIP of a text, a table, a page of HTML and two files that cannot be taken, and list what was not."""
-    window, post = desktop.window, desktop.workspace.place.root / "post of Monday.zip"
-    assert window is not None
-    prices = "\n".join(f"Sluice board {i};{i}.50;{3 * i}" for i in range(1, 200))
-    with zipfile.ZipFile(post, "w", zipfile.ZIP_DEFLATED) as made:
-        made.writestr("bill R-2041.txt", BILL)
-        made.writestr("prices.csv", f"Part;Price;Stock\n{prices}\n")
-        made.writestr("note.html", "<html><h1>Delivery</h1><p>Dear Ms Reedmace, the gates come on Monday.</p></html>")
-        made.writestr("setup.exe", "MZ")
-        made.writestr("torn.tif", "II*\0 torn")
-    before = set(desktop.workspace.batches.ids())
-    window.work.presenter.files.import_files([post])
-    spin(6)
-    (batch,) = set(desktop.workspace.batches.ids()) - before
-    window.open_batch(batch)
-    spin(2)
-    window.benches[batch].handlers.trigger("bench.not taken")
-    window.message.setText("")
-    spin(1)
-    window.grab().save(str(target / "arrivals.png"))
-    window.benches[batch].sheets.end()
-
-
 def shoot_learned(desktop: Desktop, batch: str, target: Path, spin: Callable[[float], None]) -> None:
     """Confirm and file the rest document by document, as somebody who looks at each does, and show what was learned."""
     ws, window, who = desktop.workspace, desktop.window, PEOPLE[2][0]
@@ -241,9 +162,10 @@ def shoot_learned(desktop: Desktop, batch: str, target: Path, spin: Callable[[fl
     learning.refresh_calibration(ws, desktop.pool, at_once=True)
     window.go_prepare()
     spin(2)
-    window.prepare.list.setCurrentRow(window.prepare.list.count() - 1)
+    window.prepare.show_page("learned")
     spin(2)
-    window.prepare.learned.tree.expandItem(window.prepare.learned.tree.topLevelItem(0))
+    tree = window.prepare.view("learned").tree
+    tree.expandItem(tree.topLevelItem(0))
     spin(0.5)
     window.grab().save(str(target / "learned.png"))
 
@@ -289,14 +211,13 @@ def shoot_rights(desktop: Desktop, target: Path, spin: Callable[[float], None]) 
     spin(1)
     window.grab().save(str(target / "kept-to.png"))
     window.edge.end()
+    shoot_editors(window, target, spin)
     window.go_prepare()
+    window.prepare.show_part("people", window.seat.workspace.person(PEOPLE[2][0]).id)
     spin(1)
-    names = [window.prepare.list.item(i).text() for i in range(window.prepare.list.count())]
-    window.prepare.list.setCurrentRow(names.index("People"))
-    spin(1)
-    window.prepare.people.names.setCurrentRow(2)
-    spin(1)
-    window.prepare.people.reach.expandItem(window.prepare.people.reach.topLevelItem(2))
+    people = window.prepare.view("people")
+    people.views["people"].show_tab(1)
+    people.reach.expandItem(people.reach.topLevelItem(2))
     spin(0.3)
     window.grab().save(str(target / "people.png"))
 

@@ -188,6 +188,13 @@ class Editors(DesktopTest):
         editor.selectAll()
         QTest.keyClicks(editor, text)
 
+    def pick(self, view: Any, name: str, code: str) -> None:
+        """Choose in a list of the field's form as Enter does there."""
+        editor = view.field_form.rows[name].editor
+        self.assertGreaterEqual(editor.findData(code), 0, code)
+        editor.setCurrentIndex(editor.findData(code))
+        editor.activated.emit(editor.currentIndex())
+
     def test_a_type_is_changed_with_its_caption_in_sight_and_refused_where_it_stands(self) -> None:
         desktop, _, view = self.begin("types")
         ws, p = desktop.workspace, view.presenter
@@ -223,9 +230,14 @@ class Editors(DesktopTest):
         self.burst("Paid on\n", start=view.items.new)
         self.until(lambda: bill().field("Paid on") is not None and view.items.list.count() == 9, 10)
         self.until(lambda: p.state.chosen_field == "Paid on", 10, "the new field to be shown")
-        kind = view.field_form.rows["field Paid on kind"].editor
-        kind.setCurrentIndex(kind.findData("date"))
-        kind.activated.emit(kind.currentIndex())
+        self.pick(view, "field Paid on kind", "choice")
+        towns = [e["Town"] for e in ws.entries("suppliers") if e["Town"]]
+        self.until(lambda: "field Paid on more_choices" in view.field_form.rows, 10)
+        self.pick(view, "field Paid on more_choices", "register\tsuppliers\tTown")
+        self.until(lambda: bill().field("Paid on").choices == tuple(dict.fromkeys(towns)), 10)
+        self.pick(view, "field Paid on more_choices", "folders\tBoats\tBoat number")
+        self.until(lambda: len(bill().field("Paid on").choices) > len(set(towns)), 10, "folders beside what was there")
+        self.pick(view, "field Paid on kind", "date")
         self.until(lambda: bill().field("Paid on").kind == "date" and "field Paid on low" in view.field_form.rows, 10)
         view.items.list.setCurrentRow(8)
         self.key(view.items.list, Qt.Key.Key_Up, ALT)

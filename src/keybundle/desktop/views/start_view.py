@@ -104,7 +104,7 @@ class StartView(QWidget):
             self._propose(state)
         self.form.setRowVisible(self.name, not is_new and state.asks_password)
         self.form.setRowVisible(self.password, is_new or state.asks_password)
-        self.password.setPlaceholderText(tr("may stay empty: your account of this system will do") if is_new else "")
+        self.password.setPlaceholderText(tr("or none: your account will do") if is_new else "")
         takes_account = bool(state.account) and not state.people
         self.account.setText(tr("Go on as {account}, by your account", account=state.account))
         self.account.setVisible(takes_account)

@@ -92,8 +92,7 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(body)
         self.setMinimumSize(1100, 700)
         self.resize(1280, 800)
-        geometry = seat.remembered.get(self._kept_as)
-        if geometry is not None:
+        if (geometry := seat.remembered.get(self._kept_as)) is not None:
             self.restoreGeometry(geometry)
         self._connect()
         self.go_work()
@@ -349,10 +348,7 @@ class MainWindow(QMainWindow):
 
     def go_prepare(self) -> None:
         """See and change the set-up."""
-        left = str(self.seat.remembered.get("prepare page"))
-        first = left if left in self.prepare.pages else next(iter(self.prepare.pages))
-        # Before it comes to the front: a list without a current row takes its first one when it gets the keyboard.
-        self.prepare.show_page(self.prepare.shown or first)
+        self.prepare.show_again(str(self.seat.remembered.get("prepare page")))
         self._go("prepare", self.prepare)
         self.prepare.list.setFocus()
 

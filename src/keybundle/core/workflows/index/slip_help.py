@@ -27,6 +27,8 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
+MOST_FOLDERS = 200
+
 
 @dataclass(frozen=True)
 class Starter:
@@ -192,7 +194,7 @@ def list_folders(session: Session, cabinet: str, typed: str) -> tuple[Paths, Pat
     with session.workspace.place.database.read() as c:
         view = session.view(c)
         recent = documents.recent_folders(c, cabinet, view=view)
-        return tuple(recent), tuple(documents.list_folders(c, cabinet, typed, view=view))
+        return tuple(recent), tuple(documents.list_folders(c, cabinet, typed, MOST_FOLDERS, view=view))
 
 
 @needs(Right.INDEX, under="indexing")

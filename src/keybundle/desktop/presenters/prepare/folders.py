@@ -12,7 +12,7 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.progress import CancelToken, Progress
 from keybundle.core.rights.model import Right
-from keybundle.core.workflows.index.slip_help import list_folders
+from keybundle.core.workflows.index.slip_help import MOST_FOLDERS, list_folders
 from keybundle.core.workflows.index.tags import read_tags
 from keybundle.core.workflows.keep import folders, giving_values
 from keybundle.core.workflows.keep.correcting import Corrected, take_back_correction
@@ -37,6 +37,8 @@ class FoldersState:
     fields: tuple[tuple[str, str], ...] = ()
     given: tuple[Given, ...] = ()
     folders: tuple[str, ...] = ()
+    words: str = ""
+    has_more: bool = False
     tags: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     areas: tuple[tuple[str, str], ...] = ()
     registers: tuple[tuple[str, str], ...] = ()
@@ -77,6 +79,11 @@ class FoldersPresenter(QObject):
         self._show(cabinet=cabinet, problem="", given=(), folders=())
         self.refresh()
 
+    def filter(self, words: str) -> None:
+        """Show the folders whose path, or tags, hold every word."""
+        self._show(words=words)
+        self.refresh()
+
     def refresh(self) -> None:
         """Ask anew what the folders of the cabinet are and give."""
         session, setup = self._s.session, self._s.workspace.setup
@@ -95,15 +102,20 @@ class FoldersPresenter(QObject):
         if not chosen:
             return
 
+        words = self.state.words
+
         def load() -> tuple[list[Given], Paths, Mapping[tuple[str, ...], tuple[str, ...]]]:
             given = giving_values.list_given_values(session, chosen)
-            return given, list_folders(session, chosen, "")[1], tags.folder_tags(session, chosen)
+            return given, list_folders(session, chosen, words)[1], tags.folder_tags(session, chosen)
 
         def done(found: tuple[list[Given], Paths, Mapping[tuple[str, ...], tuple[str, ...]]]) -> None:
-            if self.state.cabinet == chosen:
-                above = {path[:i] for path in found[1] for i in range(1, len(path) + 1)}
+            if (self.state.cabinet, self.state.words) == (chosen, words):
+                above = {path[:i] for path in found[1] for i in range(1, len(path) + 1)} | found[2].keys()
+                asked = words.casefold().split()
+                told = {p: f"{SLASH.join(p)} {' '.join(found[2].get(p, ()))}".casefold() for p in above}
                 self._show(
-                    given=tuple(found[0]), folders=tuple(SLASH.join(p) for p in sorted(above)),
+                    given=tuple(found[0]), has_more=len(found[1]) >= MOST_FOLDERS,
+                    folders=tuple(SLASH.join(p) for p in sorted(above) if all(w in told[p] for w in asked)),
                     tags={SLASH.join(path): own for path, own in found[2].items()},
                 )  # fmt: skip
 

@@ -17,7 +17,7 @@ from keybundle.core.setup.parts import Named
 from keybundle.core.workflows.keep import filling
 from keybundle.core.workflows.keep.correcting import Corrected, take_back_correction
 from keybundle.core.workflows.keep.filling import FillShown
-from keybundle.core.workflows.prepare import parts, pointing, routines, types
+from keybundle.core.workflows.prepare import choices, parts, pointing, routines, types
 from keybundle.core.workflows.prepare.parts import PartProblem
 from keybundle.core.workflows.prepare.pointing import PointedPage
 from keybundle.desktop.presenters.bench_state import PageShown
@@ -134,9 +134,10 @@ class TypesPresenter(PartsPresenter):
             f("carry", tr("Carried over from the document before"), "check"),
         ]
         if spec.kind is Kind.CHOICE:
-            asks.insert(
-                1, f("choices", tr("Choices"), "lines", hint=tr("one on each line; a whole column can be pasted"))
-            )
+            asks[1:1] = [
+                f("choices", tr("Choices"), "lines", hint=tr("one on each line; a whole column can be pasted")),
+                f("more_choices", tr("Add those of"), "pick", choices=_choice_sources(setup), none=tr("nothing else")),
+            ]
         registers = of_parts(setup.registers)
         if spec.kind in (Kind.REGISTER, Kind.TEXT):
             asks.insert(1, f("register_name", tr("Register"), "pick", choices=registers, none=tr("none"),
@@ -191,7 +192,7 @@ class TypesPresenter(PartsPresenter):
             f"{FIELD} {spec.id} {path}": value for path, value in dict(spec).items()
         }  # fmt: skip
         if spec is not None:
-            asked[f"{FIELD} {spec.id} example"] = ""
+            asked |= {f"{FIELD} {spec.id} example": "", f"{FIELD} {spec.id} more_choices": ""}
         return {
             **own, "caption": types.in_words(part)["caption"],
             **{f"{TOLD} {on}": pattern for on, pattern in types.told_patterns(part).items()},
@@ -200,6 +201,26 @@ class TypesPresenter(PartsPresenter):
         }  # fmt: skip
 
     # -- changing -----------------------------------------------------------------------------------------------------
+
+    def change(self, changes: Mapping[str, Any]) -> None:
+        """Change the chosen type; what choices are taken from is looked up first."""
+        name, source = next(iter(changes.items()))
+        kind, session = self.state.kind, self._s.session
+        spec = kind.field(self._field) if kind is not None else None
+        if spec is None or name != f"{FIELD} {spec.id} more_choices":
+            super().change(changes)
+            return
+        how, of, which = str(source).split("\t")
+        take = choices.choices_of_register if how == "register" else choices.choices_of_folders
+
+        def done(found: tuple[str, ...]) -> None:
+            now = self.state.kind.field(spec.id) if self.state.kind is not None else None
+            if now is not None:
+                self.change({f"{FIELD} {spec.id} choices": tuple(dict.fromkeys((*now.choices, *found)))})
+
+        self._s.runner.query(
+            lambda: take(session, of, which), done, key="choices", owner=self, on_error=self._could_not
+        )
 
     def with_changes(self, part: Any, changes: Mapping[str, Any]) -> Any:
         """Return a type as a change makes it; its path says whether it is of the type, a field, a rule or the folder."""
@@ -366,3 +387,16 @@ class TypesPresenter(PartsPresenter):
         """Let the chosen field stand in a zone of every first page."""
         zone = pointing.zone_of(box, shown.width, shown.height, margin=ZONE_MARGIN).model_dump()
         self.change({f"{FIELD} {self._field} zone": zone})
+
+
+def _choice_sources(setup: Setup) -> tuple[tuple[str, str], ...]:
+    """Return what choices can be taken from: columns of registers, levels of cabinets."""
+    columns = [
+        (f"register\t{r.id}\t{column}", tr("{register}: {column}", register=r.name, column=column))
+        for r in setup.registers for column in r.columns
+    ]  # fmt: skip
+    levels = [
+        (f"folders\t{c.id}\t{level.id}", tr("folders of {cabinet}: {level}", cabinet=c.name, level=level.name))
+        for c in setup.cabinets for level in c.folder_fields
+    ]  # fmt: skip
+    return (*columns, *levels)

@@ -27,7 +27,8 @@ from keybundle.desktop.views.side_sheet import Sheet
 from keybundle.desktop.views.told import Elided, Told
 from keybundle.desktop.words import tr
 
-FOLDER_PX, CHOICE_PX, LIST_PX = 280, 200, 132
+FOLDER_PX, CHOICE_PX, ROW_PX = 280, 200, 31
+FEWEST_ROWS, MOST_ROWS = 2, 7
 
 
 class FoldersView(QWidget):
@@ -64,9 +65,9 @@ class FoldersView(QWidget):
         layout.addLayout(top)
         layout.addWidget(self.problem)
         layout.addWidget(_head(tr("Values that folders give their documents")))
-        layout.addLayout(self._make_values(), 1)
+        layout.addLayout(self._make_values())
         layout.addWidget(_head(tr("Folders by hand")))
-        layout.addLayout(self._make_folders())
+        layout.addLayout(self._make_folders(), 1)
         presenter.changed.connect(self.render_state)
         presenter.listed.connect(self._show_list)
 
@@ -84,6 +85,12 @@ class FoldersView(QWidget):
         self.table.setColumnWidth(0, FOLDER_PX)
         self.table.setColumnWidth(1, CHOICE_PX)
         self.table.itemChanged.connect(self._edited)
+        self.none_given = Told()
+        self.none_given.setProperty("role", "quiet")
+        self.none_given.setText(
+            tr("No folder gives a value yet. What one gives is proposed for all that comes to lie below it.")
+        )
+        self.table.verticalHeader().setDefaultSectionSize(ROW_PX)
         self.folder = self._folder_line(tr("Folder; empty: the whole cabinet"))
         self.field, self.value = Choice(), Choice()
         self.field.setAccessibleName(tr("Field that is given"))
@@ -113,7 +120,8 @@ class FoldersView(QWidget):
         foot.addStretch(1)
         column = QVBoxLayout()
         column.addLayout(row)
-        column.addWidget(self.table, 1)
+        column.addWidget(self.table)
+        column.addWidget(self.none_given)
         column.addLayout(foot)
         return column
 
@@ -156,11 +164,13 @@ class FoldersView(QWidget):
         self.from_register = Button(tr("One for each entry"))
         self.from_register.clicked.connect(self._make_from_register)
         self.filter = self._folder_line(tr("Filter the folders"))
-        self.filter.textChanged.connect(lambda _: self._show_folders(self.presenter.state))
+        self.filter.textChanged.connect(self.presenter.filter)
+        self.has_more = Told()
+        self.has_more.setProperty("role", "quiet")
+        self.has_more.setText(tr("There are more; filter for them."))
         self.list = QListWidget()
         self.list.setAccessibleName(tr("Folders"))
         self.list.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
-        self.list.setFixedHeight(LIST_PX)
         self.list.itemSelectionChanged.connect(lambda: self.render_state(self.presenter.state))
         self.tags, self.tag = self._folder_line(tr("Their tags, told apart by commas")), Button(tr("Tag them"))
         self.tag.clicked.connect(lambda: self.presenter.tag(self._chosen(), self.tags.text()))
@@ -177,7 +187,8 @@ class FoldersView(QWidget):
         for widget in (self.from_list, self.from_directory, self.register_name, self.from_register):
             made.addWidget(widget)
         left.addWidget(self.filter)
-        left.addWidget(self.list)
+        left.addWidget(self.list, 1)
+        left.addWidget(self.has_more)
         for widgets in ((self.name, self.rename, self.let_go), (self.tags, self.tag), (self.area, self.put)):
             row = QHBoxLayout()
             row.addWidget(widgets[0], 1)
@@ -189,7 +200,7 @@ class FoldersView(QWidget):
         below.addLayout(right, 1)
         column = QVBoxLayout()
         column.addLayout(made)
-        column.addLayout(below)
+        column.addLayout(below, 1)
         return column
 
     def _chosen(self) -> list[str]:
@@ -197,14 +208,12 @@ class FoldersView(QWidget):
         return [str(item.data(Qt.ItemDataRole.UserRole)) for item in self.list.selectedItems()]
 
     def _show_folders(self, state: FoldersState) -> None:
-        """Show the folders that hold what is typed; the marked ones stay marked."""
-        marked, wanted = set(self._chosen()), self.filter.text().casefold().split()
+        """Show the folders with their tags; the marked ones stay marked."""
+        marked = set(self._chosen())
         with QSignalBlocker(self.list):
             self.list.clear()
             for folder in state.folders:
                 own = ", ".join(state.tags.get(folder, ()))
-                if not all(w in f"{folder} {own}".casefold() for w in wanted):
-                    continue
                 item = QListWidgetItem(tr("{folder}   [{tags}]", folder=folder, tags=own) if own else folder)
                 item.setData(Qt.ItemDataRole.UserRole, folder)
                 self.list.addItem(item)
@@ -252,6 +261,7 @@ class FoldersView(QWidget):
             completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
             completer.setFilterMode(Qt.MatchFlag.MatchContains)
             self.folder.setCompleter(completer)
+        self.has_more.setVisible(state.has_more)
         self.problem.setText(state.problem)
         self.problem.setVisible(bool(state.problem))
         self.doing.setText(state.doing)
@@ -282,6 +292,9 @@ class FoldersView(QWidget):
                     item.setData(Qt.ItemDataRole.UserRole, (folder, given.field))
                     item.setFlags(plain | Qt.ItemFlag.ItemIsEditable if j == 2 and state.can_change else plain)
                     self.table.setItem(i, j, item)
+            rows = max(FEWEST_ROWS, min(MOST_ROWS, len(state.given)))
+            self.table.setFixedHeight(self.table.horizontalHeader().height() + rows * ROW_PX + 4)
+            self.none_given.setVisible(not state.given)
             self.table.setCurrentCell(min(row, len(state.given) - 1), 0) if state.given and row >= 0 else None
 
     def _show_list(self, head: str, told: tuple[str, ...]) -> None:

@@ -37,6 +37,8 @@ class ListPane(QWidget):
         self.shown.setProperty("role", "quiet")
         self.names = QListWidget()
         self.names.setAccessibleName(title)
+        self.names.setWordWrap(True)
+        self.names.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.names.currentItemChanged.connect(self._choose)
         self.names.itemActivated.connect(lambda _: self.entered.emit())
         self.new = Line()

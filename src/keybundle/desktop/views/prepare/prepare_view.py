@@ -100,6 +100,13 @@ class PrepareView(QWidget):
             self._back = [*self._back, self.shown][-MOST_BACK:]
         self._show(code)
 
+    def show_again(self, left: str) -> None:
+        """Show the page that is shown, else the one that was ``left`` last, else the first; before the keyboard comes here.
+
+        A list without a current row takes its first one when it gets the keyboard.
+        """
+        self.show_page(self.shown or (left if left in self.pages else next(iter(self.pages))))
+
     def _show(self, code: str) -> None:
         if self.shown:
             self.view(self.shown).rest()
