@@ -347,3 +347,27 @@ class Editors(DesktopTest):
         self.until(lambda: "changed by somebody else" in view.form.rows["description"].problem.text(), 10)
         self.assertEqual(ws.setup.cabinet("Boats").description, "theirs")  # type: ignore[union-attr]
         self.assertEqual(view.form.rows["description"].editor.text(), "mine", "what was typed is not lost")
+
+    def test_a_choice_that_the_slip_lacks_is_made_and_one_is_back_at_the_batch(self) -> None:
+        desktop = self.start(scanned=True)
+        desktop.begin("Oswinna Reedmace")
+        window, ws = desktop.window, desktop.workspace
+        assert window is not None
+        batch = scanned_template()[1]
+        window.open_batch(batch)
+        bench = window.benches[batch]
+        self.until(lambda: bench.presenter.state.documents, 20)
+        document = bench.presenter.state.documents[0].id
+        bench.presenter.choose_type(document, "Inspection sheet")
+        self.until(lambda: "Grade" in [r.name for r in bench.presenter.state.slip.rows], 10)  # type: ignore[union-attr]
+        bench.slip.focus("Grade")
+        self.key(bench, Qt.Key.Key_P, CTRL | ALT)
+        view = window.prepare.view("types")
+        self.until(
+            lambda: view.presenter.state.chosen_field == "Grade" and view.isVisible(), 10, "the field on its page"
+        )
+        editor = view.field_form.rows["field Grade choices"].editor
+        editor.setPlainText(editor.toPlainText() + "\nE")
+        self.key(view, Qt.Key.Key_Left, ALT)
+        self.until(lambda: window.stack.currentWidget() is bench, 10, "to be back at the batch")
+        self.until(lambda: "E" in ws.setup.document_type("Inspection sheet").field("Grade").choices, 10)  # type: ignore[union-attr]

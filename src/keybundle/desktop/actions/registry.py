@@ -135,6 +135,13 @@ COMMANDS: tuple[Command, ...] = (
     Command("bench.changes", "Changes of values", "List who changed which value, and from what", "Ctrl+H", "bench"),
     Command("bench.take back", "Take back filed", "Take a filed document back into the batch", "Ctrl+B", "bench"),
     Command("bench.give", "Give to", "Give this batch to other people and groups too", "Ctrl+Shift+G", "bench"),
+    Command(
+        "bench.prepare",
+        "Prepare the type",
+        "Change the document type, at the field that one is in; Alt+Left there comes back",
+        "Ctrl+Alt+P",
+        "bench",
+    ),
     Command("bench.stop reading", "Stop reading", "Stop the reading of this batch, or read on", "Ctrl+R", "bench"),
     Command("bench.next document", "Next document", "Go to the next document", "Ctrl+PgDown", "bench"),
     Command("bench.previous document", "Previous document", "Go to the document before", "Ctrl+PgUp", "bench"),
@@ -385,7 +392,7 @@ NEEDED = {
     "viewer.correct": Right.CORRECT, "viewer.undo": Right.CORRECT,
     "cabinets.keep": Right.CORRECT, "cabinets.discard": Right.CORRECT, "cabinets.delete": Right.DELETE,
     "cabinets.trash": Right.DELETE,
-    "cabinets.scan": Right.BRING_IN, "cabinets.prepare": Right.PREPARE,
+    "cabinets.scan": Right.BRING_IN, "cabinets.prepare": Right.PREPARE, "bench.prepare": Right.PREPARE,
 }  # fmt: skip
 NEEDED_AT = {
     "work": Right.BRING_IN,

@@ -67,7 +67,7 @@ class CabinetsPresenter(QObject):
         self._wanted = ""
         self._s = seat
         self.state = CabinetsState()
-        self.pages = ViewerPresenter(seat, self)
+        self.pages = ViewerPresenter(seat, self, beside_list=True)
         self.pages.failed.connect(self.failed)
         self._chosen: dict[str, str] = {}
         self._typed: dict[str, str] = {}

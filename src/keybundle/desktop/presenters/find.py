@@ -72,7 +72,7 @@ class FindPresenter(QObject):
         self.state = FindState()
         self._wanted = ""
         self._loaded, self._has_next = 0, False
-        self.pages = ViewerPresenter(seat, self)
+        self.pages = ViewerPresenter(seat, self, beside_list=True)
         self.pages.failed.connect(self.failed)
         seat.bus.changed.connect(self._on_changes)
 

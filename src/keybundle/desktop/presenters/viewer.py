@@ -70,7 +70,10 @@ class _Opened:
 
 
 class ViewerPresenter(QObject):
-    """State and verbs of one viewer. Pages lie in the seat's cache; the neighbours are fetched ahead."""
+    """State and verbs of one viewer. Pages lie in the seat's cache; the neighbours are fetched ahead.
+
+    ``beside_list`` says that a list shows what is there: a document that is gone is told by its row, and by no message.
+    """
 
     changed = Signal(object)
     page_changed = Signal(object)
@@ -78,9 +81,9 @@ class ViewerPresenter(QObject):
     said = Signal(str)
     failed = Signal(str)
 
-    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
+    def __init__(self, seat: Seat, parent: QObject | None = None, *, beside_list: bool = False) -> None:
         super().__init__(parent)
-        self._s = seat
+        self._s, self._beside_list = seat, beside_list
         self.state = ViewerState()
         self.shown: PageShown | None = None
         self.text: PageText | None = None
@@ -144,7 +147,8 @@ class ViewerPresenter(QObject):
 
     def _gone(self, told: str) -> None:
         self.clear()
-        self.failed.emit(told)
+        if not self._beside_list:
+            self.failed.emit(told)
 
     def clear(self) -> None:
         """Show no document any more."""

@@ -52,6 +52,7 @@ class BenchView(QWidget):
     sending = Signal(object, bool)
     keeping = Signal(object)
     giving = Signal(str)
+    prepare_asked = Signal(str, str, str)
     files_dropped = Signal(object)
     offered = Signal(str, str, object)
 
@@ -208,6 +209,7 @@ class BenchView(QWidget):
         on("bench.close", p.close_batch)
         on("bench.send", self._send)
         on("bench.keep to", self._keep_to)
+        on("bench.prepare", self._prepare)
         on("bench.give", lambda: self.giving.emit(p.batch_id))
         self.slip.keep_asked.connect(lambda: self.handlers.trigger("bench.keep to"))
         on("bench.next document", lambda: p.step_document(1))
@@ -333,6 +335,11 @@ class BenchView(QWidget):
         ids = self.presenter.filing.filed_here()
         if ids:
             self.sending.emit(ids, False)
+
+    def _prepare(self) -> None:
+        slip = self.presenter.state.slip
+        kind = slip.type_id if slip is not None else ""
+        self.prepare_asked.emit("document_types", kind, self.slip.focused_field() or "")
 
     def _at_document(self, run: Callable[[str], None]) -> None:
         if self.slip.document:

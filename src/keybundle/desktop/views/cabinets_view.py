@@ -105,7 +105,7 @@ class CabinetsView(QWidget):
     keeping = Signal(object)
     sheet_asked = Signal(object)
     trash_asked = Signal()
-    prepare_asked = Signal(str)
+    prepare_asked = Signal(str, str, str)
 
     def __init__(self, presenter: CabinetsPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -240,7 +240,7 @@ class CabinetsView(QWidget):
         on("cabinets.discard", p.changes.discard)
         on("cabinets.delete", self._ask_delete)
         on("cabinets.trash", self.trash_asked.emit)
-        on("cabinets.prepare", lambda: self.prepare_asked.emit(p.state.cabinet))
+        on("cabinets.prepare", lambda: self.prepare_asked.emit("cabinets", p.state.cabinet, ""))
         bind_place(self, "cabinets", self.handlers, but=("cabinets.open", "cabinets.large"))
         bind_commands(self.table, ("cabinets.open", "cabinets.large"), self.handlers)
         self.pane.add_command(self.handlers, "cabinets.large")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable
-from functools import cached_property
+from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -215,13 +215,8 @@ class MainWindow(QMainWindow):
     def show_messages(self) -> None:
         """Read the last messages again, the newest first."""
         said = tuple(reversed(self._messages)) or (tr("Nothing was said yet."),)
-        self.edge.open(
-            ListSheet(
-                tr("Messages"),
-                tr("The last {KEPT_MESSAGES} at most, the newest first:", KEPT_MESSAGES=KEPT_MESSAGES),
-                said,
-            )
-        )
+        head = tr("The last {KEPT_MESSAGES} at most, the newest first:", KEPT_MESSAGES=KEPT_MESSAGES)
+        self.edge.open(ListSheet(tr("Messages"), head, said))
 
     def _forget_message(self) -> None:
         self.message.setText("")
@@ -283,7 +278,7 @@ class MainWindow(QMainWindow):
         view.sending.connect(self.viewers.sends_at(self.edge))
         view.keeping.connect(lambda spot: self.edge.open(places.make_access(self.seat, spot)))
         view.sheet_asked.connect(self.edge.open)
-        view.prepare_asked.connect(self.prepare_cabinet)
+        view.prepare_asked.connect(partial(self.prepare_part, way_back=self.go_cabinets))
         view.trash_asked.connect(lambda: self.edge.open(places.make_trash(self.seat)))
         self.stack.addWidget(view)
         return view
@@ -352,10 +347,10 @@ class MainWindow(QMainWindow):
         self._go("prepare", self.prepare)
         self.prepare.list.setFocus()
 
-    def prepare_cabinet(self, cabinet: str) -> None:
-        """Change how a cabinet is prepared; Alt+Left there, or Ctrl+2, goes back."""
-        self.go_prepare()
-        self.prepare.show_part("cabinets", cabinet)
+    def prepare_part(self, kind: str, part: str, at: str, way_back: Callable[[], None]) -> None:
+        """Change something that is prepared; Alt+Left there goes back to where one was."""
+        self.prepare.visit(kind, part, at, way_back)
+        self._go("prepare", self.prepare)
 
     def browse(self, cabinet: str) -> None:
         """Show what lies in a cabinet."""
@@ -377,6 +372,7 @@ class MainWindow(QMainWindow):
             view.sending.connect(self.viewers.sends_at(self.edge))
             view.keeping.connect(lambda spot: self.edge.open(places.make_access(self.seat, spot)))
             view.giving.connect(self.give_batch)
+            view.prepare_asked.connect(partial(self.prepare_part, way_back=partial(self.open_batch, batch_id)))
             self.benches[batch_id] = view
             self.stack.addWidget(view)
         view = self.benches[batch_id]

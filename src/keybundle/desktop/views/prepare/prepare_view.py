@@ -56,6 +56,7 @@ class PrepareView(QWidget):
         self.pages = {page.code: page for page in pages}
         self._views: dict[str, QWidget] = {}
         self._back: list[str] = []
+        self._way_out: Callable[[], None] | None = None
         self.shown = ""
         self.list = QListWidget()
         self.list.setFixedWidth(LIST_PX)
@@ -100,11 +101,19 @@ class PrepareView(QWidget):
             self._back = [*self._back, self.shown][-MOST_BACK:]
         self._show(code)
 
+    def visit(self, kind: str, part_id: str, at: str, way_out: Callable[[], None]) -> None:
+        """Show a part for somebody who comes from another place: going back leads there at once."""
+        self.show_part(kind, part_id, at)
+        self._back, self._way_out = [], way_out
+        self.back.show()
+
     def show_again(self, left: str) -> None:
         """Show the page that is shown, else the one that was ``left`` last, else the first; before the keyboard comes here.
 
         A list without a current row takes its first one when it gets the keyboard.
         """
+        self._way_out = None
+        self.back.setVisible(bool(self._back))
         self.show_page(self.shown or (left if left in self.pages else next(iter(self.pages))))
 
     def _show(self, code: str) -> None:
@@ -116,15 +125,16 @@ class PrepareView(QWidget):
         view = self.view(code)
         self.stack.setCurrentWidget(view)
         self.pages[code].refresh(view)
-        self.back.setVisible(bool(self._back))
+        self.back.setVisible(bool(self._back) or self._way_out is not None)
         self.page_shown.emit(code)
 
     def go_back(self) -> None:
         """Go back to where one came from."""
         if self._back:
             self._show(self._back.pop())
-            self.back.setVisible(bool(self._back))
             self.enter()
+        elif self._way_out is not None:
+            self._way_out()
 
     def show_part(self, kind: str, part_id: str, at: str = "") -> None:
         """Show a part on its page, at one of its fields."""
