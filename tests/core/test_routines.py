@@ -6,13 +6,15 @@ from typing import Any
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.batches import commands
-from keybundle.core.setup.routines import Routine
+from keybundle.core.setup.routines import Routine, Separation
 from keybundle.core.setup.text import load_setup, write_setup
 from keybundle.core.workflows.arrange import bench
+from keybundle.core.workflows.arrange.separating import rehearse
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.index import page_texts, slip
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.prepare import parts, rehearsing
+from keybundle.core.workflows.prepare.breaking import rules_at
 from keybundle.core.workflows.session.session import NotAllowed
 from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.core.workflows.take_in.capture import import_files
@@ -96,3 +98,24 @@ class RoutineTest(DataTest):
         stricter = rehearsing.rehearse_values(acting(self.ws), self.batch, strict)
         self.assertGreaterEqual(sum(len(d.unsure) for d in stricter), sum(len(d.unsure) for d in told))
         self.assertEqual(self.ws.batches.load(self.batch), before)
+
+    def test_a_side_that_is_pointed_at_is_found_by_every_rule_that_is_suggested(self) -> None:
+        post, pages, me = self.change(separation={"rules": []}), self.ws.batches.load(self.batch).pages, acting(self.ws)
+        stated = {i for i, p in enumerate(pages) if p.facts is not None and p.facts.separator}
+        self.assertGreater(len(stated), 1)
+        sheets = rules_at(me, shared_pool(), self.batch, min(stated), post)
+        self.assertEqual((sheets[0].rule.rule, sheets[0].finds), ("separator sheet", len(stated)))
+        firsts = [own[0].id for own in self.ws.batches.load(self.batch).pages_by_document().values()]
+        for first in firsts:
+            place = next(i for i, p in enumerate(pages) if p.id == first)
+            found = rules_at(me, shared_pool(), self.batch, place, post)
+            headings = [s for s in found if s.rule.rule == "words"]
+            self.assertTrue(headings, "large print at the head of each document")
+            for one in found:
+                changed = post.model_copy(update={"separation": Separation(rules=(one.rule,))})
+                placings = rehearse(me, shared_pool(), self.batch, changed).placings
+                self.assertTrue(placings[place].starts, one.rule)
+        kept = self.change(separation={"rules": [sheets[0].rule]})
+        blank = next(i for i, p in enumerate(pages) if p.facts is not None and p.facts.is_blank and i not in stated)
+        with self.assertRaisesRegex(InputProblem, "Nothing on that side"):
+            rules_at(me, shared_pool(), self.batch, blank, kept)

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.batches import commands
+from keybundle.core.fields.patterns import pattern_like
 from keybundle.core.fields.values import Origin
 from keybundle.core.intake.files import expand
 from keybundle.core.intake.naming import rename
@@ -250,7 +251,7 @@ class Pointing(DataTest):
     def test_zone_and_pattern(self) -> None:
         zone = pointing.zone_of((100, 200, 300, 260), 1000, 2000, margin=0.02)
         self.assertEqual((zone.left, zone.top, zone.right, zone.bottom), (0.08, 0.08, 0.32, 0.15))
-        self.assertEqual(pointing.pattern_like("PO-12345/7"), r"PO\-\d{5}/\d{1}")
+        self.assertEqual(pattern_like("PO-12345/7"), r"PO\-\d{5}/\d{1}")
 
 
 class OpenWith(DataTest):

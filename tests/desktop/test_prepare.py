@@ -7,10 +7,11 @@ from unittest import mock
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QLineEdit, QPushButton, QSpinBox
+from PySide6.QtWidgets import QFileDialog, QLabel, QLineEdit, QPushButton, QSpinBox
 
 from keybundle.core.workflows.prepare import parts
 from keybundle.desktop.app import Desktop
+from keybundle.desktop.views.choose_sheet import ChooseSheet
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.prepare.cabinets_editor import LevelsSheet, TableSheet
 from keybundle.desktop.views.prepare.part_view import HistorySheet
@@ -63,6 +64,25 @@ class Routines(DesktopTest):
         QTest.mouseClick(view.rehearsal.separate, Qt.MouseButton.LeftButton)
         self.until(lambda: len(desktop.workspace.batches.load(batch_id).documents) == tried, 30, "the batch to follow")
         self.assertTrue(desktop.line.wait(120))
+
+    def test_a_break_is_asked_for_by_pointing_at_a_side(self) -> None:
+        _, window, view = self.begin(scanned=True)
+        self.open_prepare(window)
+        p = view.presenter
+        self.until(lambda: p.state.sides and not p.state.rehearsing, 20, "the first rehearsal")
+        side = next(s.number for s in p.state.sides if s.kind == "break")
+        view.rehearsal.sides.setCurrentRow(side - 1)
+        view.rehearsal.sides.setFocus()
+        self.key(view.rehearsal.sides, Qt.Key.Key_Return)
+        sheet = self.sheet(ChooseSheet)
+        self.assertIn(f"Side {side} is found by:", [x.text() for x in sheet.findChildren(QLabel)])
+        words = next(i for i in range(sheet.list.count()) if "words" in sheet.list.item(i).text())
+        sheet.list.setCurrentRow(words)
+        self.key(sheet.list, Qt.Key.Key_Return)
+        self.until(lambda: [r.rule for r in p.state.routine.separation.rules] == ["separator sheet", "words"], 10)  # type: ignore[union-attr]
+        self.until(
+            lambda: not p.state.rehearsing and any("words" in s.told for s in p.state.sides), 60, "it to be tried"
+        )
 
     def test_a_change_is_kept_refused_in_words_and_taken_back(self) -> None:
         desktop, window, view = self.begin("supervisor")

@@ -46,3 +46,11 @@ def _run(pattern: str, text: str, *, whole: bool) -> Match | None:
         return cast("Match | None", found)
     except TimeoutError as error:
         raise SlowPattern(message("patterns.pattern-takes-too-long-text", pattern=pattern)) from error
+
+
+def pattern_like(text: str) -> str:
+    """Return a pattern for texts of the same form: runs of digits may hold other digits, as many."""
+    return "".join(
+        rf"\d{{{len(part)}}}" if part.isdigit() else regex.escape(part, literal_spaces=True)
+        for part in regex.findall(r"\d+|\D+", text)
+    )

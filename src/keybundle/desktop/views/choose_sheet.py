@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QPushButton, QWidget
 
 from keybundle.desktop.views.arrows import ListKeys
@@ -28,6 +28,7 @@ class ChooseSheet(Sheet):
         self.list = QListWidget()
         self.list.setAccessibleName(title)
         self.list.setWordWrap(True)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         for keys in (self.line, self.list):
             ListKeys(keys, self._step, self._take)
         self.list.itemClicked.connect(lambda _: self._take())

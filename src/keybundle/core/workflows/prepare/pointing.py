@@ -6,8 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-import regex
-
 from keybundle.core.base.boxes import Box, upright_box
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
@@ -102,11 +100,3 @@ def zone_of(box: Box, width: int, height: int, *, margin: float = 0.0) -> Zone:
 
 def _share(value: float) -> float:
     return round(min(1.0, max(0.0, value)), 3)
-
-
-def pattern_like(text: str) -> str:
-    """Return a pattern for texts of the same form: runs of digits may hold other digits, as many."""
-    return "".join(
-        rf"\d{{{len(part)}}}" if part.isdigit() else regex.escape(part, literal_spaces=True)
-        for part in regex.findall(r"\d+|\D+", text)
-    )

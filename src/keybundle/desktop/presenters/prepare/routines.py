@@ -12,13 +12,15 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.progress import CancelToken
 from keybundle.core.export.forms import FORMS
+from keybundle.core.fields.patterns import pattern_like
 from keybundle.core.reading.languages import list_languages
 from keybundle.core.setup.model import Setup
 from keybundle.core.setup.parts import Named
-from keybundle.core.setup.routines import ALLOWED, Routine
+from keybundle.core.setup.routines import ALLOWED, Routine, SeparationRule
 from keybundle.core.workflows.arrange import separating
 from keybundle.core.workflows.arrange.separating import Rehearsal
 from keybundle.core.workflows.prepare import parts, pointing, routines
+from keybundle.core.workflows.prepare.breaking import Suggested, rules_at
 from keybundle.core.workflows.prepare.pointing import PointedBarcode, PointedPage
 from keybundle.core.workflows.prepare.rehearsing import RehearsedDocument, rehearse_values
 from keybundle.core.workflows.prepare.routines import Sample
@@ -41,7 +43,7 @@ LOCKS = {
     "paper": mark("paper"),
 }  # fmt: skip
 
-__all__ = ["PointedBarcode", "RehearsedSide", "RoutineState", "RoutinesPresenter", "tell_sides"]
+__all__ = ["PointedBarcode", "RehearsedSide", "RoutineState", "RoutinesPresenter", "Suggested", "tell_sides"]
 
 
 @dataclass(frozen=True)
@@ -88,6 +90,7 @@ class RoutinesPresenter(PartsPresenter):
     kind = "routines"
     conflicts_found = Signal(object)
     pointed = Signal(object, object)
+    breaks_found = Signal(int, object)
 
     def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         self._languages: tuple[str, ...] = ()
@@ -310,7 +313,23 @@ class RoutinesPresenter(PartsPresenter):
     def rule_at(self, shown: PageShown, barcode: PointedBarcode, *, margin: float) -> dict[str, Any]:
         """Return the parts of a rule that finds barcodes like one on a shown page, at its place."""
         zone = self.zone_of(shown, barcode.box, margin=margin)
-        return {"zone": zone, "format": barcode.format, "pattern": pointing.pattern_like(barcode.text)}
+        return {"zone": zone, "format": barcode.format, "pattern": pattern_like(barcode.text)}
+
+    def ask_break(self, number: int) -> None:
+        """Ask which rules would break at a side of the sample batch (its number from 1)."""
+        s, sample, routine = self._s, self.state.sample, self.state.routine
+        if routine is not None and sample:
+            self.said.emit(tr("Looking at what is on side {number}, and where else that is...", number=number))
+            s.runner.query(
+                lambda: rules_at(s.session, s.pool, sample, number - 1, routine),
+                lambda found: self.breaks_found.emit(number, found), key="breaks", owner=self, kind="rehearsal",
+                on_error=self.failed.emit,
+            )  # fmt: skip
+
+    def break_by(self, rule: SeparationRule) -> None:
+        """Let the routine break by one more rule."""
+        if self.state.routine is not None:
+            self.change({"separation.rules": (*self.state.routine.separation.rules, rule)})
 
     def rehearse(self) -> None:
         """Try the routine on the sample batch; a newer try takes the place of an older one."""

@@ -16,15 +16,17 @@ from keybundle.desktop.presenters.prepare.routines import (
     RehearsedSide,
     RoutinesPresenter,
     RoutineState,
+    Suggested,
 )
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.calm import Button, Choice
+from keybundle.desktop.views.choose_sheet import ChooseSheet
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.page_view import words_inside
 from keybundle.desktop.views.prepare.part_view import PartView
 from keybundle.desktop.views.prepare.zone_dialog import ZoneDialog
 from keybundle.desktop.views.told import Told
-from keybundle.desktop.words import tr, worded
+from keybundle.desktop.words import tr, trn, worded
 
 MARGIN = 0.02
 RULES = "separation.rules"
@@ -35,6 +37,8 @@ class RehearsalView(QWidget):
 
     def __init__(self, presenter: RoutinesPresenter) -> None:
         super().__init__()
+        self.presenter = presenter
+        self._count, self._can_change = 0, False
         head = Told(tr("Rehearsal"))
         head.setProperty("role", "section")
         self.sample = Choice()
@@ -49,6 +53,13 @@ class RehearsalView(QWidget):
         self.sides.setWordWrap(True)
         self.sides.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.sides.setAccessibleName(tr("What would become of each side"))
+        self.sides.itemActivated.connect(lambda _: self._ask_break())
+        self.sides.currentRowChanged.connect(lambda _: self._may_break())
+        self.here = Button(tr("Break where this is"))
+        self.here.setToolTip(
+            tr("Rules that find the marked side, by what is on it, and how often they find that   Enter")
+        )
+        self.here.clicked.connect(self._ask_break)
         self.separate = Button(tr("Separate open batches again"))
         self.separate.clicked.connect(presenter.separate_open_batches)
         column = QVBoxLayout(self)
@@ -57,6 +68,7 @@ class RehearsalView(QWidget):
         for widget in (head, self.sample, self.figures):
             column.addWidget(widget)
         column.addWidget(self.sides, 1)
+        column.addWidget(self.here)
         column.addWidget(self.separate)
         column.addStretch(0)
         column.setAlignment(Qt.AlignmentFlag.AlignTop)
@@ -82,8 +94,18 @@ class RehearsalView(QWidget):
             item.setForeground(QColor(c.MOSS if document.is_ready else c.BRASS))
             self.sides.addItem(item)
         self.sides.setVisible(bool(state.samples))
+        self._count, self._can_change = len(state.sides), state.can_change
+        self.here.setVisible(bool(state.sides))
+        self._may_break()
         self.separate.setVisible(state.open_batches > 0)
         self.separate.setText(tr("Separate open batches again ({open_batches})", open_batches=state.open_batches))
+
+    def _may_break(self) -> None:
+        self.here.setEnabled(self._can_change and 0 <= self.sides.currentRow() < self._count)
+
+    def _ask_break(self) -> None:
+        if self.here.isEnabled():
+            self.presenter.ask_break(self.sides.currentRow() + 1)
 
 
 class RoutineView(PartView):
@@ -107,6 +129,7 @@ class RoutineView(PartView):
         self.form.make_asked.connect(self._make)
         presenter.conflicts_found.connect(self._show_conflicts)
         presenter.pointed.connect(self._show_pointed)
+        presenter.breaks_found.connect(self._show_breaks)
 
     def render_state(self, state: RoutineState) -> None:  # type: ignore[override]
         """Show a state."""
@@ -175,6 +198,16 @@ class RoutineView(PartView):
         )
         if name:
             self.routines.bring_in(Path(name))
+
+    def _show_breaks(self, number: int, found: tuple[Suggested, ...]) -> None:
+        """Offer the rules that find a side; the chosen one is the routine's, and is tried at once."""
+        sheet = ChooseSheet(tr("Break where this is"), tr("Side {number} is found by:", number=number))
+        sheet.render_entries([
+            tr("{rule}; on {sides} of this batch", rule=worded(s.rule.said), sides=trn("{n:,} side", "{n:,} sides", s.finds))
+            for s in found
+        ])  # fmt: skip
+        sheet.chosen.connect(lambda row: self.routines.break_by(found[row].rule))
+        self.sheet_asked.emit(sheet)
 
     def _show_conflicts(self, conflicts: tuple[str, ...]) -> None:
         if conflicts:
