@@ -10,6 +10,7 @@ from keybundle.core.base.boxes import Box, upright_box
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.batches.model import Batch
+from keybundle.core.fields.patterns import pattern_like
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.marks.model import BARCODE, Mark, Wanted
 from keybundle.core.reading.text import PageText
@@ -21,6 +22,9 @@ from keybundle.core.workflows.line.page_jobs import WORK, picture_job
 from keybundle.core.workflows.session.session import Session, needs
 
 ZONE_MARGIN = 0.02
+__all__ = [
+    "PointedBarcode", "PointedPage", "choose_sample", "load_page", "pages_to_point_at", "pattern_like", "zone_of",
+]  # fmt: skip
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,6 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.progress import CancelToken
 from keybundle.core.export.forms import FORMS
-from keybundle.core.fields.patterns import pattern_like
 from keybundle.core.reading.languages import list_languages
 from keybundle.core.setup.model import Setup
 from keybundle.core.setup.parts import Named
@@ -313,7 +312,7 @@ class RoutinesPresenter(PartsPresenter):
     def rule_at(self, shown: PageShown, barcode: PointedBarcode, *, margin: float) -> dict[str, Any]:
         """Return the parts of a rule that finds barcodes like one on a shown page, at its place."""
         zone = self.zone_of(shown, barcode.box, margin=margin)
-        return {"zone": zone, "format": barcode.format, "pattern": pattern_like(barcode.text)}
+        return {"zone": zone, "format": barcode.format, "pattern": pointing.pattern_like(barcode.text)}
 
     def ask_break(self, number: int) -> None:
         """Ask which rules would break at a side of the sample batch (its number from 1)."""

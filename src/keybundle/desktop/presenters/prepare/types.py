@@ -12,7 +12,6 @@ from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.fields.digits import CHECKS
 from keybundle.core.fields.kinds import FILE_PROPERTIES, Kind
-from keybundle.core.fields.patterns import pattern_like
 from keybundle.core.setup.model import NUMBERS, RANGED, DocumentType, FieldSpec, Setup
 from keybundle.core.setup.parts import Named
 from keybundle.core.workflows.keep import filling
@@ -249,7 +248,7 @@ class TypesPresenter(PartsPresenter):
         spec = next(f for f in part.fields if name.startswith(f"{FIELD} {f.id} "))
         path = name.removeprefix(f"{FIELD} {spec.id} ")
         if path == "example":
-            path, value = "pattern", pattern_like(value)
+            path, value = "pattern", pointing.pattern_like(value)
         try:
             return types.change_field(part, spec.id, {path: value})
         except PartProblem as error:
