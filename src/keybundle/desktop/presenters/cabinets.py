@@ -34,6 +34,7 @@ class ColumnState:
     typed: str
     told: str
     tags: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    gives: tuple[tuple[str, tuple[str, ...]], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -205,7 +206,7 @@ class CabinetsPresenter(QObject):
         typed = self._typed.get(column.field, "")
         entries = tuple((e.value, e.count) for e in column.entries)
         told = tr("the first {n:,}", n=len(entries)) if column.is_more else number(len(entries))
-        return ColumnState(column.field, column.label, entries, column.chosen, typed, told, column.tags)
+        return ColumnState(column.field, column.label, entries, column.chosen, typed, told, column.tags, column.gives)
 
     def _let_go(self, ids: list[str]) -> None:
         """Show nothing any more of what was deleted here."""

@@ -35,6 +35,7 @@ from keybundle.desktop.views.viewer_view import PagePane
 from keybundle.desktop.words import tr, trn
 
 ROW_PX, DRAFT_ROW_PX = 28, 46
+GIVES = "="  # a folder that gives values
 
 
 class ColumnView(QWidget):
@@ -84,10 +85,13 @@ class ColumnView(QWidget):
         if self.filter.text() != state.typed:
             self.filter.setText(state.typed)
         self.list.clear()
-        tags = dict(state.tags)
+        tags, gives = dict(state.tags), dict(state.gives)
         for value, number in state.entries:
             own = ", ".join(tags.get(value, ()))
-            item = QListWidgetItem(f"{value}   ({number})" + (f"   [{own}]" if own else ""))
+            sign = f"   {GIVES}" if value in gives else ""
+            item = QListWidgetItem(f"{value}   ({number})" + (f"   [{own}]" if own else "") + sign)
+            if value in gives:
+                item.setToolTip(tr("Proposed for what comes to lie here: {values}", values="; ".join(gives[value])))
             item.setData(Qt.ItemDataRole.UserRole, value)
             self.list.addItem(item)
             if value == state.chosen:

@@ -5,19 +5,22 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from sqlalchemy import Connection
+
 from keybundle.core.base.boxes import Box
 from keybundle.core.finding import documents
 from keybundle.core.finding.columns import MOST_ENTRIES, count_in, load_column
 from keybundle.core.finding.query import DocumentQuery
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.access import View
-from keybundle.core.repository.folder_values import tags_of_folders
+from keybundle.core.repository.folder_values import list_given, tags_of_folders
 from keybundle.core.repository.folders import SEPARATOR
 from keybundle.core.repository.model import ColumnEntry, FiledDocument
 from keybundle.core.rights.model import Right
 from keybundle.core.search.query import Query
-from keybundle.core.setup.model import FolderField, name_of
+from keybundle.core.setup.model import FolderField, Setup, name_of
 from keybundle.core.workflows.find.find import words_on
+from keybundle.core.workflows.keep.giving_values import fields_of
 from keybundle.core.workflows.keep.naming import all_in_names, in_names
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
@@ -39,7 +42,10 @@ class CabinetRow:
 
 @dataclass(frozen=True)
 class Column:
-    """A path column: its field by id and by name, its first values with counts, the chosen one, whether there are more."""
+    """A path column: its field by id and by name, its first values with counts, the chosen one, whether there are more.
+
+    ``tags`` and ``gives`` (field and value in words) are those of its folders themselves, by their values.
+    """
 
     field: str
     label: str
@@ -47,6 +53,7 @@ class Column:
     chosen: str | None
     is_more: bool = False
     tags: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    gives: tuple[tuple[str, tuple[str, ...]], ...] = ()
 
 
 @needs(Right.LOOK)
@@ -96,7 +103,7 @@ def load_columns(
     columns: list[Column] = []
     narrowed: dict[str, str] = {}
     with workspace.place.database.read() as c:
-        view, tagged = session.view(c), tags_of_folders(c, cabinet)
+        view, tagged, given = session.view(c), tags_of_folders(c, cabinet), _given(c, workspace.setup, cabinet)
         for name in order:
             entries = load_column(c, cabinet, name, narrowed, typed=typed.get(name, ""), view=view)
             choice = chosen.get(name)
@@ -104,9 +111,9 @@ def load_columns(
             if choice is not None and not is_there and not count_in(c, cabinet, {**narrowed, name: choice}, view=view):
                 choice = None
             above = [chosen.get(level.id) for level in levels[: [x.id for x in levels].index(name)]]
-            own = _tags_at(tagged, above) if None not in above else ()
+            own, gives = (_just_below(x, above) if None not in above else () for x in (tagged, given))
             is_more = len(entries) >= MOST_ENTRIES
-            columns.append(Column(name, name_of(levels, name), tuple(entries), choice, is_more, own))
+            columns.append(Column(name, name_of(levels, name), tuple(entries), choice, is_more, own, gives))
             if choice is not None:
                 narrowed[name] = choice
         found = documents.load_page(c, DocumentQuery(view, cabinet, narrowed), PAGE)
@@ -114,13 +121,22 @@ def load_columns(
     return Browsed(tuple(columns), total, found.ids, found.after)
 
 
-def _tags_at(
-    tagged: Mapping[str, tuple[str, ...]], above: Sequence[str | None]
+def _given(c: Connection, setup: Setup, cabinet: str) -> dict[str, tuple[str, ...]]:
+    """Return what the folders of a cabinet give, as field and value in words, by their paths."""
+    specs, found = fields_of(setup, cabinet), dict[str, tuple[str, ...]]()
+    for row in list_given(c, cabinet):
+        if row.field in specs:
+            found[row.path] = (*found.get(row.path, ()), f"{specs[row.field].name}: {row.value}")
+    return found
+
+
+def _just_below(
+    told: Mapping[str, tuple[str, ...]], above: Sequence[str | None]
 ) -> tuple[tuple[str, tuple[str, ...]], ...]:
-    """Return the tags of the folders just below a path, by their values."""
+    """Return what is told of the folders just below a path, by their values."""
     begin = [value or "" for value in above]
-    paths = {tuple(path.split(SEPARATOR)): tags for path, tags in tagged.items()}
-    return tuple((p[-1], tags) for p, tags in paths.items() if len(p) == len(begin) + 1 and list(p[:-1]) == begin)
+    paths = {tuple(path.split(SEPARATOR)): words for path, words in told.items() if path}
+    return tuple((p[-1], words) for p, words in paths.items() if len(p) == len(begin) + 1 and list(p[:-1]) == begin)
 
 
 @needs(Right.LOOK)

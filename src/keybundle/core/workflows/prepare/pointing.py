@@ -21,7 +21,6 @@ from keybundle.core.workflows.line.line import ON_SCREEN
 from keybundle.core.workflows.line.page_jobs import WORK, picture_job
 from keybundle.core.workflows.session.session import Session, needs
 
-ZONE_MARGIN = 0.02
 __all__ = [
     "PointedBarcode", "PointedPage", "choose_sample", "load_page", "pages_to_point_at", "pattern_like", "zone_of",
 ]  # fmt: skip
