@@ -9,8 +9,12 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QLabel, QLineEdit, QPushButton, QSpinBox
 
+from keybundle.core.base.changes import Changes
+from keybundle.core.rights.model import Grantee, Right
 from keybundle.core.workflows.prepare import parts
+from keybundle.core.workflows.session import access
 from keybundle.desktop.app import Desktop
+from keybundle.desktop.views.access_sheet import AccessSheet
 from keybundle.desktop.views.choose_sheet import ChooseSheet
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.prepare.cabinets_editor import LevelsSheet, TableSheet
@@ -19,7 +23,7 @@ from keybundle.desktop.views.prepare.registers_view import MappingSheet
 from keybundle.desktop.views.prepare.routine_view import RoutineView
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
-from tests.support import acting, count_filed, scanned_template
+from tests.support import acting, count_filed, filed_ids, scanned_template
 
 CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
 
@@ -391,3 +395,31 @@ class Editors(DesktopTest):
         self.key(view, Qt.Key.Key_Left, ALT)
         self.until(lambda: window.stack.currentWidget() is bench, 10, "to be back at the batch")
         self.until(lambda: "E" in ws.setup.document_type("Inspection sheet").field("Grade").choices, 10)  # type: ignore[union-attr]
+
+    def test_what_is_kept_to_somebody_stands_in_a_tree_and_leads_to_its_list(self) -> None:
+        desktop = self.start()
+        ws, me = desktop.workspace, acting(desktop.workspace, "Oswinna Reedmace")
+        document = ws.repository.load(filed_ids(ws, "Boats")[0])
+        role, path = Grantee("role", "administrator"), tuple(v for _, v in document.folder)
+        for spot in (access.Spot("Boats"), access.Spot("Boats", path), access.Spot("Boats", document=document.id)):
+            access.keep_to(me, spot, {role: list(Right), Grantee("role", "operator"): [Right.LOOK]})
+        desktop.begin("Oswinna Reedmace")
+        window = desktop.window
+        assert window is not None
+        self.key(window, Qt.Key.Key_4, CTRL)
+        window.prepare.show_page("kept")
+        tree = window.prepare.view("kept").tree
+        self.until(lambda: tree.topLevelItemCount() == len(ws.setup.cabinets), 10)
+        boats = next(x for x in map(tree.topLevelItem, range(4)) if x.text(0) == "Boats")
+        self.assertEqual(
+            [boats.child(i).text(0) for i in range(boats.childCount())], [" / ".join(path), document.caption]
+        )
+        self.assertIn("the role administrator: everything; the role operator: look", boats.text(1))
+        tree.setCurrentItem(boats.child(1))
+        tree.setFocus()
+        self.key(tree, Qt.Key.Key_Return)
+        sheet = self.sheet(AccessSheet)
+        self.until(lambda: document.caption in [x.text() for x in sheet.findChildren(QLabel)], 10)
+        access.keep_to(me, access.Spot("Boats", path), None)
+        desktop.bus.tell(Changes(repository=True))
+        self.until(lambda: tree.topLevelItem(0).childCount() == 1, 10, "the tree to follow")

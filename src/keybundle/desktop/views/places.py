@@ -96,11 +96,10 @@ def make_prepare(seat: Seat, parent: QObject, outside: Outside) -> PrepareView:
 
 def outside(window: MainWindow) -> Outside:
     """Return what the pages of Prepare ask of a window."""
-    from keybundle.desktop.presenters.access import Spot
     from keybundle.desktop.views.prepare.pages import Outside
 
     return Outside(
         window.listen, window.warn, window.edge.open,
-        lambda cabinet: window.edge.open(make_access(window.seat, Spot(cabinet))), window.browse, window.other_data_asked.emit,
+        lambda spot: window.edge.open(make_access(window.seat, spot)), window.browse, window.other_data_asked.emit,
         window.move_data_asked.emit,
     )  # fmt: skip

@@ -113,8 +113,8 @@ def load_kept(session: Session, spot: Spot) -> Kept:
         may = Right.GIVE_RIGHTS in effective_rights(session.holder, nearest)
         at = found.at if nearest is not None and own is None else ""
     return Kept(
-        found.title, _told(workspace.setup, own) if own is not None else None,
-        _told(workspace.setup, nearest) if nearest is not None else None, at, may, _grantees(workspace.setup),
+        found.title, told_entries(workspace.setup, own) if own is not None else None,
+        told_entries(workspace.setup, nearest) if nearest is not None else None, at, may, _grantees(workspace.setup),
     )  # fmt: skip
 
 
@@ -129,7 +129,8 @@ def say_kept_waiting(session: Session, own: str | None, goes: Destination) -> st
     if kept is None:
         return ""
     return message(
-        "access.kept-waiting", said=join_comma([say_grantee(e.grantee, e.name) for e in _told(workspace.setup, kept)])
+        "access.kept-waiting",
+        said=join_comma([say_grantee(e.grantee, e.name) for e in told_entries(workspace.setup, kept)]),
     )
 
 
@@ -285,7 +286,8 @@ def _where(workspace: Workspace, c: Connection, folder_id: int) -> str:
     return ""
 
 
-def _told(setup: Setup, kept: AccessList) -> tuple[Entry, ...]:
+def told_entries(setup: Setup, kept: AccessList) -> tuple[Entry, ...]:
+    """Return the entries of a list as people read them."""
     return tuple(Entry(g, _name(setup, g), rights) for g, rights in kept.entries)
 
 

@@ -11,9 +11,11 @@ from PySide6.QtWidgets import QWidget
 
 from keybundle.core.rights.model import Right
 from keybundle.desktop.actions.registry import Handlers
+from keybundle.desktop.presenters.access import Spot
 from keybundle.desktop.presenters.prepare.areas import AreasPresenter
 from keybundle.desktop.presenters.prepare.cabinets import CabinetsPresenter
 from keybundle.desktop.presenters.prepare.folders import FoldersPresenter
+from keybundle.desktop.presenters.prepare.kept import KeptPresenter
 from keybundle.desktop.presenters.prepare.learned import LearnedPresenter
 from keybundle.desktop.presenters.prepare.missing import MissingPresenter, MissingState
 from keybundle.desktop.presenters.prepare.people import GroupsPresenter, PeoplePresenter, RolesPresenter
@@ -26,6 +28,7 @@ from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.views.prepare.areas_view import AreasView
 from keybundle.desktop.views.prepare.cabinets_editor import CabinetsEditor
 from keybundle.desktop.views.prepare.folders_view import FoldersView
+from keybundle.desktop.views.prepare.kept_view import KeptView
 from keybundle.desktop.views.prepare.learned_view import LearnedView
 from keybundle.desktop.views.prepare.missing_view import MissingView
 from keybundle.desktop.views.prepare.people_view import PeopleView
@@ -38,18 +41,19 @@ from keybundle.desktop.views.prepare.types_view import TypesView
 from keybundle.desktop.words import tr
 
 MISSING, ROUTINES, CABINETS, TYPES, REGISTERS = "missing", "routines", "cabinets", "types", "registers"
-PEOPLE, FOLDERS, TAGS, AREAS, REPOSITORY, LEARNED = "people", "folders", "tags", "areas", "repository", "learned"
+PEOPLE, KEPT, FOLDERS, TAGS, AREAS = "people", "kept", "folders", "tags", "areas"
+REPOSITORY, LEARNED = "repository", "learned"
 PREPARERS = (MISSING, AREAS, FOLDERS)
 
 
 @dataclass(frozen=True)
 class Outside:
-    """What pages ask of the window: to listen to a presenter, warn, show a sheet, keep or browse a cabinet, open or move data."""
+    """What pages ask of the window: to listen, warn, show a sheet, keep a thing to somebody, browse, open or move data."""
 
     listen: Callable[..., None]
     warn: Callable[[str], None]
     sheet: Callable[[Any], None]
-    keep: Callable[[str], None]
+    keep: Callable[[Spot], None]
     browse: Callable[[str], None]
     other: Callable[[], None]
     move: Callable[[str], None]
@@ -75,6 +79,7 @@ class _Maker:
             Page(REGISTERS, tr("Registers"), lambda: self._part(RegistersView(RegistersPresenter(self._s, self._parent))),
                  _refresh_part, ("registers",)),
             Page(PEOPLE, tr("People"), self._people, _refresh, ("people", "groups", "roles")),
+            Page(KEPT, tr("Kept to"), self._kept, _refresh),
             Page(FOLDERS, tr("Folders"), self._folders, _refresh),
             Page(TAGS, tr("Tags"), self._tags, _refresh),
             Page(AREAS, tr("Storage areas"), self._areas, _refresh_part, ("storage_areas",)),
@@ -82,7 +87,9 @@ class _Maker:
             Page(LEARNED, tr("Learned"), self._learned, _refresh_part),
         )  # fmt: skip
         may = self._s.may(Right.PREPARE)
-        return tuple(page for page in all_pages if may or page.code not in PREPARERS)
+        gives = self._s.may(Right.GIVE_RIGHTS)
+        shown = (page for page in all_pages if may or page.code not in PREPARERS)
+        return tuple(page for page in shown if gives or page.code != KEPT)
 
     def _part(self, view: Any) -> QWidget:
         self._join(view, view.presenter)
@@ -105,7 +112,7 @@ class _Maker:
 
     def _cabinets(self) -> QWidget:
         view = CabinetsEditor(CabinetsPresenter(self._s, self._parent))
-        view.keeping_asked.connect(self._out.keep)
+        view.keeping_asked.connect(lambda cabinet: self._out.keep(Spot(cabinet)))
         view.browse_asked.connect(self._out.browse)
         return self._part(view)
 
@@ -113,6 +120,13 @@ class _Maker:
         own = [make(self._s, self._parent) for make in (PeoplePresenter, GroupsPresenter, RolesPresenter)]
         view = PeopleView(*own)
         self._join(view, *own)
+        return view
+
+    def _kept(self) -> QWidget:
+        presenter = KeptPresenter(self._s, self._parent)
+        self._out.listen(presenter)
+        view = KeptView(presenter)
+        view.spot_asked.connect(self._out.keep)
         return view
 
     def _folders(self) -> QWidget:
