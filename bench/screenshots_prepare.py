@@ -9,6 +9,8 @@ from pathlib import Path
 
 from PySide6.QtCore import QSettings, Qt
 
+from keybundle.core.workflows.prepare import parts
+from keybundle.demo.database import make_database
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.window import MainWindow
 
@@ -52,7 +54,6 @@ def shoot_editors(window: MainWindow, target: Path, spin: Spin) -> None:
     for kind, name, picture, tab in (
         ("cabinets", "Purchasing", "cabinet", 0),
         ("document_types", "Bill", "types", 1),
-        ("registers", "suppliers", "register", 1),
     ):
         place.show_part(kind, place_of(window, kind, name))
         view = place.view(place.shown)
@@ -60,6 +61,7 @@ def shoot_editors(window: MainWindow, target: Path, spin: Spin) -> None:
             view.show_tab(tab)
         spin(1.5)
         window.grab().save(str(target / f"{picture}.png"))
+    shoot_database(window, target, spin)
     place.show_page("folders")
     view = place.view("folders")
     spin(1)
@@ -72,6 +74,26 @@ def shoot_editors(window: MainWindow, target: Path, spin: Spin) -> None:
     view.tag.click()
     spin(1.5)
     window.grab().save(str(target / "folders.png"))
+
+
+def shoot_database(window: MainWindow, target: Path, spin: Spin) -> None:
+    """Let a register be read from a database, and take the picture of how that is said and what was read."""
+    session, root = window.seat.session, window.seat.workspace.place.root
+    make_database(root / "stock.db")
+    columns = {"Name": "name", "Supplier number": "number", "IBAN": "iban", "Town": "town"}
+    made = parts.add_part(session, "registers", "Stores", {"columns": tuple(columns), "key": "Name"})
+    register = window.seat.workspace.setup.register(made)
+    source = {"url": f"sqlite:///{root / 'stock.db'}", "table": "suppliers", "columns": columns}
+    parts.save_part(session, "registers", parts.change_part(register, {"source": source}))
+    window.prepare.show_part("registers", made)
+    view = window.prepare.view("registers")
+    spin(1)
+    view.registers.read_now()
+    spin(1.5)
+    view.show_tab(0)
+    view.form.rows["source.url"].editor.setText("sqlite:////srv/weirside/stock.db")
+    spin(0.3)
+    window.grab().save(str(target / "register.png"))
 
 
 def place_of(window: MainWindow, kind: str, name: str) -> str:
