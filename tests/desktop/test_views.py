@@ -50,8 +50,10 @@ class Look(DesktopTest):
     def test_commands_are_unique_and_searchable(self) -> None:
         self.assertEqual([i for i, n in Counter(c.id for c in COMMANDS).items() if n > 1], [])
         for place in {c.place for c in COMMANDS}:
-            keys = Counter(c.shortcut for c in COMMANDS if c.place in (place, place.split()[0], "everywhere"))
-            titles = {c.title for c in COMMANDS if keys[c.shortcut] > 1 and c.place in (place, "everywhere")}
+            keys = Counter(k for c in COMMANDS for k in c.keys if c.place in (place, place.split()[0], "everywhere"))
+            titles = {
+                c.title for c in COMMANDS if any(keys[k] > 1 for k in c.keys) and c.place in (place, "everywhere")
+            }
             # A viewer is a window of its own, where undo is its own too.
             self.assertEqual(titles, {"Undo"} if place == "viewer" else set(), place)
         for letter in {c.shortcut for c in COMMANDS if len(c.shortcut.removeprefix("Shift+")) == 1}:

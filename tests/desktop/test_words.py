@@ -111,7 +111,12 @@ def leaves(data: object, under: tuple[str, ...] | None, found: set[str]) -> None
 def data_of(desktop: Desktop, folder: Path) -> list[str]:
     """Return what is data: names of the set-up, registers, values, folders, files, ids, keys and paths; longest first."""
     said = {str(folder / "data" / "files"), "Key Bundle", "PDF", "English", PSEUDO, "Enter", "Esc"}
-    said |= {part for c in COMMANDS for part in (c.shortcut, c.shortcut.replace("Return", "Enter"))}
+    said |= {
+        part
+        for c in COMMANDS
+        for key in (*c.keys, "   ".join(c.keys))
+        for part in (key, key.replace("Return", "Enter"))
+    }
     named = ("name", "description", "sign", "caption", "login", "repository", "field", "default", "words", "labels", "values",
              "key", "path", "register", "choices", "columns", "pattern")  # fmt: skip
     leaves(desktop.workspace.setup.model_dump(mode="json"), named, said)

@@ -27,12 +27,15 @@ def bind_place(home: QWidget, place: str, handlers: Handlers, *, but: Collection
     bind_commands(home, [c.id for c in COMMANDS if c.place == place and c.id not in but], handlers)
 
 
-def bind_commands(home: QWidget, command_ids: Collection[str], handlers: Handlers) -> None:
+def bind_commands(
+    home: QWidget, command_ids: Collection[str], handlers: Handlers,
+    context: Qt.ShortcutContext = Qt.ShortcutContext.WidgetWithChildrenShortcut,
+) -> None:  # fmt: skip
     """Let the keys of some commands run their handlers while the focus is in ``home``."""
     for command_id in command_ids:
-        for told in keys_of(find_command(command_id).shortcut):
+        for told in (key for shortcut in find_command(command_id).keys for key in keys_of(shortcut)):
             key = QShortcut(QKeySequence(told), home)
-            key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            key.setContext(context)
             key.setAutoRepeat(command_id in REPEATS)
             key.activated.connect(lambda i=command_id: handlers.trigger(i))
 

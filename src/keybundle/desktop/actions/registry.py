@@ -13,7 +13,8 @@ from keybundle.desktop.words import mark, tr
 class Command:
     """A command: ``place`` is where it acts (``everywhere``, ``work``, ``bench strip``, ``bench slip``, ...).
 
-    ``named`` and ``said`` are its name and what it does as they stand in the catalogue; ``shortcut`` is portable key text.
+    ``named`` and ``said`` are its name and what it does as they stand in the catalogue; ``shortcut`` is portable key text,
+    ``also`` holds further keys that do the same.
     """
 
     id: str
@@ -21,6 +22,12 @@ class Command:
     said: str
     shortcut: str
     place: str
+    also: tuple[str, ...] = ()
+
+    @property
+    def keys(self) -> tuple[str, ...]:
+        """All its keys, the one that is shown beside it first."""
+        return (self.shortcut, *self.also)
 
     @property
     def title(self) -> str:
@@ -36,7 +43,7 @@ class Command:
 COMMANDS: tuple[Command, ...] = (
     Command("go.work", "Work", "Show the work list", "Ctrl+1", "everywhere"),
     Command("go.cabinets", "Cabinets", "Browse what is filed", "Ctrl+2", "everywhere"),
-    Command("go.find", "Find", "Find documents by any word or field", "Ctrl+3", "everywhere"),
+    Command("go.find", "Find", "Find documents by any word or field", "Ctrl+3", "everywhere", ("Ctrl+F",)),
     Command(
         "go.prepare", "Prepare", "See and change cabinets, types, registers, routines, people", "Ctrl+4", "everywhere"
     ),
@@ -186,7 +193,7 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command("bench.send", "Send", "Save, mail or print the document once it is filed", "Ctrl+Shift+F", "bench"),
     Command("bench.close", "Close batch", "Close the batch; what is still open is named", "Ctrl+Shift+C", "bench"),
-    Command("bench.zoom in", "Zoom in", "Show the page larger", "Ctrl++", "bench"),
+    Command("bench.zoom in", "Zoom in", "Show the page larger", "Ctrl++", "bench", ("Ctrl+=",)),
     Command("bench.zoom out", "Zoom out", "Show the page smaller", "Ctrl+-", "bench"),
     Command("bench.zoom fit", "Fit", "Show the whole page", "Ctrl+0", "bench"),
     Command("slip.confirm", "Confirm", "Confirm the value and go to the next unsure one", "Return", "bench slip"),
@@ -316,7 +323,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("viewer.down", "Further down", "Move on; at the foot of a page to the next one", "Down", "viewer"),
     Command("viewer.up", "Further up", "Move back; at the head of a page to the one before", "Up", "viewer"),
     Command("viewer.go to", "Go to page", "Go to a page by its number", "G", "viewer"),
-    Command("viewer.zoom in", "Larger", "Show the page larger", "+", "viewer"),
+    Command("viewer.zoom in", "Larger", "Show the page larger", "+", "viewer", ("=",)),
     Command("viewer.zoom out", "Smaller", "Show the page smaller", "-", "viewer"),
     Command("viewer.fit", "Whole or width", "Show the whole page, or its width", "0", "viewer"),
     Command("viewer.turn", "Turn", "Turn the page clockwise for looking; nothing is changed", "R", "viewer"),

@@ -68,7 +68,7 @@ class KeysDialog(QDialog):
         self.table.setRowCount(len(found))
         for i, command in enumerate(found):
             cells = (
-                command.shortcut.replace("Return", "Enter"),
+                "   ".join(command.keys).replace("Return", "Enter"),
                 command.title,
                 command.words,
                 tr(PLACES[command.place]),

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import shiboken6
 from PySide6.QtCore import QPoint, QSettings, Qt, QTimer, Signal
-from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut, QShowEvent
+from PySide6.QtGui import QCloseEvent, QShowEvent
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keybundle.desktop.actions.binding import bind_commands
 from keybundle.desktop.actions.registry import Handlers, find_command
 from keybundle.desktop.presenters.records import load_record_page
 from keybundle.desktop.presenters.seat import Seat
@@ -178,10 +179,7 @@ class MainWindow(QMainWindow):
         on("line.retry", self._retry)
         on("edit.undo", self._undo)
         on("edit.redo", self._redo)
-        for command_id in self.handlers.run:
-            key = QShortcut(QKeySequence(find_command(command_id).shortcut), self)
-            key.setAutoRepeat(False)
-            key.activated.connect(lambda i=command_id: self.handlers.trigger(i))
+        bind_commands(self, list(self.handlers.run), self.handlers, Qt.ShortcutContext.WindowShortcut)
         self._clear = QTimer(self)
         self._clear.setSingleShot(True)
         self._clear.setInterval(MESSAGE_MS)
