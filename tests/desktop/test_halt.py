@@ -16,10 +16,11 @@ from tests.desktop.support import DesktopTest
 
 
 class Halt(DesktopTest):
-    def begin(self, trouble: str) -> tuple[Desktop, MainWindow, HaltBand]:
+    def begin(self, trouble: str, stacks: int = 1) -> tuple[Desktop, MainWindow, HaltBand]:
+        """Scan until the trouble with the second sheet stops it; the feeder may run on for a few of those that follow."""
         desktop = self.start()
         path = desktop.workspace.place.root / "feeder" / "stack.json"
-        stack = json.loads(path.read_text())
+        stack = [dict(sheet) for sheet in json.loads(path.read_text()) * stacks]
         stack[1]["trouble"] = trouble
         path.write_text(json.dumps(stack))
         desktop.begin("Elspra Towpath")
@@ -57,7 +58,7 @@ class Halt(DesktopTest):
         self.assertNotIn("scanned again", {p.reason for p in self.batch(desktop).pages})
 
     def test_closing_it_leaves_the_feeder_stopped_and_the_batch_open(self) -> None:
-        desktop, window, band = self.begin("stuck")
+        desktop, window, band = self.begin("stuck", stacks=4)
         before = len(self.batch(desktop).pages)
         self.key(window.work.list, Qt.Key.Key_Escape)
         self.assertFalse(band.isVisible())
