@@ -9,7 +9,6 @@ from sqlalchemy import select
 from keybundle.core.repository import access
 from keybundle.core.repository.folders import SEPARATOR
 from keybundle.core.rights.model import Right
-from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.session.access import Entry, Spot, told_entries
 from keybundle.core.workflows.session.session import Session, needs
@@ -58,5 +57,5 @@ def list_kept(session: Session) -> tuple[KeptPlace, ...]:
                 for r in c.execute(kept.order_by(d.number.desc()).limit(MOST_DOCUMENTS))
             ]  # fmt: skip
             entries = told_entries(setup, lists[mine[""]]) if "" in mine else None
-            found.append(KeptPlace(Spot(cabinet.id), name_of(setup.cabinets, cabinet.id), entries, tuple(below)))
+            found.append(KeptPlace(Spot(cabinet.id), cabinet.name, entries, tuple(below)))
     return tuple(found)
