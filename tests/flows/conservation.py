@@ -28,6 +28,7 @@ from keybundle.core.setup.model import Setup
 from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.file import filing, renditions
 from keybundle.core.workflows.file.closing import close_batch
+from keybundle.core.workflows.file.throwing_away import bring_batch_back, erase_thrown, throw_batch_away
 from keybundle.core.workflows.index import page_texts, slip
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
@@ -103,11 +104,20 @@ def find_losses(workspace: Workspace, captured: set[str] | None = None) -> list[
         batch = workspace.batches.load(batch_id)
         if not (balance(batch).is_even and batch.came.is_even):
             wrong.append(f"the balance of {batch_id} is uneven: {balance(batch)}")
-        wrong += [f"page {p.id} is {p.stage}, should be {stage_of(p)}" for p in batch.pages if p.stage != stage_of(p)]
+        wrong += [
+            f"page {p.id} is {p.stage}, should be {stage_of(p)}"
+            for p in batch.pages
+            if p.source and p.stage != stage_of(p)
+        ]
         for document in batch.documents.values():
             if document.filed_id and document.filed_id in held.values():
                 wrong += _find_stale(workspace, document, batch.pages_of(document.id))
     return wrong
+
+
+def placed_in(workspace: Workspace, batch_id: str) -> dict[str, str | None]:
+    """Return the document of each side that has a place (None: left out)."""
+    return {p.id: p.document_id for p in workspace.batches.load(batch_id).pages if p.disposition}
 
 
 def _find_stale(workspace: Workspace, document: Document, pages: Sequence[Page]) -> list[str]:
@@ -160,6 +170,7 @@ class World:
         if template is not None:
             shutil.copytree(template, self.folder / "data")
         self.is_filing = False
+        self.thrown: dict[str, dict[str, str | None]] = {}
         self._open()
         pages = [(b, p) for b in self.ws.batches.ids() for p in self.ws.batches.load(b).pages]
         self.captured = {p.id for _, p in pages}
@@ -373,6 +384,32 @@ class World:
         if batch_id:
             close_batch(acting(self.ws, WHO), batch_id)
 
+    def throw_away(self, n: int, *, meddles: int) -> None:
+        """Throw a batch away; the machine's answers that are still to come, and more sides, find it closed."""
+        batch_id = self.batch(n)
+        if batch_id:
+            was = placed_in(self.ws, batch_id)
+            throw_batch_away(acting(self.ws, WHO), batch_id)
+            self.thrown[batch_id] = was
+            if meddles % 2:
+                self.let_go(n, meddles)
+                self.line.run_waiting()
+
+    def bring_back(self, n: int) -> None:
+        if self.thrown:
+            batch_id = sorted(self.thrown)[n % len(self.thrown)]
+            before = self.thrown.pop(batch_id)
+            bring_batch_back(acting(self.ws, WHO), self.line, batch_id)
+            now = placed_in(self.ws, batch_id)
+            assert {p: now.get(p, "gone") for p in before} == before
+            self.line.run_waiting()
+
+    def erase_thrown(self, n: int) -> None:
+        if self.thrown:
+            batch_id = sorted(self.thrown)[n % len(self.thrown)]
+            del self.thrown[batch_id]
+            erase_thrown(acting(self.ws, WHO), [batch_id])
+
     def find_losses(self) -> list[str]:
         wrong = find_losses(self.ws, self.captured)
         if not self.is_filing:
@@ -491,6 +528,18 @@ class Conservation(RuleBasedStateMachine):
     @rule(n=NUMBERS)
     def close_batch(self, n: int) -> None:
         self._try(lambda: self.world.close_batch(n))
+
+    @rule(n=NUMBERS, meddles=NUMBERS)
+    def throw_away(self, n: int, meddles: int) -> None:
+        self._try(lambda: self.world.throw_away(n, meddles=meddles))
+
+    @rule(n=NUMBERS)
+    def bring_back(self, n: int) -> None:
+        self._try(lambda: self.world.bring_back(n))
+
+    @rule(n=NUMBERS)
+    def erase_thrown(self, n: int) -> None:
+        self._try(lambda: self.world.erase_thrown(n))
 
     @rule(n=NUMBERS)
     def go_on(self, n: int) -> None:

@@ -48,7 +48,7 @@ _LOOSE = pages_where(
 )  # fmt: skip
 _UNFINISHED = pages_where(_p.batch_id == _BATCH, t.IN_WORK)
 _UNFINISHED_OF = pages_where(_p.batch_id == _BATCH, t.IN_WORK, _p.id.in_(_PAGES))
-_FLAGS = select(_b.two_sided, _b.captured_at).where(_b.id == _BATCH)
+_FLAGS = select(_b.two_sided, _b.captured_at, _b.closed_at).where(_b.id == _BATCH)
 _CUT = select(_b.cut).where(_b.id == _BATCH)
 _SET_CUT = update(t.batch).where(_b.id == _BATCH).values(cut=bindparam("state"))
 _KNOWN_FILE = select(t.stored_file.c.sha).where(t.stored_file.c.sha == bindparam("sha"))
@@ -300,10 +300,15 @@ class MachineWrites(StoredBatches):
             self._settle_all(c, batch_of(c, document_id), document_id)
 
     def work(self, batch_id: str, only: Sequence[str] | None = None) -> Work:
-        """Return what of a batch is unfinished; with ``only``, of these pages and of what is placed next."""
+        """Return what of a batch is unfinished; with ``only``, of these pages and of what is placed next.
+
+        Of a closed batch nothing is.
+        """
         bound = {"batch": batch_id} if only is None else {"batch": batch_id, "pages": list(only)}
         with self._db.read() as c:
             head = c.execute(_FLAGS, {"batch": batch_id}).one()
+            if head.closed_at is not None:
+                return Work([], [], frozenset(), [], head.two_sided, head.captured_at is None)
             waiting = load_pages(c, _LOOSE, {"batch": batch_id})
             unfinished: list[Page] = []
             due: list[str] = []

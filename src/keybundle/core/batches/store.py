@@ -17,6 +17,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import join_comma, message
 from keybundle.core.batches import transfer
 from keybundle.core.batches.again import mark_by_hand, propose_anew
+from keybundle.core.batches.commands import leave_out
 from keybundle.core.batches.delta import (
     Delta,
     diff,
@@ -26,11 +27,13 @@ from keybundle.core.batches.delta import (
     write,
 )
 from keybundle.core.batches.machine import MachineWrites
-from keybundle.core.batches.model import Batch, State, balance
+from keybundle.core.batches.model import LEFT_OUT, Batch, State, balance
 from keybundle.core.batches.rows import load_batch
 from keybundle.core.batches.seen import seen_revision
 from keybundle.core.store import schema as t
 from keybundle.core.store.setup_parts import person_name
+
+THROWN, THROWN_REASON = message("step.throw-away"), message("reason.thrown-away")
 
 
 class BatchStore(MachineWrites):
@@ -230,6 +233,39 @@ class BatchStore(MachineWrites):
                 raise InputProblem(message("store.batch-cannot-closed-yet-still", list=join_comma(still)))
             c.execute(update(t.batch).where(t.batch.c.id == batch_id).values(closed_at=self._clock.stamp()))
             return batch
+
+    def throw_away(self, batch_id: str, who: str) -> Batch:
+        """Close a batch with all its sides left out but those that are filed; return it as it was before.
+
+        Raises InputProblem while its sides still come in or one of its documents is being filed.
+        """
+        with self._db.atomic() as c:
+            batch = load_batch(c, batch_id)
+            if batch.captured_at is None:
+                raise InputProblem(message("store.still-coming-in-not-thrown"))
+            self.apply(batch_id, who, THROWN, lambda b: leave_out(b, open_sides(b), THROWN_REASON))
+            changed = update(t.batch).where(t.batch.c.id == batch_id)
+            c.execute(changed.values(closed_at=self._clock.stamp(), thrown_by=who))
+            return batch
+
+    def bring_back(self, batch_id: str) -> None:
+        """Open a batch again that was thrown away, as it was then; raises InputProblem where it is not there any more."""
+        with self._db.atomic() as c:
+            b, s = t.batch.c, t.step.c
+            changed = update(t.batch).where(b.id == batch_id, b.thrown_by.is_not(None))
+            if not c.execute(changed.values(closed_at=None, thrown_by=None)).rowcount:
+                raise InputProblem(message("store.batch-not-thrown-away"))
+            last = self._edge(c, batch_id, undone=False)
+            if last is not None and last.label == THROWN:
+                self.undo(batch_id)
+                c.execute(delete(t.step).where(s.id == last.id))
+            self._settle_all(c, batch_id)
+
+
+def open_sides(batch: Batch) -> list[str]:
+    """Return the sides that are neither filed nor left out."""
+    filed = {d.id for d in batch.documents.values() if d.filed_id}
+    return [p.id for p in batch.pages if p.disposition != LEFT_OUT and p.document_id not in filed]
 
 
 def say_open(batch: Batch) -> list[str]:

@@ -5,6 +5,8 @@ What is erased is gone from every table, from the index and the lessons; the fil
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from sqlalchemy import Connection, delete, insert, null, or_, select, text, update
 
 from keybundle.core.base.errors import InputProblem
@@ -90,15 +92,34 @@ def erase(c: Connection, document_id: str, *, who: str, at: str) -> tuple[list[s
     drop_texts(c, texts)
     audit.purge(c, document_id)
     audit.append(c, at, who, "erased", document_id, {})
+    return _make_due(c, shas, [*pages, document_id], at)
+
+
+def _make_due(c: Connection, shas: Sequence[str], names: Sequence[str], at: str) -> tuple[list[str], list[str]]:
+    """Note what is to be taken away outside of the database; return the files that nothing names any more, and the others."""
     kept = [sha for sha in shas if is_named(c, sha)]
     gone = [sha for sha in shas if sha not in kept]
     f = t.stored_file.c
     stored = {sha: at for sha, at in c.execute(select(f.sha, f.at).where(f.sha.in_(gone))).all()}
-    due = [(name, False, at) for name in (*pages, document_id)] + [(sha, True, stored.get(sha, at)) for sha in gone]
+    due = [(name, False, at) for name in names] + [(sha, True, stored.get(sha, at)) for sha in gone]
     for name, is_file, since in due:
         c.execute(insert(t.erase_due).prefix_with("OR REPLACE").values(name=name, is_file=is_file, stored_at=since))
     c.execute(delete(t.stored_file).where(t.stored_file.c.sha.in_(gone)))
     return gone, kept
+
+
+def erase_sides(c: Connection, batch_id: str, *, at: str) -> int:
+    """Erase what a closed batch holds of sides that are in no document, but for their count; return how many they were."""
+    p = t.page.c
+    rows = c.execute(
+        select(p.id, p.text_id, p.file_sha, p.facts["flat_sha"].as_string().label("flat"))
+        .where(p.batch_id == batch_id, p.document_id.is_(None))
+    ).all()  # fmt: skip
+    ids = [r.id for r in rows]
+    _blank_sides(c, batch_id, ids)
+    drop_texts(c, [r.text_id for r in rows if r.text_id is not None])
+    _make_due(c, sorted({sha for r in rows for sha in (r.file_sha, r.flat) if sha}), ids, at)
+    return len(rows)
 
 
 def _of_versions(c: Connection, document_id: str) -> tuple[list[str], list[int]]:
@@ -120,6 +141,12 @@ def _erase_in_batch(c: Connection, batch_id: str | None, document_id: str, texts
         update(t.batch_document).where(bd.id.in_(own)).values(tags=[], type_because=None, type_rival=None, trouble="")
     )
     pages = list(c.execute(select(p.id).where(or_(p.document_id.in_(own), p.text_id.in_(texts)))).scalars())
+    _blank_sides(c, batch_id, pages)
+
+
+def _blank_sides(c: Connection, batch_id: str, pages: Sequence[str]) -> None:
+    """Let sides be no more than a count: no names, no words, no way back to them."""
+    p = t.page.c
     arrivals = list(c.execute(select(p.arrival).where(p.id.in_(pages)).distinct()).scalars())
     blank = {"text_id": None, "facts": null(), "source": "", "name": "", "note": None}
     c.execute(update(t.page).where(p.id.in_(pages)).values(blank))

@@ -25,7 +25,7 @@ from keybundle.core.base.messages import message
 
 BUSY_SECONDS = 10
 HEAD = "0001"
-FORMAT = 6
+FORMAT = 7
 
 
 def _open_engine(path: Path) -> Engine:

@@ -49,6 +49,7 @@ batch = Table(
     Column("created_at", String, nullable=False),
     Column("captured_at", String),
     Column("closed_at", String),
+    Column("thrown_by", String),
     Column("two_sided", Boolean, nullable=False),
     Column("paper_mm", JSON, nullable=False),
     Column("next_captured", Integer, nullable=False),
@@ -62,6 +63,7 @@ batch_share = Table(
     Column("kind", String, primary_key=True),
     Column("grantee", String, primary_key=True),
 )
+Index("batch_thrown", batch.c.closed_at, sqlite_where=batch.c.thrown_by.is_not(None))
 Index("batch_open", batch.c.created_at, sqlite_where=batch.c.closed_at.is_(None))
 # Whatever came in, by itself or inside something else, and what became of it; pages name the one they came with.
 arrival = Table(

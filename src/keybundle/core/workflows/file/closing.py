@@ -11,6 +11,8 @@ from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.session.session import Session, needs
 
+KEPT_DAYS = 30  # how long what a batch needs only while it is open stays after that
+
 
 @needs(Right.FILE)
 def close_batch(session: Session, batch_id: str) -> Changes:

@@ -15,13 +15,15 @@ from keybundle.core.rights.model import Right
 from keybundle.core.search import index
 from keybundle.core.store import schema as t
 from keybundle.core.store.texts import drop_texts
+from keybundle.core.workflows.file.closing import KEPT_DAYS
+from keybundle.core.workflows.file.throwing_away import erase_batch
 from keybundle.core.workflows.keep.erasing import finish_erasing
 from keybundle.core.workflows.keep.received import forget_copies
 from keybundle.core.workflows.keep.relocating import finish_leaving
-from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.session import MACHINE, Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
-KEPT_DAYS, BATCHES_AT_ONCE = 30, 20
+BATCHES_AT_ONCE = 20
 
 
 @needs(Right.OVERSEE, Right.GIVE_RIGHTS)
@@ -53,8 +55,8 @@ def tidy_up(session: Session) -> None:
     forget_copies(session.workspace)
     forget_orphans(session.workspace, f"{secrets.randbelow(256):02x}")
     finish_leaving(session.workspace)
-    finish_erasing(session.workspace)
     forget_closed(session.workspace)
+    finish_erasing(session.workspace)
 
 
 def forget_orphans(workspace: Workspace, prefix: str) -> int:
@@ -82,10 +84,18 @@ def forget_closed(workspace: Workspace, *, days: int = KEPT_DAYS, most: int = BA
     with workspace.place.database.read() as c:
         has_steps = select(t.step.c.id).where(t.step.c.batch_id == b.id).exists()
         has_facts = select(t.page.c.id).where(t.page.c.batch_id == b.id, t.page.c.facts.is_not(None)).exists()
-        chosen = select(b.id).where(b.closed_at < before, or_(has_steps, has_facts)).order_by(b.closed_at).limit(most)
+        chosen = (
+            select(b.id)
+            .where(b.closed_at < before, or_(has_steps, has_facts, b.thrown_by.is_not(None)))
+            .order_by(b.closed_at)
+            .limit(most)
+        )
         batches = list(c.execute(chosen).scalars())
+        thrown = set(c.execute(select(b.id).where(b.id.in_(batches), b.thrown_by.is_not(None))).scalars())
     for batch_id in batches:
         with workspace.place.database.atomic() as c:
+            if batch_id in thrown:
+                erase_batch(workspace, c, batch_id, MACHINE)
             c.execute(delete(t.step).where(t.step.c.batch_id == batch_id))
             own = select(d.id).where(d.batch_id == batch_id)
             c.execute(delete(t.batch_value).where(t.batch_value.c.document_id.in_(own)))

@@ -89,7 +89,7 @@ def list_samples(session: Session, limit: int = 20) -> list[Sample]:
     """Return batches that a routine can be tried on, the newest first."""
     workspace = session.workspace
     pages = select(func.count()).where(t.page.c.batch_id == t.batch.c.id).scalar_subquery()
-    chosen = select(t.batch, pages.label("pages")).where(*session.batches())
+    chosen = select(t.batch, pages.label("pages")).where(t.batch.c.thrown_by.is_(None), *session.batches())
     chosen = chosen.order_by(t.batch.c.created_at.desc()).limit(limit)
     routines = workspace.setup.routines
     with workspace.place.database.read() as c:

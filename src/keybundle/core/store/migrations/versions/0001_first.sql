@@ -29,6 +29,7 @@ CREATE TABLE batch (
     created_at VARCHAR NOT NULL,
     captured_at VARCHAR,
     closed_at VARCHAR,
+    thrown_by VARCHAR,
     two_sided BOOLEAN NOT NULL,
     paper_mm JSON NOT NULL,
     next_captured INTEGER NOT NULL,
@@ -37,6 +38,7 @@ CREATE TABLE batch (
     PRIMARY KEY (id)
 );
 CREATE INDEX batch_open ON batch (created_at) WHERE closed_at IS NULL;
+CREATE INDEX batch_thrown ON batch (closed_at) WHERE thrown_by IS NOT NULL;
 CREATE TABLE counter (
     name VARCHAR NOT NULL,
     last INTEGER NOT NULL,
@@ -472,4 +474,4 @@ CREATE TABLE version (
     FOREIGN KEY(folder_id) REFERENCES folder (id)
 );
 CREATE VIRTUAL TABLE search_text USING fts5(caption, vals, body, content = '', tokenize = 'unicode61 remove_diacritics 2', prefix = '2 3');
-INSERT INTO store_format (stamp) VALUES (6);
+INSERT INTO store_format (stamp) VALUES (7);
