@@ -6,7 +6,7 @@ import shutil
 import sqlite3
 from collections import Counter
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 from unittest.mock import patch
 
 from hypothesis import settings
@@ -21,6 +21,7 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.rights.model import Right
 from keybundle.core.store import pieces
 from keybundle.core.workflows.file.filing import file_documents
+from keybundle.core.workflows.file.throwing_away import bring_batch_back, list_thrown, throw_batch_away
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.index import tags
 from keybundle.core.workflows.keep import cabinets, correcting, trash
@@ -259,6 +260,35 @@ class Closed(DataTest):
         )
         self.assertEqual(index_words(ws), index_anew(ws))
         self.assertEqual(verify(self.me).trail, "whole")
+
+    def test_what_was_thrown_away_goes_for_good_after_its_time_and_no_word_of_it_stays(self) -> None:
+        template, _ = scanned_template()
+        shutil.copytree(template, self.folder / "thrown")
+        ws = open_workspace(self.folder / "thrown")
+        self.addCleanup(ws.close)
+        me, (batch_id,) = acting(ws, ADMIN), ws.batches.ids()
+        sides = len(ws.batches.load(batch_id).pages)
+        files = {ws.place.files.path(p.file_sha) for p in ws.batches.load(batch_id).pages}
+        self.assertTrue(index_words(ws) and all(f.exists() for f in files))
+        throw_batch_away(me, batch_id)
+        self.assertEqual([(t.id, t.sides) for t in list_thrown(me)], [(batch_id, sides)])
+        self.assertEqual(forget_closed(ws), 0, "not before its time")
+        self.assertEqual(forget_closed(ws, days=-1), 1)
+        with patch("keybundle.core.store.files.MAY_BE_SOMEBODYS", 0.0):
+            self.assertEqual(finish_erasing(ws), 0)
+        self.assertEqual((list_thrown(me), [f for f in files if f.exists()]), ([], []))
+        self.assertEqual(index_words(ws), index_anew(ws))
+        with ws.place.database.read() as c:
+            self.assertEqual(
+                c.execute(
+                    text("SELECT COUNT(*) FROM page_text WHERE id NOT IN (SELECT text_id FROM version_page)")
+                ).scalar(),
+                0,
+            )
+        self.assertEqual(balance(ws.batches.load(batch_id)).left_out, sides, "its account stays")
+        self.assertEqual(verify(me).trail, "whole")
+        with self.assertRaises(InputProblem):
+            bring_batch_back(me, cast(Any, None), batch_id)
 
     def test_files_that_nothing_ever_named_go_once_they_are_nobodys(self) -> None:
         files = self.ws.place.files

@@ -10,6 +10,7 @@ from PySide6.QtCore import QMimeData, QModelIndex, QObject, QPointF, Qt, QUrl, S
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QAbstractItemModelTester, QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QPushButton, QWidget
+from sqlalchemy import text
 
 from keybundle.core.batches.model import State
 from keybundle.core.imaging.picture import decode
@@ -18,10 +19,12 @@ from keybundle.core.rights.model import Right
 from keybundle.demo.stack import DocumentPlan
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.presenters.work_state import BatchRow, WorkState
+from keybundle.desktop.views.batch_rows import BatchModel
 from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.mapping_dialog import MappingDialog
+from keybundle.desktop.views.trash_sheet import TrashSheet
 from keybundle.desktop.views.window import MainWindow
-from keybundle.desktop.views.work_view import BatchModel, WorkView
+from keybundle.desktop.views.work_view import WorkView
 from tests.desktop.support import DesktopTest
 from tests.support import scanned_template
 
@@ -236,6 +239,60 @@ class InTheWindow(DesktopTest):
         QTest.mouseClick(bench.stop_reading, Qt.MouseButton.LeftButton)
         self.until(lambda: not bench.stop_reading.isVisible() and desktop.line.busy == 0, 90, "the reading to end")
         self.until(lambda: State.READING.value not in [d.state for d in bench.presenter.state.documents], 10)
+
+    def test_a_batch_is_thrown_away_while_it_is_read_and_comes_back_as_it_was(self) -> None:
+        desktop, window = self.begin("Oswinna Reedmace")
+        work, store = window.work, desktop.workspace.batches
+        self.key(work.list, Qt.Key.Key_S)
+        self.until(lambda: work.presenter.state.scanned >= 2, 20)
+        self.key(work.list, Qt.Key.Key_Delete)
+        self.until(lambda: "still coming in" in window.message.text(), 10, "why it stays while the feeder runs")
+        self.until(lambda: not work.presenter.state.scanning, 60)
+        self.key(work.list, Qt.Key.Key_Return)
+        bench = window.stack.currentWidget()
+        assert isinstance(bench, BenchView)
+        self.until(lambda: bench.stop_reading.isVisible() and bench.presenter.state.documents, 20)
+        (batch_id,) = store.ids()
+        self.key(window, Qt.Key.Key_1, CTRL)
+        self.key(work.list, Qt.Key.Key_Delete)  # while its pages are being read
+        self.until(lambda: not work.model.rows and "Batch thrown away" in window.message.text(), 10)
+        self.assertIn("throw away", window.undo.text())
+        self.until(lambda: not window.benches, 10, "its bench to be let go")
+        self.until(lambda: desktop.line.busy == 0, 60)
+        self.key(window, Qt.Key.Key_Z, CTRL)
+        self.until(lambda: work.model.rows and work.model.rows[0].id == batch_id, 10, "the batch on the list again")
+        self.until(lambda: desktop.line.busy == 0, 90)
+        states = {d.state for d in store.load(batch_id).documents.values()}
+        self.assertTrue(states and State.READING not in states, states)
+        was = {p.id: (p.document_id, p.reason) for p in store.load(batch_id).pages}
+        work.list.setCurrentIndex(work.model.index(0))
+        self.key(work.list, Qt.Key.Key_Delete)
+        self.until(lambda: work.thrown.isVisible(), 10)
+        self.key(work.list, Qt.Key.Key_T)
+        sheet = self.sheet(TrashSheet)
+        self.until(lambda: sheet.list.count() == 1, 10)
+        self.assertRegex(sheet.list.item(0).text(), r"1[0-9] sides")
+        sheet.back.click()
+        self.until(lambda: not sheet.list.count() and work.model.rows, 10)
+        self.assertEqual({p.id: (p.document_id, p.reason) for p in store.load(batch_id).pages}, was)
+        files = [desktop.workspace.place.files.path(p.file_sha) for p in store.load(batch_id).pages]
+        self.key(sheet.list, Qt.Key.Key_Escape)
+        work.list.setCurrentIndex(work.model.index(0))
+        self.key(work.list, Qt.Key.Key_Delete)
+        self.until(lambda: not work.model.rows, 10)
+        self.key(work.list, Qt.Key.Key_T)
+        sheet = self.sheet(TrashSheet)
+        self.until(lambda: sheet.list.count() == 1, 10)
+        sheet.erase.click()
+        self.assertIn("Yes, erase 1", sheet.erase.text())
+        sheet.erase.click()
+        self.until(lambda: not sheet.list.count() and not work.thrown.isVisible(), 10)
+        late = "only just brought in" in sheet.problem.text()  # files of a moment ago stay until the next start
+        self.assertEqual(late, any(f.exists() for f in files))
+        with desktop.workspace.place.database.read() as c:
+            words = c.execute(text("SELECT count(*) FROM page WHERE source != '' OR text_id IS NOT NULL")).scalar()
+            due = c.execute(text("SELECT count(*) FROM erase_due WHERE is_file")).scalar()
+        self.assertEqual((words, due), (0, sum(f.exists() for f in files)))
 
     def test_a_stopped_feeder_keeps_what_came_in(self) -> None:
         desktop, window = self.begin()

@@ -91,6 +91,14 @@ COMMANDS: tuple[Command, ...] = (
     Command("work.leave out", "Leave out", "After a halt: leave out the sheet that stopped the feeder", "X", "work"),
     Command("work.later", "Later", "Leave the feeder stopped; what came in is kept", "Esc", "work"),
     Command("work.give", "Give to", "Give the chosen batch to other people and groups too", "Shift+G", "work"),
+    Command(
+        "work.throw away",
+        "Throw away",
+        "Take the chosen batch off the list whole; it can be brought back",
+        "Del",
+        "work",
+    ),
+    Command("work.thrown", "Batches thrown away", "See the batches thrown away, bring back or erase them", "T", "work"),
     Command("work.close", "Close batch", "Close a batch whose every document is filed", "C", "work"),
     Command("strip.next", "Next page", "Go to the next page", "Right", "bench strip"),
     Command("strip.previous", "Previous page", "Go to the page before", "Left", "bench strip"),
@@ -392,6 +400,7 @@ LOOKS = frozenset({
 # What the other commands take; the rights of their places where nothing is said here.
 NEEDED = {
     "work.stop": Right.BRING_IN, "work.stop reading": Right.INDEX, "work.give": Right.INDEX, "work.close": Right.FILE,
+    "work.throw away": Right.FILE, "work.thrown": Right.FILE,
     "bench.file": Right.FILE, "bench.file all": Right.FILE, "bench.take back": Right.TAKE_BACK, "bench.send": Right.SEND,
     "bench.close": Right.FILE,
     "bench.scan again": Right.BRING_IN, "bench.scan in": Right.BRING_IN, "cabinets.tags": Right.CORRECT,

@@ -8,6 +8,8 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.arrange.bench import toggle_reading
+from keybundle.core.workflows.file import throwing_away
+from keybundle.core.workflows.file.closing import KEPT_DAYS as KEPT_DAYS
 from keybundle.core.workflows.file.closing import close_batch
 from keybundle.core.workflows.file.records import Record, list_records
 from keybundle.core.workflows.oversee import worklist
@@ -17,12 +19,13 @@ from keybundle.desktop.presenters.files_in import FilesIn
 from keybundle.desktop.presenters.incoming import Incoming
 from keybundle.desktop.presenters.scanning import Scanning
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.presenters.thrown import ThrownPresenter
 from keybundle.desktop.presenters.work_state import WorkState, make_row, say_record
-from keybundle.desktop.words import tr, trn
+from keybundle.desktop.words import tr, trn, worded
 
 REFRESH_MS = 250
 SHOWN_RECORDS = 6
-Loaded = tuple[list[WorkRow], Today, list[Record]]
+Loaded = tuple[list[WorkRow], Today, list[Record], int]
 
 
 class WorkPresenter(QObject):
@@ -40,6 +43,8 @@ class WorkPresenter(QObject):
         self._today = Today(0, 0, 0)
         self._records: list[Record] = []
         self._refused: tuple[str, ...] = ()
+        self._thrown = 0
+        self.undo_told, self._undo_batch = "", ""
         self.incoming = Incoming(seat, self)
         self.scanning = Scanning(seat, self.incoming, self._routine_of, self)
         self.files = FilesIn(seat, self.incoming, self._routine_of, self)
@@ -76,13 +81,14 @@ class WorkPresenter(QObject):
                 worklist.list_work(self._s.session),
                 worklist.count_today(self._s.session),
                 list_records(self._s.session, SHOWN_RECORDS),
+                len(throwing_away.list_thrown(self._s.session)) if self._s.may(Right.FILE) else 0,
             )
 
         self._s.runner.query(load, self._loaded, key="work", owner=self)
         self.scanning.refresh()
 
     def _loaded(self, found: Loaded) -> None:
-        self._rows, self._today, self._records = found
+        self._rows, self._today, self._records, self._thrown = found
         self._publish()
 
     def _routine_of(self, batch_id: str | None) -> Routine | None:
@@ -98,6 +104,7 @@ class WorkPresenter(QObject):
                 (tr("in the repository"), f"{today.in_repository:,}"),
             ),
             records=tuple((r.id, say_record(r, self._s.say_time(r.at))) for r in self._records), refused=self._refused,
+            thrown=self._thrown,
             may_work=self._s.may(Right.BRING_IN), **self.scanning.parts(), **self.files.parts(), **self.incoming.parts(),
         )  # fmt: skip
         self.changed.emit(self.state)
@@ -133,3 +140,33 @@ class WorkPresenter(QObject):
             lambda _: s.bus.tell(Changes(frozenset([batch_id]), text=tr("Batch closed"))), lane=f"batch {batch_id}",
             owner=self, on_error=self.failed.emit,
         )  # fmt: skip
+
+    def throw_away(self, batch_id: str) -> None:
+        """Take a batch off the list with all its sides that are not filed; undo brings it back."""
+        s, row = self._s, next((r for r in self._rows if r.id == batch_id), None)
+
+        def done(changes: Changes) -> None:
+            self._undo_batch = batch_id
+            self.undo_told = tr("throw away {origin}", origin=worded(row.origin) if row is not None else "")
+            s.bus.tell(changes)
+            self.refresh()
+
+        s.runner.change(
+            lambda: throwing_away.throw_batch_away(s.session, batch_id), done, lane=f"batch {batch_id}", owner=self,
+            on_error=self.failed.emit,
+        )  # fmt: skip
+
+    def undo(self) -> None:
+        """Bring the batch back that was thrown away last."""
+        s, batch_id = self._s, self._undo_batch
+        self.undo_told, self._undo_batch = "", ""
+        if batch_id:
+            s.runner.change(
+                lambda: throwing_away.bring_batch_back(s.session, s.line, batch_id), s.bus.tell, lane=f"batch {batch_id}",
+                owner=self, on_error=self.failed.emit,
+            )  # fmt: skip
+        self._publish()
+
+    def make_thrown(self) -> ThrownPresenter:
+        """Return what was thrown away, to look through."""
+        return ThrownPresenter(self._s)

@@ -99,6 +99,7 @@ class WorkState:
     options: tuple[ScanChoice, ...] = ()
     options_told: str = ""
     may_work: bool = True
+    thrown: int = 0
 
 
 def say_again(sheet: int, last: int) -> str:

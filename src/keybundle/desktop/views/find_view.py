@@ -26,12 +26,13 @@ from keybundle.desktop.presenters.find import FindPresenter, FindState, HitRow
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font
 from keybundle.desktop.views.bar import TimeChart
+from keybundle.desktop.views.batch_rows import Index
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.drag_out import DragList
 from keybundle.desktop.views.large import Large
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.viewer_view import PagePane
-from keybundle.desktop.views.work_view import Index, empty_layout, section
+from keybundle.desktop.views.work_view import empty_layout, section
 from keybundle.desktop.words import tr
 
 HIT_HEIGHT = 76

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject
 
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.words import tr
 
 if TYPE_CHECKING:
     from keybundle.desktop.presenters.access import Spot
@@ -52,7 +53,8 @@ def make_trash(seat: Seat) -> TrashSheet:
     from keybundle.desktop.presenters.trash import TrashPresenter
     from keybundle.desktop.views.trash_sheet import TrashSheet
 
-    return TrashSheet(TrashPresenter(seat))
+    told = tr("What was deleted lies here whole until the trash is emptied.")
+    return TrashSheet(TrashPresenter(seat), tr("Trash"), told, tr("Deleted documents"))
 
 
 def make_giving(seat: Seat, batch_id: str) -> GiveSheet:

@@ -98,8 +98,9 @@ class SheetEdge(QObject):
         self.shown, self.target, self._came_from = None, ("", ""), None
         sheet.hide()
         sheet.deleteLater()
-        if had_focus and back is not None and shiboken6.isValid(back) and back.isVisible():
-            back.setFocus()
+        if had_focus:
+            is_there = back is not None and shiboken6.isValid(back) and back.isVisible()
+            (back if back is not None and is_there else self._place).setFocus()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if self.shown is not None:

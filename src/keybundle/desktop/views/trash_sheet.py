@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QWidget
 
+from keybundle.desktop.presenters.thrown import ThrownPresenter
 from keybundle.desktop.presenters.trash import TrashPresenter, TrashState
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.side_sheet import WIDE_PX, Sheet
@@ -17,14 +18,12 @@ ID = Qt.ItemDataRole.UserRole
 class TrashSheet(Sheet):
     """Nothing is erased by one press: the button asks first, by its own words."""
 
-    def __init__(self, presenter: TrashPresenter) -> None:
-        super().__init__(
-            tr("Trash"), tr("What was deleted lies here whole until the trash is emptied."), of=" ", width_px=WIDE_PX
-        )
+    def __init__(self, presenter: TrashPresenter | ThrownPresenter, title: str, told: str, named: str) -> None:
+        super().__init__(title, told, of=" ", width_px=WIDE_PX)
         self.presenter = presenter
         presenter.setParent(self)
         self.list = QListWidget()
-        self.list.setAccessibleName(tr("Deleted documents"))
+        self.list.setAccessibleName(named)
         self.list.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
         self.list.itemSelectionChanged.connect(self._chosen)
         self.problem = Told()

@@ -168,6 +168,7 @@ class MainWindow(QMainWindow):
         self.work.batch_opened.connect(self.open_batch)
         self.work.record_opened.connect(self.open_record)
         self.work.giving.connect(self.give_batch)
+        self.work.presenter.changed.connect(lambda _: self._show_undo())
         on = self.handlers.on
         for name in ("work", "cabinets", "find", "prepare"):
             on(f"go.{name}", getattr(self, f"go_{name}"))
@@ -313,11 +314,13 @@ class MainWindow(QMainWindow):
         self._show_undo()
 
     def _show_undo(self) -> None:
-        """Say what undo would take back on the bench or in the cabinets; nothing where there is nothing."""
+        """Say what undo would take back in the place in front; nothing where there is nothing."""
         bench = self._current_bench()
         label = bench.presenter.state.undo if bench is not None else ""
         if self._shows_cabinets():
             label = self.cabinets.presenter.undo_told
+        elif self.stack.currentWidget() is self.work:
+            label = self.work.presenter.undo_told
         self.undo.setText(tr("Undo: {label}   Ctrl+Z", label=label))
         self.undo.setVisible(bool(label))
 
@@ -382,7 +385,8 @@ class MainWindow(QMainWindow):
         """Let go of the bench of a batch that is closed: its pictures, its timer, its place in the stack."""
         view = self.benches.pop(batch_id, None)
         if view is not None:
-            self.go_work()
+            if self.stack.currentWidget() is view:
+                self.go_work()
             self.stack.removeWidget(view)
             view.presenter.end()
             view.presenter.deleteLater()
@@ -415,6 +419,8 @@ class MainWindow(QMainWindow):
             bench.presenter.undo()
         elif self._shows_cabinets():
             self.cabinets.presenter.undo()
+        elif self.stack.currentWidget() is self.work:
+            self.work.presenter.undo()
         elif "prepare" in vars(self) and self.stack.currentWidget() is self.prepare:
             self.prepare.undo()
 

@@ -6,8 +6,8 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 from textwrap import wrap
 
-from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QDropEvent, QFontMetrics, QKeySequence, QPainter, QPen, QShortcut
+from PySide6.QtCore import QModelIndex, Qt, Signal
+from PySide6.QtGui import QDropEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -17,9 +17,6 @@ from PySide6.QtWidgets import (
     QProgressBar,
     QScrollArea,
     QStackedLayout,
-    QStyle,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
@@ -27,13 +24,12 @@ from PySide6.QtWidgets import (
 from keybundle.core.formats.names import ALL
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers
-from keybundle.desktop.models.rows import change_rows
-from keybundle.desktop.presenters.work import WorkPresenter
-from keybundle.desktop.presenters.work_state import BatchRow, HaltShown, MappingAsked, WorkState
+from keybundle.desktop.presenters.work import KEPT_DAYS, WorkPresenter
+from keybundle.desktop.presenters.work_state import HaltShown, MappingAsked, WorkState
 from keybundle.desktop.theme import colours as c
-from keybundle.desktop.theme.style import icon, interface_font
+from keybundle.desktop.theme.style import icon
 from keybundle.desktop.views.ask_sheet import AskSheet
-from keybundle.desktop.views.bar import paint_band
+from keybundle.desktop.views.batch_rows import BatchDelegate, BatchModel
 from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.halt_band import HaltBand
@@ -42,82 +38,13 @@ from keybundle.desktop.views.preview_dialog import PreviewDialog
 from keybundle.desktop.views.scan_options_sheet import ScanOptionsSheet
 from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Told
-from keybundle.desktop.words import mark, tr
+from keybundle.desktop.views.trash_sheet import TrashSheet
+from keybundle.desktop.words import mark, tr, trn
 
-Index = QModelIndex | QPersistentModelIndex
-ROW_HEIGHT = 88
 SHOWN_REFUSALS, OPTIONS_WIDTH = 4, 30
 ANY_TYPE = mark("any type")
 SOURCES_WIDTH, TODAY_WIDTH = 264, 248
 PAGE_FILES = " ".join(f"*{suffix}" for suffix in sorted(ALL))
-
-
-class BatchModel(QAbstractListModel):
-    """The rows of the work list."""
-
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.rows: list[BatchRow] = []
-
-    def rowCount(self, parent: Index | None = None) -> int:
-        return 0 if parent is not None and parent.isValid() else len(self.rows)
-
-    def data(self, index: Index, role: int = 0) -> object:
-        if not index.isValid() or index.row() >= len(self.rows):
-            return None
-        row = self.rows[index.row()]
-        if role == Qt.ItemDataRole.UserRole:
-            return row
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return f"{row.title}, {row.told}, {row.counts}"
-        return None
-
-    def render_rows(self, rows: tuple[BatchRow, ...]) -> None:
-        """Show rows; the ones that stay keep their place."""
-        change_rows(self, self.rows, rows, lambda row: row.id)
-
-
-class BatchDelegate(QStyledItemDelegate):
-    """Paints one wide row: sign, title, age, progress band, counts in words."""
-
-    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
-        return QSize(300, ROW_HEIGHT)
-
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        row: BatchRow = index.data(Qt.ItemDataRole.UserRole)
-        rect = QRectF(option.rect).adjusted(4, 4, -4, -4)
-        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
-        has_focus = bool(option.state & QStyle.StateFlag.State_HasFocus)
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(QColor(c.TEAL if chosen else c.HAIRLINE), 2 if chosen else 1))
-        painter.setBrush(QColor(c.TEAL_WASH if chosen and has_focus else c.CARD))
-        painter.drawRoundedRect(rect, 4, 4)
-        sign = QRectF(rect.left() + 12, rect.top() + 14, 44, 44)
-        painter.setPen(QPen(QColor(c.SLATE), 1.5))
-        painter.setBrush(QColor(c.SLATE_WASH))
-        painter.drawRect(sign)
-        painter.setFont(interface_font(17, bold=True))
-        painter.setPen(QColor(c.SLATE))
-        painter.drawText(sign, Qt.AlignmentFlag.AlignCenter, row.sign)
-        left = rect.left() + 70
-        painter.setFont(interface_font(15, bold=True))
-        painter.setPen(QColor(c.INK))
-        line = QRectF(left, rect.top() + 9, rect.width() - 84, 20)
-        quiet_font, side = interface_font(13), Qt.AlignmentFlag.AlignVCenter
-        told_width = QFontMetrics(quiet_font).horizontalAdvance(row.told) + 16
-        title = painter.fontMetrics().elidedText(row.title, Qt.TextElideMode.ElideRight, int(line.width() - told_width))
-        painter.drawText(line, Qt.AlignmentFlag.AlignLeft | side, title)
-        painter.setFont(quiet_font)
-        painter.setPen(QColor(c.QUIET))
-        painter.drawText(line, Qt.AlignmentFlag.AlignRight | side, row.told)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        paint_band(painter, QRectF(left, rect.top() + 34, rect.width() - 84, 14), row.band)
-        painter.setFont(interface_font(13))
-        painter.setPen(QColor(c.INK))
-        words = QRectF(left, rect.top() + 53, rect.width() - 84, 20)
-        painter.drawText(words, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, row.counts)
-        painter.restore()
 
 
 def scrolled(layout: QVBoxLayout, width: int) -> QScrollArea:
@@ -200,6 +127,7 @@ class WorkView(QWidget):
         layout.addWidget(scrolled(self._make_sources(), SOURCES_WIDTH))
         layout.addLayout(self._make_list(), 1)
         layout.addWidget(scrolled(self._make_today(), TODAY_WIDTH))
+        self.setFocusProxy(self.list)
         self._register()
         presenter.changed.connect(self.render_state)
         presenter.scanning.halted.connect(self.halt.show_halt)
@@ -273,6 +201,7 @@ class WorkView(QWidget):
 
     def _make_list(self) -> QVBoxLayout:
         self.empty = Told("")
+        self.empty.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.empty.setProperty("role", "quiet")
         holder = QWidget()
@@ -285,6 +214,10 @@ class WorkView(QWidget):
         head.setProperty("role", "section")
         column.addWidget(head)
         column.addWidget(holder, 1)
+        self.thrown = Button()
+        self.thrown.setProperty("role", "link")
+        self.thrown.clicked.connect(self._show_thrown)
+        column.addWidget(self.thrown, 0, Qt.AlignmentFlag.AlignLeft)
         return column
 
     def _make_today(self) -> QVBoxLayout:
@@ -321,10 +254,12 @@ class WorkView(QWidget):
         on("work.open", lambda: self._open_index(self.list.currentIndex()))
         on("work.stop reading", lambda: self._at_chosen(self.presenter.toggle_reading))
         on("work.close", lambda: self._at_chosen(self.presenter.close_batch))
+        on("work.throw away", lambda: self._at_chosen(self.presenter.throw_away))
+        on("work.thrown", self._show_thrown)
         on("work.give", lambda: self._at_chosen(self.giving.emit))
-        on("work.go on", lambda: self.halt.choose(tr("go on")))
+        on("work.go on", lambda: self.halt.choose("go on"))
         on("work.again", lambda: self.halt.choose("again"))
-        on("work.leave out", lambda: self.halt.choose(tr("leave out")))
+        on("work.leave out", lambda: self.halt.choose("leave out"))
         on("work.later", lambda: self.halt.choose(""))
         bind_place(self, "work", self.handlers, but=("work.open",))
 
@@ -332,7 +267,10 @@ class WorkView(QWidget):
         """Show a state."""
         was_empty, chosen = self.model.rowCount() == 0, self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
         self.model.render_rows(state.rows)
+        had_focus = self.list.hasFocus() or self.empty.hasFocus()
         self._stack.setCurrentIndex(0 if state.rows else 1)
+        if had_focus:
+            (self.list if state.rows else self.empty).setFocus()
         hint = tr("Press S to scan what lies in the feeder, or I to import files.") if state.may_work else ""
         if not (state.routines or state.file_routines):
             hint = tr("There is no routine yet, so nothing can come in. Under Prepare (Ctrl+4) one is made.")
@@ -378,6 +316,8 @@ class WorkView(QWidget):
             button.setEnabled(state.may_work)
         self.refill.setVisible(not busy and not state.can_scan and state.scanner != tr("No scanner"))
         self.plan.setVisible(bool(state.plan) and not busy)
+        self.thrown.setText(tr("{batches} thrown away   T", batches=trn("{n:,} batch", "{n:,} batches", state.thrown)))
+        self.thrown.setVisible(state.thrown > 0)
         self._render_today(state)
 
     def _render_today(self, state: WorkState) -> None:
@@ -463,6 +403,11 @@ class WorkView(QWidget):
         dialog.mapped.connect(lambda levels: self.presenter.files.take_in(asked.files, asked.into, asked.given, levels))
         dialog.rejected.connect(lambda: self.presenter.files.leave_mapping(asked))
         dialog.show()
+
+    def _show_thrown(self) -> None:
+        told = tr("What was thrown away lies here whole for {days} days, then it is erased.", days=KEPT_DAYS)
+        title = tr("Batches thrown away")
+        self.edge.open(TrashSheet(self.presenter.make_thrown(), title, told, tr("Batches thrown away")))
 
     def _ask_sheets(self) -> None:
         """Ask for the type that is to follow the sheet and for a file; it is printed from there."""

@@ -10,14 +10,17 @@ from typing import Any
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.base.changes import Changes
 from keybundle.core.base.progress import CancelToken
 from keybundle.core.export.forms import FORMS
 from keybundle.core.reading.languages import list_languages
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Setup
 from keybundle.core.setup.parts import Named
 from keybundle.core.setup.routines import ALLOWED, Routine, SeparationRule
 from keybundle.core.workflows.arrange import separating
 from keybundle.core.workflows.arrange.separating import Rehearsal
+from keybundle.core.workflows.file.throwing_away import throw_batch_away
 from keybundle.core.workflows.prepare import parts, pointing, routines
 from keybundle.core.workflows.prepare.breaking import Suggested, rules_at
 from keybundle.core.workflows.prepare.pointing import PointedBarcode, PointedPage
@@ -62,6 +65,7 @@ class RoutineState(PartsState):
     sentence: str = ""
     samples: tuple[Sample, ...] = ()
     sample: str = ""
+    can_throw: bool = False
     sides: tuple[RehearsedSide, ...] = ()
     figures: str = ""
     documents: tuple[RehearsedDocument, ...] = ()
@@ -232,7 +236,7 @@ class RoutinesPresenter(PartsPresenter):
         samples, open_batches, languages = tuple(found[0]), found[1], found[2]
         sample = self.state.sample or next((s.id for s in samples), "")
         is_new, self._languages = self._languages != languages, languages
-        self._show(samples=samples, sample=sample, open_batches=open_batches)
+        self._show(samples=samples, sample=sample, open_batches=open_batches, can_throw=self._s.may(Right.FILE))
         if is_new and self.state.part is not None:
             self._show_part(self._s.workspace.setup, self.state.part)
         self._timer.start()
@@ -246,6 +250,21 @@ class RoutinesPresenter(PartsPresenter):
         """Rehearse on another batch."""
         self._show(sample=batch_id, sides=(), figures="")
         self.rehearse()
+
+    def throw_sample_away(self) -> None:
+        """Take the sample batch off the work list; the next newest is tried then."""
+        s, batch_id = self._s, self.state.sample
+
+        def done(changes: Changes) -> None:
+            s.bus.tell(changes)
+            if self.state.sample == batch_id:
+                self._show(sample="", sides=(), figures="")
+            self.was_shown()
+
+        s.runner.change(
+            lambda: throw_batch_away(s.session, batch_id), done, lane=f"batch {batch_id}", owner=self,
+            on_error=self.failed.emit,
+        )  # fmt: skip
 
     def export(self, path: Path) -> None:
         """Write the routine as a text file."""

@@ -7,7 +7,7 @@ from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QFileDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from keybundle.core.base.boxes import Box
 from keybundle.desktop.presenters.bench_state import PageShown
@@ -60,13 +60,20 @@ class RehearsalView(QWidget):
             tr("Rules that find the marked side, by what is on it, and how often they find that   Enter")
         )
         self.here.clicked.connect(self._ask_break)
+        self.throw = Button(tr("Throw away"))
+        self.throw.setToolTip(tr("Take this batch off the work list too; there it can be brought back (T)"))
+        self.throw.clicked.connect(presenter.throw_sample_away)
         self.separate = Button(tr("Separate open batches again"))
         self.separate.clicked.connect(presenter.separate_open_batches)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
-        for widget in (head, self.sample, self.figures):
-            column.addWidget(widget)
+        row = QHBoxLayout()
+        row.addWidget(self.sample, 1)
+        row.addWidget(self.throw)
+        column.addWidget(head)
+        column.addLayout(row)
+        column.addWidget(self.figures)
         column.addWidget(self.sides, 1)
         column.addWidget(self.here)
         column.addWidget(self.separate)
@@ -82,6 +89,8 @@ class RehearsalView(QWidget):
                 self.sample.addItem(worded(sample.told), sample.id)
         self.sample.setCurrentIndex(next((i for i, s in enumerate(state.samples) if s.id == state.sample), -1))
         self.sample.setVisible(bool(state.samples))
+        self.throw.setVisible(any(s.id == state.sample and s.is_open for s in state.samples))
+        self.throw.setEnabled(state.can_throw)
         none = tr("Scan or import a batch; the rehearsal shows here what this routine would do with it.")
         self.figures.setText(
             tr("Trying it...") if state.rehearsing else state.figures or ("" if state.samples else none)
