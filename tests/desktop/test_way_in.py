@@ -11,6 +11,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
 from keybundle.core.intake.scanner import Options
+from keybundle.core.setup.model import name_of
+from keybundle.core.workflows.index.indexing import cabinets_under
 from keybundle.core.workflows.take_in.capture import find_routine, scan_stack
 from keybundle.core.workflows.take_in.devices import find_scanners
 from keybundle.core.workflows.take_in.opening import hand_over
@@ -112,6 +114,33 @@ class WayIn(Begun):
         self.until(lambda: cabinets.presenter.state.columns[0].chosen == value)
         self.key(cabinets.table, Qt.Key.Key_S)
         self.assertIn(f"The next stack gets {field} = {value}, to be confirmed.", window.work.destination.text())
+
+    def test_a_stack_meant_for_a_cabinet_gets_a_routine_that_files_there_and_another_is_pointed_out(self) -> None:
+        desktop, window = self.begin()
+        work, setup = window.work, desktop.workspace.setup
+        there = {name_of(setup.cabinets, i) for r in setup.routines for i in cabinets_under(r, setup)}
+        bills = next(r for r in setup.routines if r.source == "scanner" and len(cabinets_under(r, setup)) == 1)
+        (home,) = cabinets_under(bills, setup)
+        other = next(c for c in setup.cabinets if c.id != home and c.name in there)
+        work.presenter.scanning.choose_routine(bills.name)
+        self.until(lambda: work.routine.currentText() == bills.name)
+        self.assertIn(f"go to {name_of(setup.cabinets, home)}.", work.destination.text())
+        self.key(window, Qt.Key.Key_2, CTRL)
+        window.cabinets.presenter.show_cabinet(other.id)
+        self.until(lambda: window.cabinets.presenter.state.cabinet == other.id)
+        self.key(window.cabinets.table, Qt.Key.Key_S)
+        self.until(lambda: work.routine.currentText() != bills.name, 10, "a routine that files there")
+        self.assertIn("which files there, is chosen", window.message.text())
+        self.assertFalse(work.unusual.isVisible())
+        work.routine.setFocus()
+        work.routine.setCurrentText(bills.name)
+        work.routine.textActivated.emit(bills.name)
+        self.until(work.unusual.isVisible, 10, "the unusual destination")
+        self.assertIn(f"Not to {other.name}", work.unusual.text())
+        self.assertEqual(window.seat.remembered.get("scan routine"), bills.id)
+        self.key(work.list, Qt.Key.Key_S)
+        self.until(lambda: work.presenter.state.scanning or work.model.rows, 20)
+        self.assertFalse(work.unusual.isVisible(), "the next stack is meant for no cabinet")
 
     def test_another_start_hands_its_files_over(self) -> None:
         desktop, window = self.begin()

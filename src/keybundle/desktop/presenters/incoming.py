@@ -36,6 +36,7 @@ class Incoming(QObject):
         self._progress = Step(0, 0, "")
         self._waiting: deque[tuple[str, Bring]] = deque()
         self.given: dict[str, str] = {}
+        self.meant_for = ""
         self._step.connect(self._on_step)
 
     @property
@@ -72,14 +73,14 @@ class Incoming(QObject):
         if self._cancel is not None:
             self._cancel.cancel()
 
-    def bring_along(self, values: Mapping[str, str]) -> None:
-        """Let the next one bring these values along, by field; none of them takes that back."""
-        self.given = dict(values)
+    def bring_along(self, values: Mapping[str, str], meant_for: str = "") -> None:
+        """Let the next one bring these values along, by field, meant for a cabinet; none of them takes that back."""
+        self.given, self.meant_for = dict(values), meant_for
         self.changed.emit()
 
     def take_given(self) -> dict[str, str]:
         """Return the values that were to come along, once."""
-        given, self.given = self.given, {}
+        given, self.given, self.meant_for = self.given, {}, ""
         return given
 
     def _on_step(self, step: Step) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
@@ -11,6 +11,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import called, name_of
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.arrange import bench
+from keybundle.core.workflows.index.indexing import cabinets_under
 from keybundle.core.workflows.take_in import rescan
 from keybundle.core.workflows.take_in.capture import Captured, scan_stack
 from keybundle.core.workflows.take_in.devices import Offers, Options, SimulatedScanner, find_scanners
@@ -20,6 +21,15 @@ from keybundle.desktop.presenters.preview import PreviewPresenter
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.work_state import HaltShown, ScanChoice, say_again, say_feeder
 from keybundle.desktop.words import tr, trn
+
+SAID_CABINETS = 3
+
+
+def say_or(names: Sequence[str]) -> str:
+    """Return ``a, b or c``."""
+    if len(names) < 2:
+        return "".join(names)
+    return tr("{first} or {last}", first=", ".join(names[:-1]), last=names[-1])
 
 
 class Scanning(Source):
@@ -131,24 +141,50 @@ class Scanning(Source):
             "routine_keys": tuple((r.key, r.name) for r in of_scanner if r.key),
             "scanner": scanner.name if scanner else self._missing(routine), "scanners": tuple(self._s.devices.names),
             "feeder": say_feeder(self._sheets), "plan": plan if sheets else "",
-            "destination": self._say_destination(routine), "options": choices,
+            "destination": self._say_destination(routine), "unusual": self._say_unusual(routine), "options": choices,
             "options_told": ", ".join(tr(choice.value) for choice in choices),
             "can_scan": has_paper and not self._incoming.is_busy and routine is not None and self._s.may(Right.BRING_IN),
         }  # fmt: skip
 
     def _say_destination(self, routine: Routine | None) -> str:
         setup = self._s.workspace.setup
-        kind = setup.document_type(routine.document_type) if routine else None
-        goes = (
-            tr(" {name}s go to the cabinet {cabinets}.", name=kind.name, cabinets=name_of(setup.cabinets, kind.cabinet))
-            if kind
-            else ""
-        )
-        told = tr("It becomes your work.{goes}", goes=goes)
+        goes = [name_of(setup.cabinets, i) for i in cabinets_under(routine, setup)]
+        told = tr("It becomes your work.")
+        if 0 < len(goes) <= SAID_CABINETS:
+            told += " " + tr("Its documents go to {cabinets}.", cabinets=say_or(goes))
+        elif goes:
+            told += " " + tr("Its documents go to one of {n:,} cabinets, by their type.", n=len(goes))
         if self._incoming.given:
             values = ", ".join(f"{k} = {v}" for k, v in self._incoming.given.items())
             told += tr("\nThe next stack gets {values}, to be confirmed.", values=values)
         return told
+
+    def _say_unusual(self, routine: Routine | None) -> str:
+        """Return that a stack meant for one cabinet would be filed in others; empty where it goes where it is meant to."""
+        setup, meant = self._s.workspace.setup, self._incoming.meant_for
+        goes = cabinets_under(routine, setup)
+        if not meant or not goes or meant in goes:
+            return ""
+        there = [name_of(setup.cabinets, i) for i in goes]
+        return tr(
+            "Not to {meant}, where you come from: under {routine} documents are filed in {cabinets}.",
+            meant=name_of(setup.cabinets, meant), routine=routine.name if routine else "", cabinets=say_or(there[:SAID_CABINETS]),
+        )  # fmt: skip
+
+    def bring_along(self, values: Mapping[str, str], meant_for: str) -> None:
+        """Let the next stack take over what was chosen in a cabinet, under a routine that files there, where there is one."""
+        setup, now = self._s.workspace.setup, self.routine()
+        of_scanner = [r for r in self._s.session.routines() if r.source == "scanner"]
+        fitting = [r for r in of_scanner if meant_for in cabinets_under(r, setup)]
+        told = tr("The next stack gets these values. Press S to scan it.") if values else tr("Press S to scan.")
+        if fitting and now not in fitting:
+            # The one that files nowhere else says best what the stack is.
+            best = min(fitting, key=lambda r: len(cabinets_under(r, setup)))
+            self._routine = best.id  # not remembered: the person did not choose it
+            told = tr("Routine {routine}, which files there, is chosen. {told}", routine=best.name, told=told)
+        self._incoming.bring_along(values, meant_for)
+        self.refresh()
+        self.said.emit(told)
 
     def _missing(self, routine: Routine | None) -> str:
         return (

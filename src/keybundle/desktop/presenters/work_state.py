@@ -89,6 +89,7 @@ class WorkState:
     feeder: str = ""
     plan: str = ""
     destination: str = ""
+    unusual: str = ""
     can_scan: bool = False
     scanning: str = ""
     scanned: int = 0

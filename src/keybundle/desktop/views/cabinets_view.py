@@ -103,7 +103,7 @@ class CabinetsView(QWidget):
     """The cabinets place. Files and scans brought in from here take over the values chosen here."""
 
     files_dropped = Signal(object, object)
-    scan_asked = Signal(object)
+    scan_asked = Signal(object, str)
     opened = Signal(str, int)
     sending = Signal(object, bool)
     keeping = Signal(object)
@@ -229,7 +229,7 @@ class CabinetsView(QWidget):
         on("cabinets.clear", p.clear)
         on("cabinets.order", p.swap)
         on("cabinets.flat", p.toggle_flat)
-        on("cabinets.scan", lambda: self.scan_asked.emit(p.values_at()))
+        on("cabinets.scan", lambda: self.scan_asked.emit(p.values_at(), p.state.cabinet))
         on("cabinets.filter", self._focus_filter)
         on("cabinets.tags", self.tags.setFocus)
         on("cabinets.next page", lambda: p.pages.step(1))

@@ -397,11 +397,10 @@ class MainWindow(QMainWindow):
         self.go_work()
         self.work.presenter.files.import_files(files, None, values)
 
-    def _prepare_scan(self, values: dict[str, str]) -> None:
-        """Go to the scanner with the values that a cabinet's columns give."""
-        self.work.presenter.incoming.bring_along(values)
+    def _prepare_scan(self, values: dict[str, str], cabinet: str) -> None:
+        """Go to the scanner with what is chosen in a cabinet."""
         self.go_work()
-        self.say(tr("The next stack gets these values. Press S to scan it.") if values else tr("Press S to scan."))
+        self.work.presenter.scanning.bring_along(values, cabinet)
 
     def open_files(self, files: list[Path]) -> None:
         """Bring in files that were handed over by the file manager."""

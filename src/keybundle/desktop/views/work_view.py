@@ -151,6 +151,9 @@ class WorkView(QWidget):
         self.destination = Told()
         self.destination.setStyleSheet("font-size: 15px;")
         self.destination.setWordWrap(True)
+        self.unusual = Told()
+        self.unusual.setStyleSheet(f"color: {c.BRASS}; font-weight: 600;")
+        self.unusual.setWordWrap(True)
         self.scan = Button(icon("scan", c.CARD), tr("Scan   S"))
         self.scan.setProperty("role", "main")
         self.scan.clicked.connect(lambda: self.presenter.scanning.scan())
@@ -176,8 +179,8 @@ class WorkView(QWidget):
         column.setSpacing(8)
         column.addWidget(section(tr("Sources")))
         scan_card = card(
-            self.scanner, self.feeder, self.routine, self.routine_told, self.options, self.plan, self.destination, self.scan,
-            self.preview, self.stop, self.progress, self.progress_told, self.refill, self.look, self.sheets,
+            self.scanner, self.feeder, self.routine, self.routine_told, self.options, self.plan, self.destination,
+            self.unusual, self.scan, self.preview, self.stop, self.progress, self.progress_told, self.refill, self.look, self.sheets,
         )  # fmt: skip
         self.files_told = quiet()
         self.folder = Button(tr("Import a folder   Shift+I"))
@@ -289,6 +292,7 @@ class WorkView(QWidget):
         for label, text in (
             (self.feeder, state.feeder), (self.files_told, state.files_told), (self.routine_told, state.routine_told),
             (self.plan, state.plan), (self.destination, state.destination), (self.progress_told, state.scanning),
+            (self.unusual, state.unusual),
         ):  # fmt: skip
             label.setText(text)
         shown, more = state.refused[:SHOWN_REFUSALS], len(state.refused) - SHOWN_REFUSALS
@@ -315,6 +319,7 @@ class WorkView(QWidget):
         for button in (self.importing, self.folder, self.file_routine, self.options, self.refill):
             button.setEnabled(state.may_work)
         self.refill.setVisible(not busy and not state.can_scan and state.scanner != tr("No scanner"))
+        self.unusual.setVisible(bool(state.unusual))
         self.plan.setVisible(bool(state.plan) and not busy)
         self.thrown.setText(tr("{batches} thrown away   T", batches=trn("{n:,} batch", "{n:,} batches", state.thrown)))
         self.thrown.setVisible(state.thrown > 0)

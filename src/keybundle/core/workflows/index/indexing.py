@@ -73,6 +73,15 @@ def types_under(routine: Routine | None, setup: Setup) -> tuple[DocumentType, ..
     return tuple(k for k in setup.document_types if not allowed or k.id in allowed)
 
 
+def cabinets_under(routine: Routine | None, setup: Setup) -> tuple[str, ...]:
+    """Return the cabinets (ids) that a routine's documents can be filed in, by their types."""
+    if routine is None:
+        return ()
+    one = setup.document_type(routine.document_type)
+    kinds = (one,) if one is not None else types_under(routine, setup)
+    return tuple(dict.fromkeys(k.cabinet for k in kinds if k.cabinet))
+
+
 def take_proposal(now: Document, proposed: Document) -> Document:
     """Return the document as it is now with what was proposed for it; what somebody did meanwhile stays."""
     if now.filed_id or (now.type_origin == "typed" and now.type != proposed.type):
