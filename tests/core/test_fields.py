@@ -120,6 +120,14 @@ class Kinds(unittest.TestCase):
             self.assertEqual(normalise(text, Rule(kind)), value)
         self.assertEqual(normalise("b", Rule(Kind.CHOICE, choices=("A", "B"))), "B")
 
+    def test_a_unit_behind_a_number_is_understood_and_not_kept(self) -> None:
+        # How units stand behind numbers: SI brochure, 9th edition, 5.4.3 (a space; people leave it out all the same).
+        metres = Rule(Kind.DECIMAL, unit="m", low="1", high="60")
+        self.assertEqual([normalise(t, metres) for t in ("18.5 m", "18.5m", "18.5 M", "18.5")], ["18.5"] * 4)
+        for text in ("m", "18.5 mm", "m 18.5", "75 m"):
+            self.assertIsInstance(normalise(text, metres), Refusal, text)
+        self.assertEqual(normalise("18 m", Rule(Kind.TEXT, unit="m")), "18 m")
+
     def test_refusals_say_why(self) -> None:
         for rule, text, word in (
             (Rule(Kind.DATE), "31 June 2026", "not a date"), (Rule(Kind.MONEY), "plenty", "not an amount"),

@@ -233,7 +233,7 @@ class Drafts(AtSpeed):
             self.burst("LN10\n")
             gate.set()
             self.spin(0.4)
-        lists = [f.completer.popup() for f in self.bench.slip.fields.values()]
+        lists = [f.value.list.popup() for f in self.bench.slip.fields.values()]
         self.assertFalse(any(popup is not None and popup.isVisible() for popup in lists))
 
     def test_undo_reaches_the_batch_from_a_clean_field_and_the_text_from_a_dirty_one(self) -> None:

@@ -95,6 +95,8 @@ class Cabinets(DesktopTest):
         QTest.keyClicks(editor, "nonsense")
         self.key(editor, Qt.Key.Key_Return)
         self.assertIn("2 values in 2 documents", view.drafts_told.text())
+        self.until(lambda: "nonsense" in window.message.text(), 10, "what is wrong with it, before it is kept")
+        self.assertIn("nonsense", str(self.cell(view, bills[1], "Order number").data(Qt.ItemDataRole.ToolTipRole)))
         self.key(view.table, Qt.Key.Key_S, CTRL)
         self.until(lambda: "Nothing was changed" in window.message.text(), 10, window.message.text())
         self.assertEqual([self.ws.repository.load(i).version for i in bills], [1, 1])

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any, cast
 
-from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
+from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPoint, Qt
 from PySide6.QtTest import QAbstractItemModelTester, QTest
 
 from keybundle.core.batches.model import Batch, State
@@ -16,6 +17,7 @@ from keybundle.desktop.views.choose_sheet import ChooseSheet
 from keybundle.desktop.views.record_dialog import RecordDialog
 from keybundle.desktop.views.register_sheet import RegisterSheet
 from keybundle.desktop.views.slip_table_view import SlipTableView
+from keybundle.desktop.views.value_editor import CellEditor
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
 from tests.support import scanned_template
@@ -176,6 +178,7 @@ class Slips(DesktopTest):
         self.assertIn("the same", str(model.headerData(column, Qt.Orientation.Horizontal, Qt.ItemDataRole.DisplayRole)))
         self.key(bench.strip, Qt.Key.Key_Z, CTRL)
         self.until(lambda: texts() != ["LN1005", "LN1005"], 15, "one step back")
+        self.type_in_a_cell(bench, model.index(rows[0], column))
         top = texts()[0]
         for i in rows[:2]:
             chosen.select(model.index(i, column), QItemSelectionModel.SelectionFlag.Select)
@@ -187,6 +190,38 @@ class Slips(DesktopTest):
             self.key(table.types, Qt.Key.Key_Down)
         self.assertTrue(all(r.type == "Mooring agreement" for r in model.table.rows))
         self.assertNotIn("Grade", model.table.fields)
+
+    def type_in_a_cell(self, bench: BenchView, index: QModelIndex) -> None:
+        """A cell completes from the register as the slip does, takes the value alone, and says what is wrong with one."""
+        table, ledger = bench.table, bench.presenter._s.workspace.books()["boats"]
+        text = lambda: str(table.model.data(index, Qt.ItemDataRole.DisplayRole))  # noqa: E731
+        table.grid.clearSelection()
+        table.grid.setCurrentIndex(index)
+        table.grid.setFocus()
+        QTest.keyClick(table.grid, Qt.Key.Key_F2)
+        editor = self.app.focusWidget()
+        assert isinstance(editor, CellEditor)
+        QTest.keyClick(editor, Qt.Key.Key_A, CTRL)
+        QTest.keyClicks(editor, "LN10")
+        self.until(lambda: editor.is_list_open, 10, "the type-ahead list in the cell")
+        self.assertIn(str(ledger.find("LN1000")["Keeper"]), str(editor.model.index(0, 0).data()))  # type: ignore[index]
+        self.key(editor.list.popup(), Qt.Key.Key_Down)
+        chosen = editor.text()
+        self.key(editor.list.popup(), Qt.Key.Key_Return)
+        self.key(editor, Qt.Key.Key_Return)
+        self.until(lambda: text() == chosen and chosen.startswith("LN10"), 10, "the chosen boat in the cell")
+        table.grid.setFocus()
+        QTest.keyClick(table.grid, Qt.Key.Key_F2)
+        editor = self.app.focusWidget()
+        assert isinstance(editor, CellEditor)
+        QTest.keyClick(editor, Qt.Key.Key_A, CTRL)
+        QTest.keyClicks(editor, "no boat")
+        self.key(editor, Qt.Key.Key_Return)
+        self.until(lambda: text() == "no boat", 10)
+        self.assertIn("no boat", str(table.model.data(index, Qt.ItemDataRole.ToolTipRole)))
+        for _ in range(2):
+            self.key(bench.strip, Qt.Key.Key_Z, CTRL)
+            self.spin(0.3)
 
     def test_text_poor_pages_set_aside_and_an_area_read_anew(self) -> None:
         window, bench = self.begin()
@@ -264,7 +299,7 @@ class Table(DesktopTest):
     )  # fmt: skip
 
     def test_the_model_keeps_qts_contract(self) -> None:
-        view = SlipTableView()
+        view = SlipTableView(lambda document, field: None, cast(Any, None))
         QAbstractItemModelTester(view.model, QAbstractItemModelTester.FailureReportingMode.Fatal)
         view.render_table(self.STATE)
         view.render_table(narrow_table(self.STATE, "Sheet"))

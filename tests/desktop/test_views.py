@@ -185,10 +185,10 @@ class Bench(DesktopTest):
         p, field = bench.presenter, bench.slip.fields["Boat number"]
         bench.slip.focus("Boat number")
         QTest.keyClicks(field.value, "LN10")
-        self.until(lambda: field.model.rowCount(), what="the type-ahead list")
-        shown = [field.model.index(i, 0).data() for i in range(field.model.rowCount())]
+        self.until(lambda: field.value.model.rowCount(), what="the type-ahead list")
+        shown = [field.value.model.index(i, 0).data() for i in range(field.value.model.rowCount())]
         self.assertTrue(shown[0].startswith("LN1000"))
-        popup = field.completer.popup()
+        popup = field.value.list.popup()
         self.until(popup.isVisible)
         for _ in range(1 + next(i for i, line in enumerate(shown) if line.startswith("LN1007"))):
             self.key(popup, Qt.Key.Key_Down)

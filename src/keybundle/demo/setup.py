@@ -7,7 +7,7 @@ from typing import Any
 from keybundle.core.setup.model import Setup
 from keybundle.demo.names import GROUPS, OFFICES, PEOPLE, Row, World
 
-BOAT = {"kind": "register", "register": "boats", "column": "Boat number", "required": True,
+BOAT = {"kind": "register", "register": "boats", "column": "Boat number", "required": True, "help": "As on the plate at the bow.",
         "labels": ["Boat number", "Boat no", "Vessel number", "Craft no"]}  # fmt: skip
 SUPPLIER = {"kind": "register", "register": "suppliers", "column": "Name", "required": True,
             "labels": ["Supplier", "From", "Sold by"]}  # fmt: skip

@@ -37,7 +37,10 @@ class Kind(StrEnum):
 
 @dataclass(frozen=True)
 class Rule:
-    """What a value must satisfy besides its kind; ``low`` and ``high`` are normalised and empty for no limit."""
+    """What a value must satisfy besides its kind; ``low`` and ``high`` are normalised and empty for no limit.
+
+    ``unit`` is what a number is given in; it may stand behind the number on paper or as typed, and is not kept with it.
+    """
 
     kind: Kind = Kind.TEXT
     pattern: str = ""
@@ -47,6 +50,7 @@ class Rule:
     day_first: bool = True
     low: str = ""
     high: str = ""
+    unit: str = ""
 
 
 @dataclass(frozen=True)
@@ -92,6 +96,11 @@ def _in_range(value: str, rule: Rule) -> str | Refusal:
     return value
 
 
+def _without_unit(body: str, unit: str) -> str:
+    has_unit = bool(unit) and body.casefold().endswith(unit.casefold()) and len(body) > len(unit)
+    return body[: -len(unit)].rstrip() if has_unit else body
+
+
 def _of_kind(body: str, rule: Rule) -> str | Refusal:
     if rule.kind is Kind.DATE:
         day = parse_date(body, day_first=rule.day_first)
@@ -100,7 +109,7 @@ def _of_kind(body: str, rule: Rule) -> str | Refusal:
         amount = parse_money(body, decimal_mark=rule.decimal_mark)
         return str(amount) if amount is not None else Refusal(message("kinds.not-amount-write-like", body=body))
     if rule.kind in (Kind.DECIMAL, Kind.WHOLE):
-        number = parse_number(body, decimal_mark=rule.decimal_mark)
+        number = parse_number(_without_unit(body, rule.unit), decimal_mark=rule.decimal_mark)
         if number is None or (rule.kind is Kind.WHOLE and number != number.to_integral_value()):
             return Refusal(
                 message("kinds.not", body=body, value=rule.kind.value if rule.kind is Kind.WHOLE else "number")

@@ -26,6 +26,7 @@ class FieldSpec(Named):
 
     ``default`` may be ``{today}``, ``{received}``, ``{operator}``, ``{counter NAME}`` or ``{person FIELD}``. ``carry``
     gives it the value of the document before. ``low`` and ``high`` are the least and greatest value, normalised.
+    ``unit`` is what its numbers are given in, ``help`` a line for who types the value.
     ``zone`` is where it stands on every first page of its type; ``file_property`` names what the file itself tells of it.
     """
 
@@ -42,6 +43,8 @@ class FieldSpec(Named):
     carry: bool = False
     low: str = ""
     high: str = ""
+    unit: str = ""
+    help: str = ""
     zone: Zone | None = None
     file_property: str = ""
 
@@ -64,7 +67,9 @@ class FieldSpec(Named):
 
     def rule(self, *, decimal_mark: str = ".", day_first: bool = True) -> Rule:
         """Return what a value of this field must satisfy."""
-        return Rule(self.kind, self.pattern, self.choices, self.check, decimal_mark, day_first, self.low, self.high)
+        return Rule(
+            self.kind, self.pattern, self.choices, self.check, decimal_mark, day_first, self.low, self.high, self.unit
+        )
 
 
 class FolderField(Named):

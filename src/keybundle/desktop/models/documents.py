@@ -44,6 +44,7 @@ class DocumentsModel(QAbstractTableModel):
         self._total = 0
         self._is_changing = False
         self._drafts: dict[str, dict[str, str]] = {}
+        self._problems: Mapping[tuple[str, str], str] = {}
         self.tag_colours: Mapping[str, str] = {}
         self._editable: Mapping[str, frozenset[str]] = {}
         self._ids: list[str] = []
@@ -106,9 +107,11 @@ class DocumentsModel(QAbstractTableModel):
         )
 
     def render_drafts(
-        self, drafts: Mapping[str, Mapping[str, str]], editable: Mapping[str, frozenset[str]]
-    ) -> list[int]:
+        self, drafts: Mapping[str, Mapping[str, str]], editable: Mapping[str, frozenset[str]],
+        problems: Mapping[tuple[str, str], str],
+    ) -> list[int]:  # fmt: skip
         """Show values that are not kept yet, below those that stand; return the rows that have some, or had."""
+        self._problems = problems
         touched = {*self._drafts, *drafts}
         self._drafts, self._editable = {d: dict(texts) for d, texts in drafts.items()}, editable
         rows = [i for i, key in enumerate(self._ids) if key in touched]
@@ -116,11 +119,16 @@ class DocumentsModel(QAbstractTableModel):
             self.dataChanged.emit(self.index(row, 0), self.index(row, len(self._heads) - 1))
         return rows
 
-    def values_of(self, ids: Iterable[str], head: str) -> dict[str, tuple[str, int]]:
-        """Return what stands in a column for documents, each with its revision; only where it can be corrected."""
+    def place_of(self, index: Index) -> tuple[str, str]:
+        """Return the type and the field, by name, that a cell is of."""
+        document = self._row(index.row())
+        return (document.type if document is not None else "", self._heads[index.column()])
+
+    def values_of(self, ids: Iterable[str], head: str) -> dict[str, tuple[str, int, str]]:
+        """Return what stands in a column for documents, each with its revision and type; only where it can be corrected."""
         rows = {i: self._row(self._ids.index(i)) for i in ids if i in self._ids}
         found = {i: d for i, d in rows.items() if d is not None and head in self._editable.get(d.type, ())}
-        return {i: (d.values[head].text if head in d.values else "", d.revision) for i, d in found.items()}
+        return {i: (d.values[head].text if head in d.values else "", d.revision, d.type) for i, d in found.items()}
 
     def _field_at(self, index: Index) -> str | None:
         """Return the field that a cell shows where it can be corrected."""
@@ -182,7 +190,9 @@ class DocumentsModel(QAbstractTableModel):
             return self._value_font if index.column() >= FIXED else None
         draft = self._draft_at(index) if self._drafts else None
         if role == Qt.ItemDataRole.ForegroundRole and draft is not None:
-            return QColor(c.BRASS)
+            return QColor(c.MADDER if self._problem_at(index) else c.BRASS)
+        if role == Qt.ItemDataRole.ToolTipRole and (problem := self._problem_at(index)):
+            return problem
         if role == STANDS and draft is None:
             return None
         document = self._row(index.row())
@@ -207,6 +217,9 @@ class DocumentsModel(QAbstractTableModel):
 
     def _tag(self, tag: str) -> str:
         return f"{c.TAG[self.tag_colours[tag]][1]} {tag}" if tag in self.tag_colours else tag
+
+    def _problem_at(self, index: Index) -> str:
+        return self._problems.get((self._ids[index.row()], self._heads[index.column()]), "") if self._problems else ""
 
     def _draft_at(self, index: Index) -> str | None:
         return self._drafts.get(self._ids[index.row()], {}).get(self._heads[index.column()])

@@ -52,6 +52,11 @@ class SlipsModel(QAbstractTableModel):
         column = index.column() - len(FIXED)
         return self._rows[index.row()].cells[column] if column >= 0 else None
 
+    def place_of(self, index: Index) -> tuple[str, str]:
+        """Return the document and the field that a cell is of; empty for what is no field."""
+        column = index.column() - len(FIXED)
+        return (self._rows[index.row()].document, self.table.fields[column]) if column >= 0 else ("", "")
+
     def data(self, index: Index, role: int = 0) -> object:
         if not index.isValid():
             return None
@@ -65,7 +70,7 @@ class SlipsModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.BackgroundRole and cell is not None:
             return QColor(c.BRASS_WASH) if cell.unsure else QColor(c.PAPER) if not cell.can_edit else None
         if role == Qt.ItemDataRole.ToolTipRole and cell is not None and cell.unsure:
-            return tr("Unsure: compare it with the page")
+            return cell.problem or tr("Unsure: compare it with the page")
         return None
 
     def flags(self, index: Index) -> Qt.ItemFlag:

@@ -9,7 +9,7 @@ from keybundle.core.reading.text import Word
 from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.file.closing import close_batch
 from keybundle.core.workflows.index import slip
-from keybundle.core.workflows.index.slip import Completion
+from keybundle.desktop.presenters.asking import Asked, ValueHelp, ask
 from keybundle.desktop.presenters.bench_filing import BenchFiling
 from keybundle.desktop.presenters.bench_pages import BenchPages
 from keybundle.desktop.presenters.bench_slips import BenchSlips
@@ -18,8 +18,6 @@ from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import mark, tr
-
-__all__ = ["BenchPresenter", "Completion"]
 
 GONE = mark("The page that was pointed at is no longer in front, so nothing was taken. Point again.")
 
@@ -34,6 +32,7 @@ class BenchPresenter(Desk):
         self.pages = BenchPages(self, seat)
         self.filing = BenchFiling(self, seat)
         self.slips = BenchSlips(self, seat)
+        self.help = ValueHelp(seat, self)
 
     # -- the batch -----------------------------------------------------------------------------------------------
 
@@ -129,10 +128,14 @@ class BenchPresenter(Desk):
     def complete(self, document: str, name: str, typed: str) -> None:
         """Ask for a field's type-ahead list."""
         kind = self.state.slip.type_id if self.state.slip else ""
-        self._s.runner.query(
-            lambda: slip.complete(self._s.session, kind, name, typed),
-            lambda found: self.completed.emit(document, name, typed, found), key="complete", owner=self,
-        )  # fmt: skip
+        asked = ask(self._s.workspace.setup.document_type(kind), name)
+        if asked is not None:
+            self.help.complete(asked, typed, lambda found: self.completed.emit(document, name, typed, found))
+
+    def asked(self, document: str, field: str) -> Asked | None:
+        """Return what an editor must know of a field of a document."""
+        found = self._data.batch.documents.get(document) if self._data is not None else None
+        return ask(self._s.workspace.setup.document_type(found.type), field) if found is not None else None
 
     @property
     def remembered(self) -> Remembered:

@@ -9,6 +9,7 @@ from PySide6.QtGui import QImage
 from keybundle.core.base.boxes import Box
 from keybundle.core.imaging.tiles import Tiles
 from keybundle.core.reading.text import Word
+from keybundle.desktop.presenters.asking import Asked
 
 UNSURE_WORD = 0.7
 BEING_FILED = "being filed"
@@ -64,6 +65,7 @@ class SlipRow:
     has_register: bool = False
     is_date: bool = False
     label: str = ""
+    asked: Asked | None = None
 
 
 @dataclass(frozen=True)
@@ -101,6 +103,7 @@ class TableCell:
     text: str = ""
     unsure: bool = False
     can_edit: bool = False
+    problem: str = ""
 
 
 @dataclass(frozen=True)

@@ -15,6 +15,7 @@ from keybundle.core.reading.text import Word
 from keybundle.core.setup.model import FieldSpec, Setup, name_of
 from keybundle.core.workflows.arrange.bench import BenchData
 from keybundle.core.workflows.take_in.preview_files import preview_file
+from keybundle.desktop.presenters.asking import Asked, ask
 from keybundle.desktop.presenters.bench_state import (
     BEING_FILED,
     SlipRow,
@@ -154,7 +155,8 @@ def make_slip(
     """Return the slip of a document; ``types`` are the names of the types to choose from (none: all)."""
     facts = data.facts[document.id]
     kind = setup.document_type(document.type)
-    rows = tuple(_row(f, document.values.get(f.id), data.batch, calibration) for f in kind.fields) if kind else ()
+    fields = kind.fields if kind is not None else ()
+    rows = tuple(_row(f, document.values.get(f.id), data.batch, calibration, ask(kind, f.id)) for f in fields)
     return SlipState(
         document.id, name_of(setup.document_types, document.type), tuple(types) or tuple(t.name for t in setup.document_types),
         say_state(document), rows,
@@ -218,7 +220,8 @@ def make_table(data: BenchData, setup: Setup) -> SlipTable:
             text = value.text if value else ""
             seen[name].append(text)
             unsure = not value.sure if value else spec.required
-            cells.append(TableCell(text, unsure and not document.filed_id, not document.filed_id))
+            is_open, problem = not document.filed_id, worded(value.problem) if value else ""
+            cells.append(TableCell(text, unsure and is_open, is_open, problem))
         head = f"{number}  {data.facts[document.id].caption}"
         rows.append(
             TableRow(document.id, head, name_of(setup.document_types, document.type), say_state(document), tuple(cells))
@@ -257,7 +260,9 @@ def join_words_by_line(words: Sequence[Word]) -> str:
     return "; ".join(" ".join(said).strip(" ,;") for said in lines.values())
 
 
-def _row(spec: FieldSpec, value: FieldValue | None, batch: Batch, calibration: Calibration) -> SlipRow:
+def _row(
+    spec: FieldSpec, value: FieldValue | None, batch: Batch, calibration: Calibration, asked: Asked | None
+) -> SlipRow:
     has_register, is_date = bool(spec.register_name), spec.kind is Kind.DATE
     if value is None:
         problem = tr("{name} is missing.", name=spec.name) if spec.required else ""
@@ -273,6 +278,7 @@ def _row(spec: FieldSpec, value: FieldValue | None, batch: Batch, calibration: C
             has_register=has_register,
             is_date=is_date,
             label=spec.name,
+            asked=asked,
         )
     place = None
     if value.page and value.box:
@@ -291,5 +297,5 @@ def _row(spec: FieldSpec, value: FieldValue | None, batch: Batch, calibration: C
     as_read = value.as_read if value.as_read and value.as_read.casefold() != value.text.casefold() else ""
     return SlipRow(
         spec.id, value.text, value.origin.value, not value.sure, spec.required, problem, place, value.alternatives, as_read,
-        worded(value.note), value.origin in ASSUMED and not value.confirmed_by, has_register, is_date, spec.name,
+        worded(value.note), value.origin in ASSUMED and not value.confirmed_by, has_register, is_date, spec.name, asked,
     )  # fmt: skip

@@ -8,13 +8,19 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.setup.model import called
 from keybundle.core.workflows.keep import correcting, trash
 from keybundle.core.workflows.keep.correcting import Corrected, Moves
+from keybundle.desktop.presenters.asking import ValueHelp, ask_named
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import tr, trn, worded
 
 __all__ = ["CabinetChanges", "Moves", "Undo"]
 LANE = "cabinet changes"
+
+
+# What stands in a field of a document: the text, the revision that was shown, and the document's type by name.
+Standing = tuple[str, int, str]
 
 
 @dataclass(frozen=True)
@@ -41,6 +47,8 @@ class CabinetChanges(QObject):
         super().__init__(parent)
         self._s = seat
         self.drafts: dict[str, dict[str, str]] = {}
+        self.problems: dict[tuple[str, str], str] = {}
+        self.help = ValueHelp(seat, self)
         self._bases: dict[str, int] = {}
         self._undo: list[Undo] = []
 
@@ -56,21 +64,40 @@ class CabinetChanges(QObject):
             documents=trn("{n:,} document", "{n:,} documents", len(self.drafts)),
         )
 
-    def edit(self, documents: Mapping[str, tuple[str, int]], field: str, text: str) -> None:
-        """Draft a value of documents (each with what stands there now, and the revision that was shown)."""
-        for document, (now, revision) in documents.items():
+    def edit(self, documents: Mapping[str, Standing], field: str, text: str) -> None:
+        """Draft a value of documents; what is wrong with it is told at once, and kept from being filed by ``keep``."""
+        kinds: dict[str, list[str]] = {}
+        for document, (now, revision, kind) in documents.items():
             mine = self.drafts.setdefault(document, {})
             mine[field] = text
+            self.problems.pop((document, field), None)
+            kinds.setdefault(kind, []).append(document)
             self._bases.setdefault(document, revision)
             if text == now:
                 del mine[field]
             if not mine:
                 del self.drafts[document], self._bases[document]
         self.changed.emit()
+        for kind, chosen in kinds.items():
+            self._check(kind, chosen, field, text)
+
+    def _check(self, type_name: str, documents: Sequence[str], field: str, text: str) -> None:
+        asked = ask_named(called(self._s.workspace.setup.document_types, type_name), field)
+        if asked is None:
+            return
+
+        def told(problem: str) -> None:
+            meant = [d for d in documents if problem and self.drafts.get(d, {}).get(field) == text]
+            if meant:
+                self.problems |= {(d, field): problem for d in meant}
+                self.failed.emit(problem)
+                self.changed.emit()
+
+        self.help.check(asked, text, told)
 
     def discard(self) -> None:
         """Let go of all drafts."""
-        self.drafts, self._bases = {}, {}
+        self.drafts, self._bases, self.problems = {}, {}, {}
         self.changed.emit()
 
     def keep(self) -> None:

@@ -10,10 +10,12 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.base.changes import Changes
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right
+from keybundle.core.setup.model import called
 from keybundle.core.workflows.index import tags
 from keybundle.core.workflows.keep import cabinets
 from keybundle.core.workflows.keep.cabinets import Browsed, CabinetRow, Column, Page
 from keybundle.core.workflows.session.access import Spot
+from keybundle.desktop.presenters.asking import Asked, ask_named
 from keybundle.desktop.presenters.cabinet_changes import CabinetChanges, Undo
 from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.seat import Seat
@@ -292,6 +294,10 @@ class CabinetsPresenter(QObject):
             return {}
         kinds = self._s.workspace.setup.document_types
         return {k.name: frozenset(f.name for f in k.fields) for k in kinds if k.cabinet == self.state.cabinet}
+
+    def asked(self, type_name: str, name: str) -> Asked | None:
+        """Return what an editor must know of a field of a type, both by name."""
+        return ask_named(called(self._s.workspace.setup.document_types, type_name), name)
 
     def values_at(self, field: str = "", value: str = "") -> dict[str, str]:
         """Return what a stack brought in here takes over: the chosen values, and the one pointed at."""

@@ -17,9 +17,11 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right
 from keybundle.core.search.query import Query
+from keybundle.core.setup.model import called
 from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.keep import cabinets, received
 from keybundle.core.workflows.keep.story import load_story
+from keybundle.desktop.presenters.asking import Asked, ask_named
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.cabinet_changes import CabinetChanges
 from keybundle.desktop.presenters.own_program import open_outside
@@ -179,12 +181,17 @@ class ViewerPresenter(QObject):
 
         seat.runner.query(load, done, key="filed document again", owner=self, on_error=self._gone)
 
+    def asked(self, name: str) -> Asked | None:
+        """Return what an editor must know of a field of the document, by name."""
+        kinds = self._s.workspace.setup.document_types
+        return ask_named(called(kinds, self.document.type), name) if self.document is not None else None
+
     def correct(self, field: str, text: str) -> None:
         """Correct a value of the document; it is kept at once."""
         if self.document is not None:
             value = self.document.values.get(field)
             now = value.text if value is not None else ""
-            self.changes.edit({self.document.id: (now, self.document.revision)}, field, text)
+            self.changes.edit({self.document.id: (now, self.document.revision, self.document.type)}, field, text)
             self.changes.keep()
 
     def _refuse(self, told: str) -> None:

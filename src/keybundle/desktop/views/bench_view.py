@@ -19,7 +19,7 @@ from keybundle.core.base.boxes import Box
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.menu import make_menu
 from keybundle.desktop.actions.registry import Handlers
-from keybundle.desktop.presenters.bench import BenchPresenter, Completion
+from keybundle.desktop.presenters.bench import BenchPresenter
 from keybundle.desktop.presenters.bench_state import BenchState, PageShown
 from keybundle.desktop.presenters.drafts import WORDS
 from keybundle.desktop.views.bench_sheets import BenchSheets
@@ -87,7 +87,7 @@ class BenchView(QWidget):
         self.stop_reading.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
         self.contact = ContactSheet()
-        self.table = SlipTableView()
+        self.table = SlipTableView(presenter.asked, presenter.help)
         self.text = TextView()
         self.below = QStackedWidget()
         self.sheets = BenchSheets(presenter, self, self.below)
@@ -147,7 +147,7 @@ class BenchView(QWidget):
         p.changed.connect(self.render_state)
         p.pictures.changed.connect(self._render_page)
         p.focus_requested.connect(self.slip.focus)
-        p.completed.connect(self._offer)
+        p.completed.connect(self.slip.offer)
         p.conflicts_found.connect(self._show_conflicts)
         p.closed.connect(self.left.emit)
         for pages in (self.strip, self.contact):
@@ -381,9 +381,6 @@ class BenchView(QWidget):
         self.page.render_page(shown)
         self._render_text()
         self.slip.render_slip(self.presenter.state.slip, self._snippet)
-
-    def _offer(self, document: str, name: str, typed: str, found: list[Completion]) -> None:
-        self.slip.offer(document, name, typed, [(x.value, x.told) for x in found])
 
     def _begin_lift(self) -> None:
         """Lift by keys, for the field that has the focus; it ends when the focus comes back to the slip."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QModelIndex, Qt, Signal
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, Signal
 from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from keybundle.desktop.actions.binding import bind_commands, bind_place
 from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.models.documents import DocumentsModel
+from keybundle.desktop.presenters.asking import Asked
 from keybundle.desktop.presenters.cabinets import CabinetsPresenter, CabinetsState, ColumnState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.ask_sheet import AskSheet
@@ -147,7 +148,7 @@ class CabinetsView(QWidget):
         # Not before the views have heard of it: what is shown anew in the midst of a removal confuses them.
         self.model.rowsRemoved.connect(lambda *_: self._documents_chosen(), Qt.ConnectionType.QueuedConnection)
         self.table.setEditTriggers(QTableView.EditTrigger.EditKeyPressed)
-        self.table.setItemDelegate(CellDelegate(self.table))
+        self.table.setItemDelegate(CellDelegate(self.table, self._asked, presenter.changes.help))
         self.model.edited.connect(self._edited)
         self.drafts_told = Told()
         self.drafts_told.setStyleSheet(f"color: {c.BRASS}; font-weight: 600;")
@@ -283,6 +284,10 @@ class CabinetsView(QWidget):
         self.table.setCurrentIndex(found)
         self.table.edit(found)
 
+    def _asked(self, index: QModelIndex | QPersistentModelIndex) -> Asked | None:
+        kind, head = self.model.place_of(index)
+        return self.presenter.asked(kind, head)
+
     def _edited(self, document: str, head: str, text: str) -> None:
         """Draft what was typed, for all chosen documents where the cell's is one of them."""
         chosen = self.presenter.state.chosen
@@ -306,7 +311,7 @@ class CabinetsView(QWidget):
         for part in (self.drafts_told, self.keep_drafts, self.drop_drafts):
             part.setVisible(bool(changes.told))
         self.drafts_told.setText(changes.told)
-        for row in self.model.render_drafts(changes.drafts, self.presenter.editable()):
+        for row in self.model.render_drafts(changes.drafts, self.presenter.editable(), changes.problems):
             has = self.model.id_at(row) in changes.drafts
             self.table.setRowHeight(row, DRAFT_ROW_PX if has else ROW_PX)
 

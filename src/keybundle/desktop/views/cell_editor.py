@@ -2,31 +2,30 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QModelIndex, QPersistentModelIndex, Qt
-from PySide6.QtGui import QColor, QFont, QKeyEvent, QPainter
-from PySide6.QtWidgets import QLineEdit, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+from collections.abc import Callable
+
+import shiboken6
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtGui import QColor, QFont, QPainter
+from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from keybundle.desktop.models.documents import NOTHING, STANDS, DocumentsModel
+from keybundle.desktop.presenters.asking import Asked, Found, ValueHelp
 from keybundle.desktop.theme import colours as c
+from keybundle.desktop.views.value_editor import CellEditor
 
-OWN_KEYS = (
-    Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape, Qt.Key.Key_Tab, Qt.Key.Key_Backtab, Qt.Key.Key_Delete,
-)  # fmt: skip
-
-
-class CellEditor(QLineEdit):
-    """A line in a cell: Enter ends it and opens nothing, Delete takes a letter and no document."""
-
-    def event(self, event: QEvent) -> bool:
-        is_key = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
-        if is_key and event.key() in OWN_KEYS:  # type: ignore[attr-defined]
-            event.accept()
-            return True
-        return super().event(event)
+Ask = Callable[[QModelIndex | QPersistentModelIndex], Asked | None]
 
 
 class CellDelegate(QStyledItemDelegate):
-    """Opens a ``CellEditor`` in a cell, and strikes out the value that stands where another is to take its place."""
+    """Opens a ``CellEditor`` in a cell, and strikes out the value that stands where another is to take its place.
+
+    ``ask`` says what the editor must know of a cell's field, ``helper`` answers it.
+    """
+
+    def __init__(self, parent: QWidget, ask: Ask, helper: ValueHelp) -> None:
+        super().__init__(parent)
+        self._ask, self._helper = ask, helper
 
     def paint(
         self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
@@ -42,18 +41,19 @@ class CellDelegate(QStyledItemDelegate):
         margin = style.pixelMetric(QStyle.PixelMetric.PM_FocusFrameHMargin, None, own.widget) + 1
         area = style.subElementRect(QStyle.SubElement.SE_ItemViewItemText, own, own.widget)
         area.adjust(margin, 0, -margin, 0)
+        colour = index.data(Qt.ItemDataRole.ForegroundRole) or QColor(c.BRASS)
         draft, own.text = index.data(Qt.ItemDataRole.EditRole), ""
         style.drawControl(QStyle.ControlElement.CE_ItemViewItem, own, painter, own.widget)
         painter.save()
         struck = QFont(own.font)
         struck.setStrikeOut(True)
         half = area.height() // 2
-        for text, font, colour, part in (
+        for text, font, ink, part in (
             (stands, struck, c.QUIET, area.adjusted(0, 0, 0, -half)),
-            (draft or NOTHING, own.font, c.BRASS, area.adjusted(0, half, 0, 0)),
+            (draft or NOTHING, own.font, colour, area.adjusted(0, half, 0, 0)),
         ):
             painter.setFont(font)
-            painter.setPen(QColor(colour))
+            painter.setPen(QColor(ink))
             shown = own.fontMetrics.elidedText(text, own.textElideMode, part.width())
             painter.drawText(part, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, shown)
         painter.restore()
@@ -63,9 +63,21 @@ class CellDelegate(QStyledItemDelegate):
     ) -> QWidget:
         editor = CellEditor(parent)
         editor.setFrame(False)
+        asked = self._ask(index)
+        editor.fill(asked)
+        if asked is not None:
+            editor.stands = str(index.data(Qt.ItemDataRole.EditRole) or "")
+            editor.asked.connect(lambda typed: self._complete(editor, asked, typed))
         return editor
+
+    def _complete(self, editor: CellEditor, asked: Asked, typed: str) -> None:
+        def offer(found: Found) -> None:
+            if shiboken6.isValid(editor):
+                editor.offer(typed, found)
+
+        self._helper.complete(asked, typed, offer)
 
     def setEditorData(self, editor: QWidget, index: QModelIndex | QPersistentModelIndex) -> None:
         """Show the cell's text; what is being typed is never shown over."""
-        if not (isinstance(editor, QLineEdit) and editor.isModified()):
+        if not (isinstance(editor, CellEditor) and editor.is_touched):
             super().setEditorData(editor, index)

@@ -2,22 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QPixmap, QStandardItem, QStandardItemModel
-from PySide6.QtWidgets import QCompleter, QFrame, QGridLayout, QHBoxLayout, QWidget
+from PySide6.QtGui import QKeyEvent, QPixmap
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QWidget
 
 from keybundle.desktop.presenters.bench_state import SlipRow
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import ORIGIN_SIGN, icon_pixmap
-from keybundle.desktop.views.calm import Line
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.views.value_editor import ValueEditor
 from keybundle.desktop.words import tr
 
-TOLD = "   ·   "
 BESIDE_LETTERS = 18
-VALUE_ROLE = Qt.ItemDataRole.UserRole + 1
 
 
 class SlipField(QFrame):
@@ -36,14 +32,12 @@ class SlipField(QFrame):
         super().__init__(parent)
         self.name = name
         self._row: SlipRow | None = None
-        self._asked: str | None = None
         self.label = Told(name)
         self.label.setFixedWidth(128)
         self.label.setWordWrap(True)
         self.sign = Told()
         self.sign.setFixedWidth(20)
-        self.value = Line()
-        self.value.setProperty("role", "value")
+        self.value = ValueEditor()
         self.value.setAccessibleName(name)
         self.label.setBuddy(self.value)
         self.snippet = Told()
@@ -73,24 +67,9 @@ class SlipField(QFrame):
         grid.addWidget(self.problem, 2, 2)
         grid.addWidget(self.note, 3, 2)
         grid.setColumnStretch(2, 1)
-        self.model = QStandardItemModel(self)
-        self.completer = QCompleter(self.model, self)
-        self.completer.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
-        # What the list shows says more than the value; what it gives to the field is the value and nothing else.
-        self.completer.setCompletionRole(VALUE_ROLE)
-        self.completer.activated[str].connect(self._take_completion)  # type: ignore[index]
-        self.value.setCompleter(self.completer)
         self.value.installEventFilter(self)
-        self.value.textEdited.connect(self._on_typed)
-
-    def _on_typed(self, text: str) -> None:
-        self.typed.emit(self.name, text)
-        self.asked.emit(self.name, text)
-
-    def _take_completion(self, value: str) -> None:
-        self.value.setText(value)
-        self.value.setModified(True)
-        self.typed.emit(self.name, value)
+        self.value.typed.connect(lambda text: self.typed.emit(self.name, text))
+        self.value.asked.connect(lambda text: self.asked.emit(self.name, text))
 
     def render_row(self, row: SlipRow, snippet: QPixmap, *, locked: bool) -> None:
         """Show a row; a value being typed right now is left alone."""
@@ -101,7 +80,8 @@ class SlipField(QFrame):
                 self.value.selectAll()
             else:
                 self.value.setCursorPosition(0)
-        self._row = row
+        self._row, self.value.stands = row, row.text
+        self.value.fill(row.asked)
         self.label.setText(row.label + ("" if row.is_required else " "))
         self.value.setAccessibleName(row.label)
         self.label.setStyleSheet("" if row.is_required else f"color: {c.QUIET}")
@@ -127,8 +107,7 @@ class SlipField(QFrame):
     def forget(self) -> None:
         """Let the next row be shown whatever was typed: it is another document's."""
         self._row = None
-        self.value.setModified(False)
-        self._close_list()
+        self.value.forget()
 
     def _say_more(self, row: SlipRow) -> str:
         """Return what else is known of a value: a long text as read, what could stand instead, what is worth knowing."""
@@ -141,55 +120,29 @@ class SlipField(QFrame):
             )
         if row.note:
             parts.append(row.note)
+        if row.asked is not None and row.asked.help and self.value.hasFocus():
+            parts.append(row.asked.help)
         if row.has_register and self.value.hasFocus():
             parts.append(tr("Alt+R looks into the register"))
         return "\n".join(parts)
-
-    def _close_list(self) -> None:
-        popup = self.completer.popup()
-        if popup is not None:
-            popup.hide()
-
-    def offer(self, typed: str, found: Sequence[tuple[str, str]]) -> None:
-        """Show a type-ahead list of (value, told), if what it was asked for still stands here."""
-        if not self.value.hasFocus() or self.value.isReadOnly() or typed not in (self.value.text(), self._asked):
-            return
-        self.model.clear()
-        for value, told in found:
-            item = QStandardItem(value + (TOLD + told if told else ""))
-            item.setData(value, VALUE_ROLE)
-            self.model.appendRow(item)
-        if found:
-            self.completer.complete()
-        else:
-            self._close_list()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         kind = event.type()
         if kind == QEvent.Type.FocusIn:
             self.focused.emit(self.name)
-        elif kind == QEvent.Type.FocusOut and not self._is_list_open():
+        elif kind == QEvent.Type.FocusOut and not self.value.is_list_open:
             self.value.setModified(False)
-            self._asked = None
             self.left.emit(self.name)
         if isinstance(event, QKeyEvent) and kind == QEvent.Type.KeyPress:
             return self._on_key(event)
         return False
 
-    def _is_list_open(self) -> bool:
-        popup = self.completer.popup()
-        return popup is not None and popup.isVisible()
-
     def _on_key(self, event: QKeyEvent) -> bool:
         plain = event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.KeypadModifier)
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and plain:
-            self._close_list()
+            self.value.close_list()
             if not event.isAutoRepeat():
                 self.value.setModified(False)
                 self.confirmed.emit(self.name, self.value.text())
-            return True
-        if event.key() == Qt.Key.Key_Down and plain and not self._is_list_open():
-            self._asked = "" if self._row and self.value.text() == self._row.text else self.value.text()
-            self.asked.emit(self.name, self._asked)
             return True
         return False

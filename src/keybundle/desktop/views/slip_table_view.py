@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QModelIndex, Qt, Signal
 from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QTableView, QVBoxLayout, QWidget
 
 from keybundle.desktop.models.slips import FIXED, SlipsModel
+from keybundle.desktop.presenters.asking import Asked, ValueHelp
 from keybundle.desktop.presenters.bench_state import SlipTable
 from keybundle.desktop.presenters.bench_wording import narrow_table
 from keybundle.desktop.views.calm import Choice
+from keybundle.desktop.views.cell_editor import CellDelegate
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.work_view import fill_box
 from keybundle.desktop.words import mark, tr
@@ -22,7 +26,9 @@ class SlipTableView(QWidget):
     changed = Signal(object)
     document_chosen = Signal(str)
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, ask: Callable[[str, str], Asked | None], helper: ValueHelp, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self._table = SlipTable()
         self._sized: tuple[str, ...] = ()
@@ -30,6 +36,7 @@ class SlipTableView(QWidget):
         self.model.edited.connect(self._edited)
         self.grid = QTableView()
         self.grid.setModel(self.model)
+        self.grid.setItemDelegate(CellDelegate(self.grid, lambda index: ask(*self.model.place_of(index)), helper))
         self.grid.setAccessibleName(tr("Table of slips"))
         self.grid.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.grid.setEditTriggers(

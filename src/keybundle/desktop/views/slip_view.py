@@ -310,7 +310,7 @@ class SlipView(QWidget):
     def offer(self, document: str, name: str, typed: str, found: Sequence[tuple[str, str]]) -> None:
         """Show a type-ahead list at the field of the document it was asked for."""
         if name in self.fields and document == self.document:
-            self.fields[name].offer(typed, found)
+            self.fields[name].value.offer(typed, found)
 
 
 def say_same(same: Sequence[tuple[str, str]]) -> str:

@@ -8,7 +8,7 @@ from __future__ import annotations
 import functools
 from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, Signal
 from PySide6.QtGui import QGuiApplication, QResizeEvent
 from PySide6.QtWidgets import (
     QBoxLayout,
@@ -29,6 +29,7 @@ from keybundle.core.reading.text import Word
 from keybundle.core.rights.model import Right
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import Handlers, find_command
+from keybundle.desktop.presenters.asking import Asked
 from keybundle.desktop.presenters.viewer import ViewerPresenter, ViewerState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import ORIGIN_SIGN, icon, value_font
@@ -147,7 +148,7 @@ class Viewer(QWidget):
         self.values.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
         self.values.setAccessibleName(tr("Values"))
         self.values.setEditTriggers(QTableWidget.EditTrigger.DoubleClicked | QTableWidget.EditTrigger.EditKeyPressed)
-        self.values.setItemDelegate(CellDelegate(self.values))
+        self.values.setItemDelegate(CellDelegate(self.values, self._asked, self.presenter.changes.help))
         self.values.itemChanged.connect(self._corrected)
         self._is_filling = False
         self.presenter.changes.follow_asked.connect(
@@ -253,6 +254,9 @@ class Viewer(QWidget):
         if item is not None:
             self.values.setCurrentItem(item)
             self.values.editItem(item)
+
+    def _asked(self, index: QModelIndex | QPersistentModelIndex) -> Asked | None:
+        return self.presenter.asked(str(index.sibling(index.row(), 0).data() or ""))
 
     def _corrected(self, item: QTableWidgetItem) -> None:
         name = self.values.item(item.row(), 0)

@@ -180,7 +180,8 @@ class WorkView(QWidget):
         column.addWidget(section(tr("Sources")))
         scan_card = card(
             self.scanner, self.feeder, self.routine, self.routine_told, self.options, self.plan, self.destination,
-            self.unusual, self.scan, self.preview, self.stop, self.progress, self.progress_told, self.refill, self.look, self.sheets,
+            self.unusual, self.scan, self.preview, self.stop, self.progress, self.progress_told, self.refill,
+            self.look, self.sheets,
         )  # fmt: skip
         self.files_told = quiet()
         self.folder = Button(tr("Import a folder   Shift+I"))
@@ -321,7 +322,9 @@ class WorkView(QWidget):
         self.refill.setVisible(not busy and not state.can_scan and state.scanner != tr("No scanner"))
         self.unusual.setVisible(bool(state.unusual))
         self.plan.setVisible(bool(state.plan) and not busy)
-        self.thrown.setText(tr("{batches} thrown away   T", batches=trn("{n:,} batch", "{n:,} batches", state.thrown)))
+        self.thrown.setText(
+            tr("{batches} thrown away   Shift+Del", batches=trn("{n:,} batch", "{n:,} batches", state.thrown))
+        )
         self.thrown.setVisible(state.thrown > 0)
         self._render_today(state)
 

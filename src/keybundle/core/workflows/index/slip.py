@@ -184,6 +184,14 @@ def bring_back(session: Session, line: Line, batch_id: str, document_id: str) ->
 
 
 @needs(Right.LOOK)
+def check_value(session: Session, type_id: str, name: str, text: str) -> str:
+    """Return what is wrong with a text as the value of a field, in words; empty where nothing is."""
+    kind = session.workspace.setup.document_type(type_id)
+    spec = kind.field(name) if kind else None
+    return read_value(session.workspace, spec, text)[1] if spec is not None and text.strip() else ""
+
+
+@needs(Right.LOOK)
 def complete(session: Session, type_id: str, name: str, typed: str) -> list[Completion]:
     """Return the type-ahead list of a field: register entries, choices, or yes and no."""
     workspace = session.workspace

@@ -164,8 +164,11 @@ class TypesPresenter(PartsPresenter):
                 f("low", tr("Least"), hint=tr("such as {like}", like=like)),
                 f("high", tr("Greatest"), hint=tr("such as {like}", like=like)),
             ]
+        if spec.kind in (Kind.WHOLE, Kind.DECIMAL):
+            reads.append(f("unit", tr("Unit"), hint=tr("such as m or kg"), longest=12))
         reads += [
-            f("default", tr("Default"), offers=DEFAULTS,
+            f("help", tr("Help"), hint=tr("a line for who types the value")),
+            f("default", tr("Default"), offers=(*spec.choices, *DEFAULTS), unit=spec.unit,
               help=tr("A value, {today}, {received}, {operator}, {counter NAME} or {person FIELD}; unsure until confirmed.")),
             f("file_property", tr("File property"), "pick", choices=tuple((p, tr(p)) for p in FILE_PROPERTIES), none=tr("none")),
             f("zone", tr("Place on the page"), "zone"),

@@ -61,7 +61,7 @@ class RehearsalView(QWidget):
         )
         self.here.clicked.connect(self._ask_break)
         self.throw = Button(tr("Throw away"))
-        self.throw.setToolTip(tr("Take this batch off the work list too; there it can be brought back (T)"))
+        self.throw.setToolTip(tr("Take this batch off the work list too; there it can be brought back (Shift+Del)"))
         self.throw.clicked.connect(presenter.throw_sample_away)
         self.separate = Button(tr("Separate open batches again"))
         self.separate.clicked.connect(presenter.separate_open_batches)
