@@ -160,7 +160,7 @@ class RegistersView(PartView):
     def _remove(self) -> None:
         rows = sorted({index.row() for index in self.table.selectionModel().selectedIndexes()})
         if rows:
-            self.registers.remove_entries([self.model.key_at(row) for row in rows])
+            self.registers.remove_entries([key for row in rows if (key := self.model.id_at(row)) is not None])
 
     def _ask_file(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
