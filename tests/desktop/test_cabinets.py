@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, QSettings, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QMenu
 
+from keybundle.core.base.changes import Changes
 from keybundle.core.workflows.keep import correcting, trash
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.cabinets_view import CabinetsView
@@ -109,6 +110,60 @@ class Cabinets(DesktopTest):
         self.key(view.table, Qt.Key.Key_S, CTRL)
         self.until(lambda: "changed by Tarvin Windlass meanwhile" in window.message.text())
         self.assertEqual(self.ws.repository.load(bills[0]).values["Bill number"].text, "R-3434")
+
+    def order(self, view: CabinetsView, head: str) -> list[str]:
+        """Return what the rows have in a column, top down."""
+        column = view.model.heads.index(head)
+        self.until(lambda: view.model.rowCount() and all(view.model.row_of(i) for i in range(view.model.rowCount())))
+        return [str(view.model.index(i, column).data() or "") for i in range(view.model.rowCount())]
+
+    def test_the_table_is_sorted_its_columns_chosen_and_moved_and_a_block_pasted_by_keys(self) -> None:
+        window, view = self.open()
+        table, newest = view.table, list(view.presenter.state.documents)
+        place = view.model.heads.index("Bill date")
+        table.setCurrentIndex(view.model.index(0, place))
+        table.setFocus()
+        self.key(table, Qt.Key.Key_Up, CTRL | SHIFT)
+        self.until(lambda: view.presenter.state.documents != tuple(newest), 10, "another order")
+        days = self.order(view, "Bill date")
+        known = [d for d in days if d]
+        self.assertEqual(days, [*sorted(known), *[""] * (len(days) - len(known))], "ISO 8601 days sort as texts")
+        self.assertEqual(set(view.presenter.state.documents), set(newest), "nothing is lost by it")
+        self.key(table, Qt.Key.Key_Down, CTRL | SHIFT)
+        self.until(lambda: self.order(view, "Bill date")[0] == known[-1], 10, "the greatest first")
+        # While it is sorted somebody corrects a value: the row goes to its place, and the list stays sorted.
+        bill = next(i for i in view.presenter.state.documents if self.ws.repository.load(i).type == "Bill")
+        correcting.correct(acting(self.ws, "Tarvin Windlass"), {bill: {"Bill date": "1999-01-01"}}, follow=False)
+        window.seat.bus.tell(Changes(repository=True))
+        self.until(lambda: [d for d in self.order(view, "Bill date") if d][-1] == "1999-01-01", 10, "its new place")
+        self.key(table, Qt.Key.Key_Down, CTRL | SHIFT)
+        self.until(lambda: list(view.presenter.state.documents) == newest, 10, "the list's own order again")
+        header = table.horizontalHeader()
+        table.setCurrentIndex(view.model.index(0, place))
+        before = header.visualIndex(place)
+        self.key(table, Qt.Key.Key_Left, CTRL | SHIFT)
+        self.assertEqual(header.visualIndex(place), before - 1)
+        self.key(table, Qt.Key.Key_M, CTRL | SHIFT)
+        menu = QApplication.activePopupWidget()
+        assert isinstance(menu, QMenu)
+        tags = next(a for a in menu.actions() if a.text() == "Tags")
+        menu.setActiveAction(tags)
+        self.key(menu, Qt.Key.Key_Return)
+        self.assertTrue(table.isColumnHidden(view.model.heads.index("Tags")))
+        kept = window.seat.remembered.get("cabinet columns", view.presenter.state.cabinet)
+        self.assertIsNotNone(kept, "remembered for the next time")
+        bills = [i for i in view.presenter.state.documents if self.ws.repository.load(i).type == "Bill"][:2]
+        rows = [view.presenter.state.documents.index(i) for i in bills]
+        if rows[1] == rows[0] + 1:
+            QApplication.clipboard().setText("R-1001\nR-1002\n")
+            table.setCurrentIndex(self.cell(view, bills[0], "Bill number"))
+            self.key(table, Qt.Key.Key_V, CTRL)
+            self.assertEqual([view.presenter.changes.drafts[i]["Bill number"] for i in bills], ["R-1001", "R-1002"])
+            self.key(table, Qt.Key.Key_S, CTRL | SHIFT)
+        table.clearSelection()
+        table.setCurrentIndex(self.cell(view, bills[0], "Bill number"))
+        self.key(table, Qt.Key.Key_C, CTRL)
+        self.assertIn(self.ws.repository.load(bills[0]).caption, QApplication.clipboard().text().split("\t"))
 
     def test_what_is_deleted_lies_in_the_trash_and_comes_back(self) -> None:
         window, view = self.open()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 from unittest import mock
 
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QLabel, QLineEdit, QPushButton, QSpinBox
 
@@ -26,6 +26,7 @@ from tests.desktop.support import DesktopTest
 from tests.support import acting, count_filed, filed_ids, scanned_template
 
 CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
+SHIFT = Qt.KeyboardModifier.ShiftModifier
 
 
 class Routines(DesktopTest):
@@ -293,6 +294,28 @@ class Editors(DesktopTest):
         self.until(lambda: view.model.index(1, 1).data() == "Marrowford", 10)
         view.model.setData(view.model.index(1, 0), "Lock house", Qt.ItemDataRole.EditRole)
         self.until(lambda: [e["Name"] for e in ws.entries("Depots")] == ["Weir depot", "Lock house"], 10)
+        town = view.model.heads.index("Town")
+        towns = lambda: [e["Town"] for e in ws.entries("Depots")]  # noqa: E731
+        view.table.selectAll()
+        view.table.selectionModel().setCurrentIndex(
+            view.model.index(0, town), QItemSelectionModel.SelectionFlag.NoUpdate
+        )
+        view.model.setData(view.model.index(0, town), "Oxmere", Qt.ItemDataRole.EditRole)
+        self.until(lambda: towns() == ["Oxmere", "Oxmere"], 10, "one value for all chosen entries")
+        self.assertEqual(view.table.currentIndex().row(), 0, "the place is kept")
+        view.pane.undo.click()
+        self.until(lambda: towns() == ["Holmelock", "Marrowford"], 10, "one undo for both")
+        view.table.setFocus()
+        view.table.setCurrentIndex(view.model.index(0, town))
+        self.key(view.table, Qt.Key.Key_Down, CTRL | SHIFT)
+        self.until(lambda: p.state.keys == ("Lock house", "Weir depot"), 10, "sorted by town, the greatest first")
+        self.assertEqual(view.model.id_at(view.table.currentIndex().row()), "Weir depot", "its row is followed")
+        self.app.clipboard().setText("Ashmere\nElmwick")
+        view.table.setCurrentIndex(view.model.index(0, town))
+        self.key(view.table, Qt.Key.Key_V, CTRL)
+        self.until(lambda: towns() == ["Elmwick", "Ashmere"], 10, "a block pasted as it is sorted in sight")
+        self.key(view.table, Qt.Key.Key_Down, CTRL | SHIFT)
+        self.until(lambda: p.state.keys == ("Weir depot", "Lock house"), 10, "the register's own order again")
         path = self.folder / "depots.csv"
         path.write_text("Place;Depot name\nHolmelock;Weir depot\nOxmere;Reed depot\nOxmere;Reed depot\n")
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):

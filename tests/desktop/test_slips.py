@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any, cast
+from unittest import mock
 
 from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPoint, Qt
 from PySide6.QtTest import QAbstractItemModelTester, QTest
@@ -179,6 +179,15 @@ class Slips(DesktopTest):
         self.key(bench.strip, Qt.Key.Key_Z, CTRL)
         self.until(lambda: texts() != ["LN1005", "LN1005"], 15, "one step back")
         self.type_in_a_cell(bench, model.index(rows[0], column))
+        own = [r.document for r in model.table.rows]
+        table.grid.setFocus()
+        table.grid.setCurrentIndex(model.index(0, FIXED.index("Type")))
+        self.key(table.grid, Qt.Key.Key_Down, CTRL | SHIFT)
+        shown = [r.type for r in model.table.rows]
+        self.assertEqual(shown, sorted(shown, reverse=True))
+        self.assertNotEqual([r.document for r in model.table.rows], own)
+        self.key(table.grid, Qt.Key.Key_Down, CTRL | SHIFT)
+        self.assertEqual([r.document for r in model.table.rows], own, "as they lie in the batch again")
         top = texts()[0]
         for i in rows[:2]:
             chosen.select(model.index(i, column), QItemSelectionModel.SelectionFlag.Select)
@@ -299,7 +308,9 @@ class Table(DesktopTest):
     )  # fmt: skip
 
     def test_the_model_keeps_qts_contract(self) -> None:
-        view = SlipTableView(lambda document, field: None, cast(Any, None))
+        helper = mock.Mock(remembered=None)
+        helper.order_table = lambda table, head, descending: table
+        view = SlipTableView(helper)
         QAbstractItemModelTester(view.model, QAbstractItemModelTester.FailureReportingMode.Fatal)
         view.render_table(self.STATE)
         view.render_table(narrow_table(self.STATE, "Sheet"))

@@ -118,7 +118,7 @@ def data_of(desktop: Desktop, folder: Path) -> list[str]:
         for part in (key, key.replace("Return", "Enter"))
     }
     named = ("name", "description", "sign", "caption", "login", "repository", "field", "default", "words", "labels", "values",
-             "key", "path", "register", "choices", "columns", "pattern")  # fmt: skip
+             "key", "path", "register", "choices", "columns", "pattern", "help", "unit")  # fmt: skip
     leaves(desktop.workspace.setup.model_dump(mode="json"), named, said)
     said |= {name for person in desktop.workspace.setup.people for name in person.values}
     asked = (

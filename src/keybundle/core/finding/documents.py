@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -54,6 +55,24 @@ def list_ids(c: Connection, query: DocumentQuery, most: int = MOST_EXACT) -> lis
     asked = ask(c, query)
     sql = f"SELECT d.id {asked.sql} ORDER BY d.number DESC LIMIT :most"
     return list(c.execute(text(sql), {**asked.bound, "most": most}).scalars())
+
+
+def texts_of(
+    c: Connection, ids: Sequence[str], by: str, fields: Sequence[str] = ()
+) -> dict[str, tuple[str, float | None]]:
+    """Return what documents are sorted by, and its number where it is one: their ``caption``, ``type``, ``tag`` or a value."""
+    sql = {
+        "caption": "SELECT id, caption AS told, NULL AS number FROM document WHERE id IN (SELECT value FROM json_each(:ids))",
+        "type": "SELECT id, type AS told, NULL AS number FROM document WHERE id IN (SELECT value FROM json_each(:ids))",
+        "tag": "SELECT document_id AS id, MIN(tag) AS told, NULL AS number FROM document_tag "
+               "WHERE document_id IN (SELECT value FROM json_each(:ids)) GROUP BY document_id",
+        "value": "SELECT document_id AS id, value AS told, number FROM document_value WHERE position = 0 "
+                 "AND document_id IN (SELECT value FROM json_each(:ids)) AND field IN (SELECT value FROM json_each(:fields))",
+    }[by]  # fmt: skip
+    rows = c.execute(
+        text(sql), {"ids": json.dumps(list(ids)), **({"fields": json.dumps(list(fields))} if by == "value" else {})}
+    )
+    return {r.id: (r.told, r.number) for r in rows}
 
 
 def facets_of(c: Connection, found: str, bound: Mapping[str, Any]) -> Facets:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterator
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
@@ -25,6 +25,14 @@ def bind_place(home: QWidget, place: str, handlers: Handlers, *, but: Collection
     ``but`` names commands whose key the widgets there handle themselves.
     """
     bind_commands(home, [c.id for c in COMMANDS if c.place == place and c.id not in but], handlers)
+
+
+def handlers_around(widget: QWidget | None) -> Iterator[Handlers]:
+    """Yield the handlers that act where a widget is, the nearest first."""
+    while widget is not None:
+        if isinstance(found := getattr(widget, "handlers", None), Handlers):
+            yield found
+        widget = widget.parentWidget()
 
 
 def bind_commands(

@@ -266,6 +266,21 @@ COMMANDS: tuple[Command, ...] = (
         "Ctrl+Down",
         "bench table",
     ),
+    Command(
+        "table.sort up",
+        "Sort",
+        "Sort by this column, the least first; once more: the list's own order",
+        "Ctrl+Shift+Up",
+        "table",
+    ),
+    Command("table.sort down", "Sort downwards", "Sort by this column, the greatest first", "Ctrl+Shift+Down", "table"),
+    Command("table.column earlier", "Column earlier", "Move this column one place earlier", "Ctrl+Shift+Left", "table"),
+    Command("table.column later", "Column later", "Move this column one place later", "Ctrl+Shift+Right", "table"),
+    Command("table.columns", "Columns", "Choose which columns are shown", "Ctrl+Shift+M", "table"),
+    Command("table.copy", "Copy cells", "Copy the chosen cells as a block", "Ctrl+C", "table"),
+    Command(
+        "table.paste", "Paste cells", "Paste a block from this cell on, or one value into all chosen", "Ctrl+V", "table"
+    ),
     Command("bench.text", "Text", "Show the page's text as text, to search it or to type it", "Ctrl+Shift+X", "bench"),
     Command(
         "bench.poor pages", "Poor pages", "List the pages that read badly, to scan them again", "Ctrl+Shift+Q", "bench"

@@ -39,6 +39,9 @@ def change_rows(
     """Bring the rows of an item model (its own list) to new ones by id, and tell its views; contents of all may differ."""
     changes = find_changes([key(r) for r in rows], [key(r) for r in new])
     if changes is None:
+        _reorder(model, rows, [key(r) for r in new], key)
+        changes = find_changes([key(r) for r in rows], [key(r) for r in new])
+    if changes is None:  # an id that comes twice has no place of its own
         model.beginResetModel()
         rows[:] = new
         model.endResetModel()
@@ -55,3 +58,15 @@ def change_rows(
     rows[:] = new
     if rows:
         model.dataChanged.emit(model.index(0, 0), model.index(len(rows) - 1, columns - 1))
+
+
+def _reorder(model: Any, rows: list[Row], wanted: Sequence[Hashable], key: Callable[[Row], Hashable]) -> None:
+    """Put rows that stay into another order, those that go behind them; what is current and chosen goes along."""
+    place = {name: i for i, name in enumerate(wanted)}
+    order = sorted(range(len(rows)), key=lambda i: (place.get(key(rows[i]), len(place)), i))
+    now = {before: i for i, before in enumerate(order)}
+    model.layoutAboutToBeChanged.emit()
+    held = model.persistentIndexList()
+    rows[:] = [rows[i] for i in order]
+    model.changePersistentIndexList(held, [model.index(now[i.row()], i.column()) for i in held])
+    model.layoutChanged.emit()

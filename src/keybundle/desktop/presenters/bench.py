@@ -13,7 +13,8 @@ from keybundle.desktop.presenters.asking import Asked, ValueHelp, ask
 from keybundle.desktop.presenters.bench_filing import BenchFiling
 from keybundle.desktop.presenters.bench_pages import BenchPages
 from keybundle.desktop.presenters.bench_slips import BenchSlips
-from keybundle.desktop.presenters.bench_wording import join_words_by_line
+from keybundle.desktop.presenters.bench_state import SlipTable
+from keybundle.desktop.presenters.bench_wording import join_words_by_line, order_table
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.seat import Seat
@@ -136,6 +137,10 @@ class BenchPresenter(Desk):
         """Return what an editor must know of a field of a document."""
         found = self._data.batch.documents.get(document) if self._data is not None else None
         return ask(self._s.workspace.setup.document_type(found.type), field) if found is not None else None
+
+    def order_table(self, table: SlipTable, head: str, *, descending: bool) -> SlipTable:
+        """Return the rows of the table of slips in the order of a column; empty: as the documents stand in the batch."""
+        return order_table(table, head, self._s.workspace.setup.locale, descending=descending)
 
     @property
     def remembered(self) -> Remembered:

@@ -7,6 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from keybundle.core.base.boxes import upright_box
+from keybundle.core.base.sorting import sort_key
 from keybundle.core.batches.model import Balance, Batch, Came, Document, State
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.fields.values import ASSUMED, FieldValue, Origin
@@ -299,3 +300,17 @@ def _row(
         spec.id, value.text, value.origin.value, not value.sure, spec.required, problem, place, value.alternatives, as_read,
         worded(value.note), value.origin in ASSUMED and not value.confirmed_by, has_register, is_date, spec.name, asked,
     )  # fmt: skip
+
+
+def order_table(table: SlipTable, head: str, locale: str, *, descending: bool) -> SlipTable:
+    """Return the rows in the order of a field, or of ``Type`` or ``State``; those that have nothing there stand last."""
+    if head in table.fields:
+        place = table.fields.index(head)
+        texts = {r.document: r.cells[place].text for r in table.rows}
+    elif head in ("Type", "State"):
+        texts = {r.document: r.type if head == "Type" else tr(r.state) for r in table.rows}
+    else:
+        return table if not descending else replace(table, rows=tuple(reversed(table.rows)))
+    known = [r for r in table.rows if texts[r.document]]
+    known.sort(key=lambda r: sort_key(texts[r.document], locale), reverse=descending)
+    return replace(table, rows=(*known, *(r for r in table.rows if not texts[r.document])))

@@ -13,7 +13,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import called
 from keybundle.core.workflows.index import tags
 from keybundle.core.workflows.keep import cabinets
-from keybundle.core.workflows.keep.cabinets import Browsed, CabinetRow, Column, Page
+from keybundle.core.workflows.keep.cabinets import Browsed, CabinetRow, Column, Page, Sorted
 from keybundle.core.workflows.session.access import Spot
 from keybundle.desktop.presenters.asking import Asked, ask_named
 from keybundle.desktop.presenters.cabinet_changes import CabinetChanges, Undo
@@ -56,6 +56,7 @@ class CabinetsState:
     is_flat: bool = False
     chosen: tuple[str, ...] = ()
     tags: tuple[str, ...] = ()
+    sort: tuple[str, bool] = ("", False)
 
 
 class CabinetsPresenter(QObject):
@@ -123,7 +124,7 @@ class CabinetsPresenter(QObject):
         row = next(r for r in self._rows if r.id == cabinet)
         self._s.remembered.put("cabinet", cabinet)
         self._chosen, self._typed, self._order = {}, {}, [f.id for f in row.levels]
-        self.state = replace(self.state, cabinet=cabinet, is_flat=False,
+        self.state = replace(self.state, cabinet=cabinet, is_flat=False, sort=("", False),
                              fields=tuple(cabinets.document_fields(self._s.session, cabinet)))  # fmt: skip
         self._load()
 
@@ -175,14 +176,40 @@ class CabinetsPresenter(QObject):
         conditions = tr(
             "{n:,} of {documents} shown", n=found.total, documents=trn("{n:,} document", "{n:,} documents", total)
         ) + (f": {said}" if said else "")
+        is_sorted = bool(self.state.sort[0])
         self.state = replace(
-            self.state,
-            columns=tuple(self._column(c) for c in columns),
-            documents=documents,
-            total=found.total,
-            conditions=conditions,
-        )
+            self.state, columns=tuple(self._column(c) for c in columns), conditions=conditions,
+            documents=self.state.documents if is_sorted else documents,
+            total=self.state.total if is_sorted else found.total,
+        )  # fmt: skip
         self.changed.emit(self.state)
+        if is_sorted:
+            self._sort(self.state.cabinet, dict(self._narrowed))
+
+    def sort(self, by: str, *, descending: bool) -> None:
+        """List the documents by what they have in a column (``caption``, ``type``, ``tag``, ``field NAME``; empty: newest)."""
+        self.state = replace(self.state, sort=(by, descending))
+        self._load()
+
+    def _sort(self, cabinet: str, narrowed: dict[str, str]) -> None:
+        """Put the list in the order that was asked for; what is in sight stays until it is there."""
+        by, descending = self.state.sort
+        self._after = None
+
+        def done(found: Sorted) -> None:
+            if (cabinet, narrowed, (by, descending)) != (self.state.cabinet, self._narrowed, self.state.sort):
+                return
+            self.state = replace(self.state, documents=found.ids, total=len(found.ids))
+            if found.is_cut:
+                self.said.emit(
+                    tr("Only the newest {n:,} are sorted; choose values above to have fewer.", n=len(found.ids))
+                )
+            self.changed.emit(self.state)
+
+        self._s.runner.query(
+            lambda: cabinets.load_sorted(self._s.session, cabinet, narrowed, by, descending=descending), done, key="sorted",
+            owner=self, on_error=self.failed.emit,
+        )  # fmt: skip
 
     def load_more(self) -> None:
         """Ask for the documents that follow the last ones shown."""

@@ -26,6 +26,7 @@ SETTINGS = (
     Setting("cabinet", "", "the cabinet that was looked into last"),
     Setting("cabinet columns", None, "order and widths of the document table's columns, for each cabinet"),
     Setting("register columns", None, "order and widths of the columns of entries, for each register"),
+    Setting("slip columns", None, "order and widths of the columns of the table of slips, for each set of fields"),
     Setting("bench splitter", None, "how page and slip share the bench"),
 )
 _BY_NAME: Mapping[str, Setting] = {s.name: s for s in SETTINGS}

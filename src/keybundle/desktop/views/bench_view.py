@@ -87,7 +87,7 @@ class BenchView(QWidget):
         self.stop_reading.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
         self.contact = ContactSheet()
-        self.table = SlipTableView(presenter.asked, presenter.help)
+        self.table = SlipTableView(presenter)
         self.text = TextView()
         self.below = QStackedWidget()
         self.sheets = BenchSheets(presenter, self, self.below)

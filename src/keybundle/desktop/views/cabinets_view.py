@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from keybundle.desktop.actions.binding import bind_commands, bind_place
 from keybundle.desktop.actions.registry import Handlers
-from keybundle.desktop.models.documents import DocumentsModel
+from keybundle.desktop.models.documents import FIXED, DocumentsModel
 from keybundle.desktop.presenters.asking import Asked
 from keybundle.desktop.presenters.cabinets import CabinetsPresenter, CabinetsState, ColumnState
 from keybundle.desktop.theme import colours as c
@@ -30,13 +30,14 @@ from keybundle.desktop.views.drag_out import DragTable
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.follow_sheet import make_follow_sheet
 from keybundle.desktop.views.large import Large
-from keybundle.desktop.views.remember import RememberedColumns
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.viewer_view import PagePane
 from keybundle.desktop.words import tr, trn
 
 ROW_PX, DRAFT_ROW_PX = 28, 46
 GIVES = "="  # a folder that gives values
+
+SORTED_BY = ("caption", "type", "tag")
 
 
 class ColumnView(QWidget):
@@ -131,17 +132,14 @@ class CabinetsView(QWidget):
         self.model = DocumentsModel(presenter.load_rows, presenter.load_more, self)
         self.table = DragTable()
         self.table.out.chosen = lambda: presenter.state.chosen
-        self.table.setModel(self.model)
+        self.table.set_up(self.model, presenter.remembered, "cabinet columns")
+        self.table.sort_asked.connect(self._sort)
+        self.table.pasted.connect(self._pasted)
         self.table.setAccessibleName(tr("Documents"))
         self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
-        self.table.verticalHeader().hide()
         self.table.verticalHeader().setDefaultSectionSize(ROW_PX)
-        self.table.setShowGrid(False)
-        self.table.setWordWrap(False)
         self.table.setAlternatingRowColors(True)
-        self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        self.columns_left = RememberedColumns(self.table.horizontalHeader(), presenter.remembered, "cabinet columns")
         self.table.selectionModel().currentRowChanged.connect(self._document_chosen)
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._documents_chosen())
         self.model.modelReset.connect(lambda: presenter.choose_documents(()))
@@ -364,12 +362,31 @@ class CabinetsView(QWidget):
         self.model.render_ids(state.documents, (tr("Caption"), tr("Type"), tr("Tags"), *state.fields), state.total)
         self._render_drafts()
         self._render_tags(state)
-        if not self.columns_left.show_of(state.cabinet) and self.table.columnWidth(0) < 200:
-            self.table.setColumnWidth(0, 240)
-            self.table.setColumnWidth(1, 140)
-            self.table.setColumnWidth(2, 90)
-            for column in range(3, self.model.columnCount()):
-                self.table.setColumnWidth(column, 130)
+        self.table.show_columns_of(state.cabinet)
+        by, descending = state.sort
+        self.table.show_sort(self._sorted_head(by), descending=descending)
+
+    def _sorted_head(self, by: str) -> str:
+        code, _, name = by.partition(" ")
+        fixed = [head for head, known in zip(self.model.heads, SORTED_BY, strict=False) if known == code]
+        return name or next(iter(fixed), "")
+
+    def _sort(self, head: str, descending: bool) -> None:
+        place = self.model.heads.index(head) if head else -1
+        by = "" if not head else SORTED_BY[place] if place < FIXED else f"field {head}"
+        self.presenter.sort(by, descending=descending)
+
+    def _pasted(self, cells: list[tuple[str, str, str]]) -> None:
+        """Draft what was pasted, each value for its own document."""
+        changes = self.presenter.changes
+        wanted = list(dict.fromkeys(document for document, _, _ in cells))
+
+        def draft() -> None:
+            for document, head, text in cells:
+                changes.edit(self.model.values_of([document], head), head, text)
+
+        if cells:
+            self.model.fetch(wanted, draft)
 
     def _begin_tagging(self) -> None:
         """Hold fast which documents the first key was meant for, and which tags they had then."""

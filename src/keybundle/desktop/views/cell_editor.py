@@ -23,7 +23,7 @@ class CellDelegate(QStyledItemDelegate):
     ``ask`` says what the editor must know of a cell's field, ``helper`` answers it.
     """
 
-    def __init__(self, parent: QWidget, ask: Ask, helper: ValueHelp) -> None:
+    def __init__(self, parent: QWidget, ask: Ask = lambda index: None, helper: ValueHelp | None = None) -> None:
         super().__init__(parent)
         self._ask, self._helper = ask, helper
 
@@ -65,7 +65,7 @@ class CellDelegate(QStyledItemDelegate):
         editor.setFrame(False)
         asked = self._ask(index)
         editor.fill(asked)
-        if asked is not None:
+        if asked is not None and self._helper is not None:
             editor.stands = str(index.data(Qt.ItemDataRole.EditRole) or "")
             editor.asked.connect(lambda typed: self._complete(editor, asked, typed))
         return editor
@@ -75,6 +75,7 @@ class CellDelegate(QStyledItemDelegate):
             if shiboken6.isValid(editor):
                 editor.offer(typed, found)
 
+        assert self._helper is not None
         self._helper.complete(asked, typed, offer)
 
     def setEditorData(self, editor: QWidget, index: QModelIndex | QPersistentModelIndex) -> None:

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QListWidget, QTableView, QWidget
 
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon_pixmap
+from keybundle.desktop.views.value_table import ValueTable
 
 
 @dataclass
@@ -38,7 +39,7 @@ class Out:
             self.went()
 
 
-class DragTable(QTableView):
+class DragTable(ValueTable):
     """A table whose chosen rows can be dragged out."""
 
     def __init__(self, parent: QWidget | None = None) -> None:

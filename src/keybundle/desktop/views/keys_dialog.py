@@ -24,7 +24,7 @@ PLACES = {
     "bench strip": mark("Page strip"), "bench slip": mark("Slip"),
     "bench table": mark("Table of slips"),
     "cabinets": mark("Cabinets"), "find": mark("Find"), "find hits": mark("Hits"), "viewer": mark("Viewer"),
-    "prepare": mark("Prepare"),
+    "prepare": mark("Prepare"), "table": mark("Tables"),
 }  # fmt: skip
 
 

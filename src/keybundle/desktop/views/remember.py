@@ -23,8 +23,8 @@ class RememberedColumns:
         self._header, self._remembered, self._name = header, remembered, name
         self._of = ""
         header.setSectionsMovable(True)
-        header.sectionMoved.connect(lambda *_: self._keep())
-        header.sectionResized.connect(lambda *_: self._keep())
+        header.sectionMoved.connect(lambda *_: self._moved())
+        header.sectionResized.connect(lambda *_: self._moved())
 
     def show_of(self, of: str) -> bool:
         """Bring the columns to how they were left for something else; False where nobody has changed them there."""
@@ -35,7 +35,11 @@ class RememberedColumns:
         with QSignalBlocker(self._header):
             return kept is not None and bool(self._header.restoreState(kept))
 
-    def _keep(self) -> None:
+    def _moved(self) -> None:
         # Only what a hand does counts: widths that are set while something is shown come without the pointer.
         if self._of and self._header.underMouse():
-            self._remembered.put(self._name, self._header.saveState(), self._of)
+            self.keep()
+
+    def keep(self) -> None:
+        """Remember how the columns are now: somebody has just changed them."""
+        self._remembered.put(self._name, self._header.saveState(), self._of)

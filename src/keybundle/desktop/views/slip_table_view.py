@@ -2,22 +2,40 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from typing import Protocol
 
 from PySide6.QtCore import QModelIndex, Qt, Signal
-from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QTableView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QVBoxLayout, QWidget
 
 from keybundle.desktop.models.slips import FIXED, SlipsModel
 from keybundle.desktop.presenters.asking import Asked, ValueHelp
 from keybundle.desktop.presenters.bench_state import SlipTable
 from keybundle.desktop.presenters.bench_wording import narrow_table
+from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.views.calm import Choice
-from keybundle.desktop.views.cell_editor import CellDelegate
+from keybundle.desktop.views.cell_editor import Ask, CellDelegate
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.views.value_table import ValueTable
 from keybundle.desktop.views.work_view import fill_box
 from keybundle.desktop.words import mark, tr
 
 ALL = mark("All types")
+
+
+class HelpsTable(Protocol):
+    """What the table asks of who shows it: what an editor must know of a cell, what is remembered, and an order of rows."""
+
+    help: ValueHelp
+
+    @property
+    def remembered(self) -> Remembered:
+        """What is remembered of how the table was left."""
+
+    def asked(self, document: str, field: str) -> Asked | None:
+        """Return what an editor must know of a field of a document."""
+
+    def order_table(self, table: SlipTable, head: str, *, descending: bool) -> SlipTable:
+        """Return the rows in the order of a column."""
 
 
 class SlipTableView(QWidget):
@@ -26,26 +44,26 @@ class SlipTableView(QWidget):
     changed = Signal(object)
     document_chosen = Signal(str)
 
-    def __init__(
-        self, ask: Callable[[str, str], Asked | None], helper: ValueHelp, parent: QWidget | None = None
-    ) -> None:
+    def __init__(self, help_for: HelpsTable, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._table = SlipTable()
-        self._sized: tuple[str, ...] = ()
+        self._table, self._sorted = SlipTable(), ("", False)
+        self._order = help_for.order_table
+        self._ask: Ask = lambda index: help_for.asked(*self.model.place_of(index))
         self.model = SlipsModel(self)
         self.model.edited.connect(self._edited)
-        self.grid = QTableView()
-        self.grid.setModel(self.model)
-        self.grid.setItemDelegate(CellDelegate(self.grid, lambda index: ask(*self.model.place_of(index)), helper))
+        self.grid = ValueTable()
+        self.grid.set_up(self.model, help_for.remembered, "slip columns")
+        self.grid.sort_asked.connect(self._sort)
+        self.grid.pasted.connect(self.changed)
+        self.grid.setItemDelegate(CellDelegate(self.grid, self._ask, help_for.help))
         self.grid.setAccessibleName(tr("Table of slips"))
         self.grid.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.grid.setEditTriggers(
             QAbstractItemView.EditTrigger.AnyKeyPressed | QAbstractItemView.EditTrigger.DoubleClicked
             | QAbstractItemView.EditTrigger.EditKeyPressed
         )  # fmt: skip
-        self.grid.verticalHeader().hide()
         self.grid.verticalHeader().setDefaultSectionSize(28)
-        self.grid.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        self.grid.setShowGrid(True)
         self.grid.selectionModel().currentChanged.connect(self._current_changed)
         told = Told(
             tr(
@@ -78,12 +96,14 @@ class SlipTableView(QWidget):
     def _show(self) -> None:
         chosen = self.types.currentText()
         table = narrow_table(self._table, "" if chosen == tr(ALL) else chosen)
-        self.model.render_table(table)
-        if table.fields != self._sized:
-            self._sized = table.fields
-            self.grid.resizeColumnsToContents()
-            for column in range(self.model.columnCount()):
-                self.grid.setColumnWidth(column, max(90, min(240, self.grid.columnWidth(column) + 12)))
+        head, descending = self._sorted
+        self.model.render_table(self._order(table, head, descending=descending))
+        self.grid.show_columns_of(" ".join(table.fields))
+        self.grid.show_sort(head, descending=descending)
+
+    def _sort(self, head: str, descending: bool) -> None:
+        self._sorted = (head, descending)
+        self._show()
 
     def _selected(self, column: int) -> list[QModelIndex]:
         chosen = [i for i in self.grid.selectionModel().selectedIndexes() if i.column() == column]

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keybundle.desktop.actions.binding import bind_commands
+from keybundle.desktop.actions.binding import bind_commands, handlers_around
 from keybundle.desktop.actions.registry import Handlers, find_command
 from keybundle.desktop.presenters.records import load_record_page
 from keybundle.desktop.presenters.seat import Seat
@@ -500,9 +500,8 @@ class MainWindow(QMainWindow):
 
     def run_command(self, command_id: str) -> None:
         """Run a command that was searched for; where it cannot run here, say why."""
-        here = getattr(self.stack.currentWidget(), "handlers", None)
-        for handlers in (here, self.handlers):
-            if handlers is not None and command_id in handlers.run:
+        for handlers in (*handlers_around(self.focusWidget()), *handlers_around(self.stack.currentWidget())):
+            if command_id in handlers.run:
                 handlers.trigger(command_id)
                 return
         command = find_command(command_id)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy import Connection
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.base.sorting import sort_key
 from keybundle.core.finding import documents
 from keybundle.core.finding.columns import MOST_ENTRIES, count_in, load_column
 from keybundle.core.finding.query import DocumentQuery
@@ -25,8 +27,16 @@ from keybundle.core.workflows.keep.naming import all_in_names, in_names
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
-PAGE = 200
+PAGE, MOST_SORTED = 200, 20_000
 Page = documents.Page
+
+
+@dataclass(frozen=True)
+class Sorted:
+    """Documents of a list in an order that was asked for; ``is_cut`` where there were more than can be sorted."""
+
+    ids: tuple[str, ...]
+    is_cut: bool
 
 
 @dataclass(frozen=True)
@@ -144,6 +154,31 @@ def load_more(session: Session, cabinet: str, chosen: Mapping[str, str], after: 
     """Return the documents below the choices that follow the last one shown."""
     with session.workspace.place.database.read() as c:
         return documents.load_page(c, DocumentQuery(session.view(c), cabinet, dict(chosen)), PAGE, after)
+
+
+@needs(Right.LOOK)
+def load_sorted(session: Session, cabinet: str, chosen: Mapping[str, str], head: str, *, descending: bool) -> Sorted:
+    """Return the documents below the choices by what they have in a column, those that have nothing there last.
+
+    ``head`` is ``caption``, ``type``, ``tag``, or the name of a field after ``field ``. Of very many the newest are sorted.
+    """
+    setup = session.workspace.setup
+    by, _, name = head.partition(" ")
+    fields = [f.id for k in setup.document_types if k.cabinet == cabinet for f in k.fields if f.name == name]
+    with session.workspace.place.database.read() as c:
+        query = DocumentQuery(session.view(c), cabinet, dict(chosen))
+        ids = documents.list_ids(c, query, MOST_SORTED + 1)
+        texts = documents.texts_of(c, ids[:MOST_SORTED], "value" if by == "field" else by, fields)
+    if by == "type":
+        texts = {i: (name_of(setup.document_types, told), number) for i, (told, number) in texts.items()}
+    shown = ids[:MOST_SORTED]
+    known = [i for i in shown if i in texts]
+    as_numbers = all(number is not None for _, number in texts.values())
+    keys: dict[str, Any] = {
+        i: number if as_numbers else sort_key(told, setup.locale) for i, (told, number) in texts.items()
+    }
+    known.sort(key=lambda i: keys[i], reverse=descending)
+    return Sorted((*known, *(i for i in shown if i not in texts)), len(ids) > MOST_SORTED)
 
 
 @needs(Right.LOOK)

@@ -10,6 +10,7 @@ from sqlalchemy import Connection, delete, func, insert, select, update
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.folding import fold
 from keybundle.core.base.messages import message
+from keybundle.core.base.sorting import sort_key
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.registers.book import Entry
 from keybundle.core.repository import audit
@@ -24,16 +25,23 @@ MOST_BOUND = 500
 
 
 @needs(Right.LOOK)
-def list_keys(session: Session, register_id: str, words: str = "") -> list[str]:
-    """Return the keys of a register's entries that hold all these words, in the order of the register."""
+def list_keys(
+    session: Session, register_id: str, words: str = "", *, by: str = "", descending: bool = False
+) -> list[str]:
+    """Return the keys of a register's entries that hold all these words, in the order of the register or ``by`` a column."""
     e = t.register_entry
     wanted = words.casefold().split()
     with session.workspace.place.database.read() as c:
-        if not wanted:
+        if not wanted and not by:
             chosen = select(e.c.key).where(e.c.register == register_id).order_by(e.c.position)
             return list(c.execute(chosen).scalars())
         rows = c.execute(select(e.c.key, e.c.row).where(e.c.register == register_id).order_by(e.c.position))
-        return [r.key for r in rows if all(w in " ".join(r.row.values()).casefold() for w in wanted)]
+        found = [r for r in rows if all(w in " ".join(r.row.values()).casefold() for w in wanted)]
+    if not by:
+        return [r.key for r in found]
+    locale = session.workspace.setup.locale
+    known = sorted((r for r in found if r.row.get(by)), key=lambda r: sort_key(r.row[by], locale), reverse=descending)
+    return [r.key for r in (*known, *(r for r in found if not r.row.get(by)))]
 
 
 @needs(Right.LOOK)
@@ -68,6 +76,18 @@ def change_entry(session: Session, register_id: str, key: str, changes: Mapping[
         audit.append(c, workspace.clock.stamp(), session.person, "register entry changed", register_id, row)
     workspace.forget_books()
     return before
+
+
+@needs(Right.PREPARE)
+def change_entries(session: Session, register_id: str, changes: Mapping[str, Mapping[str, str]]) -> dict[str, Entry]:
+    """Change values of many entries, by their keys, all or none, and return what they were, by the keys they have now."""
+    register = _register(session.workspace, register_id)
+    found: dict[str, Entry] = {}
+    with session.workspace.place.database.atomic():
+        for key, given in changes.items():
+            before = change_entry(session, register_id, key, given)
+            found[given.get(register.key, key).strip() or key] = before
+    return found
 
 
 @needs(Right.PREPARE)

@@ -35,6 +35,8 @@ class RegistersState(PartsState):
     columns: tuple[str, ...] = ()
     keys: tuple[str, ...] = ()
     words: str = ""
+    sort: tuple[str, bool] = ("", False)
+    version: int = 0
     total: int = 0
     proposed: tuple[tuple[int, str], ...] = ()
     can_add: bool = False
@@ -190,24 +192,25 @@ class RegistersPresenter(PartsPresenter):
             self._ask_keys()
 
     def _ask_keys(self) -> None:
-        session, chosen, words = self._s.session, self.state.chosen, self.state.words
+        session, chosen, words, sort = self._s.session, self.state.chosen, self.state.words, self.state.sort
         if not chosen:
             return
 
         def load() -> tuple[list[str], int, list[Proposed]]:
-            keys = registers.list_keys(session, chosen, words)
+            keys = registers.list_keys(session, chosen, words, by=sort[0], descending=sort[1])
             total = len(registers.list_keys(session, chosen)) if words.strip() else len(keys)
             return keys, total, proposed_entries.list_proposed(session, chosen)
 
         def done(found: tuple[list[str], int, list[Proposed]]) -> None:
-            if self.state.chosen == chosen and self.state.words == words:
+            if (self.state.chosen, self.state.words, self.state.sort) == (chosen, words, sort):
                 waiting = tuple(
                     (p.id, tr("{entry}, proposed by {who}", entry="; ".join(x for x in p.row.values() if x), who=p.who))
                     for p in found[2]
                 )
                 self._show(
-                    keys=tuple(found[0]), total=found[1], proposed=waiting, can_add=self._s.may(Right.ADD_ENTRIES)
-                )
+                    keys=tuple(found[0]), total=found[1], version=self.state.version + 1, proposed=waiting,
+                    can_add=self._s.may(Right.ADD_ENTRIES),
+                )  # fmt: skip
 
         self._s.runner.query(load, done, key="entries", owner=self)
 
@@ -229,19 +232,25 @@ class RegistersPresenter(PartsPresenter):
         session, chosen = self._s.session, self.state.chosen
         self._s.runner.query(lambda: registers.load_entries(session, chosen, keys), done, owner=self)
 
-    def change_entry(self, key: str, column: str, text: str) -> None:
-        """Change one value of an entry."""
-        session, chosen = self._s.session, self.state.chosen
-        register = self.state.part
-        assert isinstance(register, Register)
-        fresh = text.strip() if column == register.key else key
+    def sort(self, column: str, *, descending: bool) -> None:
+        """List the entries by a column; empty: in the order of the register."""
+        self._show(sort=(column, descending))
+        self._ask_keys()
 
-        def kept(before: Entry) -> Kept:
-            told = tr("{key}: {column}", key=key, column=column)
-            return Kept(told, lambda: registers.change_entry(session, chosen, fresh, before))
+    def change_entries(self, changes: Mapping[str, Mapping[str, str]]) -> None:
+        """Change values of entries, all or none; one undo puts them back."""
+        session, chosen = self._s.session, self.state.chosen
+        first = next(iter(changes.items()), None)
+        if first is None:
+            return
+
+        def kept(before: Mapping[str, Entry]) -> Kept:
+            several = trn("{n:,} entry", "{n:,} entries", len(before))
+            told = tr("{key}: {column}", key=first[0] if len(before) == 1 else several, column=", ".join(first[1]))
+            return Kept(told, lambda: registers.change_entries(session, chosen, before))
 
         self._editing.keep(
-            lambda: registers.change_entry(session, chosen, key, {column: text}), kept, lambda _: self._entries_changed(),
+            lambda: registers.change_entries(session, chosen, changes), kept, lambda _: self._entries_changed(),
             self._entry_refused,
         )  # fmt: skip
 
@@ -250,7 +259,7 @@ class RegistersPresenter(PartsPresenter):
         self._ask_keys()
 
     def _entries_changed(self) -> None:
-        self._show(undo=self._editing.undo_told, problem="", keys=())
+        self._show(undo=self._editing.undo_told, problem="")
         self._ask_keys()
 
     def add_rows(self, rows: Sequence[Sequence[str]]) -> None:

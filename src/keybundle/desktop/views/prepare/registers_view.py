@@ -6,20 +6,21 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QGuiApplication, QKeySequence, QShortcut
-from PySide6.QtWidgets import QFileDialog, QFormLayout, QHBoxLayout, QTableView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QFormLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from keybundle.core.setup.model import Register
 from keybundle.desktop.models.entries import EntriesModel
 from keybundle.desktop.presenters.prepare.registers import CsvLook, RegistersPresenter, RegistersState
 from keybundle.desktop.views.calm import Button, Choice, Line
+from keybundle.desktop.views.cell_editor import CellDelegate
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.prepare.part_view import PartView
-from keybundle.desktop.views.remember import RememberedColumns
 from keybundle.desktop.views.side_sheet import Sheet
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.views.value_table import ValueTable
 from keybundle.desktop.words import tr
 
 ENTRIES = 1
-COLUMN_PX = 180
 
 
 class RegistersView(PartView):
@@ -28,7 +29,7 @@ class RegistersView(PartView):
     def __init__(self, presenter: RegistersPresenter) -> None:
         self.registers = presenter
         self.model = EntriesModel(presenter.load)
-        self.model.edited.connect(presenter.change_entry)
+        self.model.edited.connect(self._edited)
         self._shown: tuple[object, ...] = ()
         super().__init__(
             tr("Registers"), presenter, form_title=tr("The register"), tabs={tr("Its entries"): self._make_entries()},
@@ -45,19 +46,13 @@ class RegistersView(PartView):
         self.filter.textChanged.connect(self.registers.filter)
         self.count = Told()
         self.count.setProperty("role", "quiet")
-        self.table = QTableView()
-        self.table.setModel(self.model)
+        self.table = ValueTable()
+        self.table.set_up(self.model, self.registers.remembered, "register columns")
+        self.table.setItemDelegate(CellDelegate(self.table))
+        self.table.sort_asked.connect(lambda column, down: self.registers.sort(column, descending=down))
+        self.table.pasted.connect(self._pasted)
         self.table.setAccessibleName(tr("Entries"))
-        self.table.verticalHeader().hide()
-        self.table.setShowGrid(False)
         self.table.setAlternatingRowColors(True)
-        self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
-        self.table.horizontalHeader().setDefaultSectionSize(COLUMN_PX)
-        self.table.horizontalHeader().setStretchLastSection(True)
-        self.columns_left = RememberedColumns(
-            self.table.horizontalHeader(), self.registers.remembered, "register columns"
-        )
-        self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
         self.new = Line()
         self.new.setAccessibleName(tr("A new entry"))
         self.new.returnPressed.connect(self._add)
@@ -70,13 +65,9 @@ class RegistersView(PartView):
         self.paste.setToolTip(tr("Rows of a table that was copied, columns in this order"))
         self.bring.clicked.connect(self._ask_file)
         self.fewer.clicked.connect(self._remove)
-        for key, run in (
-            (QKeySequence.StandardKey.Paste, self._paste),
-            (QKeySequence.StandardKey.Delete, self._remove),
-        ):
-            shortcut = QShortcut(QKeySequence(key), self.table)
-            shortcut.setContext(Qt.ShortcutContext.WidgetShortcut)
-            shortcut.activated.connect(run)
+        remove = QShortcut(QKeySequence(QKeySequence.StandardKey.Delete), self.table)
+        remove.setContext(Qt.ShortcutContext.WidgetShortcut)
+        remove.activated.connect(self._remove)
         top, foot = QHBoxLayout(), QHBoxLayout()
         top.addWidget(self.filter, 1)
         top.addWidget(self.count)
@@ -100,11 +91,12 @@ class RegistersView(PartView):
     def render_state(self, state: RegistersState) -> None:  # type: ignore[override]
         """Show a state."""
         super().render_state(state)
-        shown = (state.chosen, state.keys, state.columns, state.can_change)
+        shown = (state.chosen, state.keys, state.columns, state.can_change, state.version)
         if shown != self._shown:
             self._shown = shown
             self.model.render_keys(state.keys, state.columns, can_change=state.can_change)
-            self.columns_left.show_of(state.chosen)
+            self.table.show_columns_of(state.chosen)
+            self.table.show_sort(state.sort[0], descending=state.sort[1])
         if not self.filter.hasFocus() and self.filter.text() != state.words:
             self.filter.setText(state.words)
         self.count.setText(tr("{shown:,} of {all:,} entries", shown=len(state.keys), all=state.total))
@@ -150,6 +142,23 @@ class RegistersView(PartView):
         if text := self.new.text().strip():
             self.new.clear()
             self.registers.add_rows([[cell.strip() for cell in text.split(";")]])
+
+    def _edited(self, key: str, column: str, text: str) -> None:
+        """Give what was typed to all chosen entries, where the cell's is one of them; a key is one entry's own."""
+        rows = {i.row() for i in self.table.selectionModel().selectedIndexes() if i.column() == self._column(column)}
+        chosen = [k for row in rows if (k := self.model.id_at(row)) is not None]
+        is_key = isinstance(part := self.registers.state.part, Register) and column == part.key
+        meant = chosen if key in chosen and not is_key else [key]
+        self.registers.change_entries({k: {column: text} for k in meant})
+
+    def _column(self, name: str) -> int:
+        return self.model.heads.index(name) if name in self.model.heads else -1
+
+    def _pasted(self, cells: list[tuple[str, str, str]]) -> None:
+        changes: dict[str, dict[str, str]] = {}
+        for key, column, text in cells:
+            changes.setdefault(key, {})[column] = text
+        self.registers.change_entries(changes)
 
     def _paste(self) -> None:
         text = QGuiApplication.clipboard().text()

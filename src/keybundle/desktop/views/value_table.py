@@ -1,0 +1,223 @@
+"""A table of values as somebody works in it: columns chosen, moved and sorted by keys, blocks copied and pasted."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QGuiApplication
+from PySide6.QtWidgets import QMenu, QTableView, QWidget
+
+from keybundle.desktop.actions.binding import bind_commands
+from keybundle.desktop.actions.menu import make_menu
+from keybundle.desktop.actions.registry import COMMANDS, Handlers
+from keybundle.desktop.models.table import TableModel
+from keybundle.desktop.presenters.remembered import Remembered
+from keybundle.desktop.views.remember import RememberedColumns
+from keybundle.desktop.words import tr
+
+LEAST_PX, MOST_PX, PAD_PX, LOOKED_AT = 72, 260, 14, 40
+ASCENDING, DESCENDING = Qt.SortOrder.AscendingOrder, Qt.SortOrder.DescendingOrder
+
+
+class ValueTable(QTableView):
+    """``sort_asked`` carries a column (empty: the list's own order) and whether the greatest comes first.
+
+    ``pasted`` carries (id, column, text) of each cell that a pasted block falls on and that can be typed over. Where
+    columns stand, which are shown and how wide is remembered for each thing the table shows (``show_columns_of``).
+    """
+
+    sort_asked = Signal(str, bool)
+    pasted = Signal(object)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.handlers = Handlers()
+        self._left: RememberedColumns | None = None
+        self._sort = ("", False)
+        self._sized: tuple[object, ...] = ()
+        self.verticalHeader().hide()
+        self.setShowGrid(False)
+        self.setWordWrap(False)
+        header = self.horizontalHeader()
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        header.setSectionsClickable(True)
+        header.setSectionsMovable(True)
+        header.sectionClicked.connect(self._head_clicked)
+        header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        header.customContextMenuRequested.connect(lambda at: self._choose_columns(header.mapToGlobal(at)))
+
+    def set_up(
+        self, model: TableModel[Any], remembered: Remembered | None, setting: str, *, can_sort: bool = True
+    ) -> None:
+        """Show a model, with columns remembered under a setting; ``can_sort`` where who shows it answers ``sort_asked``."""
+        self.setModel(model)
+        if remembered is not None:
+            self._left = RememberedColumns(self.horizontalHeader(), remembered, setting)
+        on = self.handlers.on
+        if can_sort:
+            on("table.sort up", lambda: self.sort_by(self._here(), descending=False))
+            on("table.sort down", lambda: self.sort_by(self._here(), descending=True))
+        on("table.column earlier", lambda: self._move_column(-1))
+        on("table.column later", lambda: self._move_column(1))
+        on("table.columns", lambda: self._choose_columns(None))
+        on("table.copy", self.copy_chosen)
+        on("table.paste", self._paste)
+        bind_commands(self, [c.id for c in COMMANDS if c.place == "table" and c.id in self.handlers.run], self.handlers)
+
+    @property
+    def table(self) -> TableModel[Any]:
+        """The model that is shown."""
+        model = self.model()
+        assert isinstance(model, TableModel)
+        return model
+
+    # -- columns -------------------------------------------------------------------------------------------------------
+
+    def show_columns_of(self, of: str) -> None:
+        """Bring the columns to how they were left for what is shown now; where nobody has, let them fit what is in sight."""
+        if self._left is not None and self._left.show_of(of):
+            return
+        shown = (of, self.table.heads)
+        if shown != self._sized and self.table.rowCount():
+            self._sized = shown
+            self.fit_columns()
+
+    def fit_columns(self) -> None:
+        """Let columns be as wide as what they hold, and share the room that is left."""
+        header = self.horizontalHeader()
+        header.setResizeContentsPrecision(LOOKED_AT)
+        columns = [i for i in range(self.table.columnCount()) if not self.isColumnHidden(i)]
+        if not columns:
+            return
+        wanted = {
+            i: min(MOST_PX, max(LEAST_PX, self.sizeHintForColumn(i), header.sectionSizeHint(i)) + PAD_PX)
+            for i in columns
+        }
+        spare = max(0, self.viewport().width() - sum(wanted.values())) // len(columns)
+        for column, width in wanted.items():
+            self.setColumnWidth(column, width + spare)
+
+    def _move_column(self, offset: int) -> None:
+        """Put the current column one place earlier or later among those that are shown."""
+        header, column = self.horizontalHeader(), self.currentIndex().column()
+        if column < 0:
+            return
+        here = header.visualIndex(column)
+        there = here + offset
+        while 0 <= there < header.count() and header.isSectionHidden(header.logicalIndex(there)):
+            there += offset
+        if 0 <= there < header.count():
+            header.moveSection(here, there)
+            self._columns_changed()
+            self.scrollTo(self.currentIndex())
+
+    def _choose_columns(self, at: QPoint | None) -> None:
+        """Offer the columns to be shown or not; the first one, which says what a row is, stays."""
+        menu = QMenu(tr("Columns"), self)
+        for column in range(1, self.table.columnCount()):
+            told = str(self.table.head_told(column)).split("\n")[0]
+            action = menu.addAction(told)
+            action.setCheckable(True)
+            action.setChecked(not self.isColumnHidden(column))
+            action.toggled.connect(lambda shown, c=column: self._show_column(c, shown=shown))
+        menu.addSeparator()
+        menu.addAction(tr("All columns, as wide as they need")).triggered.connect(self._show_all)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(at or self.mapToGlobal(self.horizontalHeader().geometry().bottomLeft()))
+        if menu.actions():
+            menu.setActiveAction(menu.actions()[0])
+
+    def _show_column(self, column: int, *, shown: bool) -> None:
+        self.setColumnHidden(column, not shown)
+        self._columns_changed()
+
+    def _show_all(self) -> None:
+        for column in range(self.table.columnCount()):
+            self.setColumnHidden(column, False)
+        self.fit_columns()
+        self._columns_changed()
+
+    def _columns_changed(self) -> None:
+        if self._left is not None:
+            self._left.keep()
+
+    # -- order ---------------------------------------------------------------------------------------------------------
+
+    def _here(self) -> int:
+        return self.currentIndex().column() if self.currentIndex().isValid() else 0
+
+    def _head_clicked(self, column: int) -> None:
+        if "table.sort up" in self.handlers.run:
+            head, descending = self._sort
+            self.sort_by(column, descending=head == self.table.heads[column] and not descending)
+
+    def sort_by(self, column: int, *, descending: bool) -> None:
+        """Ask for another order; the same once more asks for the list's own."""
+        head = self.table.heads[column] if 0 <= column < len(self.table.heads) else ""
+        asked = ("", False) if (head, descending) == self._sort else (head, descending)
+        self.sort_asked.emit(*asked)
+
+    def show_sort(self, head: str, *, descending: bool) -> None:
+        """Say by a sign over the column what the rows are sorted by."""
+        self._sort, header = (head, descending), self.horizontalHeader()
+        is_there = head in self.table.heads
+        header.setSortIndicatorShown(is_there)
+        if is_there:
+            header.setSortIndicator(self.table.heads.index(head), DESCENDING if descending else ASCENDING)
+
+    # -- blocks --------------------------------------------------------------------------------------------------------
+
+    def _columns_in_sight(self) -> list[int]:
+        header = self.horizontalHeader()
+        order = (header.logicalIndex(i) for i in range(header.count()))
+        return [column for column in order if not self.isColumnHidden(column)]
+
+    def copy_chosen(self) -> None:
+        """Copy the chosen cells, as a block that other tables take."""
+        chosen = self.selectionModel().selectedIndexes()
+        rows = sorted({i.row() for i in chosen})
+        columns = [c for c in self._columns_in_sight() if any(i.column() == c for i in chosen)]
+        picked = {(i.row(), i.column()) for i in chosen}
+        text = "\n".join(
+            "\t".join(
+                str(self.table.index(r, c).data(Qt.ItemDataRole.EditRole) or "") if (r, c) in picked else ""
+                for c in columns
+            )
+            for r in rows
+        )
+        if text:
+            QGuiApplication.clipboard().setText(text)
+
+    def _paste(self) -> None:
+        block = [line.split("\t") for line in QGuiApplication.clipboard().text().rstrip("\r\n").splitlines()]
+        if block and self.currentIndex().isValid():
+            self.pasted.emit(self.cells_under(block))
+
+    def cells_under(self, block: Sequence[Sequence[str]]) -> list[tuple[str, str, str]]:
+        """Return (id, column, text) of the cells that a block falls on from the current one; a single text on all chosen."""
+        here, columns = self.currentIndex(), self._columns_in_sight()
+        if len(block) == 1 and len(block[0]) == 1:
+            places = [(i.row(), i.column(), block[0][0]) for i in self.selectionModel().selectedIndexes() or [here]]
+        else:
+            first = columns.index(here.column())
+            places = [
+                (here.row() + i, column, text)
+                for i, line in enumerate(block)
+                for column, text in zip(columns[first:], line, strict=False)
+                if here.row() + i < self.table.rowCount()
+            ]
+        found = []
+        for row, column, text in places:
+            key = self.table.id_at(row)
+            if key is not None and self.table.can_edit(self.table.index(row, column)):
+                found.append((key, self.table.heads[column], text.strip()))
+        return found
+
+    # -- the pointer ---------------------------------------------------------------------------------------------------
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        menu = make_menu(tr("Table"), "table", self.handlers, self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(event.globalPos())
