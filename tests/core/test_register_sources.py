@@ -19,8 +19,8 @@ from unittest import mock
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.setup.model import Register, RegisterSource
 from keybundle.core.setup.text import load_setup, write_setup
-from keybundle.core.workflows.index import proposed_entries, slip_help
-from keybundle.core.workflows.prepare import parts, readiness, register_sources
+from keybundle.core.workflows.index import slip_help
+from keybundle.core.workflows.prepare import parts, proposals, readiness, register_sources
 from keybundle.core.workflows.prepare.sources_behind import follow_sources
 from keybundle.core.workflows.session.session import NotAllowed
 from tests.support import DataTest, acting
@@ -256,17 +256,19 @@ class Proposals(SourceTest):
         entry = {"Number": "S7", "Name": "Reed Barge Yard", "Town": "Oxmere"}
         with self.assertRaises(NotAllowed):
             slip_help.add_entry(operator, self.id, entry)
-        proposed_entries.propose_entry(operator, self.id, entry)
+        proposals.propose_entry(operator, self.id, entry)
         with self.assertRaisesRegex(InputProblem, "already"):
-            proposed_entries.propose_entry(operator, self.id, entry)
-        proposed_entries.propose_entry(operator, self.id, {**entry, "Number": "S8"})
+            proposals.propose_entry(operator, self.id, entry)
+        proposals.propose_entry(operator, self.id, {**entry, "Number": "S8"})
         self.assertEqual(self.names(), [])
         told = [str(g.said) for g in readiness.list_missing(self.me) if g.code == "proposed"]
         self.assertEqual(told, ["Stock: 2 proposed entries wait for a yes."])
-        first, second = proposed_entries.list_proposed(self.me, self.id)
+        first, second = proposals.list_proposed(self.me, proposals.ENTRY, self.id)
         self.assertEqual((first.who, first.row), ("Elspra Towpath", entry))
         with self.assertRaises(NotAllowed):
-            proposed_entries.decide_proposed(operator, first.id, take=True)
-        proposed_entries.decide_proposed(self.me, first.id, take=True)
-        proposed_entries.decide_proposed(self.me, second.id, take=False)
-        self.assertEqual((self.names(), proposed_entries.list_proposed(self.me, self.id)), (["Reed Barge Yard"], []))
+            proposals.decide_proposed(operator, first.id, take=True)
+        proposals.decide_proposed(self.me, first.id, take=True)
+        proposals.decide_proposed(self.me, second.id, take=False)
+        self.assertEqual(
+            (self.names(), proposals.list_proposed(self.me, proposals.ENTRY, self.id)), (["Reed Barge Yard"], [])
+        )

@@ -6,15 +6,17 @@ from typing import Any
 from unittest import mock
 
 from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
+from PySide6.QtGui import QTextCursor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QLabel, QLineEdit, QPushButton, QSpinBox
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.rights.model import Grantee, Right
-from keybundle.core.workflows.prepare import parts
+from keybundle.core.workflows.prepare import parts, proposals
 from keybundle.core.workflows.session import access
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.access_sheet import AccessSheet
+from keybundle.desktop.views.ask_sheet import AskSheet
 from keybundle.desktop.views.choose_sheet import ChooseSheet
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.prepare.cabinets_editor import LevelsSheet, TableSheet
@@ -414,10 +416,66 @@ class Editors(DesktopTest):
             lambda: view.presenter.state.chosen_field == "Grade" and view.isVisible(), 10, "the field on its page"
         )
         editor = view.field_form.rows["field Grade choices"].editor
-        editor.setPlainText(editor.toPlainText() + "\nE")
-        self.key(view, Qt.Key.Key_Left, ALT)
+        editor.setFocus()
+        editor.moveCursor(QTextCursor.MoveOperation.End)
+        self.burst("\nF", start=editor)
+        self.key(editor, Qt.Key.Key_Left, ALT)
         self.until(lambda: window.stack.currentWidget() is bench, 10, "to be back at the batch")
-        self.until(lambda: "E" in ws.setup.document_type("Inspection sheet").field("Grade").choices, 10)  # type: ignore[union-attr]
+        self.until(lambda: "F" in ws.setup.document_type("Inspection sheet").field("Grade").choices, 10)  # type: ignore[union-attr]
+
+    def test_who_may_not_prepare_proposes_a_choice_and_a_type_and_who_may_decides(self) -> None:
+        desktop = self.start(scanned=True)
+        desktop.begin("Elspra Towpath")
+        window, ws = desktop.window, desktop.workspace
+        assert window is not None
+        batch = scanned_template()[1]
+        window.open_batch(batch)
+        bench = window.benches[batch]
+        self.until(lambda: bench.presenter.state.documents, 20)
+        document = bench.presenter.state.documents[0].id
+        bench.presenter.choose_type(document, "Inspection sheet")
+        grade = lambda: next((r for r in bench.presenter.state.slip.rows if r.name == "Grade"), None)  # type: ignore[union-attr]  # noqa: E731
+        self.until(lambda: grade() is not None, 10)
+        bench.slip.focus("Grade")
+        field = bench.slip.fields["Grade"].value
+        self.burst("F\n", start=field)
+        self.until(lambda: grade().problem and grade().text == "F", 10, "that F is none of the choices")  # type: ignore[union-attr]
+        bench.slip.focus("Grade")
+        self.key(bench, Qt.Key.Key_P, CTRL | ALT)
+        sheet = self.sheet(AskSheet)
+        self.assertEqual([line.text() for line in sheet.lines], ["F"])  # type: ignore[union-attr]
+        self.key(sheet.lines[0], Qt.Key.Key_Return)
+        self.until(lambda: "Proposed" in window.message.text(), 10)
+        bench.strip.setFocus()
+        self.key(bench, Qt.Key.Key_P, CTRL | ALT)
+        sheet = self.sheet(AskSheet)
+        self.burst("Slipway booking", start=sheet.lines[0])
+        self.burst("They come every spring.\n", start=sheet.lines[1])
+        self.until(lambda: len(proposals.list_proposed(acting(ws), proposals.TYPE)) == 1, 10)
+        self.assertIsNone(next((k for k in ws.setup.document_types if k.name == "Slipway booking"), None))
+        self.until(lambda: desktop.line.busy == 0, 60)
+        desktop.begin("Oswinna Reedmace")
+        window = desktop.window
+        assert window is not None
+        window.go_prepare()
+        window.prepare.show_page("missing")
+        view = window.prepare.view("missing")
+        told = lambda: [row.said for row in view.presenter.state.rows if row.gap.proposal]  # noqa: E731
+        self.until(lambda: len(told()) == 2, 10, "both proposals")
+        self.assertEqual(told()[0], "Elspra Towpath proposes “F” as a choice for Grade of Inspection sheet.")
+        self.assertIn("They come every spring.", told()[1])
+        button = lambda title, about: next(  # noqa: E731
+            b for b in view.buttons if b.text() == title and about in b.accessibleDescription()
+        )
+        button("Take it", "Grade").click()
+        types = window.prepare.view("types")
+        self.until(lambda: types.isVisible() and types.presenter.state.chosen_field == "Grade", 10, "what was made")
+        self.assertIn("F", ws.setup.document_type("Inspection sheet").field("Grade").choices)  # type: ignore[union-attr]
+        window.prepare.show_page("missing")
+        self.until(lambda: len(told()) == 1, 10)
+        button("Do not", "Slipway").click()
+        self.until(lambda: not told(), 10)
+        self.assertEqual(proposals.list_proposed(acting(ws), proposals.TYPE), [])
 
     def test_what_is_kept_to_somebody_stands_in_a_tree_and_leads_to_its_list(self) -> None:
         desktop = self.start()

@@ -44,9 +44,10 @@ CREATE TABLE counter (
     last INTEGER NOT NULL,
     PRIMARY KEY (name)
 );
-CREATE TABLE entry_proposal (
+CREATE TABLE proposal (
     id INTEGER NOT NULL,
-    register VARCHAR NOT NULL,
+    kind VARCHAR NOT NULL,
+    part VARCHAR NOT NULL,
     "row" JSON NOT NULL,
     who VARCHAR NOT NULL,
     at VARCHAR NOT NULL,

@@ -19,7 +19,8 @@ from keybundle.core.setup.model import DocumentType, Setup
 class Gap:
     """Something missing: ``code`` says what, ``kind`` and ``id`` in which part (empty: in the whole), ``at`` at which field.
 
-    ``stops`` says that work waits for it; other gaps are only worth a look.
+    ``stops`` says that work waits for it; other gaps are only worth a look. ``proposal`` is the number of what somebody
+    proposed, to be taken or not.
     """
 
     code: str
@@ -28,6 +29,7 @@ class Gap:
     id: str = ""
     at: str = ""
     stops: bool = True
+    proposal: int = 0
 
 
 def find_gaps(setup: Setup) -> list[Gap]:

@@ -29,9 +29,9 @@ from sqlalchemy import (
 
 from keybundle.core.store.columns import Told, Words
 from keybundle.core.store.schema_setup import counter as counter
-from keybundle.core.store.schema_setup import entry_proposal as entry_proposal
 from keybundle.core.store.schema_setup import metadata as metadata
 from keybundle.core.store.schema_setup import person_secret as person_secret
+from keybundle.core.store.schema_setup import proposal as proposal
 from keybundle.core.store.schema_setup import register_entry as register_entry
 from keybundle.core.store.schema_setup import setting as setting
 from keybundle.core.store.schema_setup import setup_history as setup_history

@@ -37,11 +37,12 @@ register_entry = Table(
     Column("row", JSON, nullable=False),
 )
 # Entries that somebody who may not add any proposes; they wait for who may.
-entry_proposal = Table(
-    "entry_proposal",
+proposal = Table(
+    "proposal",
     metadata,
     Column("id", Integer, primary_key=True),
-    Column("register", String, nullable=False),
+    Column("kind", String, nullable=False),
+    Column("part", String, nullable=False),
     Column("row", JSON, nullable=False),
     Column("who", String, nullable=False),
     Column("at", String, nullable=False),

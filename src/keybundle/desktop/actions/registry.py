@@ -159,7 +159,7 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "bench.prepare",
         "Prepare the type",
-        "Change the document type, at the field that one is in; Alt+Left there comes back",
+        "Change the type, at the field that one is in (Alt+Left comes back); who may not proposes what is missing",
         "Ctrl+Alt+P",
         "bench",
     ),
@@ -429,7 +429,7 @@ NEEDED = {
     "viewer.correct": Right.CORRECT, "viewer.undo": Right.CORRECT,
     "cabinets.keep": Right.CORRECT, "cabinets.discard": Right.CORRECT, "cabinets.delete": Right.DELETE,
     "cabinets.trash": Right.DELETE,
-    "cabinets.scan": Right.BRING_IN, "cabinets.prepare": Right.PREPARE, "bench.prepare": Right.PREPARE,
+    "cabinets.scan": Right.BRING_IN, "cabinets.prepare": Right.PREPARE, "bench.prepare": Right.INDEX,
 }  # fmt: skip
 NEEDED_AT = {
     "work": Right.BRING_IN,

@@ -26,6 +26,7 @@ class Asked:
     label: str
     unit: str = ""
     help: str = ""
+    is_choice: bool = False
 
 
 def ask(kind: DocumentType | None, field: str) -> Asked | None:
@@ -33,7 +34,8 @@ def ask(kind: DocumentType | None, field: str) -> Asked | None:
     spec = kind.field(field) if kind is not None else None
     if kind is None or spec is None:
         return None
-    return Asked(kind.id, spec.id, spec.name, spec.unit, " ".join(filter(None, (spec.help, say_fit(spec)))))
+    told = " ".join(filter(None, (spec.help, say_fit(spec))))
+    return Asked(kind.id, spec.id, spec.name, spec.unit, told, spec.kind is Kind.CHOICE)
 
 
 def ask_named(kind: DocumentType | None, name: str) -> Asked | None:

@@ -18,9 +18,10 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
 from keybundle.core.workflows.arrange import bench
-from keybundle.core.workflows.index import history, page_texts, proposed_entries, slip, slip_help
+from keybundle.core.workflows.index import history, page_texts, slip, slip_help
 from keybundle.core.workflows.index.page_texts import PoorPage
 from keybundle.core.workflows.index.slip_help import Starter
+from keybundle.core.workflows.prepare import proposals
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import say_language, tr, trn, worded
@@ -148,11 +149,28 @@ class BenchSlips(QObject):
             if s.may(Right.ADD_ENTRIES):
                 slip_help.add_entry(s.session, register, entry)
             else:
-                proposed_entries.propose_entry(s.session, register, entry)
+                proposals.propose_entry(s.session, register, entry)
             return slip.enter_value(s.session, s.line, at.batch_id, document, field, value)
 
         at.drafts.drop(document, field)
         at.change(work)
+
+    # -- proposals -------------------------------------------------------------------------------------------------
+
+    def propose_choice(self, field: str, choice: str) -> None:
+        """Propose another choice for a field of the document's type, to be taken or not by who prepares."""
+        s, kind = self._s, self._at.state.slip.type_id if self._at.state.slip else ""
+        self._propose(lambda: proposals.propose_choice(s.session, kind, field, choice))
+
+    def propose_type(self, name: str, why: str) -> None:
+        """Propose a document type."""
+        self._propose(lambda: proposals.propose_type(self._s.session, name, why))
+
+    def _propose(self, work: Callable[[], object]) -> None:
+        told = tr("Proposed; it waits under Prepare until somebody who may says yes.")
+        self._s.runner.change(
+            work, lambda _: self._at.said.emit(told), lane="setup", owner=self, on_error=self._at.failed.emit
+        )
 
     # -- starters and folders --------------------------------------------------------------------------------------
 

@@ -51,6 +51,12 @@ class AskSheet(Sheet):
         line.installEventFilter(self)
         return line
 
+    def fill(self, label: str, text: str) -> None:
+        """Let a line begin with a text."""
+        for line in self.lines:
+            if line.accessibleName() == label and isinstance(line, QLineEdit):
+                line.setText(text)
+
     def first(self) -> QWidget:
         return self.lines[0]
 

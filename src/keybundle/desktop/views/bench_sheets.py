@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from keybundle.desktop.presenters.bench import BenchPresenter
 from keybundle.desktop.presenters.bench_slips import FoldersShown, PoorPage, RegisterShown, Starter
-from keybundle.desktop.presenters.bench_state import BenchState
+from keybundle.desktop.presenters.bench_state import BenchState, SlipRow
 from keybundle.desktop.views.ask_sheet import AskSheet
 from keybundle.desktop.views.choose_sheet import ChooseSheet
 from keybundle.desktop.views.list_sheet import ListSheet
@@ -61,6 +61,30 @@ class BenchSheets(QObject):
         sheet.added.connect(lambda register, entry: self.p.slips.add_entry(document, field, register, entry))
         sheet.render_entries(found)
         self.edge.open(sheet, (document, field))
+
+    def propose(self, row: SlipRow | None) -> None:
+        """Ask what is missing: an entry or a choice for the field in front, else a document type."""
+        document = self.p.state.document or ""
+        if row is not None and row.has_register:
+            self.register(document, row.name)
+            return
+        if row is not None and row.asked is not None and row.asked.is_choice:
+            label, field = tr("A choice for {field}", field=row.label), row.name
+            head = tr(
+                "It is one for everybody once somebody who prepares says yes; until then the document can be set aside."
+            )
+            sheet = AskSheet(tr("Propose a choice"), head, {label: ()}, tr("Propose"), of=self._name(document))
+            sheet.answered.connect(lambda said: self.p.slips.propose_choice(field, said[0]))
+            if row.unsure:
+                sheet.fill(label, row.text)
+        else:
+            name, why = tr("A document type"), tr("Why")
+            head = tr("Somebody who prepares makes it, or says no; until then the document can be set aside.")
+            sheet = AskSheet(
+                tr("Propose a document type"), head, {name: (), why: ()}, tr("Propose"), of=self._name(document)
+            )
+            sheet.answered.connect(lambda said: self.p.slips.propose_type(said[0], said[1]))
+        self.edge.open(sheet, (document, "propose"))
 
     def _show_changes(self, told: list[str]) -> None:
         head = tr("Who changed which value, the newest first; Ctrl+Z takes back the last step.")

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.rights.model import Right
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.menu import make_menu
 from keybundle.desktop.actions.registry import Handlers
@@ -337,9 +338,12 @@ class BenchView(QWidget):
             self.sending.emit(ids, False)
 
     def _prepare(self) -> None:
-        slip = self.presenter.state.slip
-        kind = slip.type_id if slip is not None else ""
-        self.prepare_asked.emit("document_types", kind, self.slip.focused_field() or "")
+        """Go to the field or type in front under Prepare; who may not prepare proposes what is missing."""
+        slip, field = self.presenter.state.slip, self.slip.focused_field() or ""
+        if self.presenter.may(Right.PREPARE):
+            self.prepare_asked.emit("document_types", slip.type_id if slip is not None else "", field)
+        else:
+            self.sheets.propose(self.presenter.row_named(field))
 
     def _at_document(self, run: Callable[[str], None]) -> None:
         if self.slip.document:

@@ -37,6 +37,7 @@ class ValueTable(QTableView):
         self._left: RememberedColumns | None = None
         self._sort = ("", False)
         self._sized: tuple[object, ...] = ()
+        self._is_fitted = False
         self.verticalHeader().hide()
         self.setShowGrid(False)
         self.setWordWrap(False)
@@ -53,6 +54,8 @@ class ValueTable(QTableView):
     ) -> None:
         """Show a model, with columns remembered under a setting; ``can_sort`` where who shows it answers ``sort_asked``."""
         self.setModel(model)
+        model.dataChanged.connect(lambda *_: self._fit_first())
+        model.layoutChanged.connect(self._keep_in_sight)
         if remembered is not None:
             self._left = RememberedColumns(self.horizontalHeader(), remembered, setting)
         on = self.handlers.on
@@ -80,9 +83,21 @@ class ValueTable(QTableView):
         if self._left is not None and self._left.show_of(of):
             return
         shown = (of, self.table.heads)
-        if shown != self._sized and self.table.rowCount():
-            self._sized = shown
+        if shown != self._sized:
+            self._sized, self._is_fitted = shown, False
+        self._fit_first()
+
+    def _fit_first(self) -> None:
+        """Fit the columns once, as soon as there is a row to fit them to: rows come some time after their ids."""
+        has_row = self.table.rowCount() > 0 and self.table.row_of(0) is not None
+        if self._sized and not self._is_fitted and has_row:
+            self._is_fitted = True
             self.fit_columns()
+
+    def _keep_in_sight(self) -> None:
+        """Follow the current row to its new place."""
+        if self.currentIndex().isValid():
+            self.scrollTo(self.currentIndex())
 
     def fit_columns(self) -> None:
         """Let columns be as wide as what they hold, and share the room that is left."""

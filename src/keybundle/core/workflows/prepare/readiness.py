@@ -20,8 +20,7 @@ from keybundle.core.setup.gaps import Gap, find_gaps
 from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, FolderField, Setup, name_of
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.index.proposed_entries import count_proposed
-from keybundle.core.workflows.prepare import parts
+from keybundle.core.workflows.prepare import parts, proposals
 from keybundle.core.workflows.prepare.register_sources import load_states
 from keybundle.core.workflows.session.session import Session, needs
 
@@ -50,9 +49,10 @@ def list_missing(session: Session) -> list[Gap]:
     workspace = session.workspace
     setup = workspace.setup
     with workspace.place.database.read() as c:
-        found = [*find_gaps(setup), *_registers(c, setup), *_people(c, setup), *_areas(setup, workspace.place.root)]
+        of_people = [*_proposed(c, setup), *_people(c, setup)]
+        found = [*find_gaps(setup), *_registers(c, setup), *of_people, *_areas(setup, workspace.place.root)]
     seen = workspace.setting(SEEN) or []
-    told = (gap for gap in found if gap.stops or f"{gap.code} {gap.id}" not in seen)
+    told = (gap for gap in found if gap.stops or gap.proposal or f"{gap.code} {gap.id}" not in seen)
     return sorted(told, key=lambda gap: not gap.stops)
 
 
@@ -61,7 +61,7 @@ def _registers(c: Connection, setup: Setup) -> list[Gap]:
     counts = {r.register: int(r.n) for r in c.execute(select(e.register, func.count().label("n")).group_by(e.register))}
     empty = (r for r in setup.registers if not counts.get(r.id))
     found = [Gap("no entries", message("readiness.no-entries", name=r.name), "registers", r.id) for r in empty]
-    for key, number in count_proposed(c).items():
+    for key, number in proposals.count_proposed(c).items():
         said = message("readiness.proposed", name=name_of(setup.registers, key), n=number)
         found.append(Gap("proposed", said, "registers", key, stops=False))
     return found + [
@@ -69,6 +69,28 @@ def _registers(c: Connection, setup: Setup) -> list[Gap]:
         for key, state in load_states(c).items()
         if state.trouble and setup.register(key) is not None
     ]
+
+
+def _proposed(c: Connection, setup: Setup) -> list[Gap]:
+    """Return the choices and types that somebody proposed, each to be taken or not."""
+    found = []
+    for p in proposals.load_proposed(c, setup, proposals.CHOICE):
+        kind = setup.document_type(p.part)
+        if kind is not None and kind.field(p.row["field"]) is not None:
+            said = message(
+                "readiness.proposed-choice",
+                who=p.who,
+                choice=p.row["choice"],
+                field=kind.label(p.row["field"]),
+                type=kind.name,
+            )
+            found.append(Gap("proposed choice", said, "document_types", p.part, p.row["field"], False, p.id))
+    for p in proposals.load_proposed(c, setup, proposals.TYPE):
+        said = message("readiness.proposed-type", who=p.who, name=p.row["name"])
+        if p.row["why"]:
+            said = message("readiness.with-why", said=said, why=p.row["why"])
+        found.append(Gap("proposed type", said, "document_types", "", "", False, p.id))
+    return found
 
 
 def _people(c: Connection, setup: Setup) -> list[Gap]:

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.base.changes import Changes
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.gaps import Gap
-from keybundle.core.workflows.prepare import beginnings, readiness
+from keybundle.core.workflows.prepare import beginnings, proposals, readiness
 from keybundle.core.workflows.prepare.beginnings import Beginning
 from keybundle.core.workflows.prepare.readiness import Made
 from keybundle.desktop.presenters.seat import Seat
@@ -104,6 +104,22 @@ class MissingPresenter(QObject):
         """Go to where something is missing."""
         at = "entries" if gap.code in ("no entries", "proposed") else gap.at
         self.opened.emit(gap.kind, gap.id, at)
+
+    def decide(self, gap: Gap, *, take: bool) -> None:
+        """Make what somebody proposed, and go to it; or do not."""
+        s = self._s
+
+        def done(made: tuple[str, str, str]) -> None:
+            self.refresh()
+            if take:
+                self.opened.emit(*made)
+            else:
+                self.said.emit(tr("Not taken."))
+
+        s.runner.change(
+            lambda: proposals.decide_proposed(s.session, gap.proposal, take=take), done, lane="setup", owner=self,
+            on_error=self.failed.emit,
+        )  # fmt: skip
 
     def note_seen(self, gap: Gap) -> None:
         """Tell of it no more."""

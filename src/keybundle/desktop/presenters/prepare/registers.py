@@ -12,10 +12,9 @@ from PySide6.QtCore import Signal
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Register, Setup
 from keybundle.core.setup.parts import Named
-from keybundle.core.workflows.index import proposed_entries
-from keybundle.core.workflows.index.proposed_entries import Proposed
-from keybundle.core.workflows.prepare import register_files, register_sources, registers
+from keybundle.core.workflows.prepare import proposals, register_files, register_sources, registers
 from keybundle.core.workflows.prepare.parts import change_part
+from keybundle.core.workflows.prepare.proposals import Proposed
 from keybundle.core.workflows.prepare.register_files import CsvLook
 from keybundle.core.workflows.prepare.register_sources import Refreshed, TableLook
 from keybundle.desktop.presenters.prepare.editing import Kept
@@ -199,7 +198,7 @@ class RegistersPresenter(PartsPresenter):
         def load() -> tuple[list[str], int, list[Proposed]]:
             keys = registers.list_keys(session, chosen, words, by=sort[0], descending=sort[1])
             total = len(registers.list_keys(session, chosen)) if words.strip() else len(keys)
-            return keys, total, proposed_entries.list_proposed(session, chosen)
+            return keys, total, proposals.list_proposed(session, proposals.ENTRY, chosen)
 
         def done(found: tuple[list[str], int, list[Proposed]]) -> None:
             if (self.state.chosen, self.state.words, self.state.sort) == (chosen, words, sort):
@@ -223,7 +222,7 @@ class RegistersPresenter(PartsPresenter):
             self._entries_changed()
 
         self._s.runner.change(
-            lambda: proposed_entries.decide_proposed(session, proposal, take=take), done, lane="setup", owner=self,
+            lambda: proposals.decide_proposed(session, proposal, take=take), done, lane="setup", owner=self,
             on_error=self._could_not,
         )  # fmt: skip
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Qt
@@ -98,9 +99,12 @@ class MissingView(QWidget):
             if len(self.buttons) == 1:
                 make.setProperty("role", "main")
             row.addWidget(make)
+        if missing.gap.proposal:
+            for title, take in ((tr("Take it"), True), (tr("Do not"), False)):
+                row.addWidget(self._button(title, missing.said, partial(self.presenter.decide, missing.gap, take=take)))
         if missing.gap.id:
             row.addWidget(self._button(tr("Look there"), missing.said, lambda: self.presenter.look(missing.gap)))
-        if not stops:
+        if not stops and not missing.gap.proposal:
             row.addWidget(self._button(tr("Seen"), missing.said, lambda: self.presenter.note_seen(missing.gap)))
         return card
 
