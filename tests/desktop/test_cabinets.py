@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QModelIndex, QSettings, Qt
+from PySide6.QtCore import QModelIndex, QPoint, QSettings, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QMenu
+from PySide6.QtWidgets import QApplication, QMenu, QSplitter
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.workflows.keep import correcting, trash
+from keybundle.desktop.actions.registry import find_command
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.cabinets_view import CabinetsView
 from keybundle.desktop.views.choose_sheet import ChooseSheet
+from keybundle.desktop.views.keys_dialog import KeysDialog
 from keybundle.desktop.views.trash_sheet import TrashSheet
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
@@ -224,6 +226,41 @@ class Cabinets(DesktopTest):
         self.assertNotEqual(self.ws.repository.load(bill).values["Bill number"].text, "R-50505")
         shown.close()
 
+    def test_a_command_gets_a_key_of_ones_own_that_acts_at_once_and_comes_back(self) -> None:
+        window, view = self.open()
+        self.key(window, Qt.Key.Key_F1)
+        self.until(lambda: window.findChild(KeysDialog), 10)
+        dialog = window.findChild(KeysDialog)
+        assert dialog is not None
+        QTest.keyClicks(dialog.line, "close all columns")
+        self.assertEqual(dialog.table.item(0, 1).text(), find_command("cabinets.flat").title)
+        for key, held, problem in (
+            (Qt.Key.Key_A, Qt.KeyboardModifier.NoModifier, "A is for typing"),
+            (Qt.Key.Key_Z, CTRL, "Ctrl+Z is the key of “Undo” already"), (Qt.Key.Key_F9, CTRL | SHIFT, ""),
+        ):  # fmt: skip
+            dialog.own.setFocus()
+            self.key(dialog.own, key, held)
+            dialog.keep.click()
+            self.assertIn(problem, dialog.problem.text(), key)
+        self.assertIn("Ctrl+Shift+F9", dialog.table.item(0, 0).text(), "it stands beside the one it has")
+        dialog.close()
+        self.until(lambda: self.is_in_front(window), 10)
+        view.table.setFocus()
+        self.assertFalse(view.presenter.state.is_flat)
+        self.key(view.table, Qt.Key.Key_F9, CTRL | SHIFT)
+        self.assertTrue(view.presenter.state.is_flat)
+        self.key(window, Qt.Key.Key_1, CTRL)
+        self.key(window.work.list, Qt.Key.Key_F9, CTRL | SHIFT)
+        self.assertIn("acts in Cabinets; go there first", window.message.text())
+        settings = QSettings(str(self.folder / "window.ini"), QSettings.Format.IniFormat)
+        self.desktop.close()
+        again = Desktop(self.folder / "data", settings=settings, pool=shared_pool())
+        self.addCleanup(again.close)
+        again.begin("Oswinna Reedmace")
+        assert again.window is not None
+        self.assertEqual(again.window.own_keys.keys, {"cabinets.flat": "Ctrl+Shift+F9"})
+        again.close()
+
     def test_it_comes_back_as_it_was_left_for_the_same_person_only(self) -> None:
         window, view = self.open()
         data, settings = self.folder / "data", QSettings(str(self.folder / "window.ini"), QSettings.Format.IniFormat)
@@ -231,6 +268,12 @@ class Cabinets(DesktopTest):
         self.assertNotEqual(view.presenter.state.cabinet, last)
         self.key(view.cabinets, Qt.Key.Key_End)
         self.until(lambda: view.presenter.state.cabinet == last, 10)
+        split = view.findChildren(QSplitter)[0]
+        handle = split.handle(1)
+        QTest.mousePress(handle, Qt.MouseButton.LeftButton, pos=QPoint(2, 40))
+        QTest.mouseMove(handle, QPoint(-60, 40))
+        QTest.mouseRelease(handle, Qt.MouseButton.LeftButton, pos=QPoint(-60, 40))
+        sizes = split.sizes()
         window.go_prepare()
         self.key(window.prepare.list, Qt.Key.Key_End)
         shown = window.prepare.shown
@@ -244,6 +287,8 @@ class Cabinets(DesktopTest):
             again.window.go_cabinets()
             self.until(lambda a=again: a.window.cabinets.presenter.state.cabinet, 10)  # type: ignore[misc]
             self.assertEqual(again.window.cabinets.presenter.state.cabinet == last, same, who)
+            now = again.window.cabinets.findChildren(QSplitter)[0].sizes()
+            self.assertEqual(abs(now[0] - sizes[0]) <= 3, same, (who, now, sizes))
             again.window.go_prepare()
             self.assertEqual(again.window.prepare.shown == shown, same, who)
             again.close()

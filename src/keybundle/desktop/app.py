@@ -162,7 +162,7 @@ class Desktop(QObject):
         seat = Seat(
             session, self.pool, self.line, self.runner, self.bus, devices, behind=self.behind, remembered=remembered
         )
-        window = MainWindow(seat, self._settings)
+        window = MainWindow(seat)
         window.lock_asked.connect(self.lock)
         window.other_asked.connect(self.change_person)
         window.other_data_asked.connect(self.start.ask_other)

@@ -14,6 +14,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.search.query import Query
 from keybundle.core.workflows.find import find
 from keybundle.core.workflows.find.find import Found, FoundDocument
+from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.viewer import ViewerPresenter
 from keybundle.desktop.words import say_day, say_month, tr, trn, worded
@@ -79,6 +80,11 @@ class FindPresenter(QObject):
     def may(self, right: Right) -> bool:
         """Whether who is at work here has a right."""
         return self._s.may(right)
+
+    @property
+    def remembered(self) -> Remembered:
+        """What is remembered of how this place was left."""
+        return self._s.remembered
 
     @property
     def may_work(self) -> bool:

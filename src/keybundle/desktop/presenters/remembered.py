@@ -27,6 +27,14 @@ SETTINGS = (
     Setting("cabinet columns", None, "order and widths of the document table's columns, for each cabinet"),
     Setting("register columns", None, "order and widths of the columns of entries, for each register"),
     Setting("slip columns", None, "order and widths of the columns of the table of slips, for each set of fields"),
+    Setting("cabinets splitter", None, "how list and page share the cabinets"),
+    Setting("cabinets columns splitter", None, "how path columns and documents share the cabinets"),
+    Setting("find splitter", None, "how hits and page share Find"),
+    Setting("bench zoom", None, "how large pages are shown on the bench"),
+    Setting("viewer zoom", None, "how large pages are shown in the viewer"),
+    Setting("viewer window", None, "size and place of the viewer's windows"),
+    Setting("page window", None, "size and place of the bench's second page"),
+    Setting("own keys", None, "keys that somebody gave commands besides those they have"),
     Setting("bench splitter", None, "how page and slip share the bench"),
 )
 _BY_NAME: Mapping[str, Setting] = {s.name: s for s in SETTINGS}

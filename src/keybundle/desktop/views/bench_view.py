@@ -29,7 +29,7 @@ from keybundle.desktop.views.contact_sheet import ContactSheet
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.page_strip import PageStrip
 from keybundle.desktop.views.page_view import ZOOM_STEP, PageView, words_inside
-from keybundle.desktop.views.remember import remember_splitter
+from keybundle.desktop.views.remember import remember_splitter, remember_zoom, restore_window
 from keybundle.desktop.views.slip_table_view import SlipTableView
 from keybundle.desktop.views.slip_view import SlipView
 from keybundle.desktop.views.text_view import TextView
@@ -141,6 +141,7 @@ class BenchView(QWidget):
         self.text.hide()
         self.splitter.insertWidget(1, self.text)
         remember_splitter(self.splitter, self.presenter.remembered, "bench splitter")
+        remember_zoom(self.page, self.presenter.remembered, "bench zoom")
         layout.addWidget(self.below, 1)
 
     def _connect(self) -> None:
@@ -367,6 +368,8 @@ class BenchView(QWidget):
             self.page_window.setWindowFlag(Qt.WindowType.Window)
             self.page_window.setWindowTitle(tr("Page: {title}", title=self.title.text()))
             self.page_window.resize(820, 1000)
+            restore_window(self.page_window, self.presenter.remembered, "page window")
+            self.page_window.put_away.connect(lambda place: self.presenter.remembered.put("page window", place))
             self.presenter.pictures.changed.connect(self.page_window.render_page)
             self.page_window.turned_page.connect(self.presenter.step_page)
         self.page_window.render_page(self.presenter.pictures.shown)

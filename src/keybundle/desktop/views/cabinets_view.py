@@ -30,6 +30,7 @@ from keybundle.desktop.views.drag_out import DragTable
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.follow_sheet import make_follow_sheet
 from keybundle.desktop.views.large import Large
+from keybundle.desktop.views.remember import remember_splitter
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.viewer_view import PagePane
 from keybundle.desktop.words import tr, trn
@@ -208,6 +209,9 @@ class CabinetsView(QWidget):
         outer.addWidget(self.pane)
         outer.setSizes([640, 400])
         outer.setHandleWidth(10)
+        self.large = Large(outer, [640, 400], [340, 900])
+        self.large.remember(self.presenter.remembered, "cabinets splitter")
+        remember_splitter(middle, self.presenter.remembered, "cabinets columns splitter")
         outer.setStyleSheet("QSplitter::handle { background: transparent; }")
         self._left = QWidget()
         left = QVBoxLayout(self._left)
@@ -216,7 +220,6 @@ class CabinetsView(QWidget):
         head.setProperty("role", "section")
         left.addWidget(head)
         left.addWidget(self.cabinets, 1)
-        self.large = Large(outer, [640, 400], [340, 900])
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 14, 16, 10)
         layout.setSpacing(12)

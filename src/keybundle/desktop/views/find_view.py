@@ -141,6 +141,7 @@ class FindView(QWidget):
         split.addWidget(self.pane)
         split.setSizes([520, 440])
         self.large = Large(split, [520, 440], [340, 900])
+        self.large.remember(self.presenter.remembered, "find splitter")
         split.setChildrenCollapsible(False)
         below = QHBoxLayout()
         below.setSpacing(14)

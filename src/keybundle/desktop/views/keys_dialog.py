@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QDialog,
+    QHBoxLayout,
     QHeaderView,
     QLineEdit,
     QTableWidget,
@@ -14,8 +15,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keybundle.desktop.actions.registry import search_commands
+from keybundle.desktop.actions.own_keys import OwnKeys
+from keybundle.desktop.actions.registry import find_command, search_commands
 from keybundle.desktop.theme.style import value_font
+from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.words import mark, tr, trn
 
@@ -28,13 +31,38 @@ PLACES = {
 }  # fmt: skip
 
 
+BARE = {
+    Qt.Key.Key_Control, Qt.Key.Key_Shift, Qt.Key.Key_Alt, Qt.Key.Key_Meta, Qt.Key.Key_AltGr, Qt.Key.Key_Tab, Qt.Key.Key_Backtab,
+}  # fmt: skip
+
+
+class KeyLine(QLineEdit):
+    """Shows the key that is pressed in it; Tab goes on."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setReadOnly(True)
+        self.setPlaceholderText(tr("press the key"))
+
+    def event(self, event: QEvent) -> bool:
+        if isinstance(event, QKeyEvent) and event.key() not in BARE:
+            if event.type() == QEvent.Type.ShortcutOverride:
+                event.accept()
+                return True
+            if event.type() == QEvent.Type.KeyPress:
+                self.setText(QKeySequence(event.keyCombination()).toString())
+                return True
+        return super().event(event)
+
+
 class KeysDialog(QDialog):
     """Shows all commands with their keys; typing searches them, Enter runs the marked one (``command_chosen``)."""
 
     command_chosen = Signal(str)
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, own: OwnKeys, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self._own = own
         self.setWindowTitle(tr("Keys and commands"))
         self.resize(720, 560)
         self.line = QLineEdit()
@@ -58,17 +86,64 @@ class KeysDialog(QDialog):
         header.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
         self.told = Told()
         self.told.setProperty("role", "quiet")
+        self.own_told, self.own = Told(), KeyLine()
+        self.own.setAccessibleName(tr("A key of your own"))
+        self.keep, self.drop = Button(tr("Give it this key")), Button(tr("Take it away"))
+        self.keep.clicked.connect(lambda: self._give(self.own.text()))
+        self.drop.clicked.connect(lambda: self._give(""))
+        self.problem = Told()
+        self.problem.setProperty("role", "problem")
+        own_row = QHBoxLayout()
+        own_row.addWidget(self.own_told, 1)
+        for widget in (self.own, self.keep, self.drop):
+            own_row.addWidget(widget)
+        self.table.itemSelectionChanged.connect(self._show_own)
         layout = QVBoxLayout(self)
-        for part in (self.line, self.table, self.told):
-            layout.addWidget(part)
+        layout.addWidget(self.line)
+        layout.addWidget(self.table)
+        layout.addLayout(own_row)
+        layout.addWidget(self.problem)
+        layout.addWidget(self.told)
         self._fill("")
+
+    def _marked(self) -> str:
+        row = self.table.currentRow()
+        return self._ids[row] if 0 <= row < len(self._ids) else ""
+
+    def _show_own(self) -> None:
+        """Say which key of one's own the marked command has."""
+        marked = self._marked()
+        kept = self._own.keys.get(marked, "")
+        self.own_told.setText(tr("A key of your own for “{title}”", title=find_command(marked).title) if marked else "")
+        self.own.setText(kept)
+        self.own.setEnabled(bool(marked))
+        self.keep.setEnabled(bool(marked))
+        self.drop.setVisible(bool(kept))
+        self._say_problem("")
+
+    def _give(self, key: str) -> None:
+        marked = self._marked()
+        if not marked:
+            return
+        problem = self._own.give(marked, key)
+        row = self.table.currentRow()
+        self._fill(self.line.text())
+        self.table.selectRow(row)
+        self._show_own()
+        if problem:
+            self.own.setText(key)
+        self._say_problem(problem)
+
+    def _say_problem(self, problem: str) -> None:
+        self.problem.setText(problem)
+        self.problem.setVisible(bool(problem))
 
     def _fill(self, text: str) -> None:
         found = search_commands(text)
         self.table.setRowCount(len(found))
         for i, command in enumerate(found):
             cells = (
-                "   ".join(command.keys).replace("Return", "Enter"),
+                "   ".join((*command.keys, *filter(None, [self._own.keys.get(command.id)]))).replace("Return", "Enter"),
                 command.title,
                 command.words,
                 tr(PLACES[command.place]),
@@ -81,6 +156,7 @@ class KeysDialog(QDialog):
         self.table.resizeRowsToContents()
         self._ids = [command.id for command in found]
         self.table.selectRow(0)
+        self._show_own()
         self.told.setText(trn("{n:,} command", "{n:,} commands", len(found)) + tr("; Enter runs the marked one"))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
@@ -93,7 +169,6 @@ class KeysDialog(QDialog):
         return False
 
     def _choose(self) -> None:
-        row = self.table.currentRow()
-        if 0 <= row < len(self._ids):
+        if marked := self._marked():
             self.accept()
-            self.command_chosen.emit(self._ids[row])
+            self.command_chosen.emit(marked)

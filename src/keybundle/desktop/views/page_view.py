@@ -10,6 +10,7 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QFocusEvent,
+    QHideEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -46,6 +47,8 @@ class PageView(QWidget):
 
     words_taken = Signal(object)
     lift_ended = Signal()
+    zoomed = Signal(float)
+    put_away = Signal(object)
     turned_page = Signal(int)
     sharper_wanted = Signal()
     area_framed = Signal(object)
@@ -104,6 +107,7 @@ class PageView(QWidget):
             self._geometry = self._geometry.on(frame)
         self._ask_sharper()
         self.update()
+        self.zoomed.emit(self._geometry.zoom)
 
     def set_zoom(self, zoom: float) -> None:
         """Show the page at a zoom: ``WHOLE``, or a factor of its width."""
@@ -204,6 +208,11 @@ class PageView(QWidget):
             self._anchor = found
         first, last = sorted((self._anchor if self._anchor is not None else found, found))
         self.words_taken.emit(list(self._words()[first : last + 1]))
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        if self.isWindow():
+            self.put_away.emit(self.saveGeometry())
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)

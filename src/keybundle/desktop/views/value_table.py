@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QGuiApplication
+from PySide6.QtGui import QContextMenuEvent, QGuiApplication, QResizeEvent
 from PySide6.QtWidgets import QMenu, QTableView, QWidget
 
 from keybundle.desktop.actions.binding import bind_commands
@@ -80,18 +80,28 @@ class ValueTable(QTableView):
 
     def show_columns_of(self, of: str) -> None:
         """Bring the columns to how they were left for what is shown now; where nobody has, let them fit what is in sight."""
-        if self._left is not None and self._left.show_of(of):
-            return
+        if self._left is not None:
+            self._left.show_of(of)
         shown = (of, self.table.heads)
         if shown != self._sized:
             self._sized, self._is_fitted = shown, False
         self._fit_first()
 
+    @property
+    def _is_own(self) -> bool:
+        """Whether somebody has set the columns by hand: then they stay."""
+        return self._left is not None and self._left.is_own
+
     def _fit_first(self) -> None:
         """Fit the columns once, as soon as there is a row to fit them to: rows come some time after their ids."""
-        has_row = self.table.rowCount() > 0 and self.table.row_of(0) is not None
-        if self._sized and not self._is_fitted and has_row:
+        is_due = bool(self._sized) and not self._is_fitted and not self._is_own
+        if is_due and self.table.rowCount() > 0 and self.table.row_of(0) is not None:
             self._is_fitted = True
+            self.fit_columns()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if self._is_fitted and not self._is_own and event.size().width() != event.oldSize().width():
             self.fit_columns()
 
     def _keep_in_sight(self) -> None:

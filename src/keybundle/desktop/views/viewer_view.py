@@ -36,7 +36,6 @@ from keybundle.desktop.theme.style import ORIGIN_SIGN, icon, value_font
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.cell_editor import CellDelegate
 from keybundle.desktop.views.follow_sheet import make_follow_sheet
-from keybundle.desktop.views.page_geometry import WHOLE
 from keybundle.desktop.views.page_rail import PageRail
 from keybundle.desktop.views.page_view import ZOOM_STEP, PageView, words_inside
 from keybundle.desktop.views.text_view import TextView
@@ -262,10 +261,6 @@ class Viewer(QWidget):
         name = self.values.item(item.row(), 0)
         if not self._is_filling and item.column() == 1 and name is not None:
             self.presenter.correct(name.text(), item.text())
-
-    def show_whole(self) -> None:
-        """Begin with the whole page in sight."""
-        self.page.set_zoom(WHOLE)
 
     def _ask_page(self) -> None:
         pages = self.presenter.state.pages

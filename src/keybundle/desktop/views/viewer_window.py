@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint, QSettings, Signal
+from PySide6.QtCore import QPoint, Signal
 from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import QMainWindow
 
+from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.viewer import ViewerState
+from keybundle.desktop.views.remember import remember_zoom, restore_window
 from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Elided
 from keybundle.desktop.views.viewer_view import Viewer
 from keybundle.desktop.words import tr
 
-PLACE = "viewer geometry"
+PLACE = "viewer window"
 STEP_PX = 28
 
 
@@ -21,10 +23,10 @@ class ViewerWindow(QMainWindow):
 
     closed = Signal(object)
 
-    def __init__(self, viewer: Viewer, settings: QSettings, beside: int) -> None:
+    def __init__(self, viewer: Viewer, remembered: Remembered, beside: int) -> None:
         super().__init__()
         self.viewer = viewer
-        self._settings = settings
+        self._remembered = remembered
         self.setCentralWidget(viewer)
         self.edge = SheetEdge(viewer, viewer)
         self.message = Elided()
@@ -32,9 +34,8 @@ class ViewerWindow(QMainWindow):
         self.statusBar().setSizeGripEnabled(False)
         self.setMinimumSize(860, 560)
         self.resize(1180, 860)
-        kept = settings.value(PLACE)
-        if kept is not None:
-            self.restoreGeometry(kept)
+        restore_window(self, remembered, PLACE)
+        remember_zoom(viewer.page, remembered, "viewer zoom")
         if beside:
             self.move(self.pos() + QPoint(STEP_PX, STEP_PX) * (beside % 8))
         viewer.left.connect(self.close)
@@ -47,6 +48,6 @@ class ViewerWindow(QMainWindow):
         self.setWindowTitle(tr("{caption}: Key Bundle", caption=state.caption or tr("Document")))
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        self._settings.setValue(PLACE, self.saveGeometry())
+        self._remembered.put(PLACE, self.saveGeometry())
         self.closed.emit(self)
         super().closeEvent(event)

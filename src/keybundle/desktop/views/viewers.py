@@ -6,9 +6,10 @@ from collections.abc import Callable
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QSettings, Signal
+from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.search.query import Query
+from keybundle.desktop.actions.own_keys import OwnKeys
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.views import places
 from keybundle.desktop.views.side_sheet import SheetEdge
@@ -26,9 +27,9 @@ class Viewers(QObject):
     failed = Signal(str)
     left_out = Signal(str, object)
 
-    def __init__(self, seat: Seat, settings: QSettings, parent: QObject) -> None:
+    def __init__(self, seat: Seat, own_keys: OwnKeys, parent: QObject) -> None:
         super().__init__(parent)
-        self._session, self._settings = seat, settings
+        self._session, self._own_keys = seat, own_keys
         self.windows: list[ViewerWindow] = []
 
     def open(self, document_id: str, position: int = 0, query: Query | None = None) -> None:
@@ -38,9 +39,10 @@ class Viewers(QObject):
             from keybundle.desktop.views.viewer_window import ViewerWindow
 
             viewer = places.make_viewer(self._session, self)
-            there = ViewerWindow(viewer, self._settings, len(self.windows))
+            there = ViewerWindow(viewer, self._session.remembered, len(self.windows))
             there.closed.connect(self._closed)
             viewer.sending.connect(self.sends_at(there.edge))
+            self._own_keys.bind(there, lambda command_id: viewer.handlers.trigger(command_id))
             self.windows.append(there)
             there.show()
             viewer.page.setFocus()

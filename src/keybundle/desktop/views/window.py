@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import shiboken6
-from PySide6.QtCore import QPoint, QSettings, Qt, QTimer, Signal
+from PySide6.QtCore import QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QShowEvent
 from PySide6.QtWidgets import (
     QFrame,
@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.desktop.actions.binding import bind_commands, handlers_around
+from keybundle.desktop.actions.own_keys import OwnKeys
 from keybundle.desktop.actions.registry import Handlers, find_command
 from keybundle.desktop.presenters.records import load_record_page
 from keybundle.desktop.presenters.seat import Seat
@@ -64,19 +65,20 @@ class MainWindow(QMainWindow):
     other_data_asked = Signal()
     move_data_asked = Signal(str)
 
-    def __init__(self, seat: Seat, settings: QSettings, beside: MainWindow | None = None) -> None:
+    def __init__(self, seat: Seat, beside: MainWindow | None = None) -> None:
         super().__init__()
         self.windows: list[MainWindow] = beside.windows if beside is not None else []
         self.windows.append(self)
         self._kept_as = GEOMETRY if beside is None else f"{GEOMETRY} beside"
         self.setWindowTitle(tr("Key Bundle: {repository}", repository=seat.workspace.setup.repository))
         self.seat = seat
-        self._settings = settings
         self.handlers = Handlers(seat.may, self.warn)
         self._put_away: list[QWidget] = []
         self._messages: deque[str] = deque(maxlen=KEPT_MESSAGES)
         self.benches: dict[str, BenchView] = {}
-        self.viewers = Viewers(seat, settings, self)
+        self.own_keys: OwnKeys = beside.own_keys if beside is not None else OwnKeys(seat.remembered)
+        self.own_keys.bind(self, self.run_command)
+        self.viewers = Viewers(seat, self.own_keys, self)
         self.work = WorkView(WorkPresenter(seat, self))
         self.stack = QStackedWidget()
         self.stack.addWidget(self.work)
@@ -452,7 +454,7 @@ class MainWindow(QMainWindow):
 
     def open_beside(self) -> None:
         """Open another window on the same work: two batches, or a batch and a cabinet, in sight at once."""
-        other = MainWindow(self.seat, self._settings, self)
+        other = MainWindow(self.seat, self)
         other.move(self.pos() + QPoint(BESIDE_PX, BESIDE_PX))
         other.show()
         other.activateWindow()
@@ -492,7 +494,7 @@ class MainWindow(QMainWindow):
 
     def show_keys(self) -> None:
         """Show all keys and search commands."""
-        dialog = KeysDialog(self)
+        dialog = KeysDialog(self.own_keys, self)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.command_chosen.connect(self.run_command)
         dialog.show()
