@@ -296,6 +296,7 @@ class Editors(DesktopTest):
         self.until(lambda: view.model.index(1, 1).data() == "Marrowford", 10)
         view.model.setData(view.model.index(1, 0), "Lock house", Qt.ItemDataRole.EditRole)
         self.until(lambda: [e["Name"] for e in ws.entries("Depots")] == ["Weir depot", "Lock house"], 10)
+        self.until(lambda: p.state.keys == ("Weir depot", "Lock house") and view.model.index(1, 1).data(), 10)
         town = view.model.heads.index("Town")
         towns = lambda: [e["Town"] for e in ws.entries("Depots")]  # noqa: E731
         view.table.selectAll()

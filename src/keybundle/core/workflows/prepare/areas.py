@@ -22,6 +22,7 @@ from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import Setup, StorageArea
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.file.areas import store_of
+from keybundle.core.workflows.prepare.parts import check_folder
 from keybundle.core.workflows.session.session import Session, needs
 
 
@@ -82,28 +83,27 @@ def set_area(session: Session, cabinet: str, path: Sequence[str], area_id: str) 
 
 
 @needs(Right.PREPARE)
-def add_area(session: Session, name: str, folder: Path) -> str:
+def add_area(session: Session, name: str, folder: Path | None = None) -> str:
     """Add a storage area in a folder that is there, and return its id; nothing lies in it before something uses it.
 
-    Raises InputProblem for a name or folder that is taken, and for a folder that is not there or cannot be written.
+    Without a folder it gets one of its own inside the data directory, until somebody chooses another. Raises InputProblem
+    for a name or folder that is taken, and for a folder that is not there or cannot be written.
     """
     name, root = name.strip(), session.workspace.place.root
     added: list[str] = []
     if not name:
         raise InputProblem(message("areas.needs-name"))
-    probe = folder / ".keybundle-probe"
-    try:
-        probe.write_bytes(b"")
-        probe.unlink()
-    except OSError as error:
-        raise InputProblem(message("areas.cannot-be-used", folder=folder, why=error.strerror or "")) from error
 
     def change(setup: Setup) -> Setup:
         areas, used = setup.storage_areas, session.workspace.used_ids().get("storage_areas", set())
-        if any(a.name.casefold() == name.casefold() or (root / a.path).resolve() == folder.resolve() for a in areas):
-            raise InputProblem(message("areas.taken", name=name, folder=folder))
-        area = StorageArea(id=fresh_id(name, {*used, *(a.id for a in areas)}), name=name, path=str(folder.resolve()))
-        added[:] = [area.id]
+        key = fresh_id(name, {*used, *(a.id for a in areas)})
+        there = folder if folder is not None else root / "areas" / key
+        if any(a.name.casefold() == name.casefold() for a in areas):
+            raise InputProblem(message("areas.taken", name=name, folder=there))
+        if folder is None:
+            there.mkdir(parents=True, exist_ok=True)
+        area = check_folder(session, StorageArea(id=key, name=name, path=str(there)), setup)
+        added[:] = [key]
         return setup.model_copy(update={"storage_areas": (*areas, area)})
 
     session.workspace.change_setup(session.person, change)

@@ -174,11 +174,44 @@ def save_part(session: Session, kind: str, part: Named, base: Named | None = Non
         _refuse_taken((p for p in parts if p.id != part.id), part.name)
         if isinstance(part, Cabinet) and isinstance(now, Cabinet) and part.levels != now.levels:
             _refuse_filed(session, part)
+        if isinstance(part, StorageArea) and isinstance(now, StorageArea) and part.path != now.path:
+            refuse_files(session, now)
+            part_there = check_folder(session, part, setup)
+            return setup.model_copy(update={kind: tuple(part_there if p.id == part.id else p for p in parts)})
         return setup.model_copy(update={kind: tuple(part if p.id == part.id else p for p in parts)})
 
     session.workspace.change_setup(session.person, change)
     with session.workspace.place.database.read() as c:
         return count_touched(c, kind, part.id)
+
+
+def refuse_files(session: Session, area: StorageArea) -> None:
+    """Raise PartProblem where files lie in a storage area, or folders say that theirs do: its folder cannot just be another."""
+    workspace, f = session.workspace, t.folder.c
+    is_own = workspace.place.root / area.path == workspace.place.files.root
+    with workspace.place.database.read() as c:
+        files = count_touched(c, "storage_areas", area.id)
+        folders = int(c.execute(select(func.count()).where(f.storage_area == area.id)).scalar() or 0)
+    if is_own:
+        raise PartProblem({"path": message("areas.own", name=area.name)})
+    if files or folders:
+        raise PartProblem({"path": message("areas.holds-files", name=area.name, n=files, folders=folders)})
+
+
+def check_folder(session: Session, area: StorageArea, setup: Setup) -> StorageArea:
+    """Return an area whose folder is there, can be written and is no other area's; raises PartProblem in words."""
+    root = session.workspace.place.root
+    folder = (root / area.path).resolve()
+    if any((root / a.path).resolve() == folder for a in setup.storage_areas if a.id != area.id):
+        raise PartProblem({"path": message("areas.taken", name=area.name, folder=folder)})
+    probe = folder / ".keybundle-probe"
+    try:
+        probe.write_bytes(b"")
+        probe.unlink()
+    except OSError as error:
+        told = message("areas.cannot-be-used", folder=folder, why=error.strerror or "")
+        raise PartProblem({"path": told}) from error
+    return area.model_copy(update={"path": str(folder)})
 
 
 def _refuse_filed(session: Session, cabinet: Cabinet) -> None:
@@ -251,9 +284,11 @@ def _refuse_used(session: Session, setup: Setup, kind: str, part: Named) -> None
         raise InputProblem(message("parts.still-used", name=part.name, named=named, n=len(users)))
     with session.workspace.place.database.read() as c:
         number = count_touched(c, kind, part.id)
-    if number and kind == "routines":
+    if isinstance(part, StorageArea):
+        refuse_files(session, part)
+    elif number and kind == "routines":
         raise InputProblem(message("parts.has-open-batches", name=part.name, n=number))
-    if number:
+    elif number:
         raise InputProblem(message("parts.holds-documents", name=part.name, n=number))
 
 

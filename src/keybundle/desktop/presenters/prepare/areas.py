@@ -1,20 +1,22 @@
-"""Storage areas in Prepare: how full they are, which cabinets use them, and files brought to where they belong."""
+"""Storage areas in Prepare: where each is and how full, which cabinets use it, and files brought to where they belong."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from pathlib import Path
+from typing import Any
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject
 
-from keybundle.core.base.changes import Changes
-from keybundle.core.rights.model import Right
-from keybundle.core.setup.model import called, name_of
+from keybundle.core.setup.model import Setup, StorageArea, called, name_of
+from keybundle.core.setup.parts import Named
 from keybundle.core.workflows.keep import relocating
-from keybundle.core.workflows.prepare import areas
+from keybundle.core.workflows.prepare import areas, parts
 from keybundle.core.workflows.prepare.areas import AreaState
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.prepare.editing import LANE
+from keybundle.desktop.presenters.prepare.forms import FormField, Section
+from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import tr, trn, worded
 
@@ -22,103 +24,116 @@ GB = 1 << 30
 
 
 @dataclass(frozen=True)
-class AreaRow:
-    """A storage area: its name, its place, its room and files in words, and whether it is there just now."""
+class AreasState(PartsState):
+    """What is shown besides: the cabinets (id, name, name of their area), and what does not lie where it belongs."""
 
-    name: str
-    place: str
-    told: str
-    is_away: bool
-
-
-@dataclass(frozen=True)
-class AreasState:
-    """All that is shown: the areas, the cabinets (id, name, name of their area), and what does not lie where it belongs."""
-
-    rows: tuple[AreaRow, ...] = ()
+    away: tuple[str, ...] = ()
     cabinets: tuple[tuple[str, str, str], ...] = ()
     astray: int = 0
     told: str = ""
     doing: str = ""
-    may_change: bool = False
 
 
-class AreasPresenter(QObject):
+class AreasPresenter(PartsPresenter):
     """State and verbs."""
 
-    changed = Signal(object)
-    said = Signal(str)
-    failed = Signal(str)
+    kind = "storage_areas"
 
     def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
-        super().__init__(parent)
-        self._s = seat
-        self.state = AreasState()
+        self._known: dict[str, AreaState] = {}
+        super().__init__(seat, parent)
         self.doing = Doing(seat.runner, self)
-        self.doing.changed.connect(self._publish)
-        seat.bus.changed.connect(self._on_changes)
+        self.doing.changed.connect(lambda: self._show(doing=self.doing.told))
 
-    def _on_changes(self, changes: Changes) -> None:
-        if changes.setup:
-            self.refresh()
+    def first_state(self) -> AreasState:
+        """Return the state before anything is known."""
+        return AreasState()
 
-    @property
-    def may_prepare(self) -> bool:
-        """Whether who is at work here may change areas; the others see the list alone."""
-        return self._s.may(Right.PREPARE)
+    def note(self, setup: Setup, part: Named) -> str:
+        """Return how full an area is, as far as that is known."""
+        known = self._known.get(part.id)
+        return _say_area(known) if known is not None else ""
 
-    def refresh(self) -> None:
-        """Ask anew how things stand."""
+    def form(self, setup: Setup, part: Named) -> tuple[Section, ...]:
+        """Return what can be changed about an area."""
+        told = tr(
+            "Another folder can be chosen as long as nothing lies in this one; else add an area, and bring the files there."
+        )
+        return (
+            Section(tr("Storage area"), (
+                FormField("name", tr("Name"), longest=80),
+                FormField("path", tr("Folder"), "folder", help=told),
+            ), help=self.note(setup, part)),
+        )  # fmt: skip
+
+    def values(self, setup: Setup, part: Named, sections: tuple[Section, ...]) -> dict[str, Any]:
+        """Return an area's name and its folder, whole."""
+        assert isinstance(part, StorageArea)
+        return {"name": part.name, "path": str(self._s.workspace.place.root / part.path)}
+
+    def more(self, setup: Setup, part: Named | None) -> dict[str, Any]:
+        """Return the cabinets with the area of each."""
+        return {"cabinets": tuple((c.id, c.name, name_of(setup.storage_areas, c.storage_area)) for c in setup.cabinets)}
+
+    def was_shown(self) -> None:
+        """Ask how full the areas are, and what lies elsewhere."""
         s = self._s
-        if not self.may_prepare:
-            return
 
         def done(found: tuple[list[AreaState], int]) -> None:
             rows, astray = found
-            setup = s.workspace.setup
+            self._known = {a.id: a for a in rows}
             lie = trn(
                 "{n:,} file lies elsewhere than its cabinet says.",
                 "{n:,} files lie elsewhere than their cabinets say.",
                 astray,
             )
-            self.state = replace(
-                self.state, rows=tuple(_row(a) for a in rows), may_change=True, astray=astray,
-                cabinets=tuple((c.id, c.name, name_of(setup.storage_areas, c.storage_area)) for c in setup.cabinets),
-                told=lie if astray else tr("All files lie where their cabinets say."),
+            setup = s.workspace.setup
+            known = {a.id: a for a in setup.storage_areas}
+            part = self.state.part
+            self._show(
+                rows=tuple(replace(r, note=self.note(setup, known[r.id])) for r in self.state.rows if r.id in known),
+                sections=self.form(setup, part) if part is not None else (), away=tuple(a.id for a in rows if a.is_away),
+                astray=astray, told=lie if astray else tr("All files lie where their cabinets say."),
             )  # fmt: skip
-            self._publish()
 
         s.runner.query(
             lambda: (areas.list_areas(s.session), relocating.count_astray(s.session)), done, key="areas", owner=self,
             on_error=self.failed.emit,
         )  # fmt: skip
 
-    def _publish(self) -> None:
-        self.state = replace(self.state, doing=self.doing.told)
-        self.changed.emit(self.state)
+    def add(self, name: str) -> None:
+        """Add an area in a folder of its own; another folder is chosen in its form."""
+        session = self._s.session
+        if name.strip():
+            self._add(lambda: areas.add_area(session, name))
 
-    def add(self, name: str, folder: Path) -> None:
-        """Add an area in a folder."""
-        s = self._s
-        s.runner.change(
-            lambda: areas.add_area(s.session, name, folder), lambda _: self.said.emit(tr("Added: {name}", name=name)),
-            lane=LANE, owner=self, on_error=self._refused,
-        )  # fmt: skip
+    def copy(self) -> None:
+        """Add another area: two of them in one folder would be one."""
+        if self.state.part is not None:
+            self.add(parts.free_name(self.state.part.name, [row.name for row in self.state.rows]))
 
-    def _refused(self, told: str) -> None:
-        self.failed.emit(told)
-        self.refresh()
+    def with_changes(self, part: Any, changes: Mapping[str, Any]) -> Any:
+        """Return an area as changes make it; a folder that is the same is no change."""
+        root = self._s.workspace.place.root
+        same = "path" in changes and (root / str(changes["path"])).resolve() == (root / part.path).resolve()
+        return super().with_changes(part, {k: v for k, v in changes.items() if not (same and k == "path")})
 
     def put(self, cabinet: str, area_name: str) -> None:
         """Let a cabinet's files lie in another area from now on; what is filed already is moved by ``relocate``."""
         s = self._s
         area = called(s.workspace.setup.storage_areas, area_name)
-        if area is None:
-            return
+        if area is not None:
+            s.runner.change(
+                lambda: areas.set_cabinet_area(s.session, cabinet, area.id),
+                lane=LANE,
+                owner=self,
+                on_error=self._refused,
+            )
 
-        s.runner.change(
-            lambda: areas.set_cabinet_area(s.session, cabinet, area.id), lane=LANE, owner=self, on_error=self._refused
-        )
+    def _refused(self, told: str) -> None:
+        self.failed.emit(told)
+        self._show(cabinets=())  # what was chosen does not stand: they are shown anew
+        self.refresh()
 
     def relocate(self) -> None:
         """Bring files where they belong; it can be stopped, and goes on from there when it is begun again."""
@@ -147,13 +162,9 @@ class AreasPresenter(QObject):
         self.doing.stop()
 
 
-def _row(area: AreaState) -> AreaRow:
+def _say_area(area: AreaState) -> str:
     files = trn("{n:,} file", "{n:,} files", area.files)
     if area.is_away:
-        return AreaRow(
-            area.name, area.root, tr("away just now, with {files}; what is filed there waits", files=files), True
-        )
+        return tr("away just now, with {files}; what is filed there waits", files=files)
     free, size = f"{area.free / GB:,.1f}", f"{area.size / GB:,.1f}"
-    return AreaRow(
-        area.name, area.root, tr("{free} of {size} GB free, {files}", free=free, size=size, files=files), False
-    )
+    return tr("{free} of {size} GB free, {files}", free=free, size=size, files=files)

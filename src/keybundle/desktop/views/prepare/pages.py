@@ -142,9 +142,7 @@ class _Maker:
         return TagsView(presenter)
 
     def _areas(self) -> QWidget:
-        presenter = AreasPresenter(self._s, self._parent)
-        self._out.listen(presenter)
-        return AreasView(presenter)
+        return self._part(AreasView(AreasPresenter(self._s, self._parent)))
 
     def _repository(self) -> QWidget:
         presenter = RepositoryPresenter(self._s, self._parent)
