@@ -90,6 +90,9 @@ class Sqlite(SourceTest):
             register_sources.refresh_register(self.me, self.id)
         self.assertEqual(len(self.names()), 3, "the copy is used")
         self.assertRegex(self.told()[0], r"Stock is read from a database that does not answer .* its copy of 20\d\d-")
+        with self.ws.place.database.read() as c:
+            copies = register_sources.say_copies(c, self.ws.setup)
+        self.assertRegex(copies[self.id], r"^Stock is a copy, read on 20\d\d-.*: its database is away just now\.$")
         self.assertFalse(self.path.exists(), "nothing is made in its place")
         away.rename(self.path)
         register_sources.refresh_register(self.me, self.id)

@@ -110,10 +110,18 @@ class Slips(DataTest):
     def test_starters(self) -> None:
         self.enter(0, "Supplier", "Quillfeather Lock Gates")
         self.enter(1, "Order number", "PO-11111")
-        document = self.ws.batches.load(self.batch_id).documents[self.ids[0]]
-        slip_help.keep_starter(acting(self.ws, self.who), document, "gates")
+        me = acting(self.ws, self.who)
+        with self.assertRaisesRegex(InputProblem, "Delivery date.*someday"):
+            slip_help.keep_starter(
+                me, NOTE, "gates", {"Supplier": "Quillfeather Lock Gates", "Delivery date": "someday"}
+            )
+        slip_help.keep_starter(
+            me, NOTE, "lock gates", {"Supplier": "quillfeather lock gates", "Nothing": "of its type"}
+        )
+        slip_help.keep_starter(me, NOTE, "gates", {"Supplier": "quillfeather lock gates"}, before="lock gates")
         (starter,) = slip_help.list_starters(acting(self.ws), NOTE)
-        slip_help.start_from(acting(self.ws, self.who), self.line, self.batch_id, self.ids[1], starter)
+        self.assertEqual((starter.name, starter.values), ("gates", {"Supplier": "Quillfeather Lock Gates"}))
+        slip_help.start_from(me, self.line, self.batch_id, self.ids[1], starter)
         found = self.values(1)
         self.assertEqual((found["Supplier"].text, found["Supplier"].sure), ("Quillfeather Lock Gates", False))
         self.assertEqual(found["Order number"].text, "PO-11111", "what is there stays")

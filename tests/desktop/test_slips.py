@@ -18,6 +18,7 @@ from keybundle.desktop.views.record_dialog import RecordDialog
 from keybundle.desktop.views.register_sheet import RegisterSheet
 from keybundle.desktop.views.slip_table_view import SlipTableView
 from keybundle.desktop.views.value_editor import CellEditor
+from keybundle.desktop.views.values_sheet import ValuesSheet
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
 from tests.support import scanned_template
@@ -128,9 +129,20 @@ class Slips(DesktopTest):
         self.key(bench.slip.fields["Boat number"].value, Qt.Key(Qt.Key.Key_0.value + number), ALT)
         self.becomes(bench, "Boat number", before)
         self.key(bench.strip, Qt.Key.Key_S, CTRL | SHIFT)
-        QTest.mouseClick(self.sheet(ChooseSheet).buttons.itemAt(2).widget(), Qt.MouseButton.LeftButton)
-        self.answer("moorings")
+        QTest.mouseClick(self.sheet(ChooseSheet).buttons.itemAt(3).widget(), Qt.MouseButton.LeftButton)
+        values = self.sheet(ValuesSheet)
+        self.assertEqual(values.editors["Boat number"].text(), before)
+        QTest.keyClicks(values.name, "moorings")
+        self.burst("someday", start=values.editors["Start date"])
+        self.key(values.name, Qt.Key.Key_Return)
+        self.until(lambda: "Start date" in window.message.text() and "someday" in window.message.text(), 10, "why not")
+        self.assertTrue(
+            values.isVisible() and values.editors["Start date"].text() == "someday", "nothing typed is lost"
+        )
+        values.editors["Start date"].clear()
+        self.key(values.name, Qt.Key.Key_Return)
         self.until(lambda: "Kept as a starter" in window.message.text(), 10)
+        self.assertFalse(values.isVisible())
         self.back(window, bench)
         bench.slip.focus("Annual charge")
         self.key(bench.slip.fields["Annual charge"].value, Qt.Key.Key_Backspace, CTRL | SHIFT)

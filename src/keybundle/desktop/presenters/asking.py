@@ -29,12 +29,15 @@ class Asked:
     is_choice: bool = False
 
 
-def ask(kind: DocumentType | None, field: str) -> Asked | None:
-    """Return what an editor must know of a field of a type (its id); None where the type has none such."""
+def ask(kind: DocumentType | None, field: str, copy_told: str = "") -> Asked | None:
+    """Return what an editor must know of a field of a type (its id); None where the type has none such.
+
+    ``copy_told`` says that the field's register is only a copy just now.
+    """
     spec = kind.field(field) if kind is not None else None
     if kind is None or spec is None:
         return None
-    told = " ".join(filter(None, (spec.help, say_fit(spec))))
+    told = " ".join(filter(None, (spec.help, say_fit(spec), copy_told)))
     return Asked(kind.id, spec.id, spec.name, spec.unit, told, spec.kind is Kind.CHOICE)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from itertools import combinations
 
@@ -22,6 +22,7 @@ from keybundle.core.workflows.index import history, page_texts, slip, slip_help
 from keybundle.core.workflows.index.page_texts import PoorPage
 from keybundle.core.workflows.index.slip_help import Starter
 from keybundle.core.workflows.prepare import proposals
+from keybundle.desktop.presenters.asking import Asked, ask
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import say_language, tr, trn, worded
@@ -185,13 +186,24 @@ class BenchSlips(QObject):
         """Fill a slip from a starter."""
         self._run(document, lambda s, b, d: slip_help.start_from(s.session, s.line, b, d, starter))
 
-    def keep_starter(self, document: str, name: str) -> None:
-        """Keep a slip's values, as they are in the store by then, as a starter."""
+    def asked_of(self, kind: str) -> list[Asked]:
+        """Return what editors must know of the fields of a type."""
+        found = self._s.workspace.setup.document_type(kind)
+        return [a for f in found.fields if (a := ask(found, f.id)) is not None] if found is not None else []
+
+    def keep_starter(
+        self, kind: str, name: str, values: Mapping[str, str], before: str, kept: Callable[[], None]
+    ) -> None:
+        """Keep values as a starter of a type, in place of the one that was changed; ``kept`` is told once it is."""
         s, at = self._s, self._at
-        at.flush()
+
+        def done(_: object) -> None:
+            kept()
+            at.said.emit(tr("Kept as a starter: {name}", name=name))
+
         s.runner.change(
-            lambda: slip_help.keep_starter(s.session, bench.load_slip(s.session, at.batch_id, document), name),
-            lambda _: at.said.emit(tr("Kept as a starter: {name}", name=name)), lane=at.lane, owner=self, on_error=at.failed.emit,
+            lambda: slip_help.keep_starter(s.session, kind, name, values, before=before), done, lane=at.lane, owner=self,
+            on_error=at.failed.emit,
         )  # fmt: skip
 
     def drop_starter(self, kind: str, name: str) -> None:

@@ -157,7 +157,16 @@ def make_slip(
     facts = data.facts[document.id]
     kind = setup.document_type(document.type)
     fields = kind.fields if kind is not None else ()
-    rows = tuple(_row(f, document.values.get(f.id), data.batch, calibration, ask(kind, f.id)) for f in fields)
+    rows = tuple(
+        _row(
+            f,
+            document.values.get(f.id),
+            data.batch,
+            calibration,
+            ask(kind, f.id, worded(data.copies.get(f.register_name, ""))),
+        )
+        for f in fields
+    )
     return SlipState(
         document.id, name_of(setup.document_types, document.type), tuple(types) or tuple(t.name for t in setup.document_types),
         say_state(document), rows,

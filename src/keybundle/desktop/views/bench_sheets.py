@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QWidget
@@ -15,6 +15,7 @@ from keybundle.desktop.views.choose_sheet import ChooseSheet
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.register_sheet import RegisterSheet
 from keybundle.desktop.views.side_sheet import SheetEdge
+from keybundle.desktop.views.values_sheet import ValuesSheet
 from keybundle.desktop.words import mark, tr, trn
 
 NO_STARTERS = mark("There is no starter for this type yet; keep the present slip as one.")
@@ -126,23 +127,36 @@ class BenchSheets(QObject):
                 f"{s.name}:  " + ", ".join(f"{labels.get(k, k)} {v}" for k, v in s.values.items()) for s in starters
             ]
             sheet.render_entries(told or [tr(NO_STARTERS)])
-            drop.setEnabled(bool(told))
+            for button in (drop, alter):
+                button.setEnabled(bool(told))
 
         def start(row: int) -> None:
             if row < len(found):
                 self.p.slips.start_from(document, found[row])
 
-        def keep() -> None:
-            head = tr("The values that stand on the slip now can begin other slips of this type.")
-            asked = AskSheet(tr("Keep as a starter"), head, {tr("Its name"): ()}, tr("Keep"), of=self._name(document))
-            asked.answered.connect(lambda said: self.p.slips.keep_starter(document, said[0]))
+        def show_values(name: str, values: Mapping[str, str]) -> None:
+            head = tr("Values that slips of this type can start from; empty what each slip has of its own.")
+            fields, of = self.p.slips.asked_of(slip.type_id), self._name(document)
+            asked = ValuesSheet(tr("Starter"), head, fields, values, self.p.help, name=name, of=of)
+            asked.answered.connect(
+                lambda kept, given: self.p.slips.keep_starter(slip.type_id, kept, given, name, asked.end)
+            )
             self.edge.open(asked, (document, ""))
+
+        def keep() -> None:
+            self.p.flush()
+            show_values("", {row.name: row.text for row in slip.rows})
+
+        def change() -> None:
+            if 0 <= sheet.row < len(found):
+                show_values(found[sheet.row].name, found[sheet.row].values)
 
         def forget() -> None:
             if 0 <= sheet.row < len(found):
                 self.p.slips.drop_starter(slip.type_id, found[sheet.row].name)
 
         drop = sheet.add_button(tr("Forget it"), forget)
+        alter = sheet.add_button(tr("Change it"), change)
         sheet.add_button(tr("Keep the present slip as one"), keep)
         self._open(sheet, document, self.p.slips.starters_found, show, start)
         self.p.slips.list_starters()

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from sqlalchemy import Connection
@@ -28,6 +28,7 @@ from keybundle.core.workflows.index.defaults import local_day
 from keybundle.core.workflows.index.why_not import why_not
 from keybundle.core.workflows.line.line import ON_SCREEN, Line
 from keybundle.core.workflows.line.page_jobs import WORK, picture_job
+from keybundle.core.workflows.prepare.register_sources import say_copies
 from keybundle.core.workflows.session.access import say_kept_waiting
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
@@ -53,7 +54,7 @@ class DocumentFacts:
 
 @dataclass(frozen=True)
 class BenchData:
-    """A batch with all that the bench shows of it."""
+    """A batch with all that the bench shows of it; ``copies`` tells of registers whose database is away, by register."""
 
     batch: Batch
     facts: dict[str, DocumentFacts]
@@ -61,6 +62,7 @@ class BenchData:
     undo: str | None
     redo: str | None
     received: str = ""
+    copies: Mapping[str, str] = field(default_factory=dict)
 
 
 @needs(Right.LOOK)
@@ -74,7 +76,9 @@ def load_bench(session: Session, batch_id: str) -> BenchData:
         for key, own in batch.pages_by_document().items()
     }
     undo, redo = workspace.batches.next_undo(batch_id), workspace.batches.next_redo(batch_id)
-    return BenchData(batch, facts, balance(batch), undo, redo, local_day(workspace, batch.created_at))
+    with workspace.place.database.read() as c:
+        copies = say_copies(c, workspace.setup)
+    return BenchData(batch, facts, balance(batch), undo, redo, local_day(workspace, batch.created_at), copies)
 
 
 @needs(Right.LOOK)

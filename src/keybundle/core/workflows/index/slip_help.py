@@ -11,7 +11,7 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.batches import commands
-from keybundle.core.batches.model import Batch, Document
+from keybundle.core.batches.model import Batch
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.fields.values import ASSUMED, FieldValue, Origin
 from keybundle.core.finding import documents
@@ -102,19 +102,30 @@ def list_starters(session: Session, type_name: str) -> list[Starter]:
 
 
 @needs(Right.INDEX)
-def keep_starter(session: Session, document: Document, name: str) -> None:
-    """Keep the values of a slip as a starter of its type; one of that name is replaced if it is one's own.
+def keep_starter(session: Session, type_id: str, name: str, values: Mapping[str, str], *, before: str = "") -> None:
+    """Keep texts (by field) as a starter of a type; one of that name, or of the name it had ``before``, is replaced.
 
-    Raises InputProblem for a person who may only look, and where somebody else keeps that name.
+    Raises InputProblem for a person who may only look, where somebody else keeps that name, and for a text that is no value
+    of its field.
     """
-    workspace, who = session.workspace, session.person
-    values = {n: v.text for n, v in document.values.items() if v.items}
-    if not name.strip() or not document.type or not values:
+    workspace, who, name = session.workspace, session.person, name.strip()
+    kind = workspace.setup.document_type(type_id)
+    given: dict[str, str] = {}
+    for field, text in values.items():
+        spec = kind.field(field) if kind is not None else None
+        if spec is None or not text.strip():
+            continue
+        items, problem = read_value(workspace, spec, text)
+        if problem:
+            raise InputProblem(message("slip-help.starter-value", field=spec.name, problem=problem))
+        given[field] = "; ".join(items)
+    if not name or not given:
         raise InputProblem(message("slip-help.starter-needs-name-slip-type"))
-    row = {"name": name.strip(), "type": document.type, "given": values, "who": who, "at": workspace.clock.stamp()}
+    row = {"name": name, "type": type_id, "given": given, "who": who, "at": workspace.clock.stamp()}
     with workspace.place.database.atomic() as c:
-        _may_change_starter(session, c, document.type, name.strip())
-        c.execute(delete(t.starter).where(*_starter(document.type, name.strip())))
+        for replaced in dict.fromkeys(filter(None, (before, name))):
+            _may_change_starter(session, c, type_id, replaced)
+            c.execute(delete(t.starter).where(*_starter(type_id, replaced)))
         c.execute(insert(t.starter).values(row))
 
 

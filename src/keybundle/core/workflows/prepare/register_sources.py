@@ -79,6 +79,15 @@ def load_states(c: Connection) -> dict[str, SourceState]:
     return {r.name.removeprefix(STATE): SourceState(**r.value) for r in rows}
 
 
+def say_copies(c: Connection, setup: Setup) -> dict[str, str]:
+    """Return what who looks a value up should know of registers whose database is away, by register: how old the copy is."""
+    return {
+        key: message("sources.copy", name=name_of(setup.registers, key), at=state.at[:16].replace("T", " ") or "-")
+        for key, state in load_states(c).items()
+        if state.trouble and setup.register(key) is not None
+    }
+
+
 @needs(Right.PREPARE)
 def look_into(session: Session, register_id: str) -> TableLook:
     """Return the tables of a register's database, and the columns of its table; raises InputProblem where it is away."""
