@@ -15,10 +15,12 @@ from keybundle.core.imaging.picture import decode
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.proposing.propose import ReadPage, propose_values
 from keybundle.core.reading.text import PageText, Word
+from keybundle.core.rights.model import Grantee, Right
 from keybundle.core.setup.routines import Zone
 from keybundle.core.workflows.index.indexing import take_proposal
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.prepare import parts, pointing, types
+from keybundle.core.workflows.session import access
 from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.core.workflows.take_in.capture import find_routine, import_files
 from tests.support import DataTest, acting, filed_ids, scanned_template, shared_pool
@@ -57,6 +59,17 @@ class Types(DataTest):
         reader = next(p.name for p in self.ws.setup.people if "reader" in p.roles)
         with self.assertRaisesRegex(InputProblem, "may only look"):
             parts.save_part(acting(self.ws, reader), "document_types", self.kind)
+
+    def test_a_group_that_a_list_of_who_may_names_is_not_removed_under_it(self) -> None:
+        me = acting(self.ws, next(p.name for p in self.ws.setup.people if "administrator" in p.roles))
+        group = parts.add_part(me, "groups", "Weir keepers")
+        kept = {Grantee("group", group): [Right.LOOK], Grantee("role", "administrator"): list(Right)}
+        access.keep_to(me, access.Spot("Boats"), kept)
+        with self.assertRaisesRegex(InputProblem, "Weir keepers is named where 1 cabinet, folder or document is kept"):
+            parts.remove_part(me, "groups", group)
+        access.keep_to(me, access.Spot("Boats"), None)
+        parts.remove_part(me, "groups", group)
+        self.assertNotIn(group, [g.id for g in self.ws.setup.groups])
 
     def test_captions_are_tried_on_a_filed_document(self) -> None:
         self.assertRegex(

@@ -12,7 +12,7 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, and_, insert, or_, select, text, update
+from sqlalchemy import ColumnElement, Connection, and_, func, insert, or_, select, text, update
 
 from keybundle.core.rights.model import AccessList, Holder, Right, effective_rights
 from keybundle.core.store import schema as t
@@ -154,3 +154,14 @@ def ensure_root(c: Connection, cabinet: str) -> int:
         cabinet=cabinet, parent_id=None, level=ROOT_LEVEL, field="", value="", path="", folded="", documents=0, last=0
     )
     return int(c.execute(made.returning(t.folder.c.id)).scalar_one())
+
+
+def count_named(c: Connection, kind: str, grantee: str) -> int:
+    """Return at how many cabinets, folders and documents a list names a person, group or role."""
+    d, f = t.document.c, t.folder.c
+    ids = [
+        key for key, kept in load_lists(c).items() if any((g.kind, g.id) == (kind, grantee) for g, _ in kept.entries)
+    ]
+    own = select(func.count()).where(f.own_access_id.in_(ids))
+    documents = select(func.count()).where(d.access_id.in_(ids), d.removed_at.is_(None))
+    return sum(int(c.execute(asked).scalar() or 0) for asked in (own, documents)) if ids else 0

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
@@ -20,14 +20,16 @@ ALL_MARKS = Separation(rules=(
     SeparationRule(rule="separator sheet"), SeparationRule(rule="patch code"), SeparationRule(rule="barcode"),
     SeparationRule(rule="page numbering"),
 ))  # fmt: skip
+LOOKED_THROUGH = 40
 
 
 @dataclass(frozen=True)
 class Suggested:
-    """A rule that finds the side that was pointed at, and on how many sides of the batch it finds its mark."""
+    """A rule that finds the side that was pointed at, and on how many of the sides that were looked at it finds its mark."""
 
     rule: SeparationRule
     finds: int
+    sides: int
 
 
 @needs(Right.LOOK)
@@ -36,20 +38,26 @@ def rules_at(
 ) -> tuple[Suggested, ...]:
     """Return the rules that would break at the side at a place of a batch (from 0), without those the routine has.
 
+    What else they find is told by the sides around it, ``LOOKED_THROUGH`` at most: all marks are looked for on each.
     Raises InputProblem where that side was not measured, or where nothing on it tells it from others.
     """
     workspace = session.workspace
     batch = workspace.batches.load(batch_id)
+    pointed = batch.pages[place].id if 0 <= place < len(batch.pages) else ""
+    before = max(0, min(place - LOOKED_THROUGH // 2, len(batch.pages) - LOOKED_THROUGH))
+    near = {p.sheet for p in batch.pages[before : before + LOOKED_THROUGH]}
+    batch = replace(batch, pages=tuple(p for p in batch.pages if p.sheet in near))
     asked = routine.model_copy(update={"separation": ALL_MARKS})
     sides = gather_facts(workspace, pool, batch, asked, keep=False, cancel=cancel)
     sheets = {p.id: [sides[x.id] for x in batch.pages if x.sheet == p.sheet and x.id in sides] for p in batch.pages}
-    pointed = batch.pages[place].id if 0 <= place < len(batch.pages) else ""
     if pointed not in sides:
         raise InputProblem(message("pointing.page-could-not-measured-choose"))
     rules = [r for r in suggest_rules(sides[pointed], sheets[pointed]) if r not in routine.separation.rules]
     if not rules:
         raise InputProblem(message("breaking.nothing-there"))
     return tuple(
-        Suggested(rule, sum(find_hit(side, sheets[key], [rule])[0] is not None for key, side in sides.items()))
+        Suggested(
+            rule, sum(find_hit(side, sheets[key], [rule])[0] is not None for key, side in sides.items()), len(sides)
+        )
         for rule in rules
     )

@@ -14,6 +14,7 @@ from sqlalchemy import func, select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import join_comma, message
+from keybundle.core.repository.access import count_named
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import (
@@ -44,6 +45,8 @@ MODELS: Mapping[str, type[Named]] = {
 }  # fmt: skip
 GIVE_RIGHTS = ("people", "groups", "roles")
 MOST_NAMED = 5
+
+LISTED = {"groups": "group", "roles": "role"}  # what lists of who may name
 
 
 class PartProblem(InputProblem):
@@ -280,10 +283,13 @@ def remove_part(session: Session, kind: str, part_id: str, base: Named | None = 
 def _refuse_used(session: Session, setup: Setup, kind: str, part: Named) -> None:
     users = [name_of(getattr(setup, of), user) for of, user in used_by(setup, kind, part.id)]
     if users:
-        named = join_comma(users[:MOST_NAMED])
-        raise InputProblem(message("parts.still-used", name=part.name, named=named, n=len(users)))
+        some = join_comma(users[:MOST_NAMED])
+        raise InputProblem(message("parts.still-used", name=part.name, named=some, n=len(users)))
     with session.workspace.place.database.read() as c:
         number = count_touched(c, kind, part.id)
+        named = count_named(c, LISTED[kind], part.id) if kind in LISTED else 0
+    if named:
+        raise InputProblem(message("parts.named-in-lists", name=part.name, n=named))
     if isinstance(part, StorageArea):
         refuse_files(session, part)
     elif number and kind == "routines":

@@ -98,7 +98,7 @@ class RoutinesPresenter(PartsPresenter):
     def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         self._languages: tuple[str, ...] = ()
         super().__init__(seat, parent)
-        self._cancel = CancelToken()
+        self._cancel, self._breaks = CancelToken(), CancelToken()
         self._pointed = ""
         self._rehearsed_for: Named | None = None
         self._timer = QTimer(self)
@@ -338,8 +338,10 @@ class RoutinesPresenter(PartsPresenter):
         s, sample, routine = self._s, self.state.sample, self.state.routine
         if routine is not None and sample:
             self.said.emit(tr("Looking at what is on side {number}, and where else that is...", number=number))
+            self._breaks.cancel()
+            cancel = self._breaks = CancelToken()
             s.runner.query(
-                lambda: rules_at(s.session, s.pool, sample, number - 1, routine),
+                lambda: rules_at(s.session, s.pool, sample, number - 1, routine, cancel),
                 lambda found: self.breaks_found.emit(number, found), key="breaks", owner=self, kind="rehearsal",
                 on_error=self.failed.emit,
             )  # fmt: skip

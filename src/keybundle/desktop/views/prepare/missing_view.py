@@ -16,7 +16,7 @@ from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.words import tr, trn
 
-SIGN_PX, MOST_ROWS = 18, 40
+SIGN_PX, MOST_ROWS = 18, 24
 
 
 class MissingView(QWidget):

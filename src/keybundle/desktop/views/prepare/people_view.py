@@ -80,23 +80,20 @@ class PeopleView(QWidget):
     def __init__(self, people: PartsPresenter, groups: PartsPresenter, roles: PartsPresenter) -> None:
         super().__init__()
         self.reach = ReachTree()
-        self.views = {
-            "people": PartView(
+        group_told = tr("A group is of people who work together, so that something can be kept to all of them at once. "
+                        "Type a name at the left and press Enter.")  # fmt: skip
+        self._make: dict[str, Callable[[], PartView]] = {
+            "people": lambda: PartView(
                 tr("People"), people, form_title=tr("The person"), tabs={tr("What they may, and why"): self.reach},
                 remove=tr("Works here no more"), may_move=False,
             ),
-            "groups": PartView(tr("Groups"), groups, empty=tr("A group is of people who work together, so that something can "
-                               "be kept to all of them at once. Type a name at the left and press Enter.")),
-            "roles": PartView(tr("Roles"), roles),
+            "groups": lambda: PartView(tr("Groups"), groups, empty=group_told),
+            "roles": lambda: PartView(tr("Roles"), roles),
         }  # fmt: skip
-        self.people = self.views["people"]
-        people.changed.connect(self._show_reach)
+        self.views: dict[str, PartView] = {}
         self.stack, self.kinds = QStackedWidget(), QButtonGroup(self)
         row = QHBoxLayout()
-        for (kind, view), title in zip(self.views.items(), (tr("People"), tr("Groups"), tr("Roles")), strict=True):
-            view.part_opened.connect(self.part_opened.emit)
-            view.sheet_asked.connect(self.sheet_asked.emit)
-            self.stack.addWidget(view)
+        for kind, title in zip(self._make, (tr("People"), tr("Groups"), tr("Roles")), strict=True):
             button = Button(title)
             button.setCheckable(True)
             button.setChecked(kind == "people")
@@ -109,6 +106,17 @@ class PeopleView(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addLayout(row)
         layout.addWidget(self.stack, 1)
+        self.people = self._view("people")
+        people.changed.connect(self._show_reach)
+
+    def _view(self, kind: str) -> PartView:
+        """Return an editor, made when it is first asked for."""
+        if kind not in self.views:
+            view = self.views[kind] = self._make[kind]()
+            view.part_opened.connect(self.part_opened.emit)
+            view.sheet_asked.connect(self.sheet_asked.emit)
+            self.stack.addWidget(view)
+        return self.views[kind]
 
     @property
     def shown(self) -> PartView:
@@ -122,8 +130,8 @@ class PeopleView(QWidget):
 
     def show_kind(self, kind: str) -> None:
         """Show people, groups or roles."""
-        view = self.views[kind]
-        self.kinds.buttons()[list(self.views).index(kind)].setChecked(True)
+        view = self._view(kind)
+        self.kinds.buttons()[list(self._make).index(kind)].setChecked(True)
         self.stack.setCurrentWidget(view)
         view.presenter.refresh()
 

@@ -212,7 +212,8 @@ class RoutineView(PartView):
         """Offer the rules that find a side; the chosen one is the routine's, and is tried at once."""
         sheet = ChooseSheet(tr("Break where this is"), tr("Side {number} is found by:", number=number))
         sheet.render_entries([
-            tr("{rule}; on {sides} of this batch", rule=worded(s.rule.said), sides=trn("{n:,} side", "{n:,} sides", s.finds))
+            tr("{rule}; on {n:,} of the {of} around it", rule=worded(s.rule.said), n=s.finds,
+               of=trn("{n:,} side", "{n:,} sides", s.sides))
             for s in found
         ])  # fmt: skip
         sheet.chosen.connect(lambda row: self.routines.break_by(found[row].rule))
