@@ -10,13 +10,16 @@ from keybundle.core.filing.destination import compute_destination
 from keybundle.core.repository.folder_values import ids_below
 from keybundle.core.repository.folders import ensure_folder, load_folders
 from keybundle.core.setup.model import Cabinet
+from keybundle.core.workflows.arrange import bench
+from keybundle.core.workflows.index import slip, slip_help
 from keybundle.core.workflows.index.indexing import index_document
 from keybundle.core.workflows.keep import cabinets, filling, folders, giving_values, refiling
 from keybundle.core.workflows.keep.correcting import take_back_correction
+from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.prepare import parts, types
 from keybundle.core.workflows.session.workspace import open_workspace
-from tests.support import DataTest, acting, count_filed, filed_ids, scanned_template
+from tests.support import DataTest, acting, count_filed, filed_ids, scanned_template, shared_pool
 
 BOATS, MOORING, NUMBER = "Boats", "Home mooring", "Boat number"
 
@@ -164,6 +167,41 @@ class Giving(FolderTest):
         giving_values.give_value(self.me, kind.cabinet, (), "Depot", "Basin")
         value = index_document(self.ws, batch, document).values["Depot"]
         self.assertEqual((value.text, value.origin, value.sure), ("Basin", Origin.FOLDER, False))
+
+    def test_what_a_folder_gives_follows_the_folder_that_is_chosen_until_somebody_confirms_it(self) -> None:
+        self.folder /= "scanned"
+        self.ws = open_workspace(self.demo_data(scanned=True))
+        self.addCleanup(self.ws.close)
+        me = self.me = acting(self.ws)
+        line = Line(self.ws, shared_pool())
+        self.addCleanup(line.close)
+        batch_id = scanned_template()[1]
+        document = next(d for d in self.ws.batches.load(batch_id).in_order() if d.type == "Mooring agreement")
+        own, here = document.id, document.values["Home mooring"].text
+        kind = self.ws.setup.document_type("Mooring agreement")
+        assert kind is not None
+        parts.save_part(me, "document_types", types.add_field(kind, "Depot", Kind.TEXT), kind)
+        (first, second), bare = [m for m in self.moorings() if m != here][:2], here
+        for mooring, depot in ((first, "Basin"), (second, "Lock")):
+            giving_values.give_value(me, BOATS, (mooring,), "Depot", depot)
+
+        def depot() -> tuple[str, str] | None:
+            value = self.ws.batches.load(batch_id).document(own).values.get("Depot")
+            return (value.text, value.origin.value) if value is not None else None
+
+        for mooring, wanted in ((first, "Basin"), (second, "Lock")):
+            slip.enter_value(me, line, batch_id, own, "Home mooring", mooring)
+            self.assertEqual(depot(), (wanted, "folder"))
+        slip_help.choose_folder(me, line, batch_id, own, (first,))
+        self.assertEqual(depot(), ("Basin", "folder"))
+        bench.undo(me, line, batch_id)
+        self.assertEqual(depot(), ("Lock", "folder"), "one step back for both")
+        slip.enter_value(me, line, batch_id, own, "Home mooring", bare)
+        self.assertIsNone(depot(), "a folder that gives nothing takes away what another one gave")
+        slip.enter_value(me, line, batch_id, own, "Home mooring", first)
+        slip.confirm_value(me, line, batch_id, own, "Depot")
+        slip_help.set_for_many(me, line, batch_id, [(own, "Home mooring", second)])
+        self.assertEqual(depot(), ("Basin", "folder"), "what somebody confirmed stays")
 
 
 class Levels(FolderTest):

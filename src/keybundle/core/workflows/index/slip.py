@@ -18,6 +18,7 @@ from keybundle.core.reading.text import PageText, Word
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import FieldSpec, called
 from keybundle.core.workflows.arrange.bench import run_command
+from keybundle.core.workflows.index.following import following
 from keybundle.core.workflows.index.indexing import types_under
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session.session import Session, needs
@@ -112,7 +113,7 @@ def enter_value(
 
     name_of = label_of(workspace, document_id, name)
     label = message("step.lift", label=name_of) if origin is Origin.LIFTED else message("step.set", label=name_of)
-    return run_command(session, line, batch_id, label, command)
+    return run_command(session, line, batch_id, label, following(workspace, [document_id], command))
 
 
 @needs(Right.INDEX, under="indexing")

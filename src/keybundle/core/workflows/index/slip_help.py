@@ -22,6 +22,7 @@ from keybundle.core.setup.model import DocumentType, name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.arrange.bench import run_command
 from keybundle.core.workflows.index.defaults import today
+from keybundle.core.workflows.index.following import following
 from keybundle.core.workflows.index.slip import emptied, label_of, read_value, value_by_hand
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session.session import Session, needs
@@ -226,7 +227,9 @@ def choose_folder(session: Session, line: Line, batch_id: str, document_id: str,
             raise InputProblem(message("slip-help.folders-cabinet-follow-from-dates"))
         return commands.set_values(batch, document_id, found)
 
-    return run_command(session, line, batch_id, message("step.choose-folder"), command)
+    return run_command(
+        session, line, batch_id, message("step.choose-folder"), following(workspace, [document_id], command)
+    )
 
 
 @needs(Right.INDEX, under="indexing")
@@ -246,7 +249,8 @@ def set_for_many(session: Session, line: Line, batch_id: str, changes: Sequence[
             batch = commands.set_values(batch, document_id, {name: value})
         return batch
 
-    return run_command(session, line, batch_id, message("step.set-values", n=len(changes)), command)
+    follows = following(workspace, [document_id for document_id, _, _ in changes], command)
+    return run_command(session, line, batch_id, message("step.set-values", n=len(changes)), follows)
 
 
 @needs(Right.LOOK)
