@@ -278,6 +278,30 @@ class Editors(DesktopTest):
         view.pane.undo.click()
         self.until(lambda: bill().label("Paid on") == "Paid on", 10)
 
+    def test_a_default_is_completed_like_a_value_on_the_slip(self) -> None:
+        desktop, _, view = self.begin("types")
+        ws, p = desktop.workspace, view.presenter
+        p.choose("Inspection sheet")
+        view.show_tab(1)
+        kind = lambda: ws.setup.document_type("Inspection sheet")  # noqa: E731
+        for field, typed, taken in (("Structure number", "L1", "L1"), ("Grade", "", "A"), ("Grade", "{tod", "{today}")):
+            p.choose_field(field)
+            self.until(lambda f=field: f"field {f} default" in view.field_form.rows, 10)
+            editor = view.field_form.rows[f"field {field} default"].editor
+            editor.setFocus()
+            editor.selectAll()
+            self.key(editor, Qt.Key.Key_Delete)
+            QTest.keyClicks(editor, typed)
+            if not typed:
+                self.key(editor, Qt.Key.Key_Down)
+            self.until(lambda e=editor: e.is_list_open, 10, f"what can stand in {field}")
+            self.key(editor.list.popup(), Qt.Key.Key_Down)
+            self.assertTrue(editor.text().startswith(taken), editor.text())
+            chosen = editor.text()
+            self.key(editor.list.popup(), Qt.Key.Key_Return)
+            self.key(editor, Qt.Key.Key_Return)
+            self.until(lambda f=field, c=chosen: kind().field(f).default == c, 10, f"{chosen} kept for {field}")
+
     def test_a_register_is_typed_pasted_mapped_from_a_file_and_put_back(self) -> None:
         desktop, window, view = self.begin("registers")
         ws, p = desktop.workspace, view.presenter

@@ -17,8 +17,9 @@ class FormField:
     """A field of a form; ``name`` is the dotted path of its value, ``label`` and ``help`` are in the language that is spoken.
 
     ``kind``: ``line``, ``list`` (several, apart by commas), ``lines`` (several, one on each line), ``password``, ``whole``,
-    ``decimal``, ``share`` (0 to 1, shown in %), ``check``, ``pick`` (one of ``choices``, by its code), ``picks`` (several of
-    them), ``kept to``, ``folder``, ``items`` (named things in an order, known by ids), ``zone``, ``sums``, ``orders``,
+    ``value`` (an index value, with type-ahead), ``decimal``, ``share`` (0 to 1, shown in %), ``check``, ``pick`` (one of
+    ``choices``, by its code), ``picks`` (several of them), ``kept to``, ``folder``,
+    ``items`` (named things in an order, known by ids), ``zone``, ``sums``, ``orders``,
     ``rules``, ``halts``. ``none`` stands for an empty value, ``hint`` in an empty line. ``make`` offers to make what is
     missing among the choices. ``offers`` are texts that a line can be filled from, ``longest`` the most letters of a
     line, or lines of a list, that are in sight.

@@ -31,7 +31,7 @@ TITLES = {
     "groups": mark("Groups"), "roles": mark("Roles"),
 }  # fmt: skip
 GIVE_RIGHTS = ("people", "groups", "roles")
-TYPED = ("line", "list", "lines", "folder")  # what is typed stays where it was refused; a check goes back
+TYPED = ("line", "list", "lines", "folder", "value")  # what is typed stays where it was refused; a check goes back
 
 
 @dataclass(frozen=True)

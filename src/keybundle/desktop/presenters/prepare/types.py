@@ -20,6 +20,7 @@ from keybundle.core.workflows.keep.filling import FillShown
 from keybundle.core.workflows.prepare import choices, parts, pointing, routines, types
 from keybundle.core.workflows.prepare.parts import PartProblem
 from keybundle.core.workflows.prepare.pointing import PointedPage
+from keybundle.desktop.presenters.asking import ValueHelp, ask
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.prepare.cabinets import SOURCE, source_choices, source_of
@@ -61,12 +62,14 @@ class TypesPresenter(PartsPresenter):
     kind = "document_types"
     pointed = Signal(object)
     fill_shown = Signal(str, object)
+    completed = Signal(str, str, object)
 
     def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         self._pointed = ""
         self._field = ""
         self._example = ""
         super().__init__(seat, parent)
+        self.help = ValueHelp(seat, self)
         self.doing = Doing(seat.runner, self)
         self.doing.changed.connect(lambda: self._show(doing=self.doing.told))
 
@@ -168,12 +171,19 @@ class TypesPresenter(PartsPresenter):
             reads.append(f("unit", tr("Unit"), hint=tr("such as m or kg"), longest=12))
         reads += [
             f("help", tr("Help"), hint=tr("a line for who types the value")),
-            f("default", tr("Default"), offers=(*spec.choices, *DEFAULTS), unit=spec.unit,
+            f("default", tr("Default"), "value", unit=spec.unit,
               help=tr("A value, {today}, {received}, {operator}, {counter NAME} or {person FIELD}; unsure until confirmed.")),
             f("file_property", tr("File property"), "pick", choices=tuple((p, tr(p)) for p in FILE_PROPERTIES), none=tr("none")),
             f("zone", tr("Place on the page"), "zone"),
         ]  # fmt: skip
         return Section(tr("Field"), tuple(asks)), Section(tr("How it is read and checked"), tuple(reads))
+
+    def complete(self, name: str, typed: str) -> None:
+        """Ask for the type-ahead list of a field's default: what can stand there for any field, then its own values."""
+        asked = ask(self.state.kind, name.removeprefix(f"{FIELD} ").removesuffix(" default"))
+        fixed = [(told, "") for told in DEFAULTS if told.startswith(typed)]
+        if asked is not None:
+            self.help.complete(asked, typed, lambda found: self.completed.emit(name, typed, [*found, *fixed]))
 
     def more(self, setup: Setup, part: Named | None) -> dict[str, Any]:
         """Return the chosen field with its form."""

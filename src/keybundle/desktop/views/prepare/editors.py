@@ -13,6 +13,7 @@ from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import QCheckBox, QCompleter, QFileDialog, QHBoxLayout, QLineEdit, QPlainTextEdit, QWidget
 
 from keybundle.core.setup.parts import KeptTo
+from keybundle.desktop.presenters.asking import Asked
 from keybundle.desktop.presenters.prepare.forms import FormField
 from keybundle.desktop.views.calm import Button, Choice, Decimal, Line, Number
 from keybundle.desktop.views.checks import Checks
@@ -22,6 +23,7 @@ from keybundle.desktop.views.prepare.items_editor import ItemsEditor
 from keybundle.desktop.views.prepare.relations_editor import RelationsEditor
 from keybundle.desktop.views.prepare.rule_editor import RuleEditor
 from keybundle.desktop.views.told import Told
+from keybundle.desktop.views.value_editor import ValueEditor
 from keybundle.desktop.words import tr
 
 MAKE = object()
@@ -74,6 +76,36 @@ class LineEditor(Line):
         if not self.isModified() or text == self.text():
             self._shown = text
             self.setModified(False)
+
+
+class FieldValueEditor(ValueEditor):
+    """An index value in a form, such as a default: completed, and with its unit, as on the slip."""
+
+    taken = Signal(object)
+
+    def __init__(self, field: FormField) -> None:
+        super().__init__()
+        self.fill(field)
+        self.editingFinished.connect(self._leave)
+
+    def fill(self, field: FormField | Asked | None) -> None:
+        """Show the unit and the help of its field."""
+        super().fill(Asked("", "", field.label, field.unit) if isinstance(field, FormField) else field)
+        if isinstance(field, FormField):
+            self.setPlaceholderText(field.hint)
+
+    def _leave(self) -> None:
+        if self.text() != self.stands and not self.is_list_open:
+            self.stands = self.text()
+            self.taken.emit(self.text().strip())
+
+    def show_value(self, value: Any) -> None:
+        """Show a value, unless somebody is writing here."""
+        if not (self.hasFocus() and self.text() != self.stands) and str(value) != self.text():
+            self.setText(str(value))
+            self.setCursorPosition(0)
+        if not self.isModified() or str(value) == self.text():
+            self.stands = str(value)
 
 
 class PasswordEditor(QLineEdit):
@@ -356,5 +388,5 @@ EDITORS: dict[str, Callable[[FormField], Any]] = {
     "line": LineEditor, "list": LineEditor, "lines": LinesEditor, "whole": WholeEditor, "share": WholeEditor,
     "decimal": DecimalEditor, "check": CheckEditor, "pick": PickEditor, "picks": PicksEditor, "kept to": KeptToEditor,
     "folder": FolderEditor, "items": ItemsEditor, "zone": ZoneEditor, "sums": RelationsEditor, "orders": RelationsEditor,
-    "rules": RuleEditor, "password": PasswordEditor, "halts": HaltsEditor,
+    "rules": RuleEditor, "password": PasswordEditor, "value": FieldValueEditor, "halts": HaltsEditor,
 }  # fmt: skip

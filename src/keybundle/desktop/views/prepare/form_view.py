@@ -8,12 +8,14 @@ from typing import Any
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFormLayout, QFrame, QSizePolicy, QVBoxLayout, QWidget
 
+from keybundle.desktop.presenters.asking import Found
 from keybundle.desktop.presenters.prepare.forms import FormField, Section
 from keybundle.desktop.views.prepare.editors import (
     EDITORS,
     SHORT,
     CheckEditor,
     DecimalEditor,
+    FieldValueEditor,
     LineEditor,
     PickEditor,
     WholeEditor,
@@ -123,11 +125,15 @@ class FieldLabel(Told):
 
 
 class FormView(QWidget):
-    """Shows a form and its values; ``edited`` carries a field's path and its new value, ``typed`` what is being typed."""
+    """Shows a form and its values; ``edited`` carries a field's path and its new value, ``typed`` what is being typed.
+
+    ``asked`` carries the field and the text that a type-ahead list is wanted for; ``offer`` shows it.
+    """
 
     edited = Signal(str, object)
     make_asked = Signal(str)
     typed = Signal(str, str)
+    asked = Signal(str, str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -182,9 +188,17 @@ class FormView(QWidget):
         row.editor.taken.connect(lambda value, name=field.name: self.edited.emit(name, value))
         if isinstance(row.editor, LineEditor):
             row.editor.typed.connect(lambda text, name=field.name: self.typed.emit(name, text))
+        if isinstance(row.editor, FieldValueEditor):
+            row.editor.asked.connect(lambda text, name=field.name: self.asked.emit(name, text))
         if hasattr(row.editor, "make_asked"):
             row.editor.make_asked.connect(lambda name=field.name: self.make_asked.emit(name))
         return row
+
+    def offer(self, name: str, typed: str, found: Found) -> None:
+        """Show a type-ahead list at a field, if what it was asked for still stands there."""
+        editor = self.rows[name].editor if name in self.rows else None
+        if isinstance(editor, FieldValueEditor):
+            editor.offer(typed, found)
 
     def focus(self, name: str) -> None:
         """Give a field the focus."""

@@ -44,6 +44,8 @@ class TypesView(PartView):
         self.field_form = FormView()
         self.field_form.edited.connect(lambda name, value: presenter.change({name: value}))
         self.field_form.make_asked.connect(self._make)
+        self.field_form.asked.connect(presenter.complete)
+        presenter.completed.connect(self.field_form.offer)
         super().__init__(
             tr("Document types"), presenter, form_title=tr("The type"), tabs={tr("Its fields"): self._make_fields()},
             empty=tr("A document type says which values are asked of a document, and in which cabinet it is filed. "
