@@ -31,7 +31,9 @@ class WholeTask(DesktopTest):
         work = window.work
         self.until(lambda: work.presenter.state.can_scan)
         self.assertEqual(work.plan.text(), "8 sheets, two-sided: 16 sides")
-        self.assertEqual(work.destination.text(), "It becomes your work.")
+        self.assertEqual(
+            work.destination.text(), "It becomes your work. Its documents go to one of 4 cabinets, by their type."
+        )
         self.key(work.list, Qt.Key.Key_S)
         self.until(lambda: work.stop.isVisible())
         self.until(lambda: len(work.model.rows) == 1 and not work.stop.isVisible(), 60, "the scan to end")

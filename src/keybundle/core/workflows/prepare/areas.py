@@ -102,7 +102,7 @@ def add_area(session: Session, name: str, folder: Path | None = None) -> str:
             raise InputProblem(message("areas.taken", name=name, folder=there))
         if folder is None:
             there.mkdir(parents=True, exist_ok=True)
-        area = check_folder(session, StorageArea(id=key, name=name, path=str(there)), setup)
+        area = check_folder(session.workspace, StorageArea(id=key, name=name, path=str(there)), setup)
         added[:] = [key]
         return setup.model_copy(update={"storage_areas": (*areas, area)})
 

@@ -36,6 +36,7 @@ from keybundle.core.setup.uses import used_by
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.prepare.setup_admin import count_touched
 from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.workspace import Workspace
 
 N = TypeVar("N", bound=Named)
 P = TypeVar("P", bound=Part)
@@ -178,8 +179,8 @@ def save_part(session: Session, kind: str, part: Named, base: Named | None = Non
         if isinstance(part, Cabinet) and isinstance(now, Cabinet) and part.levels != now.levels:
             _refuse_filed(session, part)
         if isinstance(part, StorageArea) and isinstance(now, StorageArea) and part.path != now.path:
-            refuse_files(session, now)
-            part_there = check_folder(session, part, setup)
+            refuse_files(session.workspace, now)
+            part_there = check_folder(session.workspace, part, setup)
             return setup.model_copy(update={kind: tuple(part_there if p.id == part.id else p for p in parts)})
         return setup.model_copy(update={kind: tuple(part if p.id == part.id else p for p in parts)})
 
@@ -188,9 +189,9 @@ def save_part(session: Session, kind: str, part: Named, base: Named | None = Non
         return count_touched(c, kind, part.id)
 
 
-def refuse_files(session: Session, area: StorageArea) -> None:
+def refuse_files(workspace: Workspace, area: StorageArea) -> None:
     """Raise PartProblem where files lie in a storage area, or folders say that theirs do: its folder cannot just be another."""
-    workspace, f = session.workspace, t.folder.c
+    f = t.folder.c
     is_own = workspace.place.root / area.path == workspace.place.files.root
     with workspace.place.database.read() as c:
         files = count_touched(c, "storage_areas", area.id)
@@ -201,9 +202,9 @@ def refuse_files(session: Session, area: StorageArea) -> None:
         raise PartProblem({"path": message("areas.holds-files", name=area.name, n=files, folders=folders)})
 
 
-def check_folder(session: Session, area: StorageArea, setup: Setup) -> StorageArea:
+def check_folder(workspace: Workspace, area: StorageArea, setup: Setup) -> StorageArea:
     """Return an area whose folder is there, can be written and is no other area's; raises PartProblem in words."""
-    root = session.workspace.place.root
+    root = workspace.place.root
     folder = (root / area.path).resolve()
     if any((root / a.path).resolve() == folder for a in setup.storage_areas if a.id != area.id):
         raise PartProblem({"path": message("areas.taken", name=area.name, folder=folder)})
@@ -291,7 +292,7 @@ def _refuse_used(session: Session, setup: Setup, kind: str, part: Named) -> None
     if named:
         raise InputProblem(message("parts.named-in-lists", name=part.name, n=named))
     if isinstance(part, StorageArea):
-        refuse_files(session, part)
+        refuse_files(session.workspace, part)
     elif number and kind == "routines":
         raise InputProblem(message("parts.has-open-batches", name=part.name, n=number))
     elif number:
