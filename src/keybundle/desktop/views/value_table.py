@@ -24,7 +24,8 @@ ASCENDING, DESCENDING = Qt.SortOrder.AscendingOrder, Qt.SortOrder.DescendingOrde
 class ValueTable(QTableView):
     """``sort_asked`` carries a column (empty: the list's own order) and whether the greatest comes first.
 
-    ``pasted`` carries (id, column, text) of each cell that a pasted block falls on and that can be typed over. Where
+    ``pasted`` carries (id, column, text) of each cell that a pasted block falls on and that can be typed over (none where no
+    cell is current). Where
     columns stand, which are shown and how wide is remembered for each thing the table shows (``show_columns_of``).
     """
 
@@ -217,8 +218,8 @@ class ValueTable(QTableView):
 
     def _paste(self) -> None:
         block = [line.split("\t") for line in QGuiApplication.clipboard().text().rstrip("\r\n").splitlines()]
-        if block and self.currentIndex().isValid():
-            self.pasted.emit(self.cells_under(block))
+        if block:
+            self.pasted.emit(self.cells_under(block) if self.currentIndex().isValid() else [])
 
     def cells_under(self, block: Sequence[Sequence[str]]) -> list[tuple[str, str, str]]:
         """Return (id, column, text) of the cells that a block falls on from the current one; a single text on all chosen."""

@@ -128,7 +128,7 @@ def count_proposed(c: Connection) -> dict[str, int]:
     return {r.part: int(r.n) for r in c.execute(counted)}
 
 
-@needs(Right.INDEX)
+@needs(Right.LOOK)
 def decide_proposed(session: Session, proposal: int, *, take: bool) -> tuple[str, str, str]:
     """Make what was proposed, or do not; either way it waits no more.
 

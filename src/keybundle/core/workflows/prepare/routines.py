@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import func, or_, select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.files import write_atomic
@@ -88,8 +88,12 @@ def import_routines(session: Session, path: Path) -> tuple[str, tuple[str, ...]]
 def list_samples(session: Session, limit: int = 20) -> list[Sample]:
     """Return batches that a routine can be tried on, the newest first."""
     workspace = session.workspace
-    pages = select(func.count()).where(t.page.c.batch_id == t.batch.c.id).scalar_subquery()
-    chosen = select(t.batch, pages.label("pages")).where(t.batch.c.thrown_by.is_(None), *session.batches())
+    b, p = t.batch.c, t.page.c
+    pages = select(func.count()).where(p.batch_id == b.id).scalar_subquery()
+    # Of a batch that was closed long ago, or erased, there is nothing left to try a routine on.
+    is_measured = select(p.id).where(p.batch_id == b.id, p.facts.is_not(None)).exists()
+    is_there = (b.thrown_by.is_(None), or_(b.closed_at.is_(None), is_measured))
+    chosen = select(t.batch, pages.label("pages")).where(*is_there, *session.batches())
     chosen = chosen.order_by(t.batch.c.created_at.desc()).limit(limit)
     routines = workspace.setup.routines
     with workspace.place.database.read() as c:

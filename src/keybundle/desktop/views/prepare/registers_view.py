@@ -155,6 +155,10 @@ class RegistersView(PartView):
         return self.model.heads.index(name) if name in self.model.heads else -1
 
     def _pasted(self, cells: list[tuple[str, str, str]]) -> None:
+        """Type over the cells that a block falls on; a table without entries gets it as its first ones."""
+        if not self.model.rowCount() and self.paste.isEnabled():
+            self._paste()
+            return
         changes: dict[str, dict[str, str]] = {}
         for key, column, text in cells:
             changes.setdefault(key, {})[column] = text
