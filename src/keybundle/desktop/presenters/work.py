@@ -89,6 +89,8 @@ class WorkPresenter(QObject):
 
     def _loaded(self, found: Loaded) -> None:
         self._rows, self._today, self._records, self._thrown = found
+        if any(row.id == self._undo_batch for row in self._rows):  # it is back, whoever brought it
+            self.undo_told, self._undo_batch = "", ""
         self._publish()
 
     def _routine_of(self, batch_id: str | None) -> Routine | None:

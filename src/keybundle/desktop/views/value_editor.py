@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import QEvent, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QResizeEvent, QStandardItem, QStandardItemModel
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QResizeEvent, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import QCompleter, QWidget
 
 from keybundle.desktop.presenters.asking import Asked
@@ -110,6 +110,11 @@ class ValueEditor(Line):
         self.setModified(False)
         self._wanted = None
         self.close_list()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        if not self.is_list_open:
+            self._wanted = None  # an answer that comes later opens nothing
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         is_plain = event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.KeypadModifier)

@@ -15,7 +15,6 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.batches.model import balance
-from keybundle.core.batches.store import open_sides
 from keybundle.core.filing import trash
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
@@ -51,9 +50,12 @@ def throw_batch_away(session: Session, batch_id: str) -> Changes:
     workspace, who = session.workspace, session.person
     with workspace.place.database.atomic() as c:
         batch = workspace.batches.throw_away(batch_id, who)
-        told = {"origin": batch.origin, "sides": len(open_sides(batch)), **asdict(balance(batch))}
+        counted = balance(batch)
+        told = {"origin": batch.origin, **asdict(counted)}
         audit.append(c, workspace.clock.stamp(), who, "batch thrown away", batch_id, told)
-    return Changes(frozenset([batch_id]), text=message("throwing.thrown", n=len(open_sides(batch)), days=KEPT_DAYS))
+    return Changes(
+        frozenset([batch_id]), text=message("throwing.thrown", n=counted.captured - counted.filed, days=KEPT_DAYS)
+    )
 
 
 @needs(Right.FILE)
