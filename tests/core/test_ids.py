@@ -90,8 +90,9 @@ class OtherNames(DataTest):
         slip.choose_type(self.me, self.line, self.batch_id, bill.id, "Bill")
         self.assertTrue(self.line.wait(60))
         slip.enter_value(self.me, self.line, self.batch_id, bill.id, "Bill number", "R-777")
-        values = self.ws.batches.load(self.batch_id).document(bill.id).values
-        slip_help.keep_starter(self.me, "Bill", "usual", {n: v.text for n, v in values.items() if not v.problem})
+        now = self.ws.batches.load(self.batch_id).document(bill.id)
+        kept = {n: v.text for n, v in now.values.items() if not v.problem}
+        slip_help.keep_starter(self.me, str(now.type), "usual", kept)
         taught = {t.name: t.documents for t in list_learned(self.me)[0]}
         found = [h.id for h in find(self.me, "Total > 1").hits]
         self.rename()

@@ -133,6 +133,7 @@ class Slips(DesktopTest):
         values = self.sheet(ValuesSheet)
         self.assertEqual(values.editors["Boat number"].text(), before)
         QTest.keyClicks(values.name, "moorings")
+        values.editors["Start date"].selectAll()
         self.burst("someday", start=values.editors["Start date"])
         self.key(values.name, Qt.Key.Key_Return)
         self.until(lambda: "Start date" in window.message.text() and "someday" in window.message.text(), 10, "why not")

@@ -1,95 +1,159 @@
-"""The trash in the window: what lies in it, brought back or erased for good."""
+"""What was put away and can be brought back: documents in the trash, batches that were thrown away; or erased for good."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.rights.model import Right
+from keybundle.core.workflows.file import throwing_away
+from keybundle.core.workflows.file.throwing_away import Thrown
 from keybundle.core.workflows.keep import trash
-from keybundle.core.workflows.keep.trash import Deleted, Erased
+from keybundle.core.workflows.keep.trash import Deleted
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import tr, trn, worded
 
+Row = tuple[str, str, str]
+
 
 @dataclass(frozen=True)
-class TrashState:
-    """All that is shown: (id, what and where, who deleted it when and why) of each, and what is under way or in the way."""
+class PutAwayState:
+    """All that is shown: (id, what and where, who did it when and why) of each, how many, and what is in the way."""
 
-    rows: tuple[tuple[str, str, str], ...] = ()
+    rows: tuple[Row, ...] = ()
     told: str = ""
     may_empty: bool = False
     problem: str = ""
 
 
-class TrashPresenter(QObject):
-    """State and verbs of the trash."""
+class PutAway(QObject):
+    """State and verbs; each kind says how it is listed, brought back and erased."""
 
     changed = Signal(object)
 
     def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._s = seat
-        self.state = TrashState(may_empty=seat.may(Right.EMPTY_TRASH))
+        self.state = PutAwayState(may_empty=seat.may(Right.EMPTY_TRASH))
         self.refresh()
+
+    # -- what each kind says of itself -----------------------------------------------------------------------------
+
+    def list(self) -> Sequence[Any]:
+        """Return what lies there; asks the store."""
+        raise NotImplementedError
+
+    def row(self, found: Any) -> Row:
+        """Return how one thing is shown."""
+        raise NotImplementedError
+
+    def say(self, number: int) -> str:
+        """Return how much lies there, in words."""
+        raise NotImplementedError
+
+    def bring_back(self, ids: Sequence[str]) -> Changes:
+        """Bring things back."""
+        raise NotImplementedError
+
+    def erase(self, ids: Sequence[str]) -> str:
+        """Erase things for good and return what is left to say."""
+        raise NotImplementedError
+
+    # -- verbs -------------------------------------------------------------------------------------------------------
 
     def refresh(self, problem: str = "") -> None:
         """Ask again."""
-        s = self._s
 
-        def row(found: Deleted) -> tuple[str, str, str]:
-            why = tr("deleted {at} by {who}: {why}", at=s.say_time(found.at), who=found.who, why=found.why)
-            return found.id, f"{found.caption}   ({found.type}, {found.cabinet})", why
+        def done(found: Sequence[Any]) -> None:
+            self.state = PutAwayState(tuple(map(self.row, found)), self.say(len(found)), self.state.may_empty, problem)
+            self.changed.emit(self.state)
 
-        def done(found: list[Deleted]) -> None:
-            told = trn("{n:,} document", "{n:,} documents", len(found)) if found else tr("Nothing lies in the trash.")
-            self._show(TrashState(tuple(map(row, found)), told, self.state.may_empty, problem))
-
-        s.runner.query(lambda: trash.list_trash(s.session), done, key="trash", owner=self, on_error=self._refuse)
+        self._s.runner.query(self.list, done, key="put away", owner=self, on_error=self.refresh)
 
     def restore(self, ids: Sequence[str]) -> None:
-        """Bring documents back."""
-        s = self._s
+        """Bring things back."""
 
         def done(changes: Changes) -> None:
-            s.bus.tell(changes)
+            self._s.bus.tell(changes)
             self.refresh()
 
-        s.runner.change(
-            lambda: trash.restore_documents(s.session, ids), done, lane="trash", owner=self, on_error=self._refuse
-        )
+        self._s.runner.change(lambda: self.bring_back(ids), done, lane="trash", owner=self, on_error=self.refresh)
 
     def empty(self, ids: Sequence[str]) -> None:
-        """Erase documents for good."""
-        s = self._s
+        """Erase things for good."""
 
-        def done(erased: Erased) -> None:
-            left = "\n".join(f"{caption}: {worded(why)}" for caption, why in erased.left)
-            kept = (
-                tr("{n:,} files stay, because other documents need them.", n=erased.kept_files)
-                if erased.kept_files
-                else ""
-            )
-            due = (
+        def done(told: str) -> None:
+            self._s.bus.tell(Changes(frozenset(ids)))
+            self.refresh(told)
+
+        self._s.runner.change(lambda: self.erase(ids), done, lane="trash", owner=self, on_error=self.refresh)
+
+
+class TrashPresenter(PutAway):
+    """Documents that were deleted."""
+
+    def list(self) -> Sequence[Deleted]:
+        """Return what lies in the trash."""
+        return trash.list_trash(self._s.session)
+
+    def row(self, found: Deleted) -> Row:
+        """Return a document with who deleted it, when and why."""
+        why = tr("deleted {at} by {who}: {why}", at=self._s.say_time(found.at), who=found.who, why=found.why)
+        return found.id, f"{found.caption}   ({found.type}, {found.cabinet})", why
+
+    def say(self, number: int) -> str:
+        """Return how many documents there are."""
+        return trn("{n:,} document", "{n:,} documents", number) if number else tr("Nothing lies in the trash.")
+
+    def bring_back(self, ids: Sequence[str]) -> Changes:
+        """Bring documents back."""
+        return trash.restore_documents(self._s.session, ids)
+
+    def erase(self, ids: Sequence[str]) -> str:
+        """Erase documents."""
+        erased = trash.empty_trash(self._s.session, ids)
+        left = [f"{caption}: {worded(why)}" for caption, why in erased.left]
+        if erased.kept_files:
+            left.append(tr("{n:,} files stay, because other documents need them.", n=erased.kept_files))
+        if erased.due:
+            left.append(
                 tr(
                     "{n:,} files are erased at a later start: their disk is away, or they were only just brought in.",
                     n=erased.due,
                 )
-                if erased.due
-                else ""
             )
-            self.refresh("\n".join(filter(None, (left, kept, due))))
+        return "\n".join(left)
 
-        s.runner.change(
-            lambda: trash.empty_trash(s.session, ids), done, lane="trash", owner=self, on_error=self._refuse
-        )
 
-    def _refuse(self, told: str) -> None:
-        self.refresh(told)
+class ThrownPresenter(PutAway):
+    """Batches that were thrown away."""
 
-    def _show(self, state: TrashState) -> None:
-        self.state = state
-        self.changed.emit(state)
+    def list(self) -> Sequence[Thrown]:
+        """Return what was thrown away and lies there still."""
+        return throwing_away.list_thrown(self._s.session)
+
+    def row(self, found: Thrown) -> Row:
+        """Return a batch with who threw it away, and when."""
+        sides = trn("{n:,} side", "{n:,} sides", found.sides)
+        why = tr("thrown away {at} by {who}", at=self._s.say_time(found.at), who=found.who)
+        return found.id, f"{found.routine}: {worded(found.origin)}   ({sides})", why
+
+    def say(self, number: int) -> str:
+        """Return how many batches there are."""
+        return trn("{n:,} batch", "{n:,} batches", number) if number else tr("No batch was thrown away.")
+
+    def bring_back(self, ids: Sequence[str]) -> Changes:
+        """Bring batches back, each as it was."""
+        changes = Changes()
+        for batch_id in ids:
+            changes |= throwing_away.bring_batch_back(self._s.session, self._s.line, batch_id)
+        return changes
+
+    def erase(self, ids: Sequence[str]) -> str:
+        """Erase what batches hold."""
+        due = throwing_away.erase_thrown(self._s.session, ids)
+        return tr("{n:,} files are erased at a later start: they were only just brought in.", n=due) if due else ""

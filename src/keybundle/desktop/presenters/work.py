@@ -19,7 +19,7 @@ from keybundle.desktop.presenters.files_in import FilesIn
 from keybundle.desktop.presenters.incoming import Incoming
 from keybundle.desktop.presenters.scanning import Scanning
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.presenters.thrown import ThrownPresenter
+from keybundle.desktop.presenters.trash import ThrownPresenter
 from keybundle.desktop.presenters.work_state import WorkState, make_row, say_record
 from keybundle.desktop.words import tr, trn, worded
 

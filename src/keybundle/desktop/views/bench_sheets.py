@@ -157,7 +157,7 @@ class BenchSheets(QObject):
 
         drop = sheet.add_button(tr("Forget it"), forget)
         alter = sheet.add_button(tr("Change it"), change)
-        sheet.add_button(tr("Keep the present slip as one"), keep)
+        sheet.add_button(tr("Keep this slip"), keep)
         self._open(sheet, document, self.p.slips.starters_found, show, start)
         self.p.slips.list_starters()
 

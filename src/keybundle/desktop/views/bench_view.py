@@ -79,7 +79,7 @@ class BenchView(QWidget):
         self.reading = Told()
         self.reading.setProperty("role", "quiet")
         self.reading.setAccessibleName(tr("Reading"))
-        self.doing = Told()
+        self.doing = Elided(shortest_px=80)
         self.doing.setProperty("role", "quiet")
         self.doing.setAccessibleName(tr("Under way"))
         self.stop = Button(tr("Stop   Ctrl+Shift+K"))

@@ -5,8 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QWidget
 
-from keybundle.desktop.presenters.thrown import ThrownPresenter
-from keybundle.desktop.presenters.trash import TrashPresenter, TrashState
+from keybundle.desktop.presenters.trash import PutAway, PutAwayState
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.side_sheet import WIDE_PX, Sheet
 from keybundle.desktop.views.told import Told
@@ -18,7 +17,7 @@ ID = Qt.ItemDataRole.UserRole
 class TrashSheet(Sheet):
     """Nothing is erased by one press: the button asks first, by its own words."""
 
-    def __init__(self, presenter: TrashPresenter | ThrownPresenter, title: str, told: str, named: str) -> None:
+    def __init__(self, presenter: PutAway, title: str, told: str, named: str) -> None:
         super().__init__(title, told, of=" ", width_px=WIDE_PX)
         self.presenter = presenter
         presenter.setParent(self)
@@ -70,7 +69,7 @@ class TrashSheet(Sheet):
             tr("Yes, erase {n:,} for good", n=chosen) if self._is_asked else tr("Erase the chosen for good")
         )
 
-    def render_state(self, state: TrashState) -> None:
+    def render_state(self, state: PutAwayState) -> None:
         """Show a state."""
         self.of.setText(state.told)
         self.of.setHidden(False)
