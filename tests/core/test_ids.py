@@ -89,7 +89,7 @@ class OtherNames(DataTest):
         bill = self.ws.batches.load(self.batch_id).in_order()[0]
         slip.choose_type(self.me, self.line, self.batch_id, bill.id, "Bill")
         self.assertTrue(self.line.wait(60))
-        slip.enter_value(self.me, self.line, self.batch_id, bill.id, "Bill number", "R-777")
+        slip.enter_value(self.me, self.line, self.batch_id, bill.id, "Bill number", "R-77777")
         now = self.ws.batches.load(self.batch_id).document(bill.id)
         kept = {n: v.text for n, v in now.values.items() if not v.problem}
         slip_help.keep_starter(self.me, str(now.type), "usual", kept)
@@ -111,7 +111,7 @@ class OtherNames(DataTest):
         label = bench.undo(self.me, self.line, self.batch_id).text
         self.assertIn("Bill number", label, "a step keeps the words of its time")
         now = self.ws.batches.load(self.batch_id).document(bill.id).values.get("Bill number")
-        self.assertNotEqual(now.text if now else "", "R-777")
+        self.assertNotEqual(now.text if now else "", "R-77777")
         bench.redo(self.me, self.line, self.batch_id)
         other = next(d for d in self.ws.batches.load(self.batch_id).in_order() if d.id != bill.id)
         slip.choose_type(self.me, self.line, self.batch_id, other.id, f"Bill{MARK}")
@@ -120,7 +120,7 @@ class OtherNames(DataTest):
         bench.undo(self.me, self.line, self.batch_id)
         slip_help.empty_slip(self.me, self.line, self.batch_id, other.id)
         slip_help.start_from(self.me, self.line, self.batch_id, other.id, starter)
-        self.assertEqual(self.ws.batches.load(self.batch_id).document(other.id).values["Bill number"].text, "R-777")
+        self.assertEqual(self.ws.batches.load(self.batch_id).document(other.id).values["Bill number"].text, "R-77777")
         changes = history.list_value_changes(self.me, self.batch_id)
         self.assertIn(f"Bill number{MARK}", {c.field for c in changes})
         self.assertTrue(verify(self.me).is_whole)
