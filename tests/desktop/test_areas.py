@@ -51,9 +51,10 @@ class Areas(DesktopTest):
         self.until(lambda: state().part.path == str(archive) and not state().problems, 10, "the chosen folder")
         self.assertEqual(self.lies_in(archive), 0, "nothing lies there before something uses it")
 
-        choice = view.cabinets.choices["Boats"]
-        choice.setFocus()
-        self.key(choice, Qt.Key.Key_Down)
+        view.cabinets.list.setFocus()
+        self.key(view.cabinets.list, Qt.Key.Key_Space)
+        self.assertEqual(view.cabinets.put.text(), "Let their files lie in Archive")
+        self.press(view.cabinets.put)
         self.until(lambda: view.presenter.state.astray, 10, "what does not lie where it belongs")
         astray = view.presenter.state.astray
         self.press(view.cabinets.bring)

@@ -37,15 +37,27 @@ def change_rows(
     model: Any, rows: list[Row], new: Sequence[Row], key: Callable[[Row], Hashable], columns: int = 1
 ) -> None:
     """Bring the rows of an item model (its own list) to new ones by id, and tell its views; contents of all may differ."""
-    changes = find_changes([key(r) for r in rows], [key(r) for r in new])
+    # Ids stand for themselves; the lists may be long, and all of this holds the interface thread.
+    old_keys = list(rows) if key is str else [key(r) for r in rows]
+    new_keys = list(new) if key is str else [key(r) for r in new]
+    if old_keys == new_keys:
+        changes: tuple[Runs, Runs] | None = ([], [])
+    elif len(old_keys) == len(new_keys) == len(set(old_keys)) and set(old_keys) == set(new_keys):
+        _reorder(model, rows, new, old_keys, new_keys)
+        changes = ([], [])
+    else:
+        changes = find_changes(old_keys, new_keys)
     if changes is None:
-        _reorder(model, rows, [key(r) for r in new], key)
-        changes = find_changes([key(r) for r in rows], [key(r) for r in new])
-    if changes is None:  # an id that comes twice has no place of its own
-        model.beginResetModel()
-        rows[:] = new
-        model.endResetModel()
-        return
+        known = dict(zip(old_keys, rows, strict=True))
+        wanted = dict.fromkeys(new_keys)
+        if len(wanted) < len(new_keys) or len(known) < len(old_keys):  # what comes twice has no place of its own
+            model.beginResetModel()
+            rows[:] = new
+            model.endResetModel()
+            return
+        order = [x for x in new_keys if x in known] + [x for x in old_keys if x not in wanted]
+        _reorder(model, rows, [known[x] for x in order], old_keys, order)
+        changes = find_changes(order, new_keys) or ([], [])
     gone, come = changes
     for first, last in reversed(gone):
         model.beginRemoveRows(QModelIndex(), first, last)
@@ -60,13 +72,14 @@ def change_rows(
         model.dataChanged.emit(model.index(0, 0), model.index(len(rows) - 1, columns - 1))
 
 
-def _reorder(model: Any, rows: list[Row], wanted: Sequence[Hashable], key: Callable[[Row], Hashable]) -> None:
-    """Put rows that stay into another order, those that go behind them; what is current and chosen goes along."""
-    place = {name: i for i, name in enumerate(wanted)}
-    order = sorted(range(len(rows)), key=lambda i: (place.get(key(rows[i]), len(place)), i))
-    now = {before: i for i, before in enumerate(order)}
+def _reorder(
+    model: Any, rows: list[Row], new: Sequence[Row], old_keys: Sequence[Hashable], new_keys: Sequence[Hashable]
+) -> None:
+    """Put the same rows into another order; what is current and chosen goes along."""
     model.layoutAboutToBeChanged.emit()
     held = model.persistentIndexList()
-    rows[:] = [rows[i] for i in order]
-    model.changePersistentIndexList(held, [model.index(now[i.row()], i.column()) for i in held])
+    names = {old_keys[i.row()] for i in held}
+    place = {name: i for i, name in enumerate(new_keys) if name in names} if names else {}
+    rows[:] = new
+    model.changePersistentIndexList(held, [model.index(place[old_keys[i.row()]], i.column()) for i in held])
     model.layoutChanged.emit()

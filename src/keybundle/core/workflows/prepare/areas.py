@@ -6,7 +6,7 @@ What is filed already moves by ``keep/relocating.py``.
 from __future__ import annotations
 
 import shutil
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -111,17 +111,18 @@ def add_area(session: Session, name: str, folder: Path | None = None) -> str:
 
 
 @needs(Right.PREPARE)
-def set_cabinet_area(session: Session, cabinet: str, area_id: str) -> None:
-    """Let the files of a cabinet lie in an area from now on, but for folders with one of their own.
+def set_cabinets_area(session: Session, cabinets: Collection[str], area_id: str) -> None:
+    """Let the files of cabinets lie in an area from now on, but for folders with one of their own.
 
     Raises InputProblem for a cabinet or an area that is not there.
     """
     store_of(session.workspace, area_id)
 
     def change(setup: Setup) -> Setup:
-        if setup.cabinet(cabinet) is None:
-            raise InputProblem(message("areas.no-such-cabinet", cabinet=cabinet))
-        kept = tuple(c.model_copy(update={"storage_area": area_id}) if c.id == cabinet else c for c in setup.cabinets)
+        for cabinet in cabinets:
+            if setup.cabinet(cabinet) is None:
+                raise InputProblem(message("areas.no-such-cabinet", cabinet=cabinet))
+        kept = tuple(c.model_copy(update={"storage_area": area_id}) if c.id in cabinets else c for c in setup.cabinets)
         return setup.model_copy(update={"cabinets": kept})
 
     session.workspace.change_setup(session.person, change)

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
 from PySide6.QtCore import QObject
 
-from keybundle.core.setup.model import Setup, StorageArea, called, name_of
+from keybundle.core.setup.model import Setup, StorageArea, name_of
 from keybundle.core.setup.parts import Named
 from keybundle.core.workflows.keep import relocating
 from keybundle.core.workflows.prepare import areas, parts
@@ -118,22 +118,16 @@ class AreasPresenter(PartsPresenter):
         same = "path" in changes and (root / str(changes["path"])).resolve() == (root / part.path).resolve()
         return super().with_changes(part, {k: v for k, v in changes.items() if not (same and k == "path")})
 
-    def put(self, cabinet: str, area_name: str) -> None:
-        """Let a cabinet's files lie in another area from now on; what is filed already is moved by ``relocate``."""
-        s = self._s
-        area = called(s.workspace.setup.storage_areas, area_name)
-        if area is not None:
+    def put(self, cabinets: Sequence[str]) -> None:
+        """Let cabinets' files lie in the chosen area from now on; what is filed already is moved by ``relocate``."""
+        s, chosen, area = self._s, list(cabinets), self.state.chosen
+        if area and chosen:
             s.runner.change(
-                lambda: areas.set_cabinet_area(s.session, cabinet, area.id),
+                lambda: areas.set_cabinets_area(s.session, chosen, area),
                 lane=LANE,
                 owner=self,
-                on_error=self._refused,
+                on_error=self.failed.emit,
             )
-
-    def _refused(self, told: str) -> None:
-        self.failed.emit(told)
-        self._show(cabinets=())  # what was chosen does not stand: they are shown anew
-        self.refresh()
 
     def relocate(self) -> None:
         """Bring files where they belong; it can be stopped, and goes on from there when it is begun again."""

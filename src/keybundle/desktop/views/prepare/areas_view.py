@@ -2,32 +2,34 @@
 
 from __future__ import annotations
 
-import functools
-
-from PySide6.QtWidgets import QFormLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QListWidget, QVBoxLayout, QWidget
 
 from keybundle.desktop.presenters.prepare.areas import AreasPresenter, AreasState
-from keybundle.desktop.views.calm import Button, Choice
+from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.checks import ID
 from keybundle.desktop.views.prepare.part_view import PartView
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.words import tr
 
 
 class CabinetsPane(QWidget):
-    """A cabinet's area is chosen in place; one button brings what is filed where it belongs."""
+    """Some cabinets are put into an area at once; one button brings what is filed where it belongs."""
 
     def __init__(self, presenter: AreasPresenter) -> None:
         super().__init__()
-        self.presenter = presenter
+        self.presenter, self._can_change = presenter, False
         head = Told(tr("Cabinets"))
         head.setProperty("role", "section")
-        said = Told(tr("The cabinet decides where its files lie: filers never meet the question."))
+        said = Told(tr("A cabinet decides where its files lie. Choose some, and put them into the area at the left."))
         said.setProperty("role", "quiet")
         said.setWordWrap(True)
-        self.form = QFormLayout()
-        self.form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
-        self.choices: dict[str, Choice] = {}
-        self._shown: dict[str, str] = {}
+        self.list = QListWidget()
+        self.list.setAccessibleName(tr("Cabinets"))
+        self.list.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
+        self.list.itemSelectionChanged.connect(self._may_put)
+        self.put = Button()
+        self.put.clicked.connect(lambda: presenter.put(self._chosen()))
+        self._shown: tuple[object, ...] = ()
         self.told, self.doing = Told(), Told()
         for told in (self.told, self.doing):
             told.setWordWrap(True)
@@ -45,38 +47,41 @@ class CabinetsPane(QWidget):
         column.setSpacing(10)
         column.addWidget(head)
         column.addWidget(said)
-        column.addLayout(self.form)
+        column.addWidget(self.list, 1)
+        column.addWidget(self.put)
         column.addWidget(self.told)
         column.addLayout(work)
         column.addWidget(self.doing)
-        column.addStretch(1)
 
     def render_state(self, state: AreasState) -> None:
         """Show a state."""
-        if list(self.choices) != [cabinet for cabinet, *_ in state.cabinets]:
-            while self.form.rowCount():
-                self.form.removeRow(0)
-            self.choices, self._shown = {}, {}
-            for cabinet, name, _ in state.cabinets:
-                choice = self.choices[cabinet] = Choice()
-                choice.setAccessibleName(tr("Storage area of {cabinet}", cabinet=name))
-                choice.textActivated.connect(functools.partial(self.presenter.put, cabinet))
-                self.form.addRow(Told(name), choice)
-        names = [row.name for row in state.rows]
-        for cabinet, _, area in state.cabinets:
-            choice = self.choices[cabinet]
-            choice.setEnabled(state.can_change)
-            if [choice.itemText(i) for i in range(choice.count())] != names:
-                choice.clear()
-                choice.addItems(names)
-                self._shown.pop(cabinet, None)
-            if self._shown.get(cabinet) != area:  # what was just chosen stands while it is being kept
-                self._shown[cabinet] = area
-                choice.setCurrentText(area)
+        if state.cabinets != self._shown:
+            self._render_cabinets(state)
+            self._shown = state.cabinets
+        name = state.part.name if state.part is not None else ""
+        self.put.setText(tr("Let their files lie in {area}", area=name))
+        self._can_change = state.can_change
+        self._may_put()
         self.told.setText(state.told)
         self.bring.setEnabled(bool(state.astray) and state.can_change and not state.doing)
         self.stop.setVisible(bool(state.doing))
         self.doing.setText(state.doing)
+
+    def _render_cabinets(self, state: AreasState) -> None:
+        """List the cabinets with their areas; what is chosen stays chosen."""
+        if self.list.count() != len(state.cabinets):
+            self.list.clear()
+            self.list.addItems([""] * len(state.cabinets))
+        for number, (cabinet, name, area) in enumerate(state.cabinets):
+            item = self.list.item(number)
+            item.setText(f"{name}\n{area}")
+            item.setData(ID, cabinet)
+
+    def _chosen(self) -> list[str]:
+        return [str(item.data(ID)) for item in self.list.selectedItems()]
+
+    def _may_put(self) -> None:
+        self.put.setEnabled(self._can_change and bool(self._chosen()))
 
 
 class AreasView(PartView):
