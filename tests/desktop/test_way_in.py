@@ -196,7 +196,7 @@ class Pointing(Begun):
         self.until(lambda: view.rules.list.count() == 2)
         view.rules.list.setCurrentRow(1)
         QTest.mouseClick(view.rules.point, Qt.MouseButton.LeftButton)
-        self.until(lambda: view.findChildren(ZoneDialog) and view.findChildren(ZoneDialog)[0].isVisible(), 20)
+        self.until(lambda: view.findChildren(ZoneDialog) and view.findChildren(ZoneDialog)[0].isVisible(), 60)
         (dialog,) = view.findChildren(ZoneDialog)
         shown = dialog.page._shown
         assert shown is not None
