@@ -232,7 +232,16 @@ class Cabinets(DesktopTest):
         self.until(lambda: window.findChild(KeysDialog), 10)
         dialog = window.findChild(KeysDialog)
         assert dialog is not None
+        QTest.keyClicks(dialog.line, find_command("cabinets.keep").words)
+        self.assertIn("Nothing is corrected here that is not kept yet.", dialog.told.text(), "why it cannot run now")
+        self.key(dialog.line, Qt.Key.Key_Return)
+        self.until(lambda: "Nothing is corrected here" in window.message.text(), 10, "the reason at the foot too")
+        self.until(lambda: self.is_in_front(window), 10)
+        self.key(window, Qt.Key.Key_F1)
+        self.until(lambda: any(d.isVisible() for d in window.findChildren(KeysDialog)), 10)
+        dialog = next(d for d in window.findChildren(KeysDialog) if d.isVisible())
         QTest.keyClicks(dialog.line, "close all columns")
+        self.assertIn("Enter runs the marked one", dialog.told.text())
         self.assertEqual(dialog.table.item(0, 1).text(), find_command("cabinets.flat").title)
         for key, held, problem in (
             (Qt.Key.Key_A, Qt.KeyboardModifier.NoModifier, "A is for typing"),

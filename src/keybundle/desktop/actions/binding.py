@@ -35,6 +35,11 @@ def handlers_around(widget: QWidget | None) -> Iterator[Handlers]:
         widget = widget.parentWidget()
 
 
+def find_handlers(command_id: str, *widgets: QWidget | None) -> Handlers | None:
+    """Return the handlers that run a command nearest to some widgets, the first one's first."""
+    return next((h for widget in widgets for h in handlers_around(widget) if command_id in h.run), None)
+
+
 def bind_commands(
     home: QWidget, command_ids: Collection[str], handlers: Handlers,
     context: Qt.ShortcutContext = Qt.ShortcutContext.WidgetWithChildrenShortcut,

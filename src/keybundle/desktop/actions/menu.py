@@ -16,9 +16,10 @@ def make_menu(title: str, place: str, handlers: Handlers, parent: QWidget, *, bu
     for command in COMMANDS:
         if command.place == place and command.id in handlers.run and command.id not in but:
             action = QAction(f"{command.title}\t{command.shortcut}", menu)
-            action.setToolTip(command.words)
+            why = handlers.why_not(command.id)
+            action.setToolTip(why or command.words)
             action.triggered.connect(lambda _=False, i=command.id: handlers.trigger(i))
-            action.setEnabled(handlers.may_run(command.id))
+            action.setEnabled(not why)
             menu.addAction(action)
     menu.setToolTipsVisible(True)
     return menu

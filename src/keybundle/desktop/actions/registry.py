@@ -459,24 +459,34 @@ class Handlers:
     may: Callable[[Right], bool] = lambda right: True
     refuse: Callable[[str], None] = lambda why: None
     run: dict[str, Callable[[], None]] = field(default_factory=dict)
+    unless: dict[str, Callable[[], str]] = field(default_factory=dict)
 
     def may_run(self, command_id: str) -> bool:
         """Whether who is at work here may run a command."""
         return self.may(right_of(command_id))
 
-    def on(self, command_id: str, function: Callable[[], None]) -> None:
-        """Let a function run a command."""
+    def on(self, command_id: str, function: Callable[[], None], unless: Callable[[], str] | None = None) -> None:
+        """Let a function run a command, ``unless`` something is in the way just now: that says what, empty for nothing."""
         find_command(command_id)
         self.run[command_id] = function
+        if unless is not None:
+            self.unless[command_id] = unless
+
+    def why_not(self, command_id: str) -> str:
+        """Return why a command cannot be run here and now, in words; empty where it can."""
+        if not self.may_run(command_id):
+            right = right_of(command_id)
+            return tr(LACKS, right=tr(right.value)) if self.may(Right.INDEX) else tr(MAY_LOOK)
+        unless = self.unless.get(command_id)
+        return unless() if unless is not None else ""
 
     def trigger(self, command_id: str) -> bool:
-        """Run a command; False when nobody runs it, or who is at work here may not."""
+        """Run a command; False when nobody runs it, or it cannot be run now, which is told."""
         function = self.run.get(command_id)
         if function is None:
             return False
-        if not self.may_run(command_id):
-            right = right_of(command_id)
-            self.refuse(tr(LACKS, right=tr(right.value)) if self.may(Right.INDEX) else tr(MAY_LOOK))
+        if why := self.why_not(command_id):
+            self.refuse(why)
             return False
         function()
         return True

@@ -242,8 +242,8 @@ class CabinetsView(QWidget):
         on("cabinets.keep to", self._keep_to)
         on("cabinets.large", self._toggle_large)
         on("cabinets.correct", self._correct)
-        on("cabinets.keep", p.changes.keep)
-        on("cabinets.discard", p.changes.discard)
+        on("cabinets.keep", p.changes.keep, self._no_drafts)
+        on("cabinets.discard", p.changes.discard, self._no_drafts)
         on("cabinets.delete", self._ask_delete)
         on("cabinets.trash", self.trash_asked.emit)
         on("cabinets.prepare", lambda: self.prepare_asked.emit("cabinets", p.state.cabinet, ""))
@@ -294,6 +294,10 @@ class CabinetsView(QWidget):
         chosen = self.presenter.state.chosen
         meant = chosen if document in chosen else (document,)
         self.model.fetch(meant, lambda: self.presenter.changes.edit(self.model.values_of(meant, head), head, text))
+
+    def _no_drafts(self) -> str:
+        """Say that nothing was corrected that could be kept or not; empty where something was."""
+        return "" if self.presenter.changes.told else tr("Nothing is corrected here that is not kept yet.")
 
     def _ask_delete(self) -> None:
         chosen = self.presenter.state.chosen

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QKeySequence
+from PySide6.QtGui import QColor, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
@@ -17,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from keybundle.desktop.actions.own_keys import OwnKeys
 from keybundle.desktop.actions.registry import find_command, search_commands
+from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import value_font
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Told
@@ -34,6 +37,12 @@ PLACES = {
 BARE = {
     Qt.Key.Key_Control, Qt.Key.Key_Shift, Qt.Key.Key_Alt, Qt.Key.Key_Meta, Qt.Key.Key_AltGr, Qt.Key.Key_Tab, Qt.Key.Key_Backtab,
 }  # fmt: skip
+
+
+def say_elsewhere(command_id: str) -> str:
+    """Return where a command acts that nobody runs here."""
+    command = find_command(command_id)
+    return tr("“{title}” acts in {place}; go there first.", title=command.title, place=tr(PLACES[command.place]))
 
 
 class KeyLine(QLineEdit):
@@ -60,9 +69,9 @@ class KeysDialog(QDialog):
 
     command_chosen = Signal(str)
 
-    def __init__(self, own: OwnKeys, parent: QWidget | None = None) -> None:
+    def __init__(self, own: OwnKeys, why_not: Callable[[str], str], parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._own = own
+        self._own, self._why_not = own, why_not
         self.setWindowTitle(tr("Keys and commands"))
         self.resize(720, 560)
         self.line = QLineEdit()
@@ -72,6 +81,7 @@ class KeysDialog(QDialog):
         self.line.returnPressed.connect(self._choose)
         self.line.installEventFilter(self)
         self._ids: list[str] = []
+        self._found = ""
         self.table = QTableWidget(0, 4)
         self.table.setHorizontalHeaderLabels([tr("Key"), tr("Command"), tr("What it does"), tr("Where")])
         self.table.verticalHeader().hide()
@@ -119,6 +129,8 @@ class KeysDialog(QDialog):
         self.own.setEnabled(bool(marked))
         self.keep.setEnabled(bool(marked))
         self.drop.setVisible(bool(kept))
+        why = self._why_not(marked) if marked else ""
+        self.told.setText(f"{self._found}. {why}" if why else self._found + tr("; Enter runs the marked one"))
         self._say_problem("")
 
     def _give(self, key: str) -> None:
@@ -148,16 +160,20 @@ class KeysDialog(QDialog):
                 command.words,
                 tr(PLACES[command.place]),
             )
+            why = self._why_not(command.id)
             for j, cell in enumerate(cells):
                 item = QTableWidgetItem(cell)
+                if why:
+                    item.setForeground(QColor(c.QUIET))
+                    item.setToolTip(why)
                 if j == 0:
                     item.setFont(value_font(13))
                 self.table.setItem(i, j, item)
         self.table.resizeRowsToContents()
         self._ids = [command.id for command in found]
         self.table.selectRow(0)
+        self._found = trn("{n:,} command", "{n:,} commands", len(found))
         self._show_own()
-        self.told.setText(trn("{n:,} command", "{n:,} commands", len(found)) + tr("; Enter runs the marked one"))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Let the arrows mark another command while somebody types."""

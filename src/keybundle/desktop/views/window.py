@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keybundle.desktop.actions.binding import bind_commands, handlers_around
+from keybundle.desktop.actions.binding import bind_commands, find_handlers
 from keybundle.desktop.actions.own_keys import OwnKeys
 from keybundle.desktop.actions.registry import Handlers, find_command
 from keybundle.desktop.presenters.records import load_record_page
@@ -32,7 +32,7 @@ from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon
 from keybundle.desktop.views import places
 from keybundle.desktop.views.calm import Button
-from keybundle.desktop.views.keys_dialog import PLACES, KeysDialog
+from keybundle.desktop.views.keys_dialog import KeysDialog, say_elsewhere
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.record_dialog import RecordDialog
 from keybundle.desktop.views.side_sheet import SheetEdge
@@ -306,8 +306,7 @@ class MainWindow(QMainWindow):
         return view
 
     def _go(self, name: str, widget: QWidget) -> None:
-        bench = self._current_bench()
-        if bench is not None and bench is not widget:
+        if (bench := self._current_bench()) is not None and bench is not widget:
             bench.rest()
         self.edge.end()
         for key, button in self._places.items():
@@ -415,8 +414,7 @@ class MainWindow(QMainWindow):
         return "cabinets" in vars(self) and self.stack.currentWidget() is self.cabinets
 
     def _undo(self) -> None:
-        bench = self._current_bench()
-        if bench is not None:
+        if (bench := self._current_bench()) is not None:
             bench.presenter.undo()
         elif self._shows_cabinets():
             self.cabinets.presenter.undo()
@@ -426,8 +424,7 @@ class MainWindow(QMainWindow):
             self.prepare.undo()
 
     def _redo(self) -> None:
-        bench = self._current_bench()
-        if bench is not None:
+        if (bench := self._current_bench()) is not None:
             bench.presenter.redo()
 
     def _current_bench(self) -> BenchView | None:
@@ -494,21 +491,24 @@ class MainWindow(QMainWindow):
 
     def show_keys(self) -> None:
         """Show all keys and search commands."""
-        dialog = KeysDialog(self.own_keys, self)
+        dialog = KeysDialog(self.own_keys, self.why_not, self)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.command_chosen.connect(self.run_command)
         dialog.show()
         dialog.line.setFocus()
 
+    def why_not(self, command_id: str) -> str:
+        """Return why a command cannot be run where one is, in words; empty where it can."""
+        handlers = find_handlers(command_id, self.focusWidget(), self.stack.currentWidget())
+        return say_elsewhere(command_id) if handlers is None else handlers.why_not(command_id)
+
     def run_command(self, command_id: str) -> None:
         """Run a command that was searched for; where it cannot run here, say why."""
-        for handlers in (*handlers_around(self.focusWidget()), *handlers_around(self.stack.currentWidget())):
-            if command_id in handlers.run:
-                handlers.trigger(command_id)
-                return
-        command = find_command(command_id)
-        place = tr(PLACES[command.place])
-        self.warn(tr("“{title}” acts in {place}; go there first.", title=command.title, place=place))
+        handlers = find_handlers(command_id, self.focusWidget(), self.stack.currentWidget())
+        if handlers is None:
+            self.warn(say_elsewhere(command_id))
+        else:
+            handlers.trigger(command_id)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.viewers.close()

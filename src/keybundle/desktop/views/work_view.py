@@ -254,13 +254,13 @@ class WorkView(QWidget):
         on("work.import folder", self._ask_folder)
         on("work.refill", self.presenter.scanning.refill)
         on("work.look", self.presenter.scanning.look)
-        on("work.scan more", lambda: self._at_chosen(self.presenter.scanning.scan))
+        on("work.scan more", lambda: self._at_chosen(self.presenter.scanning.scan), self._no_batch)
         on("work.open", lambda: self._open_index(self.list.currentIndex()))
-        on("work.stop reading", lambda: self._at_chosen(self.presenter.toggle_reading))
-        on("work.close", lambda: self._at_chosen(self.presenter.close_batch))
-        on("work.throw away", lambda: self._at_chosen(self.presenter.throw_away))
+        on("work.stop reading", lambda: self._at_chosen(self.presenter.toggle_reading), self._no_batch)
+        on("work.close", lambda: self._at_chosen(self.presenter.close_batch), self._no_batch)
+        on("work.throw away", lambda: self._at_chosen(self.presenter.throw_away), self._no_batch)
         on("work.thrown", self._show_thrown)
-        on("work.give", lambda: self._at_chosen(self.giving.emit))
+        on("work.give", lambda: self._at_chosen(self.giving.emit), self._no_batch)
         on("work.go on", lambda: self.halt.choose("go on"))
         on("work.again", lambda: self.halt.choose("again"))
         on("work.leave out", lambda: self.halt.choose("leave out"))
@@ -356,6 +356,10 @@ class WorkView(QWidget):
         row = index.data(Qt.ItemDataRole.UserRole)
         if row is not None:
             self.batch_opened.emit(row.id)
+
+    def _no_batch(self) -> str:
+        """Say that no batch is chosen to do something with; empty where one is."""
+        return "" if self.list.currentIndex().isValid() else tr("Choose a batch in the list first.")
 
     def _at_chosen(self, run: Callable[[str], object]) -> None:
         """Do something with the chosen batch, where one is chosen."""
