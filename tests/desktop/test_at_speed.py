@@ -484,9 +484,10 @@ class Reach(AtSpeed):
 
 class Keys(AtSpeed):
     def record(self, handlers: Handlers) -> list[str]:
-        """Let the commands of a place do nothing but note that they were asked for, whoever may run them."""
+        """Let the commands of a place do nothing but note that they were asked for, whoever may run them, and whatever is in the way."""
         pressed: list[str] = []
         handlers.may = lambda _: True
+        handlers.unless.clear()
         for command in list(handlers.run):
             handlers.run[command] = lambda i=command: pressed.append(i)  # type: ignore[misc]
         return pressed
