@@ -484,7 +484,7 @@ class Reach(AtSpeed):
 
 class Keys(AtSpeed):
     def record(self, handlers: Handlers) -> list[str]:
-        """Let the commands of a place do nothing but note that they were asked for, whoever may run them, and whatever is in the way."""
+        """Let the commands of a place only note that they were asked for, whoever may run them, whatever is in the way."""
         pressed: list[str] = []
         handlers.may = lambda _: True
         handlers.unless.clear()
