@@ -36,6 +36,8 @@ class ListPane(QWidget):
         self.shown = Told()
         self.shown.setProperty("role", "quiet")
         self.names = QListWidget()
+        # Thousands of people are not all laid out before the first of them is seen.
+        self.names.setLayoutMode(QListWidget.LayoutMode.Batched)
         self.names.setAccessibleName(title)
         self.names.setWordWrap(True)
         self.names.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
