@@ -17,6 +17,7 @@ from keybundle.core.workflows.session import access
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.access_sheet import AccessSheet
 from keybundle.desktop.views.ask_sheet import AskSheet
+from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.choose_sheet import ChooseSheet
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.prepare.cabinets_editor import LevelsSheet, TableSheet
@@ -422,17 +423,21 @@ class Editors(DesktopTest):
         self.assertEqual(ws.setup.cabinet("Boats").description, "theirs")  # type: ignore[union-attr]
         self.assertEqual(view.form.rows["description"].editor.text(), "mine", "what was typed is not lost")
 
-    def test_a_choice_that_the_slip_lacks_is_made_and_one_is_back_at_the_batch(self) -> None:
+    def at_an_inspection_sheet(self, who: str) -> tuple[Desktop, MainWindow, BenchView]:
+        """Sign in, and open the scanned batch at a document that is made an inspection sheet."""
         desktop = self.start(scanned=True)
-        desktop.begin("Oswinna Reedmace")
-        window, ws = desktop.window, desktop.workspace
+        desktop.begin(who)
+        window, batch = desktop.window, scanned_template()[1]
         assert window is not None
-        batch = scanned_template()[1]
         window.open_batch(batch)
         bench = window.benches[batch]
         self.until(lambda: bench.presenter.state.documents, 20)
-        document = bench.presenter.state.documents[0].id
-        bench.presenter.choose_type(document, "Inspection sheet")
+        bench.presenter.choose_type(bench.presenter.state.documents[0].id, "Inspection sheet")
+        return desktop, window, bench
+
+    def test_a_choice_that_the_slip_lacks_is_made_and_one_is_back_at_the_batch(self) -> None:
+        desktop, window, bench = self.at_an_inspection_sheet("Oswinna Reedmace")
+        ws = desktop.workspace
         self.until(lambda: "Grade" in [r.name for r in bench.presenter.state.slip.rows], 10)  # type: ignore[union-attr]
         bench.slip.focus("Grade")
         self.key(bench, Qt.Key.Key_P, CTRL | ALT)
@@ -449,16 +454,8 @@ class Editors(DesktopTest):
         self.until(lambda: "F" in ws.setup.document_type("Inspection sheet").field("Grade").choices, 10)  # type: ignore[union-attr]
 
     def test_who_may_not_prepare_proposes_a_choice_and_a_type_and_who_may_decides(self) -> None:
-        desktop = self.start(scanned=True)
-        desktop.begin("Elspra Towpath")
-        window, ws = desktop.window, desktop.workspace
-        assert window is not None
-        batch = scanned_template()[1]
-        window.open_batch(batch)
-        bench = window.benches[batch]
-        self.until(lambda: bench.presenter.state.documents, 20)
-        document = bench.presenter.state.documents[0].id
-        bench.presenter.choose_type(document, "Inspection sheet")
+        desktop, window, bench = self.at_an_inspection_sheet("Elspra Towpath")
+        ws = desktop.workspace
         grade = lambda: next((r for r in bench.presenter.state.slip.rows if r.name == "Grade"), None)  # type: ignore[union-attr]  # noqa: E731
         self.until(lambda: grade() is not None, 10)
         bench.slip.focus("Grade")
@@ -480,8 +477,8 @@ class Editors(DesktopTest):
         self.assertIsNone(next((k for k in ws.setup.document_types if k.name == "Slipway booking"), None))
         self.until(lambda: desktop.line.busy == 0, 60)
         desktop.begin("Oswinna Reedmace")
+        assert desktop.window is not None
         window = desktop.window
-        assert window is not None
         window.go_prepare()
         window.prepare.show_page("missing")
         view = window.prepare.view("missing")

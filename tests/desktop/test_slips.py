@@ -213,18 +213,23 @@ class Slips(DesktopTest):
         self.assertTrue(all(r.type == "Mooring agreement" for r in model.table.rows))
         self.assertNotIn("Grade", model.table.fields)
 
+    def type_over(self, bench: BenchView, text: str) -> CellEditor:
+        """Open the current cell of the table by its key, and type over what stands there."""
+        bench.table.grid.setFocus()
+        QTest.keyClick(bench.table.grid, Qt.Key.Key_F2)
+        editor = self.app.focusWidget()
+        assert isinstance(editor, CellEditor)
+        QTest.keyClick(editor, Qt.Key.Key_A, CTRL)
+        QTest.keyClicks(editor, text)
+        return editor
+
     def type_in_a_cell(self, bench: BenchView, index: QModelIndex) -> None:
         """A cell completes from the register as the slip does, takes the value alone, and says what is wrong with one."""
         table, ledger = bench.table, bench.presenter._s.workspace.books()["boats"]
         text = lambda: str(table.model.data(index, Qt.ItemDataRole.DisplayRole))  # noqa: E731
         table.grid.clearSelection()
         table.grid.setCurrentIndex(index)
-        table.grid.setFocus()
-        QTest.keyClick(table.grid, Qt.Key.Key_F2)
-        editor = self.app.focusWidget()
-        assert isinstance(editor, CellEditor)
-        QTest.keyClick(editor, Qt.Key.Key_A, CTRL)
-        QTest.keyClicks(editor, "LN10")
+        editor = self.type_over(bench, "LN10")
         self.until(lambda: editor.is_list_open, 10, "the type-ahead list in the cell")
         self.assertIn(str(ledger.find("LN1000")["Keeper"]), str(editor.model.index(0, 0).data()))  # type: ignore[index]
         self.key(editor.list.popup(), Qt.Key.Key_Down)
@@ -232,12 +237,7 @@ class Slips(DesktopTest):
         self.key(editor.list.popup(), Qt.Key.Key_Return)
         self.key(editor, Qt.Key.Key_Return)
         self.until(lambda: text() == chosen and chosen.startswith("LN10"), 10, "the chosen boat in the cell")
-        table.grid.setFocus()
-        QTest.keyClick(table.grid, Qt.Key.Key_F2)
-        editor = self.app.focusWidget()
-        assert isinstance(editor, CellEditor)
-        QTest.keyClick(editor, Qt.Key.Key_A, CTRL)
-        QTest.keyClicks(editor, "no boat")
+        editor = self.type_over(bench, "no boat")
         self.key(editor, Qt.Key.Key_Return)
         self.until(lambda: text() == "no boat", 10)
         self.assertIn("no boat", str(table.model.data(index, Qt.ItemDataRole.ToolTipRole)))

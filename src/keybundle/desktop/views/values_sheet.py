@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 import shiboken6
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFormLayout, QVBoxLayout, QWidget
 
 from keybundle.desktop.presenters.asking import Asked, Found, ValueHelp
@@ -36,12 +36,12 @@ class ValuesSheet(Sheet):
         form.addRow(tr("Its name"), self.name)
         for asked in fields:
             form.addRow(asked.label, self._row(asked, values.get(asked.field, "")))
-        self.keep = Button(tr("Keep"))
+        self.keep = Button(tr("Keep   Enter"))
         self.keep.setProperty("role", "main")
         self.keep.clicked.connect(self._keep)
         self.name.returnPressed.connect(self._keep)
         self.body.addLayout(form)
-        self.body.addWidget(self.keep)
+        self.body.addWidget(self.keep, alignment=Qt.AlignmentFlag.AlignRight)
         self.body.addStretch(1)
 
     def _row(self, asked: Asked, text: str) -> QWidget:
