@@ -16,7 +16,7 @@ def make_menu(title: str, place: str, handlers: Handlers, parent: QWidget, *, bu
     for command in COMMANDS:
         if command.place == place and command.id in handlers.run and command.id not in but:
             action = QAction(f"{command.title}\t{command.shortcut}", menu)
-            why = handlers.why_not(command.id)
+            why = handlers.hindrance(command.id)
             action.setToolTip(why or command.words)
             action.triggered.connect(lambda _=False, i=command.id: handlers.trigger(i))
             action.setEnabled(not why)

@@ -472,7 +472,7 @@ class Handlers:
         if unless is not None:
             self.unless[command_id] = unless
 
-    def why_not(self, command_id: str) -> str:
+    def hindrance(self, command_id: str) -> str:
         """Return why a command cannot be run here and now, in words; empty where it can."""
         if not self.may_run(command_id):
             right = right_of(command_id)
@@ -485,7 +485,7 @@ class Handlers:
         function = self.run.get(command_id)
         if function is None:
             return False
-        if why := self.why_not(command_id):
+        if why := self.hindrance(command_id):
             self.refuse(why)
             return False
         function()

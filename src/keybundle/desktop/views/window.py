@@ -491,16 +491,16 @@ class MainWindow(QMainWindow):
 
     def show_keys(self) -> None:
         """Show all keys and search commands."""
-        dialog = KeysDialog(self.own_keys, self.why_not, self)
+        dialog = KeysDialog(self.own_keys, self.hindrance, self)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.command_chosen.connect(self.run_command)
         dialog.show()
         dialog.line.setFocus()
 
-    def why_not(self, command_id: str) -> str:
+    def hindrance(self, command_id: str) -> str:
         """Return why a command cannot be run where one is, in words; empty where it can."""
         handlers = find_handlers(command_id, self.focusWidget(), self.stack.currentWidget())
-        return say_elsewhere(command_id) if handlers is None else handlers.why_not(command_id)
+        return say_elsewhere(command_id) if handlers is None else handlers.hindrance(command_id)
 
     def run_command(self, command_id: str) -> None:
         """Run a command that was searched for; where it cannot run here, say why."""
