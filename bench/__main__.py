@@ -8,7 +8,7 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import indexing, looking, pages, parts, repository, rights
+from bench import editors, indexing, looking, pages, parts, repository, rights
 from bench.world import blank, reading, second, sheets, trees, values
 from bench.yardstick import feeder, kept_originals, time_bare_decode, time_bare_engine, time_bare_window
 
@@ -21,6 +21,7 @@ PARTS = {
     "world": reading.measure_world_reading, "blank": blank.measure_world_blank,
     "sheets": sheets.measure_world_sheets, "second": second.measure_world_second, "world-values": values.measure_world_values,
     "trees": trees.measure_world_trees, "rights": rights.measure_rights,
+    "editors": editors.measure_editors,
     "repository": repository.measure_repository,
 }  # fmt: skip
 TARGET = Path(__file__).parent.parent / "docs" / "performance.md"

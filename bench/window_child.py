@@ -39,11 +39,15 @@ def resident_kb() -> int:
 class Child:
     """A desktop without a person, driven step by step."""
 
-    def __init__(self, data: Path) -> None:
+    def __init__(self, data: Path, by_account: bool = False) -> None:
         self.app = QApplication([])
         apply_theme(self.app)
         self.desktop = Desktop(data)
-        self.desktop.begin(self.desktop.workspace.setup.people[2].name)
+        if by_account:
+            self.desktop.signing_in.take_account()
+            self.until(lambda: self.desktop.window is not None)
+        else:
+            self.desktop.begin(self.desktop.workspace.setup.people[2].name)
         assert self.desktop.window is not None
         self.window = self.desktop.window
         self.until(lambda: self.window.work.presenter.state.scanner)

@@ -103,7 +103,7 @@ class RandomHands(DesktopTest):
         wrong = find_losses(self.ws) + self.find_lost_texts()
         self.assertEqual(wrong, [], f"seed {seed}")
         self.window.go_work()
-        self.window._release(self.batch_id)
+        self.window.release_bench(self.batch_id)
 
     def settle(self) -> None:
         self.p.flush()

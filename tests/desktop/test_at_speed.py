@@ -487,7 +487,8 @@ class Keys(AtSpeed):
         """Let the commands of a place only note that they were asked for, whoever may run them, whatever is in the way."""
         pressed: list[str] = []
         handlers.may = lambda _: True
-        handlers.unless.clear()
+        handlers.holds.clear()
+        handlers.unless = lambda _: ""
         for command in list(handlers.run):
             handlers.run[command] = lambda i=command: pressed.append(i)  # type: ignore[misc]
         return pressed

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+
 from PySide6.QtCore import QModelIndex, QPoint, QSettings, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenu, QSplitter
@@ -10,6 +12,7 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.workflows.keep import correcting, trash
 from keybundle.desktop.actions.registry import find_command
 from keybundle.desktop.app import Desktop
+from keybundle.desktop.presenters import cabinet_changes
 from keybundle.desktop.views.cabinets_view import CabinetsView
 from keybundle.desktop.views.choose_sheet import ChooseSheet
 from keybundle.desktop.views.keys_dialog import KeysDialog
@@ -79,6 +82,33 @@ class Cabinets(DesktopTest):
         self.until(lambda: self.ws.repository.load(bill).version == 3)
         back = self.ws.repository.load(bill)
         self.assertEqual((dict(back.values), back.folder), (dict(before.values), before.folder))
+
+    def test_what_comes_while_a_correction_is_kept_is_kept_after_it_and_undo_is_meant_for_the_last(self) -> None:
+        window, view = self.open()
+        bill = next(i for i in self.bills() if self.ws.repository.load(i).type == "Bill")
+        was = self.ws.repository.load(bill).values["Bill number"].text
+        gate = threading.Event()
+        self.addCleanup(gate.set)
+        window.seat.runner.change(lambda: gate.wait(30), lane=cabinet_changes.LANE)
+        self.type_into(view, self.cell(view, bill, "Bill number"), "R-1111")
+        self.key(view.table, Qt.Key.Key_S, CTRL)
+        self.type_into(view, self.cell(view, bill, "Bill number"), "R-2222")
+        self.key(view.table, Qt.Key.Key_S, CTRL)
+        gate.set()
+        self.until(lambda: self.ws.repository.load(bill).values["Bill number"].text == "R-2222", 20)
+        self.until(lambda: not view.presenter.changes.told, 10)
+        self.assertNotIn("meanwhile", window.message.text())
+        gate = threading.Event()
+        self.addCleanup(gate.set)
+        window.seat.runner.change(lambda: gate.wait(30), lane=cabinet_changes.LANE)
+        self.type_into(view, self.cell(view, bill, "Bill number"), "R-3333")
+        self.key(view.table, Qt.Key.Key_S, CTRL)
+        self.key(view.table, Qt.Key.Key_Z, CTRL)
+        gate.set()
+        self.until(lambda: "put back" in window.message.text(), 10)
+        self.assertEqual(self.ws.repository.load(bill).values["Bill number"].text, "R-2222", "not the one before it")
+        self.key(view.table, Qt.Key.Key_Z, CTRL)  # what lies below an undone change can be undone in its turn
+        self.until(lambda: self.ws.repository.load(bill).values["Bill number"].text == was, 20)
 
     def test_a_value_goes_to_all_that_are_chosen_and_what_is_none_is_told(self) -> None:
         window, view = self.open()

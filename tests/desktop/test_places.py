@@ -363,6 +363,8 @@ class InTheWindow(DesktopTest):
         self.assertTrue(all(f.value.isReadOnly() for f in bench.slip.fields.values()))
         buttons = (bench.file_all, bench.slip.file, bench.slip.aside, bench.slip.type, *bench.offered_buttons)
         self.assertEqual([b.isEnabled() for b in buttons], [False] * len(buttons))
+        for menu in bench.findChildren(QMenu):
+            menu.aboutToShow.emit()
         offered = {a.text().split("\t")[0]: a.isEnabled() for m in bench.findChildren(QMenu) for a in m.actions()}
         self.assertEqual((offered["Break"], offered["Empty field"], offered["Zoom in"]), (False, False, True))
         self.key(bench.strip, Qt.Key.Key_B)

@@ -168,3 +168,15 @@ def as_it_was(c: Connection, document_id: str, number: int) -> Command:
         before, type=then.type, caption=then.caption, cabinet=then.cabinet, folder=then.folder, values=then.values,
         pages=then.pages,
     )  # fmt: skip
+
+
+def revision_standing_as(c: Connection, document_id: str, number: int) -> int | None:
+    """Return the revision of a document that is now what it was in a version, by whatever way; None where it is not.
+
+    A change that was made and put back again leaves it so, and what was changed before can be put back in its turn.
+    """
+    row = c.execute(rows.documents_where(t.document.c.id == document_id)).first()
+    if row is None:
+        return None
+    now = rows.load_document(c, row)
+    return now.revision if as_it_was(c, document_id, number)(now) == now else None

@@ -7,19 +7,27 @@ from collections.abc import Collection
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu, QWidget
 
-from keybundle.desktop.actions.registry import COMMANDS, Handlers
+from keybundle.desktop.actions.registry import COMMANDS, Handlers, find_command
 
 
 def make_menu(title: str, place: str, handlers: Handlers, parent: QWidget, *, but: Collection[str] = ()) -> QMenu:
     """Return a menu of the commands of a place that somebody runs; ``but`` are left out."""
     menu = QMenu(title, parent)
+    actions: dict[str, QAction] = {}
     for command in COMMANDS:
         if command.place == place and command.id in handlers.run and command.id not in but:
-            action = QAction(f"{command.title}\t{command.shortcut}", menu)
-            why = handlers.hindrance(command.id)
-            action.setToolTip(why or command.words)
+            action = actions[command.id] = QAction(f"{command.title}\t{command.shortcut}", menu)
             action.triggered.connect(lambda _=False, i=command.id: handlers.trigger(i))
-            action.setEnabled(not why)
             menu.addAction(action)
+
+    def look() -> None:
+        """Say of each command whether it can be run now, and why not."""
+        for command_id, action in actions.items():
+            why = handlers.hindrance(command_id)
+            action.setToolTip(why or find_command(command_id).words)
+            action.setEnabled(not why)
+
+    look()
+    menu.aboutToShow.connect(look)
     menu.setToolTipsVisible(True)
     return menu

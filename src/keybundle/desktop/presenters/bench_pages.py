@@ -9,6 +9,7 @@ from keybundle.core.workflows.arrange import bench, separating
 from keybundle.core.workflows.keep import received
 from keybundle.core.workflows.take_in import account, rescan
 from keybundle.core.workflows.take_in.capture import Captured, scan_options
+from keybundle.core.workflows.take_in.devices import Scanner
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.own_program import open_outside
 from keybundle.desktop.presenters.seat import Seat
@@ -42,12 +43,19 @@ class BenchPages:
             )
         )
 
+    def has_in_hand(self) -> bool:
+        """Whether pages wait to be pasted, of this batch or another one."""
+        return bool(self._s.hand.pages)
+
+    def scanner(self) -> Scanner | None:
+        """Return the scanner that the batch's routine scans with, if it is there."""
+        routine = self._s.workspace.setup.routine(self._at.batch.routine) if self._at.batch else None
+        return self._s.devices.scanner_for(routine) if routine is not None else None
+
     def paste(self, *, after: bool = False) -> None:
         """Put the pages in hand before the current page, or after it."""
         hand, s, at, target = self._s.hand, self._s, self._at, self._at.page_id
-        if not hand.pages:
-            at.failed.emit(tr("No pages are in hand; choose some and cut them with Ctrl+X."))
-        elif target is not None:
+        if hand.pages and target is not None:
             source, pages = hand.batch, list(hand.pages)
             if source == at.batch_id:
                 self.move(pages, target, after=after)
@@ -101,9 +109,8 @@ class BenchPages:
         """Scan to the place after the current page, or one page in its stead (from the glass where there is one)."""
         s, at, target = self._s, self._at, self._at.page_id
         routine = s.workspace.setup.routine(at.batch.routine) if at.batch else None
-        scanner = s.devices.scanner_for(routine)
+        scanner = self.scanner()
         if routine is None or scanner is None or target is None:
-            at.failed.emit(tr("There is no scanner to scan from. Plug one in and look for scanners on the work list."))
             return
 
         def work(tell: Progress, cancel: CancelToken) -> Captured:

@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.base.changes import Changes
 from keybundle.core.setup.model import called
 from keybundle.core.workflows.keep import correcting, trash
 from keybundle.core.workflows.keep.correcting import Corrected, Moves
 from keybundle.desktop.presenters.asking import ValueHelp, ask_named
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.presenters.undoing import Undo, Undoing
 from keybundle.desktop.words import tr, trn, worded
 
-__all__ = ["CabinetChanges", "Moves", "Undo"]
+__all__ = ["CabinetChanges", "Moves"]
 LANE = "cabinet changes"
 
 
@@ -23,18 +24,10 @@ LANE = "cabinet changes"
 Standing = tuple[str, int, str]
 
 
-@dataclass(frozen=True)
-class Undo:
-    """What can be put back: in words, and how; that tells what it did."""
-
-    told: str
-    put_back: Callable[[], str]
-
-
 class CabinetChanges(QObject):
     """Corrections are drafts until they are kept; ``follow_asked`` asks once for all of them whether folders follow.
 
-    ``gone`` names what was deleted.
+    ``gone`` names what was deleted; ``was_put_back`` says that the last change was.
     """
 
     changed = Signal()
@@ -42,6 +35,7 @@ class CabinetChanges(QObject):
     failed = Signal(str)
     follow_asked = Signal(object)
     gone = Signal(object)
+    was_put_back = Signal()
 
     def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -50,7 +44,8 @@ class CabinetChanges(QObject):
         self.problems: dict[tuple[str, str], str] = {}
         self.help = ValueHelp(seat, self)
         self._bases: dict[str, int] = {}
-        self._undo: list[Undo] = []
+        self._undoing = Undoing(self._put_back)
+        self._is_keeping, self._keep_again = False, False
 
     @property
     def told(self) -> str:
@@ -101,31 +96,49 @@ class CabinetChanges(QObject):
         self.changed.emit()
 
     def keep(self) -> None:
-        """Keep the drafts; where folders would change, that is asked first."""
+        """Keep the drafts; where folders would change, that is asked first. What is typed meanwhile is kept after it."""
         s, given = self._s, self._given()
+        if self._is_keeping:
+            self._keep_again = True
+            return
         if not given:
             return
 
         def done(moves: Moves) -> None:
             if moves.number:
+                self._is_keeping, self._keep_again = False, False
+                self._undoing.forget()  # what it was meant for is not done, but asked about
                 self.follow_asked.emit(moves)
             else:
                 self.keep_with(follow=False)
 
-        s.runner.query(
-            lambda: correcting.preview_moves(s.session, given), done, key="moves", owner=self, on_error=self.failed.emit
-        )
+        self._is_keeping, self._keep_again = True, False
+        self.run(lambda: correcting.preview_moves(s.session, given), done)
+
+    def run(self, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
+        """Change documents after all changes before; an undo that is asked for meanwhile waits for what comes of it."""
+
+        def ended(result: Any) -> None:
+            done(result)
+            self._undoing.end()
+
+        def refused(told: str) -> None:
+            self._is_keeping, self._keep_again = False, False
+            self._undoing.end(came_to_nothing=True)
+            self.failed.emit(told)
+
+        self._undoing.begin()
+        self._s.runner.change(work, ended, lane=LANE, owner=self, on_error=refused)
 
     def keep_with(self, *, follow: bool) -> None:
         """Keep the drafts; documents whose folder changes go there, or stay."""
         s, given, base = self._s, self._given(), dict(self._bases)
 
         def done(corrected: Corrected) -> None:
-            left = dict(corrected.left)
+            left, now = dict(corrected.left), {document: revision for document, _, revision in corrected.versions}
             for document, texts in given.items():
-                if document not in left and self.drafts.get(document) == texts:
-                    self.drafts.pop(document, None)
-                    self._bases.pop(document, None)
+                if document not in left:
+                    self._let_go(document, texts, now.get(document))
             number = trn("{n:,} value", "{n:,} values", corrected.values)
 
             def put_back() -> str:
@@ -142,11 +155,20 @@ class CabinetChanges(QObject):
                 self.failed.emit(stay)
             self.changed.emit()
             s.bus.tell(corrected.changes())
+            self._is_keeping = False
+            if self._keep_again:
+                self.keep()
 
-        s.runner.change(
-            lambda: correcting.correct(s.session, given, follow=follow, base=base), done, lane=LANE, owner=self,
-            on_error=self.failed.emit,
-        )  # fmt: skip
+        self._is_keeping = True
+        self.run(lambda: correcting.correct(s.session, given, follow=follow, base=base), done)
+
+    def _let_go(self, document: str, kept: Mapping[str, str], revision: int | None) -> None:
+        """Let go of the drafts of a document that are kept; what was typed over them meanwhile stands on what is kept now."""
+        rest = {field: text for field, text in self.drafts.pop(document, {}).items() if kept.get(field) != text}
+        base = self._bases.pop(document, None)
+        if rest and base is not None:
+            self.drafts[document] = rest
+            self._bases[document] = revision or base
 
     def _given(self) -> dict[str, dict[str, str]]:
         return {document: dict(texts) for document, texts in self.drafts.items()}
@@ -171,34 +193,34 @@ class CabinetChanges(QObject):
             self.said.emit(worded(changes.text))
             s.bus.tell(changes)
 
-        s.runner.change(
-            lambda: trash.delete_documents(s.session, ids, why), done, lane=LANE, owner=self, on_error=self.failed.emit
-        )
+        self.run(lambda: trash.delete_documents(s.session, ids, why), done)
 
     # -- undo ----------------------------------------------------------------------------------------------------
 
     def note(self, undo: Undo) -> None:
         """Remember what can be put back."""
-        self._undo.append(undo)
+        self._undoing.note(undo)
         self.changed.emit()
 
     @property
     def undo_told(self) -> str:
         """What ``undo`` would put back, in words; empty where nothing was changed here."""
-        return self._undo[-1].told if self._undo else ""
+        return self._undoing.told
 
-    def undo(self, after: Callable[[], None] = lambda: None) -> None:
-        """Put back what was changed last here."""
-        if not self._undo:
-            return
-        last = self._undo.pop()
+    @property
+    def can_undo(self) -> bool:
+        """Whether there is something to put back, or something is under way that could be once it is done."""
+        return self._undoing.can_undo
 
+    def undo(self) -> None:
+        """Put back what was changed last here; what is still under way, as soon as it is done."""
+        self._undoing.undo()
+
+    def _put_back(self, last: Undo) -> None:
         def done(told: str) -> None:
-            from keybundle.core.base.changes import Changes
-
             self.said.emit(told)
             self._s.bus.tell(Changes(repository=True))
             self.changed.emit()
-            after()
+            self.was_put_back.emit()
 
         self._s.runner.change(last.put_back, done, lane=LANE, owner=self, on_error=self.failed.emit)

@@ -16,13 +16,12 @@ from keybundle.core.workflows.keep import cabinets
 from keybundle.core.workflows.keep.cabinets import Browsed, CabinetRow, Column, Page, Sorted
 from keybundle.core.workflows.session.access import Spot
 from keybundle.desktop.presenters.asking import Asked, ask_named
-from keybundle.desktop.presenters.cabinet_changes import CabinetChanges, Undo
+from keybundle.desktop.presenters.cabinet_changes import CabinetChanges
 from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.presenters.undoing import Undo
 from keybundle.desktop.presenters.viewer import ViewerPresenter
 from keybundle.desktop.words import number, tr, trn
-
-TAGS_LANE = "tags"
 
 
 @dataclass(frozen=True)
@@ -83,6 +82,7 @@ class CabinetsPresenter(QObject):
         self.changes.said.connect(self.said)
         self.changes.failed.connect(self.failed)
         self.changes.gone.connect(self._let_go)
+        self.changes.was_put_back.connect(lambda: self.choose_documents(self.state.chosen))
         self.changes.changed.connect(lambda: self.changed.emit(self.state))
         seat.bus.changed.connect(self._on_changes)
 
@@ -276,10 +276,7 @@ class CabinetsPresenter(QObject):
             if ids == self.state.chosen:
                 self.choose_documents(ids)
 
-        s.runner.change(
-            lambda: tags.retag(s.session, ids, before, text), done, lane=TAGS_LANE, owner=self,
-            on_error=self.failed.emit,
-        )  # fmt: skip
+        self.changes.run(lambda: tags.retag(s.session, ids, before, text), done)
 
     @property
     def remembered(self) -> Remembered:
@@ -303,7 +300,7 @@ class CabinetsPresenter(QObject):
 
     def undo(self) -> None:
         """Put back what was changed last here; what others have changed since stays."""
-        self.changes.undo(lambda: self.choose_documents(self.state.chosen))
+        self.changes.undo()
 
     def _put_back_tags(self, last: tags.Retagged) -> str:
         changed = tags.put_back(self._s.session, last)

@@ -77,6 +77,7 @@ class Desk(QObject):
         self._field: str | None = None
         self._table, self._shows_table = SlipTable(), False
         self._selected: set[str] = set()
+        self._under_way, self._is_asking = 0, False
         self._anchor: str | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -101,7 +102,12 @@ class Desk(QObject):
             strip = make_strip(data.batch, ws.place.cache), make_plates(data, ws.setup)
             return data, strip, make_table(data, ws.setup) if shows_table else None
 
-        self._s.runner.query(load, self._loaded, key="bench", owner=self)
+        def failed(told: str) -> None:
+            self._is_asking = False
+            self.failed.emit(told)
+
+        self._is_asking = True
+        self._s.runner.query(load, self._loaded, key="bench", owner=self, on_error=failed)
 
     def end(self) -> None:
         """Hear and show nothing more; the batch is closed or the bench was let go."""
@@ -111,6 +117,7 @@ class Desk(QObject):
         self.pictures.end()
 
     def _loaded(self, found: Loaded) -> None:
+        self._is_asking = False
         was_open = self._data is not None and self._data.batch.closed_at is None
         data, strip, table = found
         self._data = data
@@ -230,13 +237,24 @@ class Desk(QObject):
                 return work()
 
         def done(changes: Changes) -> None:
+            self._under_way -= 1
             if then is not None:
                 then()
             self._s.bus.tell(changes)
             self._timer.stop()
             self.refresh()
 
-        self._s.runner.change(as_seen, done, lane=self.lane, owner=self, on_error=on_error)
+        def refused(told: str) -> None:
+            self._under_way -= 1
+            on_error(told)
+
+        self._under_way += 1
+        self._s.runner.change(as_seen, done, lane=self.lane, owner=self, on_error=refused)
+
+    @property
+    def is_settled(self) -> bool:
+        """Whether what is shown is all that was done: nothing is under way, being typed or about to be asked again."""
+        return not (self._under_way or self._is_asking or self._timer.isActive() or self.drafts.is_saving)
 
     # -- where the operator is ---------------------------------------------------------------------------------
 

@@ -200,22 +200,26 @@ class Scanning(Source):
         self.choose_routine(routine)
         self.scan()
 
+    def lack(self, into: str | None = None) -> str:
+        """Return what is in the way of scanning now, in words; empty where nothing is."""
+        routine = self._routine_of(into) or self.routine()
+        if routine is None:
+            return tr("There is no routine for a scanner yet. Under Prepare (Ctrl+4) one is made.")
+        if self._incoming.is_busy or self.preview.is_scanning:
+            return tr(BUSY)
+        if self._s.devices.scanner_for(routine) is None:
+            return tr(
+                "{routine}. Plug it in and look for scanners again, or choose another one.",
+                routine=self._missing(routine),
+            )
+        return ""
+
     def scan(self, into: str | None = None) -> None:
         """Scan what lies in the feeder, as a new batch or into an open one."""
         s, routine = self._s, self._routine_of(into) or self.routine()
         scanner = s.devices.scanner_for(routine)
-        if routine is None:
-            return
-        if self._incoming.is_busy or self.preview.is_scanning:
-            self.failed.emit(tr(BUSY))
-            return
-        if scanner is None:
-            self.failed.emit(
-                tr(
-                    "{routine}. Plug it in and look for scanners again, or choose another one.",
-                    routine=self._missing(routine),
-                )
-            )
+        if (lack := self.lack(into)) or routine is None or scanner is None:
+            self.failed.emit(lack)
             return
         options, given = options_of(self._choices(routine)), self._incoming.take_given()
         self._incoming.begin(
@@ -228,11 +232,8 @@ class Scanning(Source):
         """Scan a page to look at first; False where there is no scanner."""
         routine = self.routine()
         scanner = self._s.devices.scanner_for(routine)
-        if self._incoming.is_busy or self.preview.is_scanning:
-            self.failed.emit(tr(BUSY))
-            return False
-        if routine is None or scanner is None:
-            self.failed.emit(tr("{routine}. Plug it in and look for scanners again.", routine=self._missing(routine)))
+        if (lack := self.lack()) or routine is None or scanner is None:
+            self.failed.emit(lack)
             return False
         self.preview.scan(routine, scanner, options_of(self._choices(routine)), self._incoming.take_given())
         return True

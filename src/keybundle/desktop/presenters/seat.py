@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, QSettings, Signal
 from keybundle.core.base.changes import Changes
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.rights.model import Right
+from keybundle.core.setup.model import Setup
 from keybundle.core.workflows.file.due import Behind
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session import access
@@ -21,7 +22,7 @@ from keybundle.desktop.jobs.runner import JobRunner
 from keybundle.desktop.presenters.picture_cache import PictureCache
 from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.texts import say_time
-from keybundle.desktop.words import worded
+from keybundle.desktop.words import spoken, worded
 
 
 class Bus(QObject):
@@ -69,6 +70,7 @@ class Seat:
     pictures: PictureCache = field(default_factory=PictureCache)
     behind: Behind | None = None
     remembered: Remembered = field(default_factory=lambda: Remembered(QSettings(), ""))
+    _grantees: list[tuple[Setup, str, tuple[tuple[str, str], ...]]] = field(default_factory=list)
 
     @property
     def workspace(self) -> Workspace:
@@ -84,6 +86,18 @@ class Seat:
         """Whether the person at work has a right now; what they lack is not offered."""
         return self.session.may(right)
 
+    def say_grantees(self) -> tuple[tuple[str, str], ...]:
+        """Return all that a list of a type or routine can name: its kind and id as one key, and in words.
+
+        Thousands of people are put into words once for each state of the set-up, not for each part that is looked at.
+        """
+        setup, language = self.workspace.setup, spoken()
+        if not any(of is setup and said_in == language for of, said_in, _ in self._grantees):
+            many = {"group": "groups", "role": "roles", "person": "people"}
+            told = ((f"{many[g.kind]} {g.id}", worded(said)) for g, said in access.list_grantees(self.session))
+            self._grantees[:] = [(setup, language, tuple(told))]
+        return self._grantees[0][2]
+
     @property
     def may_work(self) -> bool:
         """Whether the person at work may do more than look."""
@@ -96,9 +110,3 @@ class Seat:
     def say_time(self, stamp: str) -> str:
         """Return a moment as the clock on the wall says it."""
         return say_time(stamp, self.workspace.clock.now(), ZoneInfo(self.workspace.setup.time_zone))
-
-
-def say_grantees(session: Session) -> tuple[tuple[str, str], ...]:
-    """Return all that a list of a type or routine can name: its kind and id as one key, and in words."""
-    many = {"group": "groups", "role": "roles", "person": "people"}
-    return tuple((f"{many[g.kind]} {g.id}", worded(told)) for g, told in access.list_grantees(session))

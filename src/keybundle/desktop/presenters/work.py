@@ -44,7 +44,7 @@ class WorkPresenter(QObject):
         self._records: list[Record] = []
         self._refused: tuple[str, ...] = ()
         self._thrown = 0
-        self.undo_told, self._undo_batch = "", ""
+        self.undo_told, self._undo_batch, self._throwing = "", "", ""
         self.incoming = Incoming(seat, self)
         self.scanning = Scanning(seat, self.incoming, self._routine_of, self)
         self.files = FilesIn(seat, self.incoming, self._routine_of, self)
@@ -89,7 +89,9 @@ class WorkPresenter(QObject):
 
     def _loaded(self, found: Loaded) -> None:
         self._rows, self._today, self._records, self._thrown = found
-        if any(row.id == self._undo_batch for row in self._rows):  # it is back, whoever brought it
+        if not self._throwing and any(
+            row.id == self._undo_batch for row in self._rows
+        ):  # it is back, whoever brought it
             self.undo_told, self._undo_batch = "", ""
         self._publish()
 
@@ -148,14 +150,21 @@ class WorkPresenter(QObject):
         s, row = self._s, next((r for r in self._rows if r.id == batch_id), None)
 
         def done(changes: Changes) -> None:
-            self._undo_batch = batch_id
-            self.undo_told = tr("throw away {origin}", origin=worded(row.origin) if row is not None else "")
+            self._throwing = ""
             s.bus.tell(changes)
             self.refresh()
 
+        def refused(told: str) -> None:
+            self.undo_told, self._undo_batch, self._throwing = "", "", ""
+            self.failed.emit(told)
+            self._publish()
+
+        # Undo goes behind it in the lane of the batch: it can be asked for before this is done.
+        self._undo_batch = self._throwing = batch_id
+        self.undo_told = tr("throw away {origin}", origin=worded(row.origin) if row is not None else "")
         s.runner.change(
             lambda: throwing_away.throw_batch_away(s.session, batch_id), done, lane=f"batch {batch_id}", owner=self,
-            on_error=self.failed.emit,
+            on_error=refused,
         )  # fmt: skip
 
     def undo(self) -> None:

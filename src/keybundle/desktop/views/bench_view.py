@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPixmap
@@ -21,7 +22,7 @@ from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.menu import make_menu
 from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.presenters.bench import BenchPresenter
-from keybundle.desktop.presenters.bench_state import BenchState, PageShown
+from keybundle.desktop.presenters.bench_state import BenchState, PageShown, SlipRow
 from keybundle.desktop.presenters.drafts import WORDS
 from keybundle.desktop.views.bench_sheets import BenchSheets
 from keybundle.desktop.views.calm import Button
@@ -29,6 +30,7 @@ from keybundle.desktop.views.contact_sheet import ContactSheet
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.page_strip import PageStrip
 from keybundle.desktop.views.page_view import ZOOM_STEP, PageView, words_inside
+from keybundle.desktop.views.place import Place
 from keybundle.desktop.views.remember import remember_splitter, remember_zoom, restore_window
 from keybundle.desktop.views.slip_table_view import SlipTableView
 from keybundle.desktop.views.slip_view import SlipView
@@ -45,7 +47,7 @@ PAGE_ACTIONS = (
 OFFERED = (("break", "B"), ("join up", "J"), ("leave out", "X"), ("take back", "T"), ("turn right", "R"))
 
 
-class BenchView(QWidget):
+class BenchView(Place):
     """Arranges strip, page and slip of one batch, and ties them to its presenter."""
 
     left = Signal()
@@ -242,12 +244,43 @@ class BenchView(QWidget):
         on("bench.own program", self.presenter.pages.open_received)
         on("bench.language", self.sheets.language)
         on("table.fill down", self.table.fill_down)
+        self._provide()
         self._make_menus()
         bind_place(self.table, "bench table", self.handlers)
         bind_place(self, "bench", self.handlers)
         bind_place(self.strip, "bench strip", self.handlers)
         bind_place(self.contact, "bench strip", self.handlers)
         bind_place(self.slip, "bench slip", self.handlers, but=("slip.confirm",))
+
+    def _provide(self) -> None:
+        """Say what commands need; what the store may know better by now counts as given while a change is under way."""
+        p, given = self.presenter, self.handlers.provide
+        state = lambda: p.state  # noqa: E731
+        slip = lambda: p.state.slip  # noqa: E731
+
+        def once_settled(condition: str, holds: Callable[[], bool], **more: Any) -> None:
+            given(condition, lambda: not p.is_settled or holds(), **more)
+
+        def row() -> SlipRow | None:
+            return p.row_named(self.slip.focused_field())
+
+        given("page", lambda: state().page is not None)
+        given("pages in hand", p.pages.has_in_hand)
+        given("scanner", lambda: p.pages.scanner() is not None)
+        given("document", lambda: slip() is not None)
+        given("field", lambda: self.slip.focused_field() is not None)
+        given("date field", lambda: (found := row()) is not None and found.is_date)
+        given("register field", lambda: (found := row()) is not None and found.has_register)
+        given("readings", lambda: (found := row()) is not None and bool(found.alternatives))
+        given("cell", lambda: self.table.grid.currentIndex().isValid())
+        given("under way", lambda: bool(state().doing))
+        once_settled("unfiled", lambda: (s := slip()) is None or not s.is_locked)
+        once_settled("filed", lambda: (s := slip()) is not None and s.is_filed)
+        once_settled("ready", lambda: (s := slip()) is not None and s.can_file,
+                     why=lambda: s.why_not if (s := slip()) is not None else "", otherwise=p.go_to_unsure)  # fmt: skip
+        once_settled("some ready", lambda: state().can_file_all)
+        once_settled("type rival", lambda: (s := slip()) is not None and bool(s.type_rival))
+        once_settled("reading", lambda: bool(state().stop_reading))
 
     def _make_menus(self) -> None:
         """Let every command stand in a menu too: all behind one button, those of what is under it by a right-click."""
@@ -266,6 +299,37 @@ class BenchView(QWidget):
         ):
             home.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
             home.customContextMenuRequested.connect(lambda point, h=home, m=menu: m.popup(h.mapToGlobal(point)))
+
+    def refresh(self) -> None:
+        """Ask for the batch again."""
+        self.presenter.refresh()
+
+    def focus_first(self) -> None:
+        """Give the strip the keyboard."""
+        self.strip.setFocus()
+
+    @property
+    def undo_told(self) -> str:
+        """The last step of the batch."""
+        return self.presenter.state.undo
+
+    @property
+    def can_undo(self) -> bool:
+        """Whether the batch has a step that can be taken back, as far as is known here."""
+        return not self.presenter.is_settled or bool(self.presenter.state.undo)
+
+    @property
+    def can_redo(self) -> bool:
+        """Whether a step was taken back, as far as is known here."""
+        return not self.presenter.is_settled or bool(self.presenter.state.redo)
+
+    def undo(self) -> None:
+        """Take back the last step of the batch."""
+        self.presenter.undo()
+
+    def redo(self) -> None:
+        """Do the step again that was taken back."""
+        self.presenter.redo()
 
     def rest(self) -> None:
         """Keep what is typed and let go of the pictures: another place is in front; they come back with the next look."""

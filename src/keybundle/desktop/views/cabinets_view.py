@@ -30,6 +30,7 @@ from keybundle.desktop.views.drag_out import DragTable
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.follow_sheet import make_follow_sheet
 from keybundle.desktop.views.large import Large
+from keybundle.desktop.views.place import Place
 from keybundle.desktop.views.remember import remember_splitter
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.viewer_view import PagePane
@@ -102,7 +103,7 @@ class ColumnView(QWidget):
                 self.list.setCurrentItem(item)
 
 
-class CabinetsView(QWidget):
+class CabinetsView(Place):
     """The cabinets place. Files and scans brought in from here take over the values chosen here."""
 
     files_dropped = Signal(object, object)
@@ -136,6 +137,7 @@ class CabinetsView(QWidget):
         self.table.set_up(self.model, presenter.remembered, "cabinet columns")
         self.table.sort_asked.connect(self._sort)
         self.table.pasted.connect(self._pasted)
+        self.table.refused.connect(presenter.failed)
         self.table.setAccessibleName(tr("Documents"))
         self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
@@ -242,11 +244,19 @@ class CabinetsView(QWidget):
         on("cabinets.keep to", self._keep_to)
         on("cabinets.large", self._toggle_large)
         on("cabinets.correct", self._correct)
-        on("cabinets.keep", p.changes.keep, self._no_drafts)
-        on("cabinets.discard", p.changes.discard, self._no_drafts)
+        on("cabinets.keep", p.changes.keep)
+        on("cabinets.discard", p.changes.discard)
         on("cabinets.delete", self._ask_delete)
         on("cabinets.trash", self.trash_asked.emit)
         on("cabinets.prepare", lambda: self.prepare_asked.emit("cabinets", p.state.cabinet, ""))
+        given = self.handlers.provide
+        given("cabinet", lambda: bool(p.state.cabinet))
+        given("choices", lambda: any(col.chosen or col.typed for col in p.state.columns))
+        given("row", lambda: self.table.currentIndex().isValid())
+        given("documents", lambda: bool(p.state.chosen))
+        given("to send", lambda: bool(p.state.chosen or p.pages.state.document))
+        given("shown", lambda: bool(p.pages.state.document))
+        given("corrections", lambda: bool(p.changes.told))
         bind_place(self, "cabinets", self.handlers, but=("cabinets.open", "cabinets.large"))
         bind_commands(self.table, ("cabinets.open", "cabinets.large"), self.handlers)
         self.pane.add_command(self.handlers, "cabinets.large")
@@ -267,10 +277,7 @@ class CabinetsView(QWidget):
 
     def _send(self, *, again: bool = False) -> None:
         chosen = self.presenter.state.chosen or tuple(filter(None, [self.presenter.pages.state.document]))
-        if chosen:
-            self.sending.emit(chosen, again)
-        else:
-            self.presenter.said.emit(tr("Choose documents in the table to send them."))
+        self.sending.emit(chosen, again)
 
     def _correct(self) -> None:
         """Open the editor of the current cell, of the first one that can be corrected where it cannot."""
@@ -295,15 +302,8 @@ class CabinetsView(QWidget):
         meant = chosen if document in chosen else (document,)
         self.model.fetch(meant, lambda: self.presenter.changes.edit(self.model.values_of(meant, head), head, text))
 
-    def _no_drafts(self) -> str:
-        """Say that nothing was corrected that could be kept or not; empty where something was."""
-        return "" if self.presenter.changes.told else tr("Nothing is corrected here that is not kept yet.")
-
     def _ask_delete(self) -> None:
         chosen = self.presenter.state.chosen
-        if not chosen:
-            self.presenter.said.emit(tr("Choose documents in the table to delete them."))
-            return
         head = tr("They go to the trash and can be brought back from there; the reason is kept with them.")
         told = trn("{n:,} document", "{n:,} documents", len(chosen))
         why = tr("Why")
@@ -348,6 +348,28 @@ class CabinetsView(QWidget):
     def show_document(self, document_id: str) -> None:
         """Show a document's page, wherever it is."""
         self.presenter.pages.show_document(document_id)
+
+    def refresh(self) -> None:
+        """Ask for the cabinets again."""
+        self.presenter.refresh()
+
+    def focus_first(self) -> None:
+        """Give the cabinets the keyboard."""
+        self.cabinets.setFocus()
+
+    @property
+    def undo_told(self) -> str:
+        """What was changed last here."""
+        return self.presenter.undo_told
+
+    @property
+    def can_undo(self) -> bool:
+        """Whether something was changed here, or is being changed."""
+        return self.presenter.changes.can_undo
+
+    def undo(self) -> None:
+        """Put back what was changed last here."""
+        self.presenter.undo()
 
     def render_state(self, state: CabinetsState) -> None:
         """Show a state."""

@@ -30,6 +30,7 @@ from keybundle.desktop.views.batch_rows import Index
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.drag_out import DragList
 from keybundle.desktop.views.large import Large
+from keybundle.desktop.views.place import Place
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.viewer_view import PagePane
 from keybundle.desktop.views.work_view import empty_layout, section
@@ -78,7 +79,7 @@ class HitDelegate(QStyledItemDelegate):
         painter.restore()
 
 
-class FindView(QWidget):
+class FindView(Place):
     """The find place."""
 
     batch_opened = Signal(str)
@@ -169,6 +170,11 @@ class FindView(QWidget):
         on("find.send", self._send)
         on("find.send again", lambda: self._send(again=True))
         on("find.large", lambda: self._side.setHidden(self.large.toggle()))
+        given = self.handlers.provide
+        given("hit", lambda: self.hits.currentItem() is not None)
+        given("filed hits", lambda: bool(self._chosen()))
+        given("shown", lambda: bool(pages.state.document))
+        given("places", lambda: pages.state.has_marks)
         bind_place(self, "find", self.handlers, but=("find.open",))
         bind_place(self.hits, "find hits", self.handlers)
         for command_id in ("find.next place", "find.open", "find.send"):
@@ -179,11 +185,7 @@ class FindView(QWidget):
         return tuple(hit.id for hit in chosen if hit.is_filed)
 
     def _send(self, *, again: bool = False) -> None:
-        ids = self._chosen()
-        if ids:
-            self.sending.emit(ids, again)
-        else:
-            self.presenter.said.emit(tr("Choose filed hits to send them; work that waits is sent once it is filed."))
+        self.sending.emit(self._chosen(), again)
 
     def _clear(self) -> None:
         self.line.clear()
@@ -216,6 +218,11 @@ class FindView(QWidget):
         hit: HitRow | None = item.data(Qt.ItemDataRole.UserRole) if item is not None else None
         if hit is not None and hit.is_filed:
             self.presenter.open(hit.id)
+
+    def focus_first(self) -> None:
+        """Let another search be typed."""
+        self.line.setFocus()
+        self.line.selectAll()
 
     def render_state(self, state: FindState) -> None:
         """Show a state."""

@@ -2,23 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
 
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.views.place import Place
 from keybundle.desktop.words import tr
 
 if TYPE_CHECKING:
     from keybundle.desktop.presenters.access import Spot
     from keybundle.desktop.views.access_sheet import AccessSheet
     from keybundle.desktop.views.bench_view import BenchView
-    from keybundle.desktop.views.cabinets_view import CabinetsView
-    from keybundle.desktop.views.find_view import FindView
     from keybundle.desktop.views.give_sheet import GiveSheet
     from keybundle.desktop.views.person_sheet import PersonSheet
-    from keybundle.desktop.views.prepare.pages import Outside
-    from keybundle.desktop.views.prepare.prepare_view import PrepareView
     from keybundle.desktop.views.trash_sheet import TrashSheet
     from keybundle.desktop.views.viewer_view import Viewer
     from keybundle.desktop.views.window import MainWindow
@@ -65,43 +65,100 @@ def make_giving(seat: Seat, batch_id: str) -> GiveSheet:
     return GiveSheet(GivingPresenter(seat, batch_id))
 
 
-def make_bench(seat: Seat, batch_id: str, parent: QObject) -> BenchView:
-    """Return the bench of a batch."""
-    from keybundle.desktop.presenters.bench import BenchPresenter
-    from keybundle.desktop.views.bench_view import BenchView
-
-    return BenchView(BenchPresenter(seat, batch_id, parent))
+# -- the places of a window ----------------------------------------------------------------------------------------------
 
 
-def make_cabinets(seat: Seat, parent: QObject) -> CabinetsView:
-    """Return the cabinets place."""
+def _make_work(window: MainWindow) -> Place:
+    from keybundle.desktop.presenters.work import WorkPresenter
+    from keybundle.desktop.views.work_view import WorkView
+
+    view = WorkView(WorkPresenter(window.seat, window))
+    window.listen(view.presenter)
+    view.presenter.changed.connect(lambda _: window.show_undo())
+    view.batch_opened.connect(window.open_batch)
+    view.record_opened.connect(window.open_record)
+    view.giving.connect(window.give_batch)
+    return view
+
+
+def _make_cabinets(window: MainWindow) -> Place:
     from keybundle.desktop.presenters.cabinets import CabinetsPresenter
     from keybundle.desktop.views.cabinets_view import CabinetsView
 
-    return CabinetsView(CabinetsPresenter(seat, parent))
+    seat, viewers, edge = window.seat, window.viewers, window.edge
+    view = CabinetsView(CabinetsPresenter(seat, window))
+    window.listen(view.presenter)
+    view.presenter.changed.connect(lambda _: window.show_undo())
+    view.files_dropped.connect(window.take_files)
+    view.scan_asked.connect(window.prepare_scan)
+    view.opened.connect(viewers.open)
+    viewers.let_out(view.table.out)
+    view.sending.connect(viewers.sends_at(edge))
+    view.keeping.connect(lambda spot: edge.open(make_access(seat, spot)))
+    view.sheet_asked.connect(edge.open)
+    view.prepare_asked.connect(partial(window.prepare_part, way_back=window.go_cabinets))
+    view.trash_asked.connect(lambda: edge.open(make_trash(seat)))
+    return view
 
 
-def make_find(seat: Seat, parent: QObject) -> FindView:
-    """Return the find place."""
+def _make_find(window: MainWindow) -> Place:
     from keybundle.desktop.presenters.find import FindPresenter
     from keybundle.desktop.views.find_view import FindView
 
-    return FindView(FindPresenter(seat, parent))
+    view = FindView(FindPresenter(window.seat, window))
+    window.listen(view.presenter)
+    view.batch_opened.connect(window.open_batch)
+    view.opened.connect(lambda i: window.viewers.open(i, 0, view.presenter.query))
+    window.viewers.let_out(view.hits.out)
+    view.sending.connect(window.viewers.sends_at(window.edge))
+    return view
 
 
-def make_prepare(seat: Seat, parent: QObject, outside: Outside) -> PrepareView:
-    """Return the prepare place."""
-    from keybundle.desktop.views.prepare.pages import make_place
+def _make_prepare(window: MainWindow) -> Place:
+    from keybundle.desktop.views.prepare.pages import Outside, make_place
 
-    return make_place(seat, parent, outside)
-
-
-def outside(window: MainWindow) -> Outside:
-    """Return what the pages of Prepare ask of a window."""
-    from keybundle.desktop.views.prepare.pages import Outside
-
-    return Outside(
+    outside = Outside(
         window.listen, window.warn, window.edge.open,
         lambda spot: window.edge.open(make_access(window.seat, spot)), window.browse, window.other_data_asked.emit,
         window.move_data_asked.emit,
     )  # fmt: skip
+    return make_place(window.seat, window, outside)
+
+
+def make_bench(window: MainWindow, batch_id: str) -> BenchView:
+    """Return the bench of a batch."""
+    from keybundle.desktop.presenters.bench import BenchPresenter
+    from keybundle.desktop.views.bench_view import BenchView
+
+    seat, viewers, edge = window.seat, window.viewers, window.edge
+    view = BenchView(BenchPresenter(seat, batch_id, window))
+    window.listen(view.presenter)
+    view.left.connect(window.go_work)
+    view.files_dropped.connect(lambda files: window.work.presenter.files.import_files(files, batch_id))
+    view.presenter.changed.connect(lambda _: window.show_undo())
+    view.presenter.closed.connect(lambda: window.release_bench(batch_id))
+    view.presenter.record_made.connect(window.offer_record)
+    view.offered.connect(window.offer)
+    view.filed_opened.connect(viewers.open)
+    view.sending.connect(viewers.sends_at(edge))
+    view.keeping.connect(lambda spot: edge.open(make_access(seat, spot)))
+    view.giving.connect(window.give_batch)
+    view.prepare_asked.connect(partial(window.prepare_part, way_back=partial(window.open_batch, batch_id)))
+    return view
+
+
+@dataclass(frozen=True)
+class PlaceRecord:
+    """A place: its code (``go.CODE`` is the command that goes there), how it is made, where its button stands."""
+
+    code: str
+    make: Callable[[MainWindow], Place]
+    at_right: bool = False
+
+
+PLACES = (
+    PlaceRecord("work", _make_work),
+    PlaceRecord("cabinets", _make_cabinets),
+    PlaceRecord("find", _make_find),
+    PlaceRecord("prepare", _make_prepare, at_right=True),
+)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from PySide6.QtCore import QModelIndex, Qt, Signal
+from PySide6.QtCore import QModelIndex, Qt, Signal, SignalInstance
 from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QVBoxLayout, QWidget
 
 from keybundle.desktop.models.slips import FIXED, SlipsModel
@@ -26,6 +26,7 @@ class HelpsTable(Protocol):
     """What the table asks of who shows it: what an editor must know of a cell, what is remembered, and an order of rows."""
 
     help: ValueHelp
+    failed: SignalInstance
 
     @property
     def remembered(self) -> Remembered:
@@ -55,6 +56,7 @@ class SlipTableView(QWidget):
         self.grid.set_up(self.model, help_for.remembered, "slip columns")
         self.grid.sort_asked.connect(self._sort)
         self.grid.pasted.connect(self.changed)
+        self.grid.refused.connect(help_for.failed)
         self.grid.setItemDelegate(CellDelegate(self.grid, self._ask, help_for.help))
         self.grid.setAccessibleName(tr("Table of slips"))
         self.grid.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)

@@ -304,8 +304,9 @@ class SlipView(QWidget):
             self.type.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
     def focused_field(self) -> str | None:
-        """Return the field that has the focus."""
-        return next((n for n, f in self.fields.items() if f.value.hasFocus()), None)
+        """Return the field that has the focus, or had it when a menu or window came before this one."""
+        here = self.window().focusWidget()
+        return next((n for n, f in self.fields.items() if f.value is here), None)
 
     def offer(self, document: str, name: str, typed: str, found: Sequence[tuple[str, str]]) -> None:
         """Show a type-ahead list at the field of the document it was asked for."""

@@ -25,16 +25,17 @@ class ValueTable(QTableView):
     """``sort_asked`` carries a column (empty: the list's own order) and whether the greatest comes first.
 
     ``pasted`` carries (id, column, text) of each cell that a pasted block falls on and that can be typed over (none where no
-    cell is current). Where
+    cell is current); ``refused`` why a command could not be run. Where
     columns stand, which are shown and how wide is remembered for each thing the table shows (``show_columns_of``).
     """
 
     sort_asked = Signal(str, bool)
+    refused = Signal(str)
     pasted = Signal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.handlers = Handlers()
+        self.handlers = Handlers(refuse=self.refused.emit)
         self._left: RememberedColumns | None = None
         self._sort = ("", False)
         self._sized: tuple[object, ...] = ()
@@ -68,6 +69,9 @@ class ValueTable(QTableView):
         on("table.columns", lambda: self._choose_columns(None))
         on("table.copy", self.copy_chosen)
         on("table.paste", self._paste)
+        self.handlers.provide("cell", lambda: self.currentIndex().isValid())
+        self.handlers.provide("cell to paste at", lambda: self.currentIndex().isValid())
+        self.handlers.provide("copied", lambda: bool(QGuiApplication.clipboard().text()))
         bind_commands(self, [c.id for c in COMMANDS if c.place == "table" and c.id in self.handlers.run], self.handlers)
 
     @property

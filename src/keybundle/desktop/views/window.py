@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable
-from functools import cached_property, partial
+from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, cast
 
 import shiboken6
 from PySide6.QtCore import QPoint, Qt, QTimer, Signal
@@ -27,7 +27,6 @@ from keybundle.desktop.actions.registry import Handlers, find_command
 from keybundle.desktop.presenters.records import load_record_page
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import tell_line
-from keybundle.desktop.presenters.work import WorkPresenter
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon
 from keybundle.desktop.views import places
@@ -38,14 +37,15 @@ from keybundle.desktop.views.record_dialog import RecordDialog
 from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Elided, Told
 from keybundle.desktop.views.viewers import Viewers
-from keybundle.desktop.views.work_view import WorkView
 from keybundle.desktop.words import tr
 
 if TYPE_CHECKING:
     from keybundle.desktop.views.bench_view import BenchView
     from keybundle.desktop.views.cabinets_view import CabinetsView
     from keybundle.desktop.views.find_view import FindView
+    from keybundle.desktop.views.place import Place
     from keybundle.desktop.views.prepare.prepare_view import PrepareView
+    from keybundle.desktop.views.work_view import WorkView
 
 GEOMETRY = "geometry"
 BESIDE_PX = 40
@@ -79,9 +79,8 @@ class MainWindow(QMainWindow):
         self.own_keys: OwnKeys = beside.own_keys if beside is not None else OwnKeys(seat.remembered)
         self.own_keys.bind(self, self.run_command)
         self.viewers = Viewers(seat, self.own_keys, self)
-        self.work = WorkView(WorkPresenter(seat, self))
         self.stack = QStackedWidget()
-        self.stack.addWidget(self.work)
+        self._made: dict[str, Place] = {}
         self.edge = SheetEdge(self.stack, self.stack)
         self._places: dict[str, QPushButton] = {}
         body = QWidget()
@@ -97,6 +96,7 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         if (geometry := seat.remembered.get(self._kept_as)) is not None:
             self.restoreGeometry(geometry)
+        self.place("work")
         self._connect()
         self.go_work()
 
@@ -109,10 +109,11 @@ class MainWindow(QMainWindow):
         brand = Told("Key Bundle")
         brand.setStyleSheet(f"font-weight: 700; font-size: 16px; color: {c.TEAL}; padding-right: 18px;")
         layout.addWidget(brand)
-        for name in ("work", "cabinets", "find"):
-            layout.addWidget(self._place_button(name))
+        for record in (r for r in places.PLACES if not r.at_right):
+            layout.addWidget(self._place_button(record.code))
         layout.addStretch(1)
-        layout.addWidget(self._place_button("prepare"))
+        for record in (r for r in places.PLACES if r.at_right):
+            layout.addWidget(self._place_button(record.code))
         keys = Button(icon("keyboard"), tr("Keys  F1"))
         keys.setProperty("role", "place")
         keys.clicked.connect(self.show_keys)
@@ -131,7 +132,7 @@ class MainWindow(QMainWindow):
         button.setToolTip(f"{command.words} ({command.shortcut})")
         button.setCheckable(True)
         button.setProperty("role", "place")
-        button.clicked.connect(getattr(self, f"go_{name}"))
+        button.clicked.connect(lambda: self.go(name))
         self._places[name] = button
         return button
 
@@ -162,26 +163,24 @@ class MainWindow(QMainWindow):
         return foot
 
     def _connect(self) -> None:
-        self.listen(self.work.presenter, self.viewers)
+        self.listen(self.viewers)
         self.viewers.left_out.connect(self._offer_left_out)
         self.seat.runner.failed.connect(self.warn)
         self.seat.bus.failed.connect(self.warn)
         self.seat.bus.said.connect(self.say)
-        self.work.batch_opened.connect(self.open_batch)
-        self.work.record_opened.connect(self.open_record)
-        self.work.giving.connect(self.give_batch)
-        self.work.presenter.changed.connect(lambda _: self._show_undo())
         on = self.handlers.on
-        for name in ("work", "cabinets", "find", "prepare"):
-            on(f"go.{name}", getattr(self, f"go_{name}"))
+        for record in places.PLACES:
+            on(f"go.{record.code}", partial(self.go, record.code))
         on("go.window", self.open_beside)
         on("go.person", self.show_person)
         on("go.lock", self.lock_asked.emit)
         on("help.keys", self.show_keys)
         on("help.messages", self.show_messages)
         on("line.retry", self._retry)
-        on("edit.undo", self._undo)
-        on("edit.redo", self._redo)
+        on("edit.undo", lambda: self.front.undo())
+        on("edit.redo", lambda: self.front.redo())
+        self.handlers.provide("undo", lambda: self.front.can_undo)
+        self.handlers.provide("redo", lambda: self.front.can_redo)
         bind_commands(self, list(self.handlers.run), self.handlers, Qt.ShortcutContext.WindowShortcut)
         self._clear = QTimer(self)
         self._clear.setSingleShot(True)
@@ -254,7 +253,8 @@ class MainWindow(QMainWindow):
         self.more.setText(label)
         self.more.show()
 
-    def _offer_record(self, record_id: str) -> None:
+    def offer_record(self, record_id: str) -> None:
+        """Offer the record of what was filed just now."""
         self.offer(self.message.text(), tr("Filing record"), lambda: self.open_record(record_id))
 
     def warn(self, text: str) -> None:
@@ -266,93 +266,87 @@ class MainWindow(QMainWindow):
 
     # -- places --------------------------------------------------------------------------------------------------
 
-    @cached_property
+    def place(self, code: str) -> Place:
+        """Return a place, made when it is first asked for."""
+        if code not in self._made:
+            record = next(r for r in places.PLACES if r.code == code)
+            view = self._made[code] = record.make(self)
+            self.stack.addWidget(view)
+        return self._made[code]
+
+    @property
+    def made(self) -> tuple[str, ...]:
+        """The places that were made so far."""
+        return tuple(self._made)
+
+    @property
+    def work(self) -> WorkView:
+        """The work place."""
+        return cast("WorkView", self.place("work"))
+
+    @property
     def cabinets(self) -> CabinetsView:
-        """The cabinets place, made when it is first asked for."""
-        view = places.make_cabinets(self.seat, self)
-        self.listen(view.presenter)
-        view.presenter.changed.connect(lambda _: self._show_undo())
-        view.files_dropped.connect(self._take_files)
-        view.scan_asked.connect(self._prepare_scan)
-        view.opened.connect(self.viewers.open)
-        self.viewers.let_out(view.table.out)
-        view.sending.connect(self.viewers.sends_at(self.edge))
-        view.keeping.connect(lambda spot: self.edge.open(places.make_access(self.seat, spot)))
-        view.sheet_asked.connect(self.edge.open)
-        view.prepare_asked.connect(partial(self.prepare_part, way_back=self.go_cabinets))
-        view.trash_asked.connect(lambda: self.edge.open(places.make_trash(self.seat)))
-        self.stack.addWidget(view)
-        return view
+        """The cabinets place."""
+        return cast("CabinetsView", self.place("cabinets"))
 
-    @cached_property
+    @property
     def finder(self) -> FindView:
-        """The find place, made when it is first asked for."""
-        view = places.make_find(self.seat, self)
-        self.listen(view.presenter)
-        view.batch_opened.connect(self.open_batch)
-        view.opened.connect(lambda i: self.viewers.open(i, 0, view.presenter.query))
-        self.viewers.let_out(view.hits.out)
-        view.sending.connect(self.viewers.sends_at(self.edge))
-        self.stack.addWidget(view)
-        return view
+        """The find place."""
+        return cast("FindView", self.place("find"))
 
-    @cached_property
+    @property
     def prepare(self) -> PrepareView:
-        """The prepare place, made when it is first asked for."""
-        view = places.make_prepare(self.seat, self, places.outside(self))
-        view.page_shown.connect(lambda code: self.seat.remembered.put("prepare page", code))
-        view.said.connect(self.say)
-        self.stack.addWidget(view)
-        return view
+        """The prepare place."""
+        return cast("PrepareView", self.place("prepare"))
 
-    def _go(self, name: str, widget: QWidget) -> None:
-        if (bench := self._current_bench()) is not None and bench is not widget:
-            bench.rest()
+    @property
+    def front(self) -> Place:
+        """The place in front: one of the window's, or the bench of a batch."""
+        return cast("Place", self.stack.currentWidget())
+
+    def _show(self, code: str, view: Place) -> None:
+        """Bring a place to the front, or the bench of a batch that belongs to it."""
+        if self.front is not view:
+            self.front.rest()
         self.edge.end()
         for key, button in self._places.items():
-            button.setChecked(key == name)
-        self.stack.setCurrentWidget(widget)
-        self._show_undo()
+            button.setChecked(key == code)
+        self.stack.setCurrentWidget(view)
+        self.show_undo()
 
-    def _show_undo(self) -> None:
+    def show_undo(self) -> None:
         """Say what undo would take back in the place in front; nothing where there is nothing."""
-        bench = self._current_bench()
-        label = bench.presenter.state.undo if bench is not None else ""
-        if self._shows_cabinets():
-            label = self.cabinets.presenter.undo_told
-        elif self.stack.currentWidget() is self.work:
-            label = self.work.presenter.undo_told
+        label = self.front.undo_told
         self.undo.setText(tr("Undo: {label}   Ctrl+Z", label=label))
         self.undo.setVisible(bool(label))
 
+    def go(self, code: str) -> None:
+        """Go to a place."""
+        view = self.place(code)
+        view.refresh()
+        self._show(code, view)
+        view.focus_first()
+
     def go_work(self) -> None:
         """Show the work list."""
-        self._go("work", self.work)
-        self.work.presenter.refresh()
-        self.work.list.setFocus()
+        self.go("work")
 
     def go_cabinets(self) -> None:
         """Browse what is filed."""
-        self._go("cabinets", self.cabinets)
-        self.cabinets.presenter.refresh()
-        self.cabinets.cabinets.setFocus()
+        self.go("cabinets")
 
     def go_find(self) -> None:
         """Find documents."""
-        self._go("find", self.finder)
-        self.finder.line.setFocus()
-        self.finder.line.selectAll()
+        self.go("find")
 
     def go_prepare(self) -> None:
         """See and change the set-up."""
-        self.prepare.show_again(str(self.seat.remembered.get("prepare page")))
-        self._go("prepare", self.prepare)
-        self.prepare.list.setFocus()
+        self.go("prepare")
 
     def prepare_part(self, kind: str, part: str, at: str, way_back: Callable[[], None]) -> None:
         """Change something that is prepared; Alt+Left there goes back to where one was."""
         self.prepare.visit(kind, part, at, way_back)
-        self._go("prepare", self.prepare)
+        self._show("prepare", self.prepare)
 
     def browse(self, cabinet: str) -> None:
         """Show what lies in a cabinet."""
@@ -362,74 +356,39 @@ class MainWindow(QMainWindow):
     def open_batch(self, batch_id: str) -> None:
         """Open a batch on the bench; one that was open comes back as it was left."""
         if batch_id not in self.benches:
-            view = places.make_bench(self.seat, batch_id, self)
-            view.left.connect(self.go_work)
-            view.files_dropped.connect(lambda files: self.work.presenter.files.import_files(files, batch_id))
-            self.listen(view.presenter)
-            view.presenter.changed.connect(lambda _: self._show_undo())
-            view.presenter.closed.connect(lambda: self._release(batch_id))
-            view.presenter.record_made.connect(self._offer_record)
-            view.offered.connect(self.offer)
-            view.filed_opened.connect(self.viewers.open)
-            view.sending.connect(self.viewers.sends_at(self.edge))
-            view.keeping.connect(lambda spot: self.edge.open(places.make_access(self.seat, spot)))
-            view.giving.connect(self.give_batch)
-            view.prepare_asked.connect(partial(self.prepare_part, way_back=partial(self.open_batch, batch_id)))
-            self.benches[batch_id] = view
-            self.stack.addWidget(view)
+            self.benches[batch_id] = places.make_bench(self, batch_id)
+            self.stack.addWidget(self.benches[batch_id])
         view = self.benches[batch_id]
-        self._go("work", view)
-        view.presenter.refresh()
-        view.strip.setFocus()
+        self._show("work", view)
+        view.refresh()
+        view.focus_first()
 
-    def _release(self, batch_id: str) -> None:
+    def release_bench(self, batch_id: str) -> None:
         """Let go of the bench of a batch that is closed: its pictures, its timer, its place in the stack."""
         view = self.benches.pop(batch_id, None)
         if view is not None:
-            if self.stack.currentWidget() is view:
+            if self.front is view:
                 self.go_work()
             self.stack.removeWidget(view)
             view.presenter.end()
             view.presenter.deleteLater()
             view.deleteLater()
 
-    def _take_files(self, files: list[Path], values: dict[str, str]) -> None:
+    def take_files(self, files: list[Path], values: dict[str, str]) -> None:
         """Bring in files that were dropped on a cabinet's column."""
         self.go_work()
         self.work.presenter.files.import_files(files, None, values)
 
-    def _prepare_scan(self, values: dict[str, str], cabinet: str) -> None:
+    def prepare_scan(self, values: dict[str, str], cabinet: str) -> None:
         """Go to the scanner with what is chosen in a cabinet."""
         self.go_work()
         self.work.presenter.scanning.bring_along(values, cabinet)
 
     def open_files(self, files: list[Path]) -> None:
         """Bring in files that were handed over by the file manager."""
-        self._take_files(files, {})
+        self.take_files(files, {})
         self.activateWindow()
         self.raise_()
-
-    def _shows_cabinets(self) -> bool:
-        """Whether the cabinets are in front; asking does not make them."""
-        return "cabinets" in vars(self) and self.stack.currentWidget() is self.cabinets
-
-    def _undo(self) -> None:
-        if (bench := self._current_bench()) is not None:
-            bench.presenter.undo()
-        elif self._shows_cabinets():
-            self.cabinets.presenter.undo()
-        elif self.stack.currentWidget() is self.work:
-            self.work.presenter.undo()
-        elif "prepare" in vars(self) and self.stack.currentWidget() is self.prepare:
-            self.prepare.undo()
-
-    def _redo(self) -> None:
-        if (bench := self._current_bench()) is not None:
-            bench.presenter.redo()
-
-    def _current_bench(self) -> BenchView | None:
-        widget = self.stack.currentWidget()
-        return next((view for view in self.benches.values() if view is widget), None)
 
     def open_record(self, record_id: str) -> None:
         """Show a filing record."""

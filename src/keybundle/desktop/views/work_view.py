@@ -34,6 +34,7 @@ from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.halt_band import HaltBand
 from keybundle.desktop.views.mapping_dialog import MappingDialog
+from keybundle.desktop.views.place import Place
 from keybundle.desktop.views.preview_dialog import PreviewDialog
 from keybundle.desktop.views.scan_options_sheet import ScanOptionsSheet
 from keybundle.desktop.views.side_sheet import SheetEdge
@@ -88,7 +89,7 @@ def card(*parts: QWidget) -> QFrame:
     return frame
 
 
-class WorkView(QWidget):
+class WorkView(Place):
     """The work place."""
 
     batch_opened = Signal(str)
@@ -254,18 +255,43 @@ class WorkView(QWidget):
         on("work.import folder", self._ask_folder)
         on("work.refill", self.presenter.scanning.refill)
         on("work.look", self.presenter.scanning.look)
-        on("work.scan more", lambda: self._at_chosen(self.presenter.scanning.scan), self._no_batch)
+        on("work.scan more", lambda: self._at_chosen(self.presenter.scanning.scan))
         on("work.open", lambda: self._open_index(self.list.currentIndex()))
-        on("work.stop reading", lambda: self._at_chosen(self.presenter.toggle_reading), self._no_batch)
-        on("work.close", lambda: self._at_chosen(self.presenter.close_batch), self._no_batch)
-        on("work.throw away", lambda: self._at_chosen(self.presenter.throw_away), self._no_batch)
+        on("work.stop reading", lambda: self._at_chosen(self.presenter.toggle_reading))
+        on("work.close", lambda: self._at_chosen(self.presenter.close_batch))
+        on("work.throw away", lambda: self._at_chosen(self.presenter.throw_away))
         on("work.thrown", self._show_thrown)
-        on("work.give", lambda: self._at_chosen(self.giving.emit), self._no_batch)
+        on("work.give", lambda: self._at_chosen(self.giving.emit))
         on("work.go on", lambda: self.halt.choose("go on"))
         on("work.again", lambda: self.halt.choose("again"))
         on("work.leave out", lambda: self.halt.choose("leave out"))
         on("work.later", lambda: self.halt.choose(""))
+        given, scanning = self.handlers.provide, self.presenter.scanning
+        given("batch", lambda: self.list.currentIndex().isValid())
+        given("routine", lambda: scanning.routine() is not None)
+        given("scanner", lambda: not scanning.lack(), scanning.lack)
+        of_batch = lambda: scanning.lack(self._chosen_batch())  # noqa: E731
+        given("scanner for it", lambda: not of_batch(), of_batch)
+        given("incoming", lambda: self.presenter.incoming.is_busy)
+        given("halt", lambda: self.halt.isVisible())
         bind_place(self, "work", self.handlers, but=("work.open",))
+
+    def refresh(self) -> None:
+        """Ask for the list again."""
+        self.presenter.refresh()
+
+    def focus_first(self) -> None:
+        """Give the list the keyboard."""
+        self.list.setFocus()
+
+    @property
+    def undo_told(self) -> str:
+        """What was thrown away last."""
+        return self.presenter.undo_told
+
+    def undo(self) -> None:
+        """Bring back what was thrown away last."""
+        self.presenter.undo()
 
     def render_state(self, state: WorkState) -> None:
         """Show a state."""
@@ -357,15 +383,14 @@ class WorkView(QWidget):
         if row is not None:
             self.batch_opened.emit(row.id)
 
-    def _no_batch(self) -> str:
-        """Say that no batch is chosen to do something with; empty where one is."""
-        return "" if self.list.currentIndex().isValid() else tr("Choose a batch in the list first.")
-
     def _at_chosen(self, run: Callable[[str], object]) -> None:
         """Do something with the chosen batch, where one is chosen."""
+        if (batch_id := self._chosen_batch()) is not None:
+            run(batch_id)
+
+    def _chosen_batch(self) -> str | None:
         row = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
-        if row is not None:
-            run(row.id)
+        return row.id if row is not None else None
 
     def _bind_starters(self, keys: tuple[tuple[str, str], ...]) -> None:
         """Let each routine's own key start it, with Alt so that it never stands in the way of a command."""

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import functools
 import gettext
+import re
 import string
 from datetime import date
 from importlib.resources import files
@@ -23,6 +24,7 @@ from keybundle.core.base.messages import PSEUDO, SOURCE, pseudo, say
 from keybundle.core.fields.locales import LAST_RESORT, is_locale
 
 _spoken = [SOURCE, LAST_RESORT]
+_HOW = re.compile(r"\{\w+:")  # a parameter that says how it is written
 
 
 def speak(language: str, locale: str = "") -> None:
@@ -96,8 +98,10 @@ def _cldr() -> str:
 def _fill(text: str, params: dict[str, Any]) -> str:
     if _spoken[0] == PSEUDO and text:
         text = pseudo(text)
+    if not params:
+        return text
     told = {k: worded(v) if isinstance(v, str) else v for k, v in params.items()}
-    return _LocaleFormatter().vformat(text, (), told) if params else text
+    return _LocaleFormatter().vformat(text, (), told) if _HOW.search(text) else text.format_map(told)
 
 
 class _LocaleFormatter(string.Formatter):

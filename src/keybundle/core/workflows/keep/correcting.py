@@ -14,7 +14,16 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.filing.destination import compute_destination, make_caption
-from keybundle.core.filing.revise import Command, as_it_was, both, move_to, refuse_older, revise, set_values
+from keybundle.core.filing.revise import (
+    Command,
+    as_it_was,
+    both,
+    move_to,
+    refuse_older,
+    revise,
+    revision_standing_as,
+    set_values,
+)
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right, effective_rights
 from keybundle.core.setup.model import DocumentType, name_of
@@ -154,7 +163,7 @@ def _command(
 def take_back_correction(session: Session, corrected: Corrected) -> int:
     """Make documents what they were before a correction, as further versions; return how many.
 
-    One that was changed again since stays as it is.
+    One that is something else by now stays as it is; one that was changed again and put back since is not.
     """
     workspace, done = session.workspace, 0
     at, locale = workspace.clock.stamp(), workspace.setup.locale
@@ -163,11 +172,14 @@ def take_back_correction(session: Session, corrected: Corrected) -> int:
 
     def put_back(c: Connection, one: tuple[str, int, int]) -> None:
         nonlocal done
-        document_id, version, revision = one
-        with contextlib.suppress(InputProblem):  # it was changed again since, and stays as it is
+        document_id, version, _ = one
+        stands = revision_standing_as(c, document_id, version + 1)
+        if stands is None:
+            return  # it was changed again since, and stays as it is
+        with contextlib.suppress(InputProblem):
             _require_at(session, c, document_id)
             revise(
-                c, document_id, as_it_was(c, document_id, version), base=revision, who=session.person, at=at,
+                c, document_id, as_it_was(c, document_id, version), base=stands, who=session.person, at=at,
                 comment=message("version.put-back", number=version), locale=locale, named=names_of_fields(workspace.setup),
             )  # fmt: skip
             done += 1

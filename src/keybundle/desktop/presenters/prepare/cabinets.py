@@ -19,10 +19,10 @@ from keybundle.core.workflows.keep.refiling import Refiled, Rehearsed
 from keybundle.core.workflows.prepare import cabinets, parts
 from keybundle.core.workflows.prepare.cabinets import CabinetRow
 from keybundle.desktop.presenters.doing import Doing
-from keybundle.desktop.presenters.prepare.editing import Kept
 from keybundle.desktop.presenters.prepare.forms import Choices, FormField, Section, of_parts, values_of
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, say_documents
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.presenters.undoing import Undo
 from keybundle.desktop.words import tr
 
 SOURCE = "source"
@@ -157,7 +157,7 @@ class CabinetsPresenter(PartsPresenter):
             moved = say_documents(len(found.corrected.versions))
             self.said.emit(tr("{name}: {moved} filed anew", name=levels.cabinet.name, moved=moved))
             self._editing.note(
-                Kept(tr("{name}: levels", name=levels.cabinet.name), lambda: refiling.take_back_levels(session, found))
+                Undo(tr("{name}: levels", name=levels.cabinet.name), lambda: refiling.take_back_levels(session, found))
             )
             self._s.bus.tell(Changes(repository=True, setup=True))
             self.refresh()
@@ -174,7 +174,7 @@ class CabinetsPresenter(PartsPresenter):
 
         def done(found: Corrected) -> None:
             self.said.emit(tr("{moved} filed anew", moved=say_documents(len(found.versions))))
-            self._editing.note(Kept(tr("filed anew"), lambda: take_back_correction(session, found)))
+            self._editing.note(Undo(tr("filed anew"), lambda: take_back_correction(session, found)))
             self._s.bus.tell(Changes(repository=True))
             self.refresh()
 
@@ -194,7 +194,7 @@ class CabinetsPresenter(PartsPresenter):
 
         self._editing.keep(
             lambda: parts.save_part(session, "document_types", changed, kind),
-            lambda _: Kept(
+            lambda _: Undo(
                 tr("{name}: folder", name=kind.name), lambda: parts.save_part(session, "document_types", kind, changed)
             ),
             done, self._could_not,

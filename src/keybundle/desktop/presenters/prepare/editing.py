@@ -3,21 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.presenters.undoing import Undo, Undoing
 from keybundle.desktop.words import tr
 
 LANE = "setup"
-
-
-@dataclass(frozen=True)
-class Kept:
-    """A change that was kept: what it was, in words, and what puts back what was there before."""
-
-    told: str
-    put_back: Callable[[], object]
 
 
 class Editing:
@@ -31,47 +23,51 @@ class Editing:
     ) -> None:
         self._s = seat
         self._said, self._failed, self._refresh = said, failed, refresh
-        self._under_way = 0
-        self._kept: list[Kept] = []
+        self._undoing = Undoing(self._put_back)
 
     @property
     def is_keeping(self) -> bool:
         """Whether changes are under way, so that what is shown is newer than what is kept."""
-        return self._under_way > 0
+        return self._undoing.is_under_way
+
+    @property
+    def can_undo(self) -> bool:
+        """Whether there is something to put back, or will be once what is under way is through."""
+        return self._undoing.can_undo
 
     @property
     def undo_told(self) -> str:
         """What ``undo`` would put back, in words; empty where nothing was changed here."""
-        return self._kept[-1].told if self._kept else ""
+        return self._undoing.told
 
     def keep(
-        self, save: Callable[[], Any], kept: Callable[[Any], Kept], done: Callable[[Any], None],
+        self, save: Callable[[], Any], kept: Callable[[Any], Undo], done: Callable[[Any], None],
         refused: Callable[[str], None],
     ) -> None:  # fmt: skip
         """Keep a change after all before it; ``done`` gets what ``save`` returned, ``refused`` why it was not kept."""
-        self._under_way += 1
+        undoing = self._undoing
 
         def was_kept(result: Any) -> None:
-            self._under_way -= 1
-            self._kept.append(kept(result))
+            undoing.note(kept(result))
+            undoing.end()
             done(result)
 
         def was_refused(told: str) -> None:
-            self._under_way -= 1
+            undoing.end(came_to_nothing=True)
             refused(told)
 
+        undoing.begin()
         self._s.runner.change(save, was_kept, lane=LANE, on_error=was_refused)
 
-    def note(self, kept: Kept) -> None:
+    def note(self, kept: Undo) -> None:
         """Remember how to put back a change that was kept some other way."""
-        self._kept.append(kept)
+        self._undoing.note(kept)
 
     def undo(self) -> None:
         """Put back what was changed last, and say what it was; what cannot be put back any more is told and let go."""
-        if not self._kept:
-            return
-        last = self._kept.pop()
+        self._undoing.undo()
 
+    def _put_back(self, last: Undo) -> None:
         def end(tell: Callable[[str], None], told: str) -> None:
             tell(told)
             self._refresh()

@@ -22,6 +22,7 @@ from keybundle.core.workflows.prepare import areas, tags
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.prepare.parts import say_documents
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.presenters.undoing import Undo, Undoing
 from keybundle.desktop.words import tr, trn, worded
 
 SLASH = " / "
@@ -61,7 +62,7 @@ class FoldersPresenter(QObject):
         super().__init__(parent)
         self._s = seat
         self.state = FoldersState()
-        self._undo: list[tuple[str, Callable[[], object]]] = []
+        self._undoing = Undoing(self._put_back)
         self.doing = Doing(seat.runner, self)
         self.doing.changed.connect(lambda: self._show(doing=self.doing.told))
         seat.bus.changed.connect(self._on_changes)
@@ -97,7 +98,7 @@ class FoldersPresenter(QObject):
             fields=tuple((f, spec.name) for f, spec in specs.items()),
             registers=tuple((r.id, r.name) for r in setup.registers),
             areas=tuple((a.id, a.name) for a in setup.storage_areas), can_change=self._s.may(Right.PREPARE),
-            undo=self._undo[-1][0] if self._undo else "",
+            undo=self._undoing.told,
         )  # fmt: skip
         if not chosen:
             return
@@ -299,34 +300,53 @@ class FoldersPresenter(QObject):
     # -- what they share --------------------------------------------------------------------------------------------------
 
     def _change(self, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
-        self._show(problem="")
-        self._s.runner.change(work, done, lane="setup", owner=self, on_error=self._refused)
+        ended, refused = self._follow(done)
+        self._s.runner.change(work, ended, lane="setup", owner=self, on_error=refused)
 
     def _begin(self, what: str, work: Callable[[Progress, CancelToken], Any], done: Callable[[Any], None]) -> None:
+        ended, refused = self._follow(done)
+        self.doing.begin(what, work, ended, refused, owner=self)
+
+    def _follow(self, done: Callable[[Any], None]) -> tuple[Callable[[Any], None], Callable[[str], None]]:
+        """Return what takes the end of a change that begins now: what it brought, and why it was refused."""
+
+        def ended(result: Any) -> None:
+            done(result)
+            self._undoing.end()
+
+        def refused(told: str) -> None:
+            self._undoing.end(came_to_nothing=True)
+            self._refused(told)
+
         self._show(problem="")
-        self.doing.begin(what, work, done, self._refused, owner=self)
+        self._undoing.begin()
+        return ended, refused
 
     def _refused(self, told: str) -> None:
         self.failed.emit(told)
         self._show(problem=told)
 
     def _kept(self, told: str, put_back: Callable[[], object]) -> None:
-        self._undo.append((told, put_back))
+        self._undoing.note(Undo(told, put_back))
         self._s.bus.tell(Changes(repository=True))
         self.refresh()
 
+    @property
+    def can_undo(self) -> bool:
+        """Whether there is something to put back, or will be once what is under way is through."""
+        return self._undoing.can_undo
+
     def undo(self) -> None:
         """Put back what one changed last here."""
-        if not self._undo:
-            return
-        told, put_back = self._undo.pop()
+        self._undoing.undo()
 
+    def _put_back(self, last: Undo) -> None:
         def done(_: object) -> None:
-            self.said.emit(tr("Put back: {told}", told=told))
+            self.said.emit(tr("Put back: {told}", told=last.told))
             self._s.bus.tell(Changes(repository=True))
             self.refresh()
 
-        self._change(put_back, done)
+        self._s.runner.change(last.put_back, done, lane="setup", owner=self, on_error=self._refused)
 
     def stop(self) -> None:
         """Stop what is under way after the document in hand."""

@@ -20,9 +20,12 @@ from keybundle.core.setup.parts import Named
 from keybundle.core.setup.uses import used_by
 from keybundle.core.workflows.prepare import parts, setup_admin
 from keybundle.core.workflows.prepare.parts import PartProblem
-from keybundle.desktop.presenters.prepare.editing import Editing, Kept, tell_parts
+from keybundle.desktop.actions.conditions import CONDITIONS
+from keybundle.desktop.actions.registry import LACKS
+from keybundle.desktop.presenters.prepare.editing import Editing, tell_parts
 from keybundle.desktop.presenters.prepare.forms import Section, values_of
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.presenters.undoing import Undo
 from keybundle.desktop.words import mark, tr, trn, worded
 
 TITLES = {
@@ -31,6 +34,8 @@ TITLES = {
     "groups": mark("Groups"), "roles": mark("Roles"),
 }  # fmt: skip
 GIVE_RIGHTS = ("people", "groups", "roles")
+CHANGES = ("prepare.new", "prepare.copy", "prepare.remove", "prepare.earlier", "prepare.later")
+ON_PART = (*CHANGES[1:], "prepare.history", "prepare.editor")
 TYPED = ("line", "list", "lines", "folder", "value")  # what is typed stays where it was refused; a check goes back
 
 
@@ -149,12 +154,15 @@ class PartsPresenter(QObject):
         setup = self._s.workspace.setup
         all_parts: tuple[Named, ...] = getattr(setup, self.kind)
         part = next((p for p in all_parts if p.id == self.state.chosen), all_parts[0] if all_parts else None)
-        rights = (Right.PREPARE, Right.GIVE_RIGHTS) if self.kind in GIVE_RIGHTS else (Right.PREPARE,)
         self._show_part(
             setup, part, rows=tuple(PartRow(p.id, p.name, self.note(setup, p)) for p in all_parts),
-            can_change=all(self._s.may(right) for right in rights), undo=self._editing.undo_told,
+            can_change=all(self._s.may(right) for right in self._rights()), undo=self._editing.undo_told,
         )  # fmt: skip
         self.was_shown()
+
+    def _rights(self) -> tuple[Right, ...]:
+        """Return the rights that changing such parts takes."""
+        return (Right.PREPARE, Right.GIVE_RIGHTS) if self.kind in GIVE_RIGHTS else (Right.PREPARE,)
 
     def _show(self, **changes: Any) -> None:
         self.state = replace(self.state, **changes)
@@ -167,7 +175,7 @@ class PartsPresenter(QObject):
         more = self.more(setup, part)
         asked = _names((*sections, *more.get("field_sections", ())))
         users = used_by(setup, self.kind, part.id) if part is not None else ()
-        named = {(of, p.id): p.name for of in TITLES for p in getattr(setup, of)}
+        named = {(of, p.id): p.name for of in {of for of, _ in users} for p in getattr(setup, of)}
         self._show(
             part=part, chosen=part.id if part is not None else "", sections=sections,
             values={**(self.values(setup, part, sections) if part is not None else {}), **drafts}, problems=problems,
@@ -212,9 +220,9 @@ class PartsPresenter(QObject):
         self._show_part(self._s.workspace.setup, part)
         session, kind = self._s.session, self.kind
 
-        def kept(_: object) -> Kept:
+        def kept(_: object) -> Undo:
             told = tell_parts(part.name, base.model_dump(), part.model_dump())
-            return Kept(told, lambda: parts.save_part(session, kind, base, part))
+            return Undo(told, lambda: parts.save_part(session, kind, base, part))
 
         def refused(told: str) -> None:
             now = next((p for p in getattr(self._s.workspace.setup, kind) if p.id == base.id), None)
@@ -252,6 +260,15 @@ class PartsPresenter(QObject):
         if name.strip():
             self._add(lambda: parts.add_part(session, kind, name))
 
+    def lack(self, command_id: str) -> str:
+        """Return why a command on a part cannot be run now, in words; empty where it can."""
+        if command_id == "prepare.undo" and not self._editing.can_undo:
+            return tr(CONDITIONS["undo"])
+        if command_id in ON_PART and self.state.part is None:
+            return tr("Choose one in the list first.")
+        missing = next((right for right in self._rights() if not self._s.may(right)), None)
+        return tr(LACKS, right=tr(missing.value)) if missing is not None and command_id in CHANGES else ""
+
     def copy(self) -> None:
         """Make a copy of the chosen part and show it."""
         session, kind, chosen = self._s.session, self.kind, self.state.chosen
@@ -264,8 +281,8 @@ class PartsPresenter(QObject):
         def name_of(part_id: str) -> str:
             return next((str(p.name) for p in getattr(ws.setup, kind) if p.id == part_id), part_id)
 
-        def kept(made: str) -> Kept:
-            return Kept(tr("{name}, added", name=name_of(made)), lambda: parts.remove_part(session, kind, made))
+        def kept(made: str) -> Undo:
+            return Undo(tr("{name}, added", name=name_of(made)), lambda: parts.remove_part(session, kind, made))
 
         def done(made: str) -> None:
             self._show(chosen=made)
@@ -290,7 +307,7 @@ class PartsPresenter(QObject):
 
         self._editing.keep(
             lambda: parts.remove_part(session, kind, part.id, part),
-            lambda place: Kept(
+            lambda place: Undo(
                 tr("{name}, removed", name=part.name), lambda: parts.put_part(session, kind, part, place)
             ),
             done, self._could_not,
@@ -302,7 +319,7 @@ class PartsPresenter(QObject):
         if part is not None:
             self._editing.keep(
                 lambda: parts.move_part(session, kind, part.id, by),
-                lambda _: Kept(
+                lambda _: Undo(
                     tr("{name}, moved", name=part.name), lambda: parts.move_part(session, kind, part.id, -by)
                 ),
                 lambda _: self.refresh(), self._could_not,
@@ -343,9 +360,9 @@ class PartsPresenter(QObject):
         if part is None:
             return
 
-        def kept(_: object) -> Kept:
+        def kept(_: object) -> Undo:
             now = next(p for p in getattr(self._s.workspace.setup, kind) if p.id == part.id)
-            return Kept(tr("{name}, gone back", name=part.name), lambda: parts.save_part(session, kind, part, now))
+            return Undo(tr("{name}, gone back", name=part.name), lambda: parts.save_part(session, kind, part, now))
 
         def done(name: str) -> None:
             self.said.emit(tr("{name} is as it was then.", name=name))

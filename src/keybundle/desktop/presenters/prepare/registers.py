@@ -17,10 +17,10 @@ from keybundle.core.workflows.prepare.parts import change_part
 from keybundle.core.workflows.prepare.proposals import Proposed
 from keybundle.core.workflows.prepare.register_files import CsvLook
 from keybundle.core.workflows.prepare.register_sources import Refreshed, TableLook
-from keybundle.desktop.presenters.prepare.editing import Kept
 from keybundle.desktop.presenters.prepare.forms import FormField, Section, values_of
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, say_documents
 from keybundle.desktop.presenters.remembered import Remembered
+from keybundle.desktop.presenters.undoing import Undo
 from keybundle.desktop.words import tr, trn
 
 Entry = dict[str, str]
@@ -137,7 +137,7 @@ class RegistersPresenter(PartsPresenter):
         session, chosen = self._s.session, self.state.chosen
         self._editing.keep(
             lambda: registers.rename_column(session, chosen, old, new),
-            lambda _: Kept(
+            lambda _: Undo(
                 tr("column {old}: {new}", old=old, new=new), lambda: registers.rename_column(session, chosen, new, old)
             ),
             lambda _: self.refresh(), self._could_not,
@@ -243,10 +243,10 @@ class RegistersPresenter(PartsPresenter):
         if first is None:
             return
 
-        def kept(before: Mapping[str, Entry]) -> Kept:
+        def kept(before: Mapping[str, Entry]) -> Undo:
             several = trn("{n:,} entry", "{n:,} entries", len(before))
             told = tr("{key}: {column}", key=first[0] if len(before) == 1 else several, column=", ".join(first[1]))
-            return Kept(told, lambda: registers.change_entries(session, chosen, before))
+            return Undo(told, lambda: registers.change_entries(session, chosen, before))
 
         self._editing.keep(
             lambda: registers.change_entries(session, chosen, changes), kept, lambda _: self._entries_changed(),
@@ -270,8 +270,8 @@ class RegistersPresenter(PartsPresenter):
         place = register.columns.index(register.key)
         keys = [cells[place].strip() for cells in rows if len(cells) > place]
 
-        def kept(_: object) -> Kept:
-            return Kept(tr("entries added"), lambda: registers.remove_entries(session, chosen, keys))
+        def kept(_: object) -> Undo:
+            return Undo(tr("entries added"), lambda: registers.remove_entries(session, chosen, keys))
 
         def done(found: tuple[int, tuple[str, ...]]) -> None:
             self.said.emit(trn("{n:,} entry added", "{n:,} entries added", found[0]))
@@ -289,8 +289,8 @@ class RegistersPresenter(PartsPresenter):
             used = registers.count_uses(session, chosen, keys)
             return registers.remove_entries(session, chosen, keys), used
 
-        def kept(found: tuple[list[tuple[int, Entry]], int]) -> Kept:
-            return Kept(tr("entries removed"), lambda: registers.put_back_entries(session, chosen, found[0]))
+        def kept(found: tuple[list[tuple[int, Entry]], int]) -> Undo:
+            return Undo(tr("entries removed"), lambda: registers.put_back_entries(session, chosen, found[0]))
 
         def done(found: tuple[list[tuple[int, Entry]], int]) -> None:
             gone = trn(

@@ -13,9 +13,10 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.prepare import general, setup_admin, surroundings
 from keybundle.core.workflows.prepare.parts import value_at
-from keybundle.desktop.presenters.prepare.editing import Editing, Kept
+from keybundle.desktop.presenters.prepare.editing import Editing
 from keybundle.desktop.presenters.prepare.forms import FormField, Section
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.presenters.undoing import Undo
 from keybundle.desktop.words import tr
 
 
@@ -72,9 +73,9 @@ class RepositoryPresenter(QObject):
             self._problems.pop(path, None)
             self._drafts.pop(path, None)
 
-        def kept(_: object) -> Kept:
+        def kept(_: object) -> Undo:
             told = ", ".join(path.replace("_", " ").replace(".", " ") for path in changes)
-            return Kept(told, lambda: general.save_general(session, before, changes))
+            return Undo(told, lambda: general.save_general(session, before, changes))
 
         def done(_: object) -> None:
             self.said.emit(tr("Kept: {name}", name=self._s.workspace.setup.repository))
@@ -91,6 +92,11 @@ class RepositoryPresenter(QObject):
         """Show how a locale writes days and numbers while it is typed."""
         self.state = replace(self.state, sections=_form(locale.strip()), values={})
         self.changed.emit(self.state)
+
+    @property
+    def can_undo(self) -> bool:
+        """Whether there is something to put back, or will be once what is under way is through."""
+        return self._editing.can_undo
 
     def undo(self) -> None:
         """Put back what one changed last here."""

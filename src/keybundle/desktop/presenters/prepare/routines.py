@@ -27,11 +27,10 @@ from keybundle.core.workflows.prepare.pointing import PointedBarcode, PointedPag
 from keybundle.core.workflows.prepare.rehearsing import RehearsedDocument, rehearse_values
 from keybundle.core.workflows.prepare.routines import Sample
 from keybundle.core.workflows.prepare.sentences import say_routine
-from keybundle.core.workflows.session.session import Session
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.prepare.forms import FormField, Section, of_parts
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState
-from keybundle.desktop.presenters.seat import Seat, say_grantees
+from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import mark, say_language, tr, trn, worded
 
 WAIT_MS = 250
@@ -78,9 +77,9 @@ class RoutineState(PartsState):
         return self.part if isinstance(self.part, Routine) else None
 
 
-def _who_works(session: Session) -> tuple[tuple[str, str], ...]:
+def _who_works(seat: Seat) -> tuple[tuple[str, str], ...]:
     """Return the groups and people that a batch can be given to."""
-    return tuple((key, told) for key, told in say_grantees(session) if not key.startswith("roles "))
+    return tuple((key, told) for key, told in seat.say_grantees() if not key.startswith("roles "))
 
 
 def _codes(*codes: str) -> tuple[tuple[str, str], ...]:
@@ -135,8 +134,8 @@ class RoutinesPresenter(PartsPresenter):
         return Section(tr("Routine"), (
             FormField("name", tr("Name"), longest=80),
             FormField("description", tr("Description")),
-            FormField("kept_to", tr("Who may use it"), "kept to", choices=say_grantees(self._s.session), unit=part.name),
-            FormField("given_to", tr("It becomes the work of"), "kept to", choices=_who_works(self._s.session),
+            FormField("kept_to", tr("Who may use it"), "kept to", choices=self._s.say_grantees(), unit=part.name),
+            FormField("given_to", tr("It becomes the work of"), "kept to", choices=_who_works(self._s),
                       unit=part.name, none=tr("who brought it in")),
             FormField("allows", tr("Others than overseers may"), "picks", choices=_codes(*ALLOWED)),
             FormField("sign", tr("Sign"), longest=2, help=tr("Two letters that stand beside its batches.")),

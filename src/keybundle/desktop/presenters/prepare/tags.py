@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -16,6 +15,7 @@ from keybundle.core.workflows.prepare.tags import TagRow, TagsChanged
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.prepare.parts import say_documents
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.presenters.undoing import Undo, Undoing
 from keybundle.desktop.words import tr
 
 __all__ = ["TAG_COLOURS", "TagRow", "TagsPresenter", "TagsState"]
@@ -43,7 +43,7 @@ class TagsPresenter(QObject):
         super().__init__(parent)
         self._s = seat
         self.state = TagsState()
-        self._undo: list[tuple[str, Callable[[], object]]] = []
+        self._undoing = Undoing(self._put_back)
         self.doing = Doing(seat.runner, self)
         self.doing.changed.connect(lambda: self._show(doing=self.doing.told))
 
@@ -56,10 +56,8 @@ class TagsPresenter(QObject):
         session = self._s.session
 
         def done(rows: list[TagRow]) -> None:
-            undo = self._undo[-1][0] if self._undo else ""
-            self._show(
-                rows=tuple(rows), can_change=self._s.may(Right.PREPARE) and self._s.may(Right.CORRECT), undo=undo
-            )
+            can_change = self._s.may(Right.PREPARE) and self._s.may(Right.CORRECT)
+            self._show(rows=tuple(rows), can_change=can_change, undo=self._undoing.told)
 
         self._s.runner.query(lambda: tags.list_tags(session), done, key="tags", owner=self, on_error=self.failed.emit)
 
@@ -73,13 +71,19 @@ class TagsPresenter(QObject):
             told = say_documents(len(found.documents))
             said = tr("{old} is {new} now, on {documents}", old=old, new=new, documents=told)
             self.said.emit(said if new else tr("{old} was taken from {documents}", old=old, documents=told))
-            self._undo.append((tr("{old} renamed", old=old), lambda: tags.take_back_renaming(session, found)))
+            self._undoing.note(Undo(tr("{old} renamed", old=old), lambda: tags.take_back_renaming(session, found)))
+            self._undoing.end()
             self._changed()
 
+        def refused(told: str) -> None:
+            self._undoing.end(came_to_nothing=True)
+            self._refused(told)
+
         self._show(problem="")
+        self._undoing.begin()
         self.doing.begin(
             tr("Renaming"), lambda tell, cancel: tags.rename_tag(session, old, new, progress=tell, cancel=cancel), done,
-            self._refused, owner=self,
+            refused, owner=self,
         )  # fmt: skip
 
     def colour(self, tag: str, colour: str) -> None:
@@ -90,16 +94,21 @@ class TagsPresenter(QObject):
             on_error=self._refused,
         )  # fmt: skip
 
+    @property
+    def can_undo(self) -> bool:
+        """Whether there is something to put back, or will be once what is under way is through."""
+        return self._undoing.can_undo
+
     def undo(self) -> None:
         """Put back what was renamed or taken away last here."""
-        if self._undo:
-            told, put_back = self._undo.pop()
+        self._undoing.undo()
 
-            def done(_: object) -> None:
-                self.said.emit(tr("Put back: {told}", told=told))
-                self._changed()
+    def _put_back(self, last: Undo) -> None:
+        def done(_: object) -> None:
+            self.said.emit(tr("Put back: {told}", told=last.told))
+            self._changed()
 
-            self._s.runner.change(put_back, done, lane="setup", owner=self, on_error=self._refused)
+        self._s.runner.change(last.put_back, done, lane="setup", owner=self, on_error=self._refused)
 
     def _changed(self) -> None:
         self._s.bus.tell(Changes(repository=True))

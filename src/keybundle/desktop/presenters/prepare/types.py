@@ -24,10 +24,10 @@ from keybundle.desktop.presenters.asking import ValueHelp, ask
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.prepare.cabinets import SOURCE, source_choices, source_of
-from keybundle.desktop.presenters.prepare.editing import Kept
 from keybundle.desktop.presenters.prepare.forms import FormField, Section, of_parts, values_of
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, say_documents
-from keybundle.desktop.presenters.seat import Seat, say_grantees
+from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.presenters.undoing import Undo
 from keybundle.desktop.words import mark, tr, trn
 
 ZONE_MARGIN = 0.004
@@ -96,7 +96,7 @@ class TypesPresenter(PartsPresenter):
                 FormField("name", tr("Name"), longest=80),
                 FormField("cabinet", tr("Cabinet"), "pick", choices=of_parts(setup.cabinets), none=tr("none yet"),
                           make=tr("Make a new cabinet")),
-                FormField("kept_to", tr("Who may use it"), "kept to", choices=say_grantees(self._s.session), unit=part.name),
+                FormField("kept_to", tr("Who may use it"), "kept to", choices=self._s.say_grantees(), unit=part.name),
             )),
             Section(tr("Caption and key"), (
                 FormField("caption", tr("Caption"), hint=tr("such as {Supplier} {Bill number}"),
@@ -359,7 +359,7 @@ class TypesPresenter(PartsPresenter):
 
         def done(found: Corrected) -> None:
             self.said.emit(tr("{documents} filled", documents=say_documents(len(found.versions))))
-            self._editing.note(Kept(tr("filled"), lambda: take_back_correction(session, found)))
+            self._editing.note(Undo(tr("filled"), lambda: take_back_correction(session, found)))
             self._s.bus.tell(Changes(repository=True))
             self.refresh()
 

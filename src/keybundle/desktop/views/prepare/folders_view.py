@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keybundle.desktop.actions.conditions import CONDITIONS
 from keybundle.desktop.presenters.prepare.folders import FoldersPresenter, FoldersState
 from keybundle.desktop.views.calm import Button, Choice, Line
 from keybundle.desktop.views.list_sheet import ListSheet
@@ -310,6 +311,13 @@ class FoldersView(QWidget):
 
     def rest(self) -> None:
         """Ask for nothing more while another page is in front."""
+
+    def lack(self, command_id: str) -> str:
+        """Return why a command cannot be run now."""
+        if command_id == "prepare.undo":
+            return "" if self.presenter.can_undo else tr(CONDITIONS["undo"])
+        nothing = command_id == "prepare.remove" and self.table.currentRow() < 0
+        return tr("Choose one in the list first.") if nothing else ""
 
     def verbs(self) -> Mapping[str, Callable[[], Any]]:
         """Return what the place's commands do here."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from functools import cached_property
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
@@ -36,19 +37,13 @@ class FieldRow(QWidget):
         if not self.editor.accessibleName():
             self.editor.setAccessibleName(field.label)
         self.editor.setAccessibleDescription(field.help)
-        self.help, self.problem = Told(field.help), Told()
-        self.help.setProperty("role", "quiet")
-        self.problem.setProperty("role", "problem")
-        layout = QVBoxLayout(self)
+        layout = self._column = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
         narrow = isinstance(self.editor, (PickEditor, WholeEditor, DecimalEditor)) or (
             field.kind == "line" and 0 < field.longest <= SHORT
         )
         layout.addWidget(self.editor, alignment=Qt.AlignmentFlag.AlignLeft if narrow else Qt.AlignmentFlag(0))
-        for told in (self.help, self.problem):
-            told.setWordWrap(True)
-            layout.addWidget(told)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         self.show_told(field.help, "")
         self.setFocusProxy(self.editor)
@@ -59,10 +54,29 @@ class FieldRow(QWidget):
 
     def show_told(self, told: str, problem: str) -> None:
         """Show the help, and what is wrong with the value."""
-        for label, text in ((self.help, told), (self.problem, problem)):
-            if label.text() != text:
-                label.setText(text)
-            label.setVisible(bool(text))
+        for name, text in (("help", told), ("problem", problem)):
+            if text or name in vars(self):
+                label: Told = getattr(self, name)
+                if label.text() != text:
+                    label.setText(text)
+                label.setVisible(bool(text))
+
+    @cached_property
+    def help(self) -> Told:
+        """What is said of the field; made when there is something to say."""
+        return self._label("quiet", at=1)
+
+    @cached_property
+    def problem(self) -> Told:
+        """What is wrong with the value; made when something is."""
+        return self._label("problem", at=self._column.count())
+
+    def _label(self, role: str, at: int) -> Told:
+        label = Told()
+        label.setProperty("role", role)
+        label.setWordWrap(True)
+        self._column.insertWidget(at, label)
+        return label
 
 
 class Card(QFrame):

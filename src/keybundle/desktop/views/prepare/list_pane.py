@@ -17,6 +17,7 @@ from keybundle.desktop.words import tr
 ID = Qt.ItemDataRole.UserRole
 LIST_PX = 216
 MOST_WITHOUT_FILTER = 8
+ROWS_AT_ONCE = 32
 
 
 class ListPane(QWidget):
@@ -38,6 +39,7 @@ class ListPane(QWidget):
         self.names = QListWidget()
         # Thousands of people are not all laid out before the first of them is seen.
         self.names.setLayoutMode(QListWidget.LayoutMode.Batched)
+        self.names.setBatchSize(ROWS_AT_ONCE)
         self.names.setAccessibleName(title)
         self.names.setWordWrap(True)
         self.names.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

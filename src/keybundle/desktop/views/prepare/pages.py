@@ -72,18 +72,18 @@ class _Maker:
         all_pages = (
             Page(MISSING, tr("Not ready yet"), self._missing, _refresh),
             Page(ROUTINES, tr("Routines"), lambda: self._part(RoutineView(RoutinesPresenter(self._s, self._parent))),
-                 _refresh_part, ("routines",)),
-            Page(CABINETS, tr("Cabinets"), self._cabinets, _refresh_part, ("cabinets",)),
+                 _refresh_part, ("routines",), _lack),
+            Page(CABINETS, tr("Cabinets"), self._cabinets, _refresh_part, ("cabinets",), _lack),
             Page(TYPES, tr("Document types"), lambda: self._part(TypesView(TypesPresenter(self._s, self._parent))),
-                 _refresh_part, ("document_types",)),
+                 _refresh_part, ("document_types",), _lack),
             Page(REGISTERS, tr("Registers"), lambda: self._part(RegistersView(RegistersPresenter(self._s, self._parent))),
-                 _refresh_part, ("registers",)),
-            Page(PEOPLE, tr("People"), self._people, _refresh, ("people", "groups", "roles")),
+                 _refresh_part, ("registers",), _lack),
+            Page(PEOPLE, tr("People"), self._people, _refresh, ("people", "groups", "roles"), _lack),
             Page(KEPT, tr("Kept to"), self._kept, _refresh),
-            Page(FOLDERS, tr("Folders"), self._folders, _refresh),
-            Page(TAGS, tr("Tags"), self._tags, _refresh),
-            Page(AREAS, tr("Storage areas"), self._areas, _refresh_part, ("storage_areas",)),
-            Page(REPOSITORY, tr("Repository"), self._repository, _refresh),
+            Page(FOLDERS, tr("Folders"), self._folders, _refresh, lack=_lack),
+            Page(TAGS, tr("Tags"), self._tags, _refresh, lack=_lack),
+            Page(AREAS, tr("Storage areas"), self._areas, _refresh_part, ("storage_areas",), _lack),
+            Page(REPOSITORY, tr("Repository"), self._repository, _refresh, lack=_lack),
             Page(LEARNED, tr("Learned"), self._learned, _refresh_part),
         )  # fmt: skip
         may = self._s.may(Right.PREPARE)
@@ -162,6 +162,10 @@ def _refresh(view: Any) -> None:
     view.refresh()
 
 
+def _lack(view: Any, command_id: str) -> str:
+    return str(view.lack(command_id))
+
+
 def _refresh_part(view: Any) -> None:
     view.presenter.refresh()
 
@@ -169,7 +173,7 @@ def _refresh_part(view: Any) -> None:
 def make_place(seat: Seat, parent: QObject, outside: Outside) -> PrepareView:
     """Return the prepare place with its pages, at what is not ready yet where something is."""
     maker = _Maker(seat, parent, outside)
-    place = maker.place = PrepareView(maker.pages(), Handlers(seat.may, outside.warn))
+    place = maker.place = PrepareView(maker.pages(), Handlers(seat.may, outside.warn), seat.remembered)
 
     def counted(state: MissingState) -> None:
         if MISSING in place.pages:

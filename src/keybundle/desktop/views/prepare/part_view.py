@@ -173,6 +173,10 @@ class PartView(QWidget):
             "prepare.editor": self._enter_form,
         }  # fmt: skip
 
+    def lack(self, command_id: str) -> str:
+        """Return why a command cannot be run now."""
+        return self.presenter.lack(command_id)
+
     def _filter(self) -> None:
         self.pane.filter.show()
         self.pane.filter.setFocus()

@@ -152,6 +152,10 @@ class PeopleView(QWidget):
         """Return what the place's commands do on what is in front."""
         return self.shown.verbs()
 
+    def lack(self, command_id: str) -> str:
+        """Return why a command cannot be run now."""
+        return self.shown.lack(command_id)
+
     def show_part(self, part_id: str, at: str = "") -> None:
         """Show one of what is in front."""
         self.shown.show_part(part_id, at)

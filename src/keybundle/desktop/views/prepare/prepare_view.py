@@ -7,17 +7,21 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-from PySide6.QtCore import QSignalBlocker, Qt, Signal
+from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QStackedWidget, QVBoxLayout, QWidget
 
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.registry import COMMANDS, Handlers
+from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.place import Place
 from keybundle.desktop.words import tr
 
 ID = Qt.ItemDataRole.UserRole
 LIST_PX = 150
 MOST_BACK = 20
+LEFT = "prepare page"
+UNDO = "prepare.undo"  # it has no key of its own: Ctrl+Z is the window's
 
 
 class PageView(Protocol):
@@ -35,23 +39,27 @@ class PageView(Protocol):
 
 @dataclass(frozen=True)
 class Page:
-    """A page: its code, its title, and how it is made; ``holds`` are the kinds of parts that are edited there."""
+    """A page: its code, its title, and how it is made; ``holds`` are the kinds of parts that are edited there.
+
+    ``lack`` says of its view why a command cannot be run there now, empty where it can.
+    """
 
     code: str
     title: str
     make: Callable[[], QWidget]
     refresh: Callable[[Any], None]
     holds: tuple[str, ...] = ()
+    lack: Callable[[Any, str], str] = lambda view, command_id: ""
 
 
-class PrepareView(QWidget):
+class PrepareView(Place):
     """Lists the pages and shows the chosen one; knows nothing of what they hold."""
 
-    said = Signal(str)
-    page_shown = Signal(str)
-
-    def __init__(self, pages: tuple[Page, ...], handlers: Handlers, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, pages: tuple[Page, ...], handlers: Handlers, remembered: Remembered, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
+        self._remembered = remembered
         self.setObjectName("place")
         self.pages = {page.code: page for page in pages}
         self._views: dict[str, QWidget] = {}
@@ -83,6 +91,8 @@ class PrepareView(QWidget):
         self.handlers = handlers
         for command in (c.id for c in COMMANDS if c.place == "prepare"):
             handlers.on(command, functools.partial(self._run, command))
+        handlers.provide("way back", lambda: bool(self._back) or self._way_out is not None)
+        handlers.unless = self._lack
         bind_place(self, "prepare", handlers)
 
     def view(self, code: str) -> Any:
@@ -107,14 +117,19 @@ class PrepareView(QWidget):
         self._back, self._way_out = [], way_out
         self.back.show()
 
-    def show_again(self, left: str) -> None:
-        """Show the page that is shown, else the one that was ``left`` last, else the first; before the keyboard comes here.
+    def refresh(self) -> None:
+        """Show the page that is shown, else the one that was left last, else the first; before the keyboard comes here.
 
         A list without a current row takes its first one when it gets the keyboard.
         """
+        left = str(self._remembered.get(LEFT))
         self._way_out = None
         self.back.setVisible(bool(self._back))
         self.show_page(self.shown or (left if left in self.pages else next(iter(self.pages))))
+
+    def focus_first(self) -> None:
+        """Give the list of pages the keyboard."""
+        self.list.setFocus()
 
     def _show(self, code: str) -> None:
         if self.shown:
@@ -123,10 +138,10 @@ class PrepareView(QWidget):
         with QSignalBlocker(self.list):
             self.list.setCurrentRow(list(self.pages).index(code))
         view = self.view(code)
-        self.stack.setCurrentWidget(view)
         self.pages[code].refresh(view)
+        self.stack.setCurrentWidget(view)
         self.back.setVisible(bool(self._back) or self._way_out is not None)
-        self.page_shown.emit(code)
+        self._remembered.put(LEFT, code)
 
     def go_back(self) -> None:
         """Go back to where one came from."""
@@ -159,9 +174,14 @@ class PrepareView(QWidget):
         if item is not None:
             self.show_page(str(item.data(ID)))
 
+    @property
+    def can_undo(self) -> bool:
+        """Whether something was changed on the page, or is being changed; the page itself says what."""
+        return self._verb(UNDO) is not None and not self._lack(UNDO)
+
     def undo(self) -> None:
         """Put back what was changed last on the page."""
-        if self.shown and (run := self.view(self.shown).verbs().get("prepare.undo")) is not None:
+        if (run := self._verb(UNDO)) is not None:
             run()
 
     def mark(self, code: str, number: int) -> None:
@@ -170,10 +190,16 @@ class PrepareView(QWidget):
         title = self.pages[code].title
         item.setText(f"{title} ({number})" if number else title)
 
-    def _run(self, command: str) -> None:
+    def _verb(self, command: str) -> Callable[[], Any] | None:
         own: dict[str, Callable[[], Any]] = {"prepare.back": self.go_back, "prepare.pages": self.list.setFocus}
-        run = own.get(command) or (self.view(self.shown).verbs().get(command) if self.shown else None)
-        if run is not None:
+        return own.get(command) or (self.view(self.shown).verbs().get(command) if self.shown else None)
+
+    def _lack(self, command: str) -> str:
+        """Say why what is in front has no use for a command now."""
+        if self._verb(command) is None:
+            return tr("There is nothing of that on this page.")
+        return self.pages[self.shown].lack(self.view(self.shown), command) if self.shown else ""
+
+    def _run(self, command: str) -> None:
+        if (run := self._verb(command)) is not None:
             run()
-        else:
-            self.said.emit(tr("There is nothing of that on this page."))

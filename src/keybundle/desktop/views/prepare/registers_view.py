@@ -51,6 +51,10 @@ class RegistersView(PartView):
         self.table.setItemDelegate(CellDelegate(self.table))
         self.table.sort_asked.connect(lambda column, down: self.registers.sort(column, descending=down))
         self.table.pasted.connect(self._pasted)
+        self.table.refused.connect(self.registers.failed)
+        # A table without entries takes a block as its first ones.
+        here = self.table.currentIndex
+        self.table.handlers.provide("cell to paste at", lambda: here().isValid() or not self.model.rowCount())
         self.table.setAccessibleName(tr("Entries"))
         self.table.setAlternatingRowColors(True)
         self.new = Line()

@@ -9,6 +9,7 @@ from typing import Any
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from keybundle.desktop.actions.conditions import CONDITIONS
 from keybundle.desktop.presenters.prepare.repository import RepositoryPresenter, RepositoryState
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.prepare.form_view import FormView
@@ -89,6 +90,11 @@ class RepositoryView(QWidget):
 
     def rest(self) -> None:
         """Ask for nothing more while another page is in front."""
+
+    def lack(self, command_id: str) -> str:
+        """Return why a command cannot be run now."""
+        nothing = command_id == "prepare.undo" and not self.presenter.can_undo
+        return tr(CONDITIONS["undo"]) if nothing else ""
 
     def verbs(self) -> Mapping[str, Callable[[], Any]]:
         """Return what the place's commands do here."""

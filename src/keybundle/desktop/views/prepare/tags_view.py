@@ -9,6 +9,7 @@ from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QHBoxLayout, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
+from keybundle.desktop.actions.conditions import CONDITIONS
 from keybundle.desktop.presenters.prepare.tags import TAG_COLOURS, TagsPresenter, TagsState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.calm import Button, Choice
@@ -122,6 +123,13 @@ class TagsView(QWidget):
 
     def rest(self) -> None:
         """Ask for nothing more while another page is in front."""
+
+    def lack(self, command_id: str) -> str:
+        """Return why a command cannot be run now."""
+        if command_id == "prepare.undo":
+            return "" if self.presenter.can_undo else tr(CONDITIONS["undo"])
+        nothing = command_id == "prepare.remove" and self.table.currentRow() < 0
+        return tr("Choose one in the list first.") if nothing else ""
 
     def verbs(self) -> Mapping[str, Callable[[], Any]]:
         """Return what the place's commands do here."""

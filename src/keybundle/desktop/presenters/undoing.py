@@ -1,0 +1,72 @@
+"""What somebody changed in a place and can put back; an undo that comes before a change is through waits for it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+
+@dataclass(frozen=True)
+class Undo:
+    """A change that was kept: what it was, in words, and what puts back what was there before."""
+
+    told: str
+    put_back: Callable[[], Any]
+
+
+class Undoing:
+    """The changes of one person in a place, the last one to be put back first.
+
+    Undo is meant for the change that was asked for last. While one is under way (between ``begin`` and ``end``) it waits, and
+    is forgotten where that change comes to nothing. ``put_back`` gets the change that is due.
+    """
+
+    def __init__(self, put_back: Callable[[Undo], None]) -> None:
+        self._put_back = put_back
+        self._kept: list[Undo] = []
+        self._under_way = 0
+        self._is_asked = False
+
+    @property
+    def told(self) -> str:
+        """What ``undo`` would put back, in words; empty where nothing was changed here."""
+        return self._kept[-1].told if self._kept else ""
+
+    @property
+    def is_under_way(self) -> bool:
+        """Whether changes are under way, so that what is shown is newer than what is kept."""
+        return self._under_way > 0
+
+    @property
+    def can_undo(self) -> bool:
+        """Whether there is something to put back, or will be once what is under way is through."""
+        return bool(self._kept) or self.is_under_way
+
+    def note(self, undo: Undo) -> None:
+        """Remember how a change is put back."""
+        self._kept.append(undo)
+
+    def begin(self) -> None:
+        """Hear that a change is under way."""
+        self._under_way += 1
+
+    def end(self, *, came_to_nothing: bool = False) -> None:
+        """Hear that a change is through; it was noted before this, or it ``came_to_nothing``."""
+        self._under_way -= 1
+        if came_to_nothing:
+            self.forget()
+        if self._is_asked and not self._under_way:
+            self._is_asked = False
+            self.undo()
+
+    def forget(self) -> None:
+        """Forget an undo that waits: what it was meant for does not come."""
+        self._is_asked = False
+
+    def undo(self) -> None:
+        """Put back what was changed last."""
+        if self._under_way:
+            self._is_asked = True
+        elif self._kept:
+            self._put_back(self._kept.pop())
