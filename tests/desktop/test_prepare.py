@@ -24,6 +24,7 @@ from keybundle.desktop.views.prepare.cabinets_editor import LevelsSheet, TableSh
 from keybundle.desktop.views.prepare.part_view import HistorySheet
 from keybundle.desktop.views.prepare.registers_view import MappingSheet
 from keybundle.desktop.views.prepare.routine_view import RoutineView
+from keybundle.desktop.views.value_editor import TOLD, CellEditor
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
 from tests.support import acting, count_filed, filed_ids, scanned_template
@@ -344,6 +345,22 @@ class Editors(DesktopTest):
         self.until(lambda: towns() == ["Elmwick", "Ashmere"], 10, "a block pasted as it is sorted in sight")
         self.key(view.table, Qt.Key.Key_Down, CTRL | SHIFT)
         self.until(lambda: p.state.keys == ("Weir depot", "Lock house"), 10, "the register's own order again")
+        view.table.setCurrentIndex(view.model.index(1, town))
+        self.key(view.table, Qt.Key.Key_F2)
+        editor = self.app.focusWidget()
+        assert isinstance(editor, CellEditor)
+        editor.selectAll()
+        QTest.keyClicks(editor, "elm")
+        self.until(lambda: editor.is_list_open, 10, "what other entries have there")
+        self.assertEqual(editor.model.item(0).text(), f"Elmwick{TOLD}1 entry")
+        self.key(editor.list.popup(), Qt.Key.Key_Down)
+        self.key(editor.list.popup(), Qt.Key.Key_Return)
+        self.key(editor, Qt.Key.Key_Return)
+        self.until(lambda: towns() == ["Elmwick", "Elmwick"], 10)
+        view.table.setCurrentIndex(view.model.index(1, 0))
+        self.key(view.table, Qt.Key.Key_F2)
+        self.assertIsNone(view.registers.asked("Name"), "a key is its own")
+        self.key(self.app.focusWidget(), Qt.Key.Key_Escape)  # type: ignore[arg-type]
         path = self.folder / "depots.csv"
         path.write_text("Place;Depot name\nHolmelock;Weir depot\nOxmere;Reed depot\nOxmere;Reed depot\n")
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Protocol
 
 import shiboken6
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
@@ -10,11 +11,18 @@ from PySide6.QtGui import QColor, QFont, QPainter
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from keybundle.desktop.models.documents import NOTHING, STANDS, DocumentsModel
-from keybundle.desktop.presenters.asking import Asked, Found, ValueHelp
+from keybundle.desktop.presenters.asking import Asked, Found
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.value_editor import CellEditor
 
 Ask = Callable[[QModelIndex | QPersistentModelIndex], Asked | None]
+
+
+class Helper(Protocol):
+    """What answers an editor: the type-ahead list of its field."""
+
+    def complete(self, asked: Asked, typed: str, then: Callable[[Found], None]) -> None:
+        """Ask for the list; ``then`` takes it."""
 
 
 class CellDelegate(QStyledItemDelegate):
@@ -23,7 +31,7 @@ class CellDelegate(QStyledItemDelegate):
     ``ask`` says what the editor must know of a cell's field, ``helper`` answers it.
     """
 
-    def __init__(self, parent: QWidget, ask: Ask = lambda index: None, helper: ValueHelp | None = None) -> None:
+    def __init__(self, parent: QWidget, ask: Ask = lambda index: None, helper: Helper | None = None) -> None:
         super().__init__(parent)
         self._ask, self._helper = ask, helper
 

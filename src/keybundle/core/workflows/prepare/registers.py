@@ -22,6 +22,7 @@ from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
 MOST_BOUND = 500
+MOST_COMPLETED = 8
 
 
 @needs(Right.LOOK)
@@ -55,6 +56,20 @@ def load_entries(session: Session, register_id: str, keys: Sequence[str]) -> dic
             rows = c.execute(select(e.c.key, e.c.row).where(e.c.register == register_id, e.c.key.in_(some)))
             found |= {r.key: dict(r.row) for r in rows}
     return found
+
+
+@needs(Right.LOOK)
+def complete_column(session: Session, register_id: str, column: str, typed: str) -> list[tuple[str, int]]:
+    """Return the values of a column that begin with what is typed and how many entries have each, the most frequent first."""
+    e = t.register_entry
+    value = e.c.row[column].as_string()
+    chosen = (
+        select(value.label("value"), func.count().label("number"))
+        .where(e.c.register == register_id, value != "", value.istartswith(typed, autoescape=True))
+        .group_by(value).order_by(func.count().desc(), value).limit(MOST_COMPLETED)
+    )  # fmt: skip
+    with session.workspace.place.database.read() as c:
+        return [(str(r.value), int(r.number)) for r in c.execute(chosen)]
 
 
 @needs(Right.PREPARE)

@@ -17,6 +17,7 @@ from keybundle.core.workflows.prepare.parts import change_part
 from keybundle.core.workflows.prepare.proposals import Proposed
 from keybundle.core.workflows.prepare.register_files import CsvLook
 from keybundle.core.workflows.prepare.register_sources import Refreshed, TableLook
+from keybundle.desktop.presenters.asking import Asked, Found
 from keybundle.desktop.presenters.prepare.forms import FormField, Section, values_of
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, say_documents
 from keybundle.desktop.presenters.remembered import Remembered
@@ -230,6 +231,22 @@ class RegistersPresenter(PartsPresenter):
         """Read entries, and hand them over when they are read."""
         session, chosen = self._s.session, self.state.chosen
         self._s.runner.query(lambda: registers.load_entries(session, chosen, keys), done, owner=self)
+
+    def complete(self, asked: Asked, typed: str, then: Callable[[Found], None]) -> None:
+        """Offer what other entries have in a column."""
+        session, chosen = self._s.session, self.state.chosen
+
+        def done(found: list[tuple[str, int]]) -> None:
+            then([(value, trn("{n:,} entry", "{n:,} entries", n)) for value, n in found])
+
+        self._s.runner.query(
+            lambda: registers.complete_column(session, chosen, asked.field, typed), done, key="complete", owner=self
+        )
+
+    def asked(self, column: str) -> Asked | None:
+        """Return what an editor must know of a column; nothing of the key, which no other entry has."""
+        part = self.state.part
+        return Asked("", column, column) if isinstance(part, Register) and column != part.key else None
 
     def sort(self, column: str, *, descending: bool) -> None:
         """List the entries by a column; empty: in the order of the register."""

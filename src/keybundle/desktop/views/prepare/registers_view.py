@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, Signal
 from PySide6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PySide6.QtWidgets import QFileDialog, QFormLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from keybundle.core.setup.model import Register
 from keybundle.desktop.models.entries import EntriesModel
+from keybundle.desktop.presenters.asking import Asked
 from keybundle.desktop.presenters.prepare.registers import CsvLook, RegistersPresenter, RegistersState
 from keybundle.desktop.views.calm import Button, Choice, Line
 from keybundle.desktop.views.cell_editor import CellDelegate
@@ -48,7 +49,7 @@ class RegistersView(PartView):
         self.count.setProperty("role", "quiet")
         self.table = ValueTable()
         self.table.set_up(self.model, self.registers.remembered, "register columns")
-        self.table.setItemDelegate(CellDelegate(self.table))
+        self.table.setItemDelegate(CellDelegate(self.table, self._asked, self.registers))
         self.table.sort_asked.connect(lambda column, down: self.registers.sort(column, descending=down))
         self.table.pasted.connect(self._pasted)
         self.table.refused.connect(self.registers.failed)
@@ -157,6 +158,9 @@ class RegistersView(PartView):
 
     def _column(self, name: str) -> int:
         return self.model.heads.index(name) if name in self.model.heads else -1
+
+    def _asked(self, index: QModelIndex | QPersistentModelIndex) -> Asked | None:
+        return self.registers.asked(self.model.heads[index.column()])
 
     def _pasted(self, cells: list[tuple[str, str, str]]) -> None:
         """Type over the cells that a block falls on; a table without entries gets it as its first ones."""
