@@ -268,6 +268,16 @@ class Editors(DesktopTest):
         self.until(lambda: len(bill().field("Paid on").choices) > len(set(towns)), 10, "folders beside what was there")
         self.pick(view, "field Paid on kind", "date")
         self.until(lambda: bill().field("Paid on").kind == "date" and "field Paid on low" in view.field_form.rows, 10)
+        for end, typed, kept in (("low", "1 April 2019", "2019-04-01"), ("high", "31.12.2030", "2030-12-31")):
+            least = view.field_form.rows[f"field Paid on {end}"].editor
+            least.setFocus()
+            least.selectAll()
+            QTest.keyClicks(least, typed)
+            self.key(least, Qt.Key.Key_Return)
+            self.until(lambda e=end, k=kept: getattr(bill().field("Paid on"), e) == k, 10, f"{typed} as a limit")
+        view.field_form.rows["field Paid on low"].editor.selectAll()
+        self.burst("soon\n", start=view.field_form.rows["field Paid on low"].editor)
+        self.until(lambda: "soon" in view.field_form.rows["field Paid on low"].problem.text(), 10)
         view.items.list.setCurrentRow(8)
         self.key(view.items.list, Qt.Key.Key_Up, ALT)
         self.until(lambda: [f.name for f in bill().fields][-2:] == ["Paid on", "Order number"], 10)

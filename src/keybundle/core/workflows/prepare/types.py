@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 from sqlalchemy import select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import join_comma, message
-from keybundle.core.fields.kinds import Kind
+from keybundle.core.fields.kinds import Kind, Refusal, normalise
 from keybundle.core.filing.destination import make_caption
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.formulas import caption_names, map_caption, read_level, read_order, read_sum
@@ -66,6 +67,14 @@ def change_field(kind: DocumentType, field: str, changes: Mapping[str, Any]) -> 
         changed = {**_LEFT_BEHIND, "low": "", "high": "", "default": "", **changed}
     new = change_part(spec, changed)
     return _whole(kind.model_copy(update={"fields": tuple(new if f.id == field else f for f in kind.fields)}))
+
+
+@needs(Right.PREPARE)
+def read_limit(session: Session, spec: FieldSpec, text: str) -> str:
+    """Return the least or greatest value of a field as it is kept, from what people here write; what is none as it is."""
+    rule = replace(session.workspace.rule(spec), pattern="", check="", low="", high="")
+    value = normalise(text, rule)
+    return text if isinstance(value, Refusal) else value
 
 
 _LEFT_BEHIND = {"check": "", "column": ""}  # what a field of another kind has no use for

@@ -179,7 +179,7 @@ class PartsPresenter(QObject):
         self._show(
             part=part, chosen=part.id if part is not None else "", sections=sections,
             values={**(self.values(setup, part, sections) if part is not None else {}), **drafts}, problems=problems,
-            problem=next((said for at, said in problems.items() if at not in asked), ""),
+            problem=next((said for at, said in reversed(problems.items()) if at not in asked), ""),
             uses=tuple(Used(of, user, named[of, user]) for of, user in users),
             **more, **changes,
         )  # fmt: skip

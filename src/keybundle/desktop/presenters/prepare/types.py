@@ -164,8 +164,8 @@ class TypesPresenter(PartsPresenter):
         if spec.kind in RANGED:
             like = "2026-03-31" if spec.kind is Kind.DATE else "1234.50"
             reads += [
-                f("low", tr("Least"), hint=tr("such as {like}", like=like)),
-                f("high", tr("Greatest"), hint=tr("such as {like}", like=like)),
+                f("low", tr("Least"), "value", unit=spec.unit, hint=tr("such as {like}", like=like)),
+                f("high", tr("Greatest"), "value", unit=spec.unit, hint=tr("such as {like}", like=like)),
             ]
         if spec.kind in (Kind.WHOLE, Kind.DECIMAL):
             reads.append(f("unit", tr("Unit"), hint=tr("such as m or kg"), longest=12))
@@ -262,6 +262,8 @@ class TypesPresenter(PartsPresenter):
         path = name.removeprefix(f"{FIELD} {spec.id} ")
         if path == "example":
             path, value = "pattern", pointing.pattern_like(value)
+        if path in ("low", "high"):
+            value = types.read_limit(self._s.session, spec, value)
         try:
             return types.change_field(part, spec.id, {path: value})
         except PartProblem as error:
