@@ -28,6 +28,7 @@ PAGES = (
 )
 ROUNDS, SETTLE_S, AIM_MS = 5, 1.5, 150
 PLAIN_LINES, PLAIN_LABELS = 24, 90
+UNMEASURED = "learned"
 
 
 def measure_editors() -> list[str]:
@@ -89,6 +90,7 @@ def open_pages(data: Path) -> None:
     from PySide6.QtWidgets import QFormLayout, QLabel, QLineEdit, QStackedWidget, QWidget
 
     from bench.window_child import Child
+    from keybundle.desktop.views.prepare.prepare_view import LEFT
 
     _fill(data)
     child = Child(data, by_account=True)
@@ -121,13 +123,12 @@ def open_pages(data: Path) -> None:
 
     print("plain", took(plain))
     stack.close()
+    child.window.seat.remembered.put(LEFT, UNMEASURED)
     child.window.go_prepare()
     child.run(SETTLE_S)
-    child.window.prepare.show_page("learned")
-    child.run(SETTLE_S)
+    if child.window.prepare.shown != UNMEASURED:
+        raise RuntimeError("a page that is to be measured was opened before")
     for page in PAGES:
-        if page == child.window.prepare.shown:
-            raise RuntimeError(f"{page} is in front already")
         print(f"{page}/first", took(partial(child.window.prepare.show_page, page)))
     for page in PAGES[:4]:
         print(f"{page}/again", took(partial(child.window.prepare.show_page, page)))

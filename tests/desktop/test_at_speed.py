@@ -16,7 +16,8 @@ from keybundle.core.batches.model import Document, State
 from keybundle.core.workflows.arrange import bench as bench_work
 from keybundle.core.workflows.file import filing
 from keybundle.core.workflows.index import slip
-from keybundle.desktop.actions.registry import COMMANDS, Handlers
+from keybundle.desktop.actions.handlers import Handlers
+from keybundle.desktop.actions.registry import COMMANDS
 from keybundle.desktop.presenters.bench_state import SlipRow
 from keybundle.desktop.views.ask_sheet import AskSheet
 from keybundle.desktop.views.bench_view import BenchView

@@ -11,8 +11,9 @@ from PySide6.QtWidgets import QMenu
 
 from keybundle.core.workflows.arrange import bench as bench_work
 from keybundle.desktop.actions.conditions import CONDITIONS, NEEDS
+from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.actions.menu import make_menu
-from keybundle.desktop.actions.registry import COMMANDS, Handlers, find_command
+from keybundle.desktop.actions.registry import COMMANDS, find_command
 from keybundle.desktop.presenters.undoing import Undo, Undoing
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest

@@ -39,7 +39,8 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup import routines
 from keybundle.core.workflows.session.oneself import change_oneself
 from keybundle.desktop import words as desktop_words
-from keybundle.desktop.actions.registry import COMMANDS, Handlers
+from keybundle.desktop.actions.handlers import Handlers
+from keybundle.desktop.actions.registry import COMMANDS
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Told

@@ -8,7 +8,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QWidget
 
-from keybundle.desktop.actions.registry import COMMANDS, Handlers, find_command
+from keybundle.desktop.actions.handlers import Handlers
+from keybundle.desktop.actions.registry import COMMANDS, find_command
 
 # A key that is held goes on only where that moves or zooms.
 REPEATS = frozenset({

@@ -7,7 +7,8 @@ from collections.abc import Collection
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu, QWidget
 
-from keybundle.desktop.actions.registry import COMMANDS, Handlers, find_command
+from keybundle.desktop.actions.handlers import Handlers
+from keybundle.desktop.actions.registry import COMMANDS, find_command
 
 
 def make_menu(title: str, place: str, handlers: Handlers, parent: QWidget, *, but: Collection[str] = ()) -> QMenu:

@@ -19,8 +19,8 @@ from PySide6.QtWidgets import (
 from keybundle.core.base.boxes import Box
 from keybundle.core.rights.model import Right
 from keybundle.desktop.actions.binding import bind_place
+from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.actions.menu import make_menu
-from keybundle.desktop.actions.registry import Handlers
 from keybundle.desktop.presenters.bench import BenchPresenter
 from keybundle.desktop.presenters.bench_state import BenchState, PageShown, SlipRow
 from keybundle.desktop.presenters.drafts import WORDS

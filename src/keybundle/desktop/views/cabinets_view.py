@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from keybundle.desktop.actions.binding import bind_commands, bind_place
-from keybundle.desktop.actions.registry import Handlers
+from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.models.documents import FIXED, DocumentsModel
 from keybundle.desktop.presenters.asking import Asked
 from keybundle.desktop.presenters.cabinets import CabinetsPresenter, CabinetsState, ColumnState

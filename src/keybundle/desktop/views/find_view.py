@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from keybundle.desktop.actions.binding import bind_place
-from keybundle.desktop.actions.registry import Handlers
+from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.presenters.find import FindPresenter, FindState, HitRow
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font

@@ -10,8 +10,9 @@ from PySide6.QtGui import QContextMenuEvent, QGuiApplication, QResizeEvent
 from PySide6.QtWidgets import QMenu, QTableView, QWidget
 
 from keybundle.desktop.actions.binding import bind_commands
+from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.actions.menu import make_menu
-from keybundle.desktop.actions.registry import COMMANDS, Handlers
+from keybundle.desktop.actions.registry import COMMANDS
 from keybundle.desktop.models.table import TableModel
 from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.views.remember import RememberedColumns

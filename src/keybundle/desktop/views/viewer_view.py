@@ -28,7 +28,8 @@ from keybundle.core.base.boxes import Box
 from keybundle.core.reading.text import Word
 from keybundle.core.rights.model import Right
 from keybundle.desktop.actions.binding import bind_place
-from keybundle.desktop.actions.registry import Handlers, find_command
+from keybundle.desktop.actions.handlers import Handlers
+from keybundle.desktop.actions.registry import find_command
 from keybundle.desktop.presenters.asking import Asked
 from keybundle.desktop.presenters.viewer import ViewerPresenter, ViewerState
 from keybundle.desktop.theme import colours as c

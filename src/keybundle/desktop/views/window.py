@@ -22,8 +22,9 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.desktop.actions.binding import bind_commands, find_handlers
+from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.actions.own_keys import OwnKeys
-from keybundle.desktop.actions.registry import Handlers, find_command
+from keybundle.desktop.actions.registry import find_command
 from keybundle.desktop.presenters.records import load_record_page
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import tell_line

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 
 from keybundle.core.formats.names import ALL
 from keybundle.desktop.actions.binding import bind_place
-from keybundle.desktop.actions.registry import Handlers
+from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.presenters.work import KEPT_DAYS, WorkPresenter
 from keybundle.desktop.presenters.work_state import HaltShown, MappingAsked, WorkState
 from keybundle.desktop.theme import colours as c

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QWidget
 
 from keybundle.core.rights.model import Right
-from keybundle.desktop.actions.registry import Handlers
+from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.presenters.access import Spot
 from keybundle.desktop.presenters.prepare.areas import AreasPresenter
 from keybundle.desktop.presenters.prepare.cabinets import CabinetsPresenter

@@ -11,7 +11,8 @@ from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QStackedWidget, QVBoxLayout, QWidget
 
 from keybundle.desktop.actions.binding import bind_place
-from keybundle.desktop.actions.registry import COMMANDS, Handlers
+from keybundle.desktop.actions.handlers import Handlers
+from keybundle.desktop.actions.registry import COMMANDS
 from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.place import Place

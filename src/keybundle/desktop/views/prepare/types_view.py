@@ -51,6 +51,7 @@ class TypesView(PartView):
             empty=tr("A document type says which values are asked of a document, and in which cabinet it is filed. "
                      "Type the name of the first one at the left, such as Bill, and press Enter."),
         )  # fmt: skip
+        self.stack.currentChanged.connect(lambda _: self._render_fields(self.types.state))
         self.form.make_asked.connect(self._make)
         self.form.typed.connect(lambda name, text: presenter.try_caption(text) if name == "caption" else None)
         presenter.pointed.connect(self._show_pointed)
@@ -87,6 +88,12 @@ class TypesView(PartView):
     def render_state(self, state: TypesState) -> None:  # type: ignore[override]
         """Show a state."""
         super().render_state(state)
+        self._render_fields(state)
+
+    def _render_fields(self, state: TypesState) -> None:
+        """Show the fields while they are in front: their form is half the work of opening a type."""
+        if self.stack.currentIndex() != FIELDS:
+            return
         kind = state.kind
         self.items.setEnabled(state.can_change)
         self.items.show_value(kind.fields if kind is not None else ())
@@ -96,7 +103,6 @@ class TypesView(PartView):
                 if self.items.list.item(i).data(ID) == state.chosen_field:
                     self.items.list.setCurrentRow(i)
         self.field_form.render_form(state.field_sections, state.values, state.problems, can_change=state.can_change)
-
         self.fill.setText(tr("Fill it in what is filed already ({filed:,})", filed=state.filed))
         self.fill.setVisible(bool(state.filed and state.chosen_field and state.can_change))
         self.doing.setText(state.doing)
