@@ -55,6 +55,7 @@ def measure_editors() -> list[str]:
 
 def _fill(data: Path) -> None:
     from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, Person, Register
+    from keybundle.core.setup.routines import Routine
     from keybundle.core.workflows.session.signing_in import begin_repository
     from keybundle.core.workflows.session.workspace import open_workspace
 
@@ -75,7 +76,10 @@ def _fill(data: Path) -> None:
         name="Parts", key="No", columns=("No", "Name"), rows=tuple((f"N{i:06}", f"Part {i}") for i in range(ENTRIES))
     )
     setup = ws.setup
-    changed = {"cabinets": cabinets, "document_types": types, "people": (*setup.people, *people), "registers": (parts,)}
+    changed = {
+        "cabinets": cabinets, "document_types": types, "people": (*setup.people, *people), "registers": (parts,),
+        "routines": (Routine(name="Post", sign="PO"),),
+    }  # fmt: skip
     ws.put_setup(setup.model_copy(update=changed), setup.people[0].id)
     ws.close()
 

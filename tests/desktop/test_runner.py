@@ -5,12 +5,15 @@ from __future__ import annotations
 import gc
 import threading
 import unittest
+import weakref
+from unittest import mock
 
 import shiboken6
 from PySide6.QtCore import QObject
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.progress import CancelToken, Progress, Step
+from keybundle.desktop.jobs import collector as collector_module
 from keybundle.desktop.jobs.collector import Collector
 from keybundle.desktop.jobs.runner import JobRunner
 from keybundle.desktop.presenters.doing import Doing
@@ -52,6 +55,32 @@ class Runner(DesktopTest):
         self.until(lambda: self.results)
         self.until(lambda: len(ended_in) == 50, 10, "the cycles to be collected")
         self.assertEqual(set(ended_in), {threading.get_ident()})
+
+    def test_what_is_there_for_long_is_looked_at_only_while_nobody_is_at_it(self) -> None:
+        self.addCleanup(gc.unfreeze)
+        hands = [0.0]
+        collector = Collector(self.runner, lambda: hands[0])
+
+        class Cycle:
+            def __init__(self) -> None:
+                self.itself = self
+
+        kept = [Cycle() for _ in range(500)]
+        gone = weakref.ref(kept[0])
+        with mock.patch.multiple(collector_module, FULL_EVERY_SECONDS=-1.0, WHOLE_EVERY_SECONDS=1e9):
+            with mock.patch.object(gc, "get_count", return_value=(0, 0, 1_000_000)):
+                collector.collect()
+            self.assertGreater(gc.get_freeze_count(), 500, "what outlived a full run is frozen")
+            kept.clear()
+            with mock.patch.object(gc, "get_count", return_value=(0, 0, 1_000_000)):
+                collector.collect()
+            self.assertIsNotNone(gone(), "and not looked at again by the next one")
+        with mock.patch.multiple(collector_module, WHOLE_EVERY_SECONDS=-1.0, WHOLE_AT_LATEST_SECONDS=1e9):
+            collector.collect()
+            self.assertIsNotNone(gone(), "nor while somebody types")
+            hands[0] = 2.0
+            collector.collect()
+            self.assertIsNone(gone(), "but once nobody does")
 
     def test_long_work_of_a_bench_that_is_let_go_goes_on_to_its_end_and_tells_nobody(self) -> None:
         bench, gate, steps = QObject(), threading.Event(), []

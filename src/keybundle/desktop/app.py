@@ -72,7 +72,8 @@ class Desktop(QObject):
         super().__init__()
         # Each cell that is painted comes back to Python: beside a thread that reads rows it would wait this long every time.
         sys.setswitchinterval(SWITCH_SECONDS)
-        self.collector = Collector(self)
+        self.idle = Idle(self)
+        self.collector = Collector(self, self.idle.quiet_seconds)
         self._stack = contextlib.ExitStack()
         self._stack.enter_context(hold(data, who="the desktop", wait_seconds=1.0))
         try:
@@ -119,7 +120,6 @@ class Desktop(QObject):
         self.start = StartView(self.signing_in)
         self.start.other_asked.connect(self.other_asked.emit)
         self.root.addWidget(self.start)
-        self.idle = Idle(self)
         self.idle.passed.connect(self.lock)
         self._stack.callback(self.idle.stop)
 
@@ -140,6 +140,7 @@ class Desktop(QObject):
             self._put_away()
             self._open_window(session)
         self.idle.start(self.workspace.setup.lock_after_minutes)
+        self.collector.freeze()
         if self._handed:
             self._take_files([])
 

@@ -38,6 +38,10 @@ class Idle(QObject):
             window.removeEventFilter(self)
             window.installEventFilter(self)
 
+    def quiet_seconds(self) -> float:
+        """Return for how long nobody has touched keys or pointer."""
+        return time.monotonic() - self._last
+
     def start(self, minutes: float) -> None:
         """Watch from now on."""
         self._seconds, self._last = minutes * 60, time.monotonic()
@@ -51,7 +55,7 @@ class Idle(QObject):
 
     def look(self) -> None:
         """Say so where nobody was there for long enough."""
-        if self._timer.isActive() and time.monotonic() - self._last >= self._seconds:
+        if self._timer.isActive() and self.quiet_seconds() >= self._seconds:
             self.stop()
             self.passed.emit()
 

@@ -17,11 +17,24 @@ class Checks(QListWidget):
     def __init__(self, name: str, most: int = 6) -> None:
         super().__init__()
         self._most = most
+        self._rendered: tuple[object, ...] = ()
+        self.itemChanged.connect(lambda _: self._forget())
         self.setAccessibleName(name)
         self.setFixedHeight(ROW_PX + 6)
 
+    def _forget(self) -> None:
+        """What somebody checked is not what was shown: the next rendering looks at every row again."""
+        self._rendered = ()
+
     def render_items(self, entries: Sequence[tuple[str, str]], checked: Sequence[str], *, can_change: bool) -> None:
-        """Show things, some of them checked."""
+        """Show things, some of them checked; hundreds of them are touched only where something differs."""
+        wanted = (tuple(entries), tuple(checked), can_change)
+        if wanted == self._rendered:
+            return
+        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+        if can_change:
+            flags |= Qt.ItemFlag.ItemIsUserCheckable
+        on = set(checked)
         with QSignalBlocker(self):
             if [self.item(i).data(ID) for i in range(self.count())] != [key for key, _ in entries]:
                 self.clear()
@@ -30,11 +43,11 @@ class Checks(QListWidget):
                     item.setData(ID, key)
                     self.addItem(item)
                 self.setFixedHeight(ROW_PX * min(self._most, max(1, len(entries))) + 6)
-            for i in range(self.count()):
-                item, plain = self.item(i), Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-                item.setFlags(plain | Qt.ItemFlag.ItemIsUserCheckable if can_change else plain)
-                on = item.data(ID) in checked
-                item.setCheckState(Qt.CheckState.Checked if on else Qt.CheckState.Unchecked)
+            for i, (key, _) in enumerate(entries):
+                item = self.item(i)
+                item.setFlags(flags)
+                item.setCheckState(Qt.CheckState.Checked if key in on else Qt.CheckState.Unchecked)
+        self._rendered = wanted
 
     def checked(self) -> tuple[str, ...]:
         """Return the ids of what is checked, in their order."""

@@ -237,6 +237,8 @@ class PickEditor(Choice):
     def __init__(self, field: FormField) -> None:
         super().__init__()
         self._shown: Any = None
+        self._offered: list[tuple[str, Any]] = []
+        self._has_stray = False
         self._make = field.make
         self.activated.connect(self._take)
         self.fill(field)
@@ -247,9 +249,9 @@ class PickEditor(Choice):
         wanted = [(code, told) for code, told in (*wanted, *field.choices)]
         if field.make:
             wanted.append((field.make, MAKE))
-        now = [(self.itemData(i), self.itemText(i)) for i in range(self.count())]
-        if now == [(MAKE, code) if told is MAKE else (code, told) for code, told in wanted]:
+        if wanted == self._offered and not self._has_stray:
             return
+        self._offered, self._has_stray = wanted, False
         self.clear()
         for code, told in wanted:
             if told is MAKE:
@@ -274,7 +276,7 @@ class PickEditor(Choice):
         place = self.findData(value)
         if place < 0 and value:
             self.addItem(str(value), value)
-            place = self.count() - 1
+            place, self._has_stray = self.count() - 1, True
         self.setCurrentIndex(place)
 
 

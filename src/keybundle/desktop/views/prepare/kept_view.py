@@ -35,6 +35,7 @@ class KeptView(QWidget):
         self.tree.setColumnCount(2)
         self.tree.setHeaderLabels([tr("What"), tr("To whom")])
         self.tree.setColumnWidth(0, NAME_PX)
+        self.tree.setUniformRowHeights(True)
         self.tree.itemActivated.connect(self._ask)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -48,11 +49,13 @@ class KeptView(QWidget):
             return
         self._places = places
         self.tree.clear()
+        tops = []
         for place in places:
             top = self._item(place)
-            self.tree.addTopLevelItem(top)
             top.addChildren([self._item(x) for x in place.below])
-            top.setExpanded(True)
+            tops.append(top)
+        self.tree.addTopLevelItems(tops)
+        self.tree.expandAll()
 
     def _item(self, place: KeptPlace) -> QTreeWidgetItem:
         told = tr("nobody in particular") if place.entries is None else "; ".join(map(say_entry, place.entries))
