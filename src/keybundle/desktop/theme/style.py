@@ -33,7 +33,6 @@ ORIGIN_SIGN = {
 
 _ICONS = str(files("keybundle.desktop.theme").joinpath("icons"))
 SHEET = f"""
-* {{ color: {c.INK}; font-family: "{INTERFACE}"; font-size: 14px; }}
 QWidget#window, QWidget#place, QDialog {{ background: {c.PAPER}; }}
 QLabel[role="quiet"] {{ color: {c.QUIET}; }}
 QLabel[role="head"] {{ font-size: 20px; font-weight: 600; }}
@@ -112,6 +111,8 @@ def apply_theme(app: QApplication) -> None:
         (QPalette.ColorRole.PlaceholderText, c.QUIET), (QPalette.ColorRole.Button, c.CARD),
     ):  # fmt: skip
         palette.setColor(role, QColor(colour))
+    for role in (QPalette.ColorRole.Text, QPalette.ColorRole.WindowText, QPalette.ColorRole.ButtonText):
+        palette.setColor(QPalette.ColorGroup.Disabled, role, QColor(c.QUIET))
     app.setPalette(palette)
     app.setStyleSheet(SHEET)
 

@@ -151,7 +151,9 @@ class KeysDialog(QDialog):
         self.problem.setVisible(bool(problem))
 
     def _fill(self, text: str) -> None:
-        found = search_commands(text)
+        # What can be run here and now stands first, the others in the order of their places.
+        hindrances = {command.id: self._why_not(command.id) for command in search_commands(text)}
+        found = sorted(map(find_command, hindrances), key=lambda command: bool(hindrances[command.id]))
         self.table.setRowCount(len(found))
         for i, command in enumerate(found):
             cells = (
@@ -160,7 +162,7 @@ class KeysDialog(QDialog):
                 command.words,
                 tr(PLACES[command.place]),
             )
-            why = self._why_not(command.id)
+            why = hindrances[command.id]
             for j, cell in enumerate(cells):
                 item = QTableWidgetItem(cell)
                 if why:
