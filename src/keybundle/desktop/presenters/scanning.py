@@ -176,7 +176,9 @@ class Scanning(Source):
         setup, now = self._s.workspace.setup, self.routine()
         of_scanner = [r for r in self._s.session.routines() if r.source == "scanner"]
         fitting = [r for r in of_scanner if meant_for in cabinets_under(r, setup)]
-        told = tr("The next stack gets these values. Press S to scan it.") if values else tr("Press S to scan.")
+        told = tr("Put the stack in the feeder and press S.") if self._sheets == 0 else tr("Press S to scan.")
+        if values:
+            told = tr("The next stack gets these values. {told}", told=told)
         if fitting and now not in fitting:
             # The one that files nowhere else says best what the stack is.
             best = min(fitting, key=lambda r: len(cabinets_under(r, setup)))
