@@ -19,6 +19,7 @@ class Checks(QListWidget):
         self._most = most
         self._rendered: tuple[object, ...] = ()
         self.itemChanged.connect(lambda _: self._forget())
+        self.setUniformItemSizes(True)
         self.setAccessibleName(name)
         self.setFixedHeight(ROW_PX + 6)
 

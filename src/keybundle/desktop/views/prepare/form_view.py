@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from functools import cached_property
+from itertools import accumulate
 from typing import Any
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QPaintEvent
 from PySide6.QtWidgets import QFormLayout, QFrame, QSizePolicy, QVBoxLayout, QWidget
 
 from keybundle.desktop.presenters.asking import Found
@@ -25,6 +27,7 @@ from keybundle.desktop.views.told import Told
 
 LABEL_PX = 132
 WIDE = ("rules", "halts")
+ROWS_IN_SIGHT = 7
 
 
 class FieldRow(QWidget):
@@ -101,6 +104,7 @@ class Card(QFrame):
         self._form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
         self._form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
         column.addLayout(self._form)
+        self._rows: tuple[FieldRow, ...] = ()
 
     def show_told(self, text: str) -> None:
         """Say something of the section, or nothing."""
@@ -113,6 +117,10 @@ class Card(QFrame):
 
     def lay(self, rows: Iterable[FieldRow]) -> None:
         """Show these rows, in this order; rows that stay are not taken out of the card."""
+        rows = tuple(rows)
+        if rows == self._rows:
+            return
+        self._rows = rows
         while self._form.rowCount():
             self._form.takeRow(0)
         for label in self.findChildren(FieldLabel):
@@ -152,8 +160,14 @@ class FormView(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._shape: tuple[Any, ...] = ()
-        self.rows: dict[str, FieldRow] = {}
+        self._rows: dict[str, FieldRow] = {}
         self._cards: list[Card] = []
+        self._sections: tuple[Section, ...] = ()
+        self._shown: tuple[Mapping[str, Any], Mapping[str, str], bool] = ({}, {}, False)
+        self._made = 0
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.timeout.connect(self._go_on)
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(10)
@@ -161,14 +175,48 @@ class FormView(QWidget):
     def render_form(
         self, sections: Iterable[Section], values: Mapping[str, Any], problems: Mapping[str, str], *, can_change: bool
     ) -> None:
-        """Show a form; widgets are made anew only where its fields are others."""
-        sections = tuple(sections)
+        """Show a form; widgets are made anew only where its fields are others.
+
+        The first time, what lies below the first fields is made once these are painted, or when it is asked for.
+        """
+        sections = self._sections = tuple(sections)
+        self._shown = (values, problems, can_change)
         shape = tuple((s.title, s.help, tuple(_shape(f) for f in s.fields)) for s in sections)
         if shape != self._shape:
             self._shape = shape
-            self._build(sections)
-        for field in (f for s in sections for f in s.fields):
-            row = self.rows[field.name]
+            self._made = len(sections) if self._cards else _first_of(sections)
+            self._build(sections[: self._made])
+        self._fill()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if self._made < len(self._sections):
+            self._later.start(0)
+
+    @property
+    def rows(self) -> Mapping[str, FieldRow]:
+        """The rows of all fields, by their names."""
+        self._finish()
+        return self._rows
+
+    def _finish(self) -> None:
+        """Make what was left for later, where something was."""
+        while self._made < len(self._sections):
+            self._go_on()
+
+    def _go_on(self) -> None:
+        """Make the next section; the window can be used between two of them."""
+        if self._made < len(self._sections):
+            self._made += 1
+            self._build(self._sections[: self._made])
+            self._fill()
+            self._later.start(0)
+
+    def _fill(self) -> None:
+        """Show values and problems in the rows that are made."""
+        values, problems, can_change = self._shown
+        for field in (f for s in self._sections for f in s.fields if f.name in self._rows):
+            row = self._rows[field.name]
             if hasattr(row.editor, "fill"):
                 row.editor.fill(field)
             row.editor.setEnabled(can_change)
@@ -178,15 +226,15 @@ class FormView(QWidget):
 
     def _build(self, sections: tuple[Section, ...]) -> None:
         """Bring cards and rows to other ones; a row that stays keeps its widgets, so that who types there goes on."""
-        gone, cards = dict(self.rows), {card.title: card for card in self._cards}
-        self.rows, self._cards = {}, []
+        gone, cards = dict(self._rows), {card.title: card for card in self._cards}
+        self._rows, self._cards = {}, []
         for section in sections:
             card = cards.pop(section.title, None) or Card(section.title)
             card.show_told(section.help)
             self._cards.append(card)
             kept = {f.name: gone.pop(f.name) for f in section.fields if card.holds(gone.get(f.name), f)}
             rows = [kept.get(f.name) or self._make(f) for f in section.fields]
-            self.rows |= {f.name: row for f, row in zip(section.fields, rows, strict=True)}
+            self._rows |= {f.name: row for f, row in zip(section.fields, rows, strict=True)}
             card.lay(rows)
         for widget in (*cards.values(), *gone.values()):
             widget.hide()
@@ -222,3 +270,9 @@ class FormView(QWidget):
 
 def _shape(field: FormField) -> tuple[Any, ...]:
     return field.name, field.kind, field.label, field.low, field.high, field.offers
+
+
+def _first_of(sections: tuple[Section, ...]) -> int:
+    """Return how many sections are in sight before anybody scrolls."""
+    rows = accumulate(len(s.fields) for s in sections)
+    return sum(upto - len(s.fields) < ROWS_IN_SIGHT for s, upto in zip(sections, rows, strict=True))
