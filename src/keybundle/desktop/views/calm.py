@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QPushButton,
 
 from keybundle.desktop.words import tr
 
+TEXT_PX = 6
 UNDO_KEYS = (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)
 
 
@@ -67,6 +68,7 @@ class Number(_Calm, QSpinBox):
         super().__init__(*args)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setKeyboardTracking(False)
+        self.lineEdit().setTextMargins(TEXT_PX, 0, 0, 0)  # as far from the border as in a line
 
 
 class Decimal(_Calm, QDoubleSpinBox):
@@ -76,6 +78,7 @@ class Decimal(_Calm, QDoubleSpinBox):
         super().__init__(*args)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setKeyboardTracking(False)
+        self.lineEdit().setTextMargins(TEXT_PX, 0, 0, 0)  # as far from the border as in a line
 
 
 class Line(QLineEdit):
