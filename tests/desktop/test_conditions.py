@@ -5,8 +5,10 @@ from __future__ import annotations
 import threading
 from collections.abc import Iterator
 from unittest import mock
+from zoneinfo import ZoneInfo
 
 from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMenu
 
 from keybundle.core.workflows.arrange import bench as bench_work
@@ -15,6 +17,7 @@ from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.actions.menu import make_menu
 from keybundle.desktop.actions.registry import COMMANDS, find_command
 from keybundle.desktop.presenters.undoing import Undo, Undoing
+from keybundle.desktop.views.keys_dialog import KeysDialog
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
 from tests.desktop.test_at_speed import AtSpeed
@@ -148,6 +151,20 @@ class AtOnce(AtSpeed):
         self.assertEqual(self.window.message.text(), CONDITIONS["date field"])
         self.bench.strip.setFocus()
         self.assertEqual(self.bench.handlers.hindrance("slip.today"), CONDITIONS["field"])
+
+    def test_a_command_of_the_slip_runs_from_the_search_on_the_field_that_had_the_focus(self) -> None:
+        document = self.go("Mooring agreement")
+        self.bench.slip.focus("Start date")
+        self.key(self.window, Qt.Key.Key_F1)
+        self.until(lambda: self.window.findChild(KeysDialog), 10)
+        dialog = self.window.findChild(KeysDialog)
+        assert dialog is not None
+        self.until(lambda: self.is_in_front(dialog), 10)
+        QTest.keyClicks(dialog.line, find_command("slip.today").words)
+        self.assertIn("Enter runs the marked one", dialog.told.text())
+        self.key(dialog.line, Qt.Key.Key_Return)
+        today = self.ws.clock.now().astimezone(ZoneInfo(self.ws.setup.time_zone)).date().isoformat()
+        self.until(lambda: self.text(document, "Start date") == today, 10, "today's date")
 
     def test_an_error_while_the_batch_is_asked_for_leaves_nothing_waiting(self) -> None:
         self.go("Mooring agreement")
