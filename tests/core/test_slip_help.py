@@ -23,12 +23,12 @@ from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.index import page_texts, slip_help, tags
 from keybundle.core.workflows.index.defaults import count_up
 from keybundle.core.workflows.index.indexing import index_document
-from keybundle.core.workflows.index.slip import complete, enter_value
+from keybundle.core.workflows.index.slip import choose_type, complete, enter_value
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.prepare.register_files import import_register, read_register
-from keybundle.core.workflows.session.workspace import Workspace
+from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.demo.trials import draw_page
-from tests.support import DataTest, acting, add_page, filed_ids, place, shared_pool
+from tests.support import DataTest, acting, add_page, filed_ids, place, scanned_template, shared_pool
 
 NOTE = "Delivery note"
 
@@ -304,3 +304,21 @@ class Registers(DataTest):
             assert near is not None
             self.assertAlmostEqual(near.likeness, best[1] / 100, places=6)
         self.assertLess(time.perf_counter() - start, 30)
+
+
+class AtOnce(DataTest):
+    def test_what_is_still_being_proposed_is_emptied_with_the_slip(self) -> None:
+        data, batch_id = self.demo_data(scanned=True), scanned_template()[1]
+        ws = open_workspace(data)
+        self.addCleanup(ws.close)
+        line, me = Line(ws, shared_pool()), acting(ws)
+        self.addCleanup(line.close)
+        document = ws.batches.load(batch_id).in_order()[1].id
+        choose_type(me, line, batch_id, document, "Bill")
+        slip_help.empty_slip(me, line, batch_id, document)
+        self.assertTrue(line.wait(60))
+        values = ws.batches.load(batch_id).document(document).values
+        self.assertEqual(
+            {n: v.text for n, v in values.items() if v.items}, {}, "nothing fills by itself what was emptied"
+        )
+        self.assertIn("Bill number", values)

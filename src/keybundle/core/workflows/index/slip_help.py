@@ -63,8 +63,13 @@ def empty_slip(session: Session, line: Line, batch_id: str, document_id: str) ->
     stamp = workspace.clock.stamp()
 
     def command(batch: Batch) -> Batch:
-        values = batch.document(document_id).values
-        return commands.set_values(batch, document_id, {n: emptied(who, stamp, v) for n, v in values.items()})
+        document = batch.document(document_id)
+        kind = workspace.setup.document_type(document.type)
+        # What is still being proposed is emptied too: it would come after this.
+        names = {**dict.fromkeys(f.id for f in kind.fields), **document.values} if kind is not None else document.values
+        return commands.set_values(
+            batch, document_id, {name: emptied(who, stamp, document.values.get(name)) for name in names}
+        )
 
     return run_command(session, line, batch_id, message("step.empty-slip"), command)
 
