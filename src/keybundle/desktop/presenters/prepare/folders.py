@@ -62,7 +62,7 @@ class FoldersPresenter(QObject):
         super().__init__(parent)
         self._s = seat
         self.state = FoldersState()
-        self._undoing = Undoing(self._put_back)
+        self.undoing = Undoing(self._put_back)
         self.doing = Doing(seat.runner, self)
         self.doing.changed.connect(lambda: self._show(doing=self.doing.told))
         seat.bus.changed.connect(self._on_changes)
@@ -98,7 +98,7 @@ class FoldersPresenter(QObject):
             fields=tuple((f, spec.name) for f, spec in specs.items()),
             registers=tuple((r.id, r.name) for r in setup.registers),
             areas=tuple((a.id, a.name) for a in setup.storage_areas), can_change=self._s.may(Right.PREPARE),
-            undo=self._undoing.told,
+            undo=self.undoing.told,
         )  # fmt: skip
         if not chosen:
             return
@@ -312,14 +312,14 @@ class FoldersPresenter(QObject):
 
         def ended(result: Any) -> None:
             done(result)
-            self._undoing.end()
+            self.undoing.end()
 
         def refused(told: str) -> None:
-            self._undoing.end(came_to_nothing=True)
+            self.undoing.end(came_to_nothing=True)
             self._refused(told)
 
         self._show(problem="")
-        self._undoing.begin()
+        self.undoing.begin()
         return ended, refused
 
     def _refused(self, told: str) -> None:
@@ -327,18 +327,13 @@ class FoldersPresenter(QObject):
         self._show(problem=told)
 
     def _kept(self, told: str, put_back: Callable[[], object]) -> None:
-        self._undoing.note(Undo(told, put_back))
+        self.undoing.note(Undo(told, put_back))
         self._s.bus.tell(Changes(repository=True))
         self.refresh()
 
-    @property
-    def can_undo(self) -> bool:
-        """Whether there is something to put back, or will be once what is under way is through."""
-        return self._undoing.can_undo
-
     def undo(self) -> None:
         """Put back what one changed last here."""
-        self._undoing.undo()
+        self.undoing.undo()
 
     def _put_back(self, last: Undo) -> None:
         def done(_: object) -> None:

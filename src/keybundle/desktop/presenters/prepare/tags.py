@@ -43,7 +43,7 @@ class TagsPresenter(QObject):
         super().__init__(parent)
         self._s = seat
         self.state = TagsState()
-        self._undoing = Undoing(self._put_back)
+        self.undoing = Undoing(self._put_back)
         self.doing = Doing(seat.runner, self)
         self.doing.changed.connect(lambda: self._show(doing=self.doing.told))
 
@@ -57,7 +57,7 @@ class TagsPresenter(QObject):
 
         def done(rows: list[TagRow]) -> None:
             can_change = self._s.may(Right.PREPARE) and self._s.may(Right.CORRECT)
-            self._show(rows=tuple(rows), can_change=can_change, undo=self._undoing.told)
+            self._show(rows=tuple(rows), can_change=can_change, undo=self.undoing.told)
 
         self._s.runner.query(lambda: tags.list_tags(session), done, key="tags", owner=self, on_error=self.failed.emit)
 
@@ -71,16 +71,16 @@ class TagsPresenter(QObject):
             told = say_documents(len(found.documents))
             said = tr("{old} is {new} now, on {documents}", old=old, new=new, documents=told)
             self.said.emit(said if new else tr("{old} was taken from {documents}", old=old, documents=told))
-            self._undoing.note(Undo(tr("{old} renamed", old=old), lambda: tags.take_back_renaming(session, found)))
-            self._undoing.end()
+            self.undoing.note(Undo(tr("{old} renamed", old=old), lambda: tags.take_back_renaming(session, found)))
+            self.undoing.end()
             self._changed()
 
         def refused(told: str) -> None:
-            self._undoing.end(came_to_nothing=True)
+            self.undoing.end(came_to_nothing=True)
             self._refused(told)
 
         self._show(problem="")
-        self._undoing.begin()
+        self.undoing.begin()
         self.doing.begin(
             tr("Renaming"), lambda tell, cancel: tags.rename_tag(session, old, new, progress=tell, cancel=cancel), done,
             refused, owner=self,
@@ -94,14 +94,9 @@ class TagsPresenter(QObject):
             on_error=self._refused,
         )  # fmt: skip
 
-    @property
-    def can_undo(self) -> bool:
-        """Whether there is something to put back, or will be once what is under way is through."""
-        return self._undoing.can_undo
-
     def undo(self) -> None:
         """Put back what was renamed or taken away last here."""
-        self._undoing.undo()
+        self.undoing.undo()
 
     def _put_back(self, last: Undo) -> None:
         def done(_: object) -> None:

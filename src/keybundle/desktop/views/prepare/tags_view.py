@@ -127,7 +127,7 @@ class TagsView(QWidget):
     def lack(self, command_id: str) -> str:
         """Return why a command cannot be run now."""
         if command_id == "prepare.undo":
-            return "" if self.presenter.can_undo else tr(CONDITIONS["undo"])
+            return "" if self.presenter.undoing.can_undo else tr(CONDITIONS["undo"])
         nothing = command_id == "prepare.remove" and self.table.currentRow() < 0
         return tr("Choose one in the list first.") if nothing else ""
 
