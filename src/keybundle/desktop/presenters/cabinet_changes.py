@@ -44,7 +44,7 @@ class CabinetChanges(QObject):
         self.problems: dict[tuple[str, str], str] = {}
         self.help = ValueHelp(seat, self)
         self._bases: dict[str, int] = {}
-        self._undoing = Undoing(self._put_back)
+        self.undoing = Undoing(self._put_back)
         self._is_keeping, self._keep_again = False, False
 
     @property
@@ -107,7 +107,7 @@ class CabinetChanges(QObject):
         def done(moves: Moves) -> None:
             if moves.number:
                 self._is_keeping, self._keep_again = False, False
-                self._undoing.forget()  # what it was meant for is not done, but asked about
+                self.undoing.forget()  # what it was meant for is not done, but asked about
                 self.follow_asked.emit(moves)
             else:
                 self.keep_with(follow=False)
@@ -120,14 +120,14 @@ class CabinetChanges(QObject):
 
         def ended(result: Any) -> None:
             done(result)
-            self._undoing.end()
+            self.undoing.end()
 
         def refused(told: str) -> None:
             self._is_keeping, self._keep_again = False, False
-            self._undoing.end(came_to_nothing=True)
+            self.undoing.end(came_to_nothing=True)
             self.failed.emit(told)
 
-        self._undoing.begin()
+        self.undoing.begin()
         self._s.runner.change(work, ended, lane=LANE, owner=self, on_error=refused)
 
     def keep_with(self, *, follow: bool) -> None:
@@ -199,22 +199,8 @@ class CabinetChanges(QObject):
 
     def note(self, undo: Undo) -> None:
         """Remember what can be put back."""
-        self._undoing.note(undo)
+        self.undoing.note(undo)
         self.changed.emit()
-
-    @property
-    def undo_told(self) -> str:
-        """What ``undo`` would put back, in words; empty where nothing was changed here."""
-        return self._undoing.told
-
-    @property
-    def can_undo(self) -> bool:
-        """Whether there is something to put back, or something is under way that could be once it is done."""
-        return self._undoing.can_undo
-
-    def undo(self) -> None:
-        """Put back what was changed last here; what is still under way, as soon as it is done."""
-        self._undoing.undo()
 
     def _put_back(self, last: Undo) -> None:
         def done(told: str) -> None:

@@ -296,11 +296,11 @@ class CabinetsPresenter(QObject):
     @property
     def undo_told(self) -> str:
         """What ``undo`` would put back, in words; empty where nothing was changed here."""
-        return self.changes.undo_told
+        return self.changes.undoing.told
 
     def undo(self) -> None:
         """Put back what was changed last here; what others have changed since stays."""
-        self.changes.undo()
+        self.changes.undoing.undo()
 
     def _put_back_tags(self, last: tags.Retagged) -> str:
         changed = tags.put_back(self._s.session, last)

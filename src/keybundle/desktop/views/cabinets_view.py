@@ -365,7 +365,7 @@ class CabinetsView(Place):
     @property
     def can_undo(self) -> bool:
         """Whether something was changed here, or is being changed."""
-        return self.presenter.changes.can_undo
+        return self.presenter.changes.undoing.can_undo
 
     def undo(self) -> None:
         """Put back what was changed last here."""
