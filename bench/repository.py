@@ -30,7 +30,7 @@ from keybundle.core.finding.query import DocumentQuery
 from keybundle.core.rights.model import Grantee, Right
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.index import slip_help
-from keybundle.core.workflows.keep import cabinets
+from keybundle.core.workflows.keep.documents import browsing
 from keybundle.core.workflows.oversee import worklist
 from keybundle.core.workflows.session import access
 from keybundle.core.workflows.session.session import Session
@@ -282,16 +282,16 @@ def _questions(me: Session, words: Sequence[str], suppliers: Sequence[str]) -> l
     common_floor = int(DOCUMENTS - 10_000 / 0.3)
     value = "SELECT document_id FROM document_value WHERE field = ? AND folded = ?"
     return [
-        Question("Cabinets, two columns, nothing chosen", lambda _: cabinets.load_columns(me, "Purchasing", order, {}),
+        Question("Cabinets, two columns, nothing chosen", lambda _: browsing.load_columns(me, "Purchasing", order, {}),
                  lambda _: (f"SELECT l.value, SUM(f.documents) {level} AND l.field = 'Supplier' GROUP BY l.sort_key, l.value "
                             "LIMIT 500", ())),
         Question("Cabinets, a year chosen",
-                 lambda i: cabinets.load_columns(me, "Purchasing", order, {"Year": str(YEARS[i % 10])}),
+                 lambda i: browsing.load_columns(me, "Purchasing", order, {"Year": str(YEARS[i % 10])}),
                  lambda i: (f"SELECT l.value, SUM(f.documents) {level} AND l.field = 'Supplier' AND l.folder_id IN (SELECT "
                             "folder_id FROM folder_level WHERE cabinet = 'Purchasing' AND field = 'Year' AND value = ?) "
                             "GROUP BY l.sort_key, l.value LIMIT 500", (str(YEARS[i % 10]),))),
         Question("Cabinets, a supplier chosen",
-                 lambda i: cabinets.load_columns(me, "Purchasing", order, {"Supplier": of(i)}),
+                 lambda i: browsing.load_columns(me, "Purchasing", order, {"Supplier": of(i)}),
                  lambda i: ("SELECT id FROM document WHERE removed_at IS NULL AND folder_id IN (SELECT folder_id FROM "
                             "folder_level WHERE cabinet = 'Purchasing' AND field = 'Supplier' AND value = ?) "
                             "ORDER BY number DESC LIMIT 200", (of(i),))),

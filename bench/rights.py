@@ -13,7 +13,7 @@ from tests.core.test_plans import DOCUMENTS, SUPPLIERS, fill
 
 from keybundle.core.rights.model import Grantee, Right
 from keybundle.core.workflows.find.find import find
-from keybundle.core.workflows.keep import cabinets
+from keybundle.core.workflows.keep.documents import browsing
 from keybundle.core.workflows.session import access, signing_in
 from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.signing_in import choose_person
@@ -42,8 +42,8 @@ def _questions(me: Session) -> dict[str, Callable[[], object]]:
         "a value, 200 hits": lambda: find(me, '"Supplier" = "Supplier 7"'),
         "one number, one hit": lambda: find(me, "R-77777"),
         "a range of numbers": lambda: find(me, "Total > 4990"),
-        "a cabinet's first column": lambda: cabinets.load_columns(me, "Purchasing", ("Year", "Supplier"), {}),
-        "a year of it": lambda: cabinets.load_columns(me, "Purchasing", ("Year", "Supplier"), {"Year": "2026"}),
+        "a cabinet's first column": lambda: browsing.load_columns(me, "Purchasing", ("Year", "Supplier"), {}),
+        "a year of it": lambda: browsing.load_columns(me, "Purchasing", ("Year", "Supplier"), {"Year": "2026"}),
     }
 
 

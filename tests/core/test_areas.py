@@ -9,8 +9,10 @@ from sqlalchemy import text
 
 from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.workflows.file.filing import file_documents
-from keybundle.core.workflows.keep import cabinets, relocating, trash
-from keybundle.core.workflows.keep.erasing import finish_erasing
+from keybundle.core.workflows.keep.areas import relocating
+from keybundle.core.workflows.keep.documents import browsing
+from keybundle.core.workflows.keep.trash import deleting
+from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.prepare import areas
 from keybundle.core.workflows.session.workspace import open_workspace
@@ -134,11 +136,11 @@ class Areas(DataTest):
         self.assertTrue(verify(self.me).is_whole)
         with self.ws.place.database.atomic() as c:
             c.execute(text("UPDATE batch SET closed_at = '2026-01-01'"))
-        trash.delete_documents(self.me, [document.id], "sent twice")
+        deleting.delete_documents(self.me, [document.id], "sent twice")
         away = self.archive.rename(self.folder / "away")
-        self.assertGreater(trash.empty_trash(self.me, [document.id]).due, 0)
+        self.assertGreater(deleting.empty_trash(self.me, [document.id]).due, 0)
         away.rename(self.archive)
         self.assertTrue(copy.exists(), "its disk was away")
         with patch("keybundle.core.store.files.MAY_BE_SOMEBODYS", 0.0):
             self.assertEqual((finish_erasing(self.ws), copy.exists()), (0, False))
-        self.assertEqual(len(cabinets.list_cabinets(self.me)), 4)
+        self.assertEqual(len(browsing.list_cabinets(self.me)), 4)

@@ -15,7 +15,7 @@ from keybundle.core.workflows.file import copies
 from keybundle.core.workflows.file.behind import work_behind
 from keybundle.core.workflows.file.copies import tell_trouble, write_due
 from keybundle.core.workflows.file.filing import Filed, file_documents, take_back
-from keybundle.core.workflows.keep.story import load_story
+from keybundle.core.workflows.keep.documents.story import load_story
 from keybundle.core.workflows.prepare.parts import change_part, save_part
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.demo.names import PEOPLE

@@ -13,8 +13,9 @@ from keybundle.core.setup.model import Cabinet
 from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.index import slip, slip_help
 from keybundle.core.workflows.index.indexing import index_document
-from keybundle.core.workflows.keep import cabinets, filling, folders, giving_values, refiling
-from keybundle.core.workflows.keep.correcting import take_back_correction
+from keybundle.core.workflows.keep.documents import browsing, filling
+from keybundle.core.workflows.keep.documents.correcting import take_back_correction
+from keybundle.core.workflows.keep.folders import giving_values, making, moving, refiling
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.prepare import parts, types
@@ -32,7 +33,7 @@ class FolderTest(DataTest):
 
     def column(self, cabinet: str, field: str, chosen: dict[str, str] | None = None) -> dict[str, int]:
         order = [level.id for level in self.cabinet(cabinet).folder_fields]
-        found = cabinets.load_columns(self.me, cabinet, order, chosen or {})
+        found = browsing.load_columns(self.me, cabinet, order, chosen or {})
         return {e.value: e.count for col in found.columns if col.field == field for e in col.entries}
 
     def cabinet(self, cabinet_id: str) -> Cabinet:
@@ -50,31 +51,31 @@ class FolderTest(DataTest):
 class Advance(FolderTest):
     def test_empty_folders_stay_are_shown_and_go_when_let_go(self) -> None:
         text = "Sedge Basin\nSedge Basin / KX-9001\nSedge Basin\tKX-9002\ntoo / deep / by one\n\n"
-        made, told = folders.make_folders(self.me, BOATS, folders.paths_of_list(text))
+        made, told = making.make_folders(self.me, BOATS, making.paths_of_list(text))
         self.assertEqual((made, len(told)), (3, 1))
         self.assertIn("deeper than Boats, which has 2 levels", told[0])
         self.assertEqual(self.column(BOATS, MOORING)["Sedge Basin"], 0)
         self.assertEqual(self.column(BOATS, NUMBER, {MOORING: "Sedge Basin"}), {"KX-9001": 0, "KX-9002": 0})
-        folders.let_go_of_folder(self.me, BOATS, ("Sedge Basin", "KX-9001"))
+        making.let_go_of_folder(self.me, BOATS, ("Sedge Basin", "KX-9001"))
         self.assertEqual(self.column(BOATS, NUMBER, {MOORING: "Sedge Basin"}), {"KX-9002": 0})
         full = self.moorings()[0]
         with self.assertRaisesRegex(InputProblem, "below"):
-            folders.let_go_of_folder(self.me, BOATS, (full,))
-        self.assertEqual(folders.make_folders(self.me, BOATS, (("Sedge Basin",),))[0], 0, "made once")
+            making.let_go_of_folder(self.me, BOATS, (full,))
+        self.assertEqual(making.make_folders(self.me, BOATS, (("Sedge Basin",),))[0], 0, "made once")
 
     def test_one_for_each_entry_of_a_register_and_from_a_directory(self) -> None:
-        paths = folders.paths_of_register(self.me, "boats", (MOORING, NUMBER))
+        paths = making.paths_of_register(self.me, "boats", (MOORING, NUMBER))
         self.assertEqual(len(paths), 120)
-        folders.make_folders(self.me, BOATS, paths)
+        making.make_folders(self.me, BOATS, paths)
         self.assertEqual(set(self.moorings()), {e[MOORING] for e in self.ws.entries("boats")})
         for name in ("a/b", "c", ".hidden/x"):
             (self.folder / "tree" / name).mkdir(parents=True)
-        self.assertEqual(folders.paths_of_directory(self.folder / "tree"), (("a",), ("a", "b"), ("c",)))
+        self.assertEqual(making.paths_of_directory(self.folder / "tree"), (("a",), ("a", "b"), ("c",)))
 
     def test_a_stop_keeps_what_was_made(self) -> None:
         token = CancelToken()
         token.cancel()
-        self.assertEqual(folders.make_folders(self.me, BOATS, (("Sedge Basin",),), cancel=token)[0], 0)
+        self.assertEqual(making.make_folders(self.me, BOATS, (("Sedge Basin",),), cancel=token)[0], 0)
 
 
 class Renaming(FolderTest):
@@ -84,7 +85,7 @@ class Renaming(FolderTest):
             ids = ids_below(c, BOATS, (old,))
         versions = {i: self.ws.repository.load(i).version for i in ids}
         steps: list[Step] = []
-        renamed = folders.rename_folder(self.me, BOATS, (old,), "Sedge Basin", progress=steps.append)
+        renamed = moving.rename_folder(self.me, BOATS, (old,), "Sedge Basin", progress=steps.append)
         self.assertTrue(renamed.is_whole and steps[-1].done == len(ids))
         self.assertEqual({self.folder_of(i)[0] for i in ids}, {"Sedge Basin"})
         for i in ids:
@@ -97,7 +98,7 @@ class Renaming(FolderTest):
             self.assertEqual(
                 [v for _, v in load_folders(c, [late])[late]], ["Sedge Basin", boat], "the old name points on"
             )
-        self.assertEqual(folders.take_back_renaming(self.me, renamed), len(ids))
+        self.assertEqual(moving.take_back_renaming(self.me, renamed), len(ids))
         self.assertEqual({self.folder_of(i)[0] for i in ids}, {old})
         self.assertTrue(verify(self.me).is_whole)
 
@@ -105,7 +106,7 @@ class Renaming(FolderTest):
         first, second = self.moorings()[:2]
         before = self.column(BOATS, MOORING)
         giving_values.give_value(self.me, BOATS, (first,), "Examiner", "Linnet Wherry")
-        folders.rename_folder(self.me, BOATS, (first,), second)
+        moving.rename_folder(self.me, BOATS, (first,), second)
         after = self.column(BOATS, MOORING)
         self.assertEqual(after[second], before[first] + before[second])
         self.assertEqual(
@@ -116,7 +117,7 @@ class Renaming(FolderTest):
     def test_a_level_from_a_date_follows_dates_alone(self) -> None:
         year = next(iter(self.column("Purchasing", "Year")))
         with self.assertRaisesRegex(InputProblem, "correct that date"):
-            folders.rename_folder(self.me, "Purchasing", (year,), "1999")
+            moving.rename_folder(self.me, "Purchasing", (year,), "1999")
 
 
 class Giving(FolderTest):

@@ -15,7 +15,7 @@ from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.index import history, slip, slip_help
-from keybundle.core.workflows.keep import cabinets
+from keybundle.core.workflows.keep.documents import browsing
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.oversee.report import make_report
 from keybundle.core.workflows.oversee.verify import verify
@@ -79,8 +79,8 @@ class OtherNames(DataTest):
         self.told = setup_admin.import_setup(self.me, path).lines()
 
     def names_and_counts(self, cabinet: str) -> list[list[tuple[str, int]]]:
-        levels = next(r for r in cabinets.list_cabinets(self.me) if r.id == cabinet).levels
-        columns = cabinets.load_columns(self.me, cabinet, [f.id for f in levels], {}).columns
+        levels = next(r for r in browsing.list_cabinets(self.me) if r.id == cabinet).levels
+        columns = browsing.load_columns(self.me, cabinet, [f.id for f in levels], {}).columns
         return [[(e.value, e.count) for e in c.entries] for c in columns]
 
     def test_what_was_made_before_goes_on_under_the_new_names(self) -> None:
@@ -148,7 +148,7 @@ class OtherNames(DataTest):
         number = document.values["Order number"].text
         (hit,) = (h for h in find(self.me, f"Order number{MARK} = {number}").hits if h.is_filed)
         self.assertEqual((hit.type, hit.cabinet), (f"Delivery note{MARK}", f"Purchasing{MARK}"))
-        loaded = cabinets.load_document(self.me, hit.id)
+        loaded = browsing.load_document(self.me, hit.id)
         self.assertTrue(all(name.endswith(MARK) for name in loaded.values), loaded.values)
         texts = texts_of(self.ws, loaded, 1)
         self.assertEqual(texts["Order number"], texts[f"Order number{MARK}"], "patterns of before still mean it")

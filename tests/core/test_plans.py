@@ -20,7 +20,7 @@ from keybundle.core.finding import documents
 from keybundle.core.finding.query import DocumentQuery
 from keybundle.core.workflows.arrange.bench import load_bench
 from keybundle.core.workflows.find import find
-from keybundle.core.workflows.keep import cabinets
+from keybundle.core.workflows.keep.documents import browsing
 from keybundle.core.workflows.oversee import worklist
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.demo import seed
@@ -172,7 +172,7 @@ class Plans(DataTest):
             "a value": lambda: find.find(acting(self.ws), "Bill number = R-77"),
             "a type": lambda: find.find(acting(self.ws), "type = letter"),
             "a day": lambda: find.find(acting(self.ws), "filed = 2026-01-05"),
-            "columns": lambda: cabinets.load_columns(acting(self.ws), "Purchasing", ("Year", "Supplier"), by_year),
+            "columns": lambda: browsing.load_columns(acting(self.ws), "Purchasing", ("Year", "Supplier"), by_year),
             "filed already": asking(lambda c: documents.find_same(c, both)),
             "known values": asking(lambda c: documents.known_values(c, "Bill", "Bill number", ["R-5", "R-6"])),
             "earlier values": asking(lambda c: documents.earlier_values(c, "Bill number", "r-77")),
@@ -203,10 +203,10 @@ class Plans(DataTest):
         newest = [i for i in range(DOCUMENTS) if i % 3][-10_000]
         numbers = [int(h.id[1:]) for h in common.hits]
         self.assertTrue(all(n % 3 and n >= newest for n in numbers), "the newest alone are ranked")
-        opened = cabinets.load_columns(acting(self.ws), "Purchasing", ("Year", "Supplier"), {"Supplier": "Supplier 7"})
+        opened = browsing.load_columns(acting(self.ws), "Purchasing", ("Year", "Supplier"), {"Supplier": "Supplier 7"})
         self.assertEqual([(e.value, e.count) for e in opened.columns[0].entries], [("2026", DOCUMENTS)])
         of_seven = [f"d{i}" for i in range(DOCUMENTS) if i % SUPPLIERS == 7][::-1]
         self.assertEqual((opened.total, list(opened.documents)), (len(of_seven), of_seven[:200]))
         assert opened.after is not None
-        more = cabinets.load_more(acting(self.ws), "Purchasing", {"Supplier": "Supplier 7"}, opened.after)
+        more = browsing.load_more(acting(self.ws), "Purchasing", {"Supplier": "Supplier 7"}, opened.after)
         self.assertEqual(list(more.ids), of_seven[200:400])

@@ -21,9 +21,10 @@ from keybundle.core.repository.model import FiledDocument
 from keybundle.core.workflows.file import renditions
 from keybundle.core.workflows.file.behind import work_behind
 from keybundle.core.workflows.find.find import find
-from keybundle.core.workflows.keep import correcting, rearranging, trash
-from keybundle.core.workflows.keep.correcting import Corrected
-from keybundle.core.workflows.keep.story import load_story
+from keybundle.core.workflows.keep.documents import correcting, rearranging
+from keybundle.core.workflows.keep.documents.correcting import Corrected
+from keybundle.core.workflows.keep.documents.story import load_story
+from keybundle.core.workflows.keep.trash import deleting
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from tests.core.test_pdfa import bbox_words
@@ -168,9 +169,9 @@ class Renditions(DataTest):
 
     def test_what_lies_in_the_trash_waits_there(self) -> None:
         self.leave_out(0)
-        trash.delete_documents(self.me, [self.document.id], "a mistake")
+        deleting.delete_documents(self.me, [self.document.id], "a mistake")
         self.assertEqual((renditions.make_due(self.ws, shared_pool()).made, renditions.count_due(self.ws)), (0, 0))
-        trash.restore_documents(self.me, [self.document.id])
+        deleting.restore_documents(self.me, [self.document.id])
         self.assertEqual(renditions.make_due(self.ws, shared_pool()).made, 1)
 
 

@@ -13,7 +13,7 @@ from keybundle.core.fields.values import FieldValue
 from keybundle.core.repository.folders import ensure_folder
 from keybundle.core.repository.model import NewDocument
 from keybundle.core.store.pieces import in_pieces
-from keybundle.core.workflows.keep import cabinets
+from keybundle.core.workflows.keep.documents import browsing
 from keybundle.core.workflows.session.workspace import Workspace
 from tests.support import DataTest, acting, count_filed, filed_ids
 
@@ -27,18 +27,18 @@ class Columns(DataTest):
             folders = [dict(ws.repository.load(i).folder) for i in ids]
             self.assertEqual(len(ids), count_filed(ws, cabinet.id))
             for order in (names, names[::-1]):
-                columns = cabinets.load_columns(acting(ws), cabinet.id, order, {}).columns
+                columns = browsing.load_columns(acting(ws), cabinet.id, order, {}).columns
                 for column in columns:
                     self.assertEqual(
                         {e.value: e.count for e in column.entries}, Counter(f[column.field] for f in folders)
                     )
                 value = columns[0].entries[0].value
-                browsed = cabinets.load_columns(acting(ws), cabinet.id, order, {order[0]: value})
+                browsed = browsing.load_columns(acting(ws), cabinet.id, order, {order[0]: value})
                 columns, below = browsed.columns, browsed.documents
                 inside = [f for f in folders if f[order[0]] == value]
                 self.assertEqual({e.value: e.count for e in columns[1].entries}, Counter(f[order[1]] for f in inside))
                 self.assertEqual(len(below), len(inside))
-            flat = cabinets.load_columns(acting(ws), cabinet.id, (), {})
+            flat = browsing.load_columns(acting(ws), cabinet.id, (), {})
             self.assertEqual((flat.columns, flat.total, list(flat.documents)), ((), len(ids), ids))
 
     def test_a_folder_value_is_stored_once_and_found_below(self) -> None:
@@ -65,15 +65,15 @@ class Columns(DataTest):
     def test_many_documents_are_listed_with_their_values_and_without_their_pages(self) -> None:
         ws = self.demo_workspace()
         ids = [i for c in ws.setup.cabinets for i in filed_ids(ws, c.name)]
-        found = cabinets.load_rows(acting(ws), ids)
+        found = browsing.load_rows(acting(ws), ids)
         self.assertEqual(set(found), set(ids))
         self.assertTrue(all(d.values and not d.pages for d in found.values()))
-        self.assertEqual(cabinets.document_fields(acting(ws), "Letters")[:2], ["Sender", "Subject"])
+        self.assertEqual(browsing.document_fields(acting(ws), "Letters")[:2], ["Sender", "Subject"])
 
 
 class Sorting(DataTest):
     def columns(self, ws: Workspace) -> list[str]:
-        return [e.value for e in cabinets.load_columns(acting(ws), "Purchasing", ("Supplier",), {}).columns[0].entries]
+        return [e.value for e in browsing.load_columns(acting(ws), "Purchasing", ("Supplier",), {}).columns[0].entries]
 
     def test_folders_follow_the_locale_and_a_change_that_was_stopped_goes_on_at_the_next_start(self) -> None:
         # Source: CLDR: Swedish sorts å, ä and ö after z, German ä with a and ö with o.

@@ -27,8 +27,8 @@ from keybundle.core.workflows.arrange import bench, giving
 from keybundle.core.workflows.file import filing
 from keybundle.core.workflows.find.find import find, find_filed_ids
 from keybundle.core.workflows.index import slip, tags
-from keybundle.core.workflows.keep import cabinets
-from keybundle.core.workflows.keep.story import load_story
+from keybundle.core.workflows.keep.documents import browsing
+from keybundle.core.workflows.keep.documents.story import load_story
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.oversee import forgetting, worklist
 from keybundle.core.workflows.oversee.verify import list_trail
@@ -261,10 +261,10 @@ class Hidden(DataTest):
 
     def answers(self, who: Session) -> dict[str, Any]:
         """Everything that the reading use cases tell somebody."""
-        found: dict[str, Any] = {"cabinets": [(c.id, c.documents) for c in cabinets.list_cabinets(who) if c.documents]}
+        found: dict[str, Any] = {"cabinets": [(c.id, c.documents) for c in browsing.list_cabinets(who) if c.documents]}
         for cabinet in self.ws.setup.cabinets:
             levels = [f.id for f in cabinet.folder_fields]
-            browsed = cabinets.load_columns(who, cabinet.id, levels, {})
+            browsed = browsing.load_columns(who, cabinet.id, levels, {})
             columns, ids = browsed.columns, browsed.documents
             found[f"columns {cabinet.id}"] = [[(e.value, e.count) for e in c.entries] for c in columns], sorted(ids)
         for line in (*dict.fromkeys(self.words), "Total > 1", "type = Bill", "filed > 2000", ""):
@@ -274,8 +274,8 @@ class Hidden(DataTest):
                 sorted(find_filed_ids(who, line)),
             )  # fmt: skip
         found["today"] = worklist.count_today(who)
-        found["rows"] = sorted(cabinets.load_rows(who, self.ids))
-        found["one"] = [self.told(lambda i=i: cabinets.load_document(who, i).caption) for i in self.ids]
+        found["rows"] = sorted(browsing.load_rows(who, self.ids))
+        found["one"] = [self.told(lambda i=i: browsing.load_document(who, i).caption) for i in self.ids]
         found["story"] = [self.told(lambda i=i: sum(h.what == "filed" for h in load_story(who, i))) for i in self.ids]
         found["tags"] = tags.common_tags(who, self.ids)
         found["type-ahead"] = [
@@ -400,7 +400,7 @@ class Hidden(DataTest):
 
     def test_letting_oneself_in_and_locking_others_out_are_told(self) -> None:
         access.keep_to(self.admin, Spot("Letters"), {Grantee("person", self.junior.person): [Right.LOOK]})
-        self.assertEqual([c.id for c in cabinets.list_cabinets(self.admin) if c.id == "Letters"], [])
+        self.assertEqual([c.id for c in browsing.list_cabinets(self.admin) if c.id == "Letters"], [])
         with self.assertRaisesRegex(InputProblem, "nobody could look at Letters any more. Nothing was changed"):
             access.keep_to(self.admin, Spot("Letters"), {Grantee("group", "Boats office"): [Right.SEND]})
         with self.assertRaises(NotAllowed):
@@ -485,7 +485,7 @@ class Filing(DataTest):
         first = filing.file_documents(self.operator, shared_pool(), self.batch_id, [document])
         self.assertEqual((len(first.entries), first.left), (1, []))
         with self.assertRaises(InputProblem):
-            cabinets.load_document(self.operator, first.entries[0].id)
+            browsing.load_document(self.operator, first.entries[0].id)
         self.assertEqual(find(self.operator, first.entries[0].caption.split()[-1]).hits, ())
         filing.take_back(self.admin, self.batch_id, document)
         with self.ws.place.database.read() as c:

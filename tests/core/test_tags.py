@@ -14,7 +14,7 @@ from keybundle.core.search.query import parse_query
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.index import tags
-from keybundle.core.workflows.keep.story import load_story
+from keybundle.core.workflows.keep.documents.story import load_story
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.prepare import tags as prepared
 from keybundle.core.workflows.session.workspace import Workspace

@@ -24,9 +24,10 @@ from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.file.throwing_away import bring_batch_back, list_thrown, throw_batch_away
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.index import tags
-from keybundle.core.workflows.keep import cabinets, correcting, trash
-from keybundle.core.workflows.keep.erasing import finish_erasing
-from keybundle.core.workflows.keep.story import load_story
+from keybundle.core.workflows.keep.documents import browsing, correcting
+from keybundle.core.workflows.keep.documents.story import load_story
+from keybundle.core.workflows.keep.trash import deleting
+from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.oversee.forgetting import forget_closed, forget_orphans
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.session.session import NotAllowed
@@ -106,7 +107,7 @@ class Correcting(DataTest):
         self.assertEqual([v for _, v in after.folder], ["1987", before.folder[1][1]])
         self.assertEqual(after.values["Year"].text, "1987")
         self.assertEqual(filed_ids(self.ws, "Purchasing", {"Year": "1987"}), [self.bill])
-        columns = cabinets.load_columns(self.me, "Purchasing", ("Year",), {}).columns
+        columns = browsing.load_columns(self.me, "Purchasing", ("Year",), {}).columns
         self.assertIn(("1987", 1), [(e.value, e.count) for e in columns[0].entries])
 
     def test_many_are_corrected_in_pieces_and_somebody_else_gets_a_turn_in_between(self) -> None:
@@ -161,26 +162,26 @@ class Trash(DataTest):
     def test_what_is_deleted_comes_back_whole(self) -> None:
         ids = filed_ids(self.ws, "Letters")[:2]
         before = [self.ws.repository.load(i) for i in ids]
-        counted = {c.id: c.documents for c in cabinets.list_cabinets(self.me)}
+        counted = {c.id: c.documents for c in browsing.list_cabinets(self.me)}
         words = index_words(self.ws)
         for why, said in (("  ", "Say why"),):
             with self.assertRaisesRegex(InputProblem, said):
-                trash.delete_documents(self.me, ids, why)
+                deleting.delete_documents(self.me, ids, why)
         with self.assertRaises(NotAllowed):
-            trash.delete_documents(acting(self.ws, OPERATOR), ids, "sent twice")
-        trash.delete_documents(self.me, ids, "sent twice")
-        lies = trash.list_trash(self.me)
+            deleting.delete_documents(acting(self.ws, OPERATOR), ids, "sent twice")
+        deleting.delete_documents(self.me, ids, "sent twice")
+        lies = deleting.list_trash(self.me)
         self.assertEqual(({d.id for d in lies}, {(d.who, d.why) for d in lies}), (set(ids), {(ADMIN, "sent twice")}))
-        self.assertEqual(cabinets.list_cabinets(self.me)[3].documents, counted["Letters"] - 2)
+        self.assertEqual(browsing.list_cabinets(self.me)[3].documents, counted["Letters"] - 2)
         self.assertNotIn(ids[0], [h.id for h in find(self.me, before[0].caption.split()[0]).hits])
-        trash.restore_documents(self.me, ids)
+        deleting.restore_documents(self.me, ids)
         self.assertEqual([self.ws.repository.load(i) for i in ids], before)
-        self.assertEqual({c.id: c.documents for c in cabinets.list_cabinets(self.me)}, counted)
+        self.assertEqual({c.id: c.documents for c in browsing.list_cabinets(self.me)}, counted)
         self.assertEqual(
             Counter(w for w, _ in words.elements()), Counter(w for w, _ in index_words(self.ws).elements())
         )
         with self.assertRaisesRegex(InputProblem, "does not lie in the trash"):
-            trash.restore_documents(self.me, ids)
+            deleting.restore_documents(self.me, ids)
 
     def test_what_is_erased_is_nowhere(self) -> None:
         """Source: a search through all bytes of the data directory, the database and its log among them."""
@@ -191,16 +192,16 @@ class Trash(DataTest):
         root, word = ws.place.root, b"uexolombrax"
         self.assertTrue(any(word in p.read_bytes() for p in root.rglob("*") if p.is_file()))
         batch = document and self.batch_of(gone)
-        trash.delete_documents(me, [gone], "asked for by the sender")
+        deleting.delete_documents(me, [gone], "asked for by the sender")
         if batch and ws.batches.load(batch).closed_at is None:
-            erased = trash.empty_trash(me, [gone])
+            erased = deleting.empty_trash(me, [gone])
             self.assertEqual((erased.documents, len(erased.left)), (0, 1))
             with ws.place.database.atomic() as c:
                 c.execute(text("UPDATE batch SET closed_at = '2026-01-01' WHERE id = :b"), {"b": batch})
-        erased = trash.empty_trash(me, [gone])
+        erased = deleting.empty_trash(me, [gone])
         self.assertEqual((erased.documents, erased.left), (1, ()))
         self.assertGreater(erased.files, 0)
-        self.assertEqual(trash.list_trash(me), [])
+        self.assertEqual(deleting.list_trash(me), [])
         holders = [p for p in root.rglob("*") if p.is_file() and word in p.read_bytes().lower()]
         self.assertEqual(holders, [])
         self.assertFalse(any(ws.place.files.path(p.file_sha).exists() for p in document.pages))
@@ -217,9 +218,12 @@ class Trash(DataTest):
         tile = tiles_folder(cache, pages[0].page_id, 0) / "0-0.jpg"
         tile.parent.mkdir(parents=True)
         tile.write_bytes(b"a part of the page")
-        trash.delete_documents(me, [gone, again], "asked for by the sender")
-        with patch.object(trash, "finish_erasing", side_effect=KeyboardInterrupt), self.assertRaises(KeyboardInterrupt):
-            trash.empty_trash(me, [gone, again])
+        deleting.delete_documents(me, [gone, again], "asked for by the sender")
+        with (
+            patch.object(deleting, "finish_erasing", side_effect=KeyboardInterrupt),
+            self.assertRaises(KeyboardInterrupt),
+        ):
+            deleting.empty_trash(me, [gone, again])
         self.assertEqual(files.put(files.get(pages[1].file_sha)), pages[1].file_sha)
         self.assertEqual((finish_erasing(ws), tile.exists()), (1, False))
         self.assertEqual([files.path(p.file_sha).exists() for p in pages], [False, True])
@@ -310,8 +314,8 @@ class Closed(DataTest):
         tags.retag(self.me, [chosen], (), "urgent")
         correcting.take_back_correction(self.me, done)
         self.assertEqual(self.ws.repository.load(chosen).tags, ("urgent",))
-        trash.delete_documents(self.me, [chosen], "a mistake")
-        trash.restore_documents(self.me, [chosen])
+        deleting.delete_documents(self.me, [chosen], "a mistake")
+        deleting.restore_documents(self.me, [chosen])
         self.assertEqual(self.ws.repository.load(chosen).tags, ("urgent",), "it comes back whole")
 
     def test_what_came_with_a_batch_is_erased_there_too(self) -> None:
@@ -320,8 +324,8 @@ class Closed(DataTest):
         word = max(document.values["Agreement number"].items).encode()
         files = [ws.place.files.path(sha) for p in document.pages for sha in (p.file_sha,)]
         self.assertTrue(all(f.exists() for f in files))
-        trash.delete_documents(self.me, [gone], "asked for by the keeper")
-        erased = trash.empty_trash(self.me, [gone])
+        deleting.delete_documents(self.me, [gone], "asked for by the keeper")
+        erased = deleting.empty_trash(self.me, [gone])
         self.assertEqual((erased.documents, erased.left), (1, ()))
         self.assertFalse(any(f.exists() for f in files))
         holders = [
@@ -380,9 +384,9 @@ class Course(RuleBasedStateMachine):
     def delete_or_restore(self, n: int) -> None:
         chosen = self.ids[n % len(self.ids)]
         if self.there[chosen]:
-            trash.delete_documents(self.me, [chosen], "a course of things")
+            deleting.delete_documents(self.me, [chosen], "a course of things")
         else:
-            trash.restore_documents(self.me, [chosen])
+            deleting.restore_documents(self.me, [chosen])
         self.there[chosen] = not self.there[chosen]
 
     @invariant()

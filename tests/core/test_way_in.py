@@ -21,7 +21,7 @@ from keybundle.core.intake.scanner import Offers
 from keybundle.core.setup.model import Setup
 from keybundle.core.setup.routines import Naming, Routine
 from keybundle.core.setup.text import load_setup, read_routines, write_routine, write_setup
-from keybundle.core.workflows.keep import cabinets
+from keybundle.core.workflows.keep.documents import browsing
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.prepare import pointing, routines, types
 from keybundle.core.workflows.session.workspace import Workspace
@@ -127,9 +127,9 @@ class OnTheWay(DataTest):
     def test_a_column_gives_its_values_to_a_scan(self) -> None:
         workspace, line, who = self.begin()
         chosen = {"Home mooring": "Reedmouth Basin", "Boat number": "LN1001"}
-        self.assertEqual(cabinets.values_given(acting(workspace), "Boats", chosen), chosen)
+        self.assertEqual(browsing.values_given(acting(workspace), "Boats", chosen), chosen)
         self.assertEqual(
-            cabinets.values_given(acting(workspace), "Letters", {"Year": "2025"}), {}, "a year is no field of a slip"
+            browsing.values_given(acting(workspace), "Letters", {"Year": "2025"}), {}, "a year is no field of a slip"
         )
         routine = workspace.setup.routine("Post")
         assert routine is not None

@@ -11,7 +11,7 @@ from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QFileDialog
 
 from keybundle.core.batches.model import Document, State
-from keybundle.core.workflows.keep.received import OPENED
+from keybundle.core.workflows.keep.documents.received import OPENED
 from keybundle.desktop.views.list_sheet import ListSheet
 from tests.desktop.support import DesktopTest
 

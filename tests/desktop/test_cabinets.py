@@ -9,7 +9,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenu, QSplitter
 
 from keybundle.core.base.changes import Changes
-from keybundle.core.workflows.keep import correcting, trash
+from keybundle.core.workflows.keep.documents import correcting
+from keybundle.core.workflows.keep.trash import deleting
 from keybundle.desktop.actions.registry import find_command
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.presenters import cabinet_changes
@@ -216,12 +217,12 @@ class Cabinets(DesktopTest):
         self.assertIn("by Oswinna Reedmace: sent twice", sheet.list.item(0).text())
         QTest.mouseClick(sheet.back, Qt.MouseButton.LeftButton)
         self.until(lambda: first in self.bills() and sheet.list.count() == 0)
-        trash.delete_documents(acting(self.ws, "Oswinna Reedmace"), [first], "sent twice")
+        deleting.delete_documents(acting(self.ws, "Oswinna Reedmace"), [first], "sent twice")
         sheet.presenter.refresh()
         self.until(lambda: sheet.list.count() == 1)
         QTest.mouseClick(sheet.erase, Qt.MouseButton.LeftButton)
         self.assertIn("Yes, erase 1", sheet.erase.text(), "one press erases nothing")
-        self.assertEqual(len(trash.list_trash(acting(self.ws, "Oswinna Reedmace"))), 1)
+        self.assertEqual(len(deleting.list_trash(acting(self.ws, "Oswinna Reedmace"))), 1)
 
     def test_who_may_only_look_changes_nothing(self) -> None:
         window, view = self.open("Hollin Waterhen")

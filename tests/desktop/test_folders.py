@@ -6,7 +6,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
 from keybundle.core.workflows.index.slip_help import MOST_FOLDERS
-from keybundle.core.workflows.keep import cabinets, giving_values
+from keybundle.core.workflows.keep.documents import browsing
+from keybundle.core.workflows.keep.folders import giving_values
 from keybundle.core.workflows.prepare.tags import folder_tags
 from tests.desktop.support import DesktopTest
 from tests.support import acting, filed_ids
@@ -68,7 +69,7 @@ class Folders(DesktopTest):
         self.until(lambda: [g.value for g in giving_values.list_given_values(self.me, "Boats")] == [keeper], 10)
         self.until(lambda: view.table.rowCount() == 1 and not view.none_given.isVisible(), 10)
         giving_values.give_value(self.me, "Boats", [(folder := self.names()[0])], "Keeper", keeper)
-        first = cabinets.load_columns(self.me, "Boats", ["Home mooring", "Boat number"], {}).columns[0]
+        first = browsing.load_columns(self.me, "Boats", ["Home mooring", "Boat number"], {}).columns[0]
         self.assertEqual(first.gives, ((folder, (f"Keeper: {keeper}",)),), "a sign at the folder")
         self.assertEqual({i: repository.load(i).values["Keeper"].text for i in before}, before, "giving changes none")
         view.table.selectRow(0)

@@ -113,7 +113,7 @@ class Looking(DesktopTest):
         return found
 
     def story(self, document_id: str) -> list[str]:
-        from keybundle.core.workflows.keep.story import load_story
+        from keybundle.core.workflows.keep.documents.story import load_story
 
         return [h.what for h in load_story(acting(self.desktop.workspace), document_id)]
 

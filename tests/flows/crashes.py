@@ -17,8 +17,8 @@ from sqlalchemy import text
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.repository import audit
 from keybundle.core.workflows.file import renditions
-from keybundle.core.workflows.keep import relocating
-from keybundle.core.workflows.keep.erasing import finish_erasing
+from keybundle.core.workflows.keep.areas import relocating
+from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace

@@ -9,8 +9,10 @@ from typing import Any
 
 from keybundle.core.store.place import hold
 from keybundle.core.workflows.file import pdf_work, renditions
-from keybundle.core.workflows.keep import correcting, rearranging, relocating, trash
-from keybundle.core.workflows.keep.erasing import finish_erasing
+from keybundle.core.workflows.keep.areas import relocating
+from keybundle.core.workflows.keep.documents import correcting, rearranging
+from keybundle.core.workflows.keep.trash import deleting
+from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from tests.flows.crash_child import say
 from tests.standin import StandIn
@@ -57,9 +59,9 @@ def main(data: Path) -> None:
                 rearranging.turn_pages(me, document.id, [page], 180, document.revision)
                 say("revised", f"{document.id}:{document.version + 1}")
             elif doing == 2 and len(ids) > FEWEST:
-                trash.delete_documents(me, [document.id], "a crash test")
+                deleting.delete_documents(me, [document.id], "a crash test")
                 say("step", "-")
-                trash.empty_trash(me, [document.id])
+                deleting.empty_trash(me, [document.id])
                 say("erased", document.id)
             elif doing == 3:
                 put(workspace, me.person, document.cabinet, rng.choice((own, ARCHIVE)))

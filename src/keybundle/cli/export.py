@@ -12,7 +12,7 @@ from keybundle.cli.common import add_person, signed_in, terminal_progress, worki
 from keybundle.core.export.forms import FORMS, PDFA
 from keybundle.core.export.naming import USUAL
 from keybundle.core.workflows.find.find import find_filed_ids
-from keybundle.core.workflows.keep.cabinets import load_rows
+from keybundle.core.workflows.keep.documents.browsing import load_rows
 from keybundle.core.workflows.send.packages import write_package
 from keybundle.core.workflows.send.sending import Sent, Wish, say_shared, send_to_folder
 from keybundle.core.workflows.session.session import Session

@@ -7,7 +7,7 @@ import sys
 from typing import Any
 
 from keybundle.cli.common import add_person, signed_in, terminal_progress
-from keybundle.core.workflows.keep.relocating import count_astray, relocate
+from keybundle.core.workflows.keep.areas.relocating import count_astray, relocate
 from keybundle.core.workflows.prepare.areas import list_areas
 
 GB = 1 << 30

@@ -37,6 +37,10 @@ class InputProblem(AppError):
     """What was handed in cannot be used: a broken file, a wrong rule, an unknown name."""
 
 
+class NotAllowed(InputProblem):
+    """Somebody lacks a right for what they asked for; nothing was done."""
+
+
 class Held(EnvironmentProblem):
     """Another process holds the data directory."""
 

@@ -12,6 +12,7 @@ from keybundle.core.batches.model import Batch, Document, Page
 from keybundle.core.batches.store import BatchStore
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.filing.destination import Destination, make_caption
+from keybundle.core.filing.gate import By, Change, allow
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledPage, NewDocument
 from keybundle.core.repository.store import Repository
@@ -53,10 +54,11 @@ def index_text(values: Mapping[str, FieldValue], folder: Sequence[tuple[str, str
     return " ".join(dict.fromkeys((*(v.text for v in values.values()), *(value for _, value in folder), *tags)))
 
 
-def retag_document(database: Database, repository: Repository, document_id: str, tags: Sequence[str], who: str) -> None:
-    """Give a filed document other tags, and let it be found by them, in one transaction."""
+def retag_document(database: Database, repository: Repository, document_id: str, tags: Sequence[str], by: By) -> None:
+    """Give a filed document other tags, and let it be found by them, in one transaction; raises NotAllowed."""
     with database.atomic() as c:
-        repository.set_tags(document_id, tags, who)
+        allow(c, by, document_id, Change.TAGS)
+        repository.set_tags(document_id, tags, by.person)
         found = repository.load(document_id, with_pages=False)
         index.change(c, document_id, values=index_text(found.values, found.folder, tags))
 
@@ -81,11 +83,12 @@ def uncommit_document(
     batch_id: str,
     document_id: str,
     filed_id: str,
-    who: str,
+    by: By,
 ) -> None:
-    """Take a document back from the repository into its batch, in one transaction."""
+    """Take a document back from the repository into its batch, in one transaction; raises NotAllowed."""
     with database.atomic() as c:
-        repository.take_back(filed_id, who)
+        allow(c, by, filed_id, Change.TAKE_BACK)
+        repository.take_back(filed_id, by.person)
         index.remove(c, [filed_id])
         batches.set_filed(batch_id, document_id, None)
         batch = batches.load(batch_id)

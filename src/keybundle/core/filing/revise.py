@@ -17,9 +17,11 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.filing.commit import index_text
+from keybundle.core.filing.gate import By, Change, allow, allow_move
 from keybundle.core.repository import audit, rows
-from keybundle.core.repository.folders import count_document, ensure_folder
+from keybundle.core.repository.folders import count_document, ensure_folder, load_folders
 from keybundle.core.repository.model import FiledDocument, FiledPage
+from keybundle.core.repository.paths import join_path
 from keybundle.core.search import index
 from keybundle.core.store import schema as t
 from keybundle.core.store.setup_parts import person_name
@@ -44,7 +46,8 @@ def move_to(cabinet: str, folder: tuple[tuple[str, str], ...]) -> Command:
         old = {field for field, value in before.folder if before.values.get(field, NO_VALUE).items == (value,)}
         new = dict(folder)
         values = {k: v for k, v in before.values.items() if k not in old or k in new}
-        values |= {k: FieldValue((v,), 1.0, sure=True) for k, v in new.items() if k in old or k not in values}
+        other = {k: v for k, v in new.items() if values.get(k, NO_VALUE).items != (v,)}
+        values |= {k: FieldValue((v,), 1.0, sure=True) for k, v in other.items()}
         return replace(before, cabinet=cabinet, folder=folder, values=values)
 
     return command
@@ -59,25 +62,34 @@ def both(first: Command, second: Command) -> Command:
 
 
 def revise(
-    c: Connection, document_id: str, command: Command, *, base: int | None, who: str, at: str, comment: str, locale: str,
-    named: Mapping[str, str] | None = None,
+    c: Connection, document_id: str, command: Command, *, by: By, base: int | None, at: str, comment: str, locale: str,
+    named: Mapping[str, str] | None = None, what: Change = Change.VALUES, follows: bool = False,
 ) -> FiledDocument:  # fmt: skip
     """Write the next version of a document in the caller's transaction and return it; the same where nothing changed.
 
     ``base`` is the revision that the change was made on (None: whatever it is now), ``named`` what fields are called, for the
-    audit trail. Raises InputProblem where the document has moved on since, and who did that.
+    audit trail; ``follows`` says that it goes to another folder for values that this very change corrects. Raises InputProblem
+    where the document has moved on since, and who did that; NotAllowed where ``by`` may not do it, or not bring it there.
     """
     row = c.execute(rows.documents_where(t.document.c.id == document_id)).first()
     if row is None:
         raise InputProblem(message("store.document-no-longer-repository-nothing"))
+    allow(c, by, document_id, what)
     before = rows.load_document(c, row)
     if base is not None and base != before.revision:
         refuse_older(c, before)
     after = command(before)
     if after == before:
         return before
+    who, folder_id = by.person, row.folder_id
+    if (after.cabinet, after.folder) != (before.cabinet, before.folder):
+        allow_move(c, by, document_id, after.cabinet, [value for _, value in after.folder], follows=follows)
+        folder_id = ensure_folder(c, after.cabinet, after.folder, locale)
+        placed = load_folders(c, [folder_id])[folder_id]
+        after = replace(after, folder=placed, values=rows.as_placed(after.values, after.folder, placed))
+        if after == before:
+            return before
     number = before.version + 1
-    folder_id = ensure_folder(c, after.cabinet, after.folder, locale)
     _write_version(c, after, number, folder_id, who=who, at=at, comment=comment)
     changed = {
         "type": after.type, "caption": after.caption, "cabinet": after.cabinet, "folder_id": folder_id,
@@ -111,7 +123,8 @@ def _write_version(
     c.execute(
         insert(t.version).values(
             document_id=after.id, number=number, at=at, who=who, comment=comment, type=after.type, folder_id=folder_id,
-            caption=after.caption, tags=list(after.tags), data={name: v.to_json() for name, v in after.values.items()},
+            path=join_path([value for _, value in after.folder]), caption=after.caption, tags=list(after.tags),
+            data={name: v.to_json() for name, v in after.values.items()},
         )
     )  # fmt: skip
 
@@ -159,24 +172,35 @@ def _difference(before: FiledDocument, after: FiledDocument, named: Mapping[str,
 def as_it_was(c: Connection, document_id: str, number: int) -> Command:
     """Return the command that makes a document what it was in an earlier version; raises InputProblem for none such.
 
-    Its tags stay as they are: they are changed by themselves.
+    Its tags stay as they are: they are changed by themselves. A folder that is called otherwise by now, or became another
+    one, is that folder still, and the document says what it is called.
     """
     then = rows.load_version(c, document_id, number)
     if then is None:
         raise InputProblem(message("revise.no-such-version", number=number))
+    folder = rows.folder_of_version(c, document_id, number)
+    values = rows.as_placed(then.values, then.folder, folder)
     return lambda before: replace(
-        before, type=then.type, caption=then.caption, cabinet=then.cabinet, folder=then.folder, values=then.values,
+        before,
+        type=then.type,
+        caption=then.caption,
+        cabinet=then.cabinet,
+        folder=folder,
+        values=values,
         pages=then.pages,
-    )  # fmt: skip
+    )
 
 
-def revision_standing_as(c: Connection, document_id: str, number: int) -> int | None:
+def revision_standing_as(c: Connection, document_id: str, number: int, *, known: int) -> int | None:
     """Return the revision of a document that is now what it was in a version, by whatever way; None where it is not.
 
-    A change that was made and put back again leaves it so, and what was changed before can be put back in its turn.
+    A change that was made and put back again leaves it so, and what was changed before can be put back in its turn. It is
+    so too where it has the revision ``known`` of then: nobody has changed it since, whatever its folder is called by now.
     """
     row = c.execute(rows.documents_where(t.document.c.id == document_id)).first()
     if row is None:
         return None
+    if row.revision == known:
+        return known
     now = rows.load_document(c, row)
     return now.revision if as_it_was(c, document_id, number)(now) == now else None

@@ -9,12 +9,17 @@ from collections.abc import Sequence
 
 from sqlalchemy import Connection, delete, insert, null, or_, select, text, update
 
-from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.errors import InputProblem, NotAllowed
 from keybundle.core.base.messages import message
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.filing.commit import index_text
+from keybundle.core.filing.gate import By, Change, Following, allow
+from keybundle.core.filing.revise import as_it_was, revise
 from keybundle.core.repository import audit, rows
-from keybundle.core.repository.folders import count_document, load_folders
+from keybundle.core.repository.folders import count_document, follow_became, load_folders
+from keybundle.core.repository.paths import say_path
+from keybundle.core.repository.renaming import drop_unneeded
+from keybundle.core.rights.model import Right
 from keybundle.core.search import index
 from keybundle.core.store import schema as t
 from keybundle.core.store.texts import drop_texts
@@ -22,12 +27,13 @@ from keybundle.core.store.texts import drop_texts
 TRASH = "trash"
 
 
-def throw_away(c: Connection, document_id: str, *, who: str, at: str, why: str) -> None:
-    """Put a document into the trash: out of lists, counts and index; its versions stay."""
-    d = t.document.c
+def throw_away(c: Connection, document_id: str, *, by: By, at: str, why: str) -> None:
+    """Put a document into the trash: out of lists, counts and index; its versions stay. Raises NotAllowed."""
+    d, who = t.document.c, by.person
     row = c.execute(select(t.document).where(d.id == document_id, d.removed_at.is_(None))).first()
     if row is None:
         raise InputProblem(message("store.document-no-longer-repository-nothing"))
+    allow(c, by, document_id, Change.DELETE)
     changed = {"removed_at": at, "removed_as": TRASH, "removed_by": who, "removed_why": why}
     c.execute(update(t.document).where(d.id == document_id).values(changed))
     count_document(c, row.folder_id, row.access_id, -1)
@@ -37,12 +43,17 @@ def throw_away(c: Connection, document_id: str, *, who: str, at: str, why: str) 
     audit.append(c, at, who, "deleted", document_id, {"caption": row.caption, "why": why})
 
 
-def bring_back(c: Connection, document_id: str, *, who: str, at: str) -> str:
-    """Take a document out of the trash, as it was, and return its caption; raises InputProblem where it is not there."""
-    d = t.document.c
+def bring_back(c: Connection, document_id: str, *, by: By, at: str, locale: str) -> str:
+    """Take a document out of the trash, as it was, and return its caption; raises InputProblem where it is not there.
+
+    A folder that is called otherwise by now, or became another one, is its folder still: a further version says so.
+    Raises NotAllowed where it may not be brought back, or not filed where it would lie.
+    """
+    d, who = t.document.c, by.person
     row = c.execute(select(t.document).where(d.id == document_id, d.removed_as == TRASH)).first()
     if row is None:
         raise InputProblem(message("trash.not-there"))
+    allow(c, by, document_id, Change.BRING_BACK)
     changed = {"removed_at": None, "removed_as": None, "removed_by": None, "removed_why": None}
     c.execute(update(t.document).where(d.id == document_id).values(changed))
     v = t.version.c
@@ -59,16 +70,30 @@ def bring_back(c: Connection, document_id: str, *, who: str, at: str) -> str:
     of = index.Kept(row.type, row.cabinet, row.filed_at[:7])
     index.put(c, index.FILED, document_id, row.caption, index_text(values, folder, last.tags), list(texts), of)
     audit.append(c, at, who, "brought back", document_id, {"caption": row.caption})
+    _place_anew(c, document_id, row.version, by=by, at=at, locale=locale)
     return str(row.caption)
 
 
-def erase(c: Connection, document_id: str, *, who: str, at: str) -> tuple[list[str], list[str]]:
+def _place_anew(c: Connection, document_id: str, version: int, *, by: By, at: str, locale: str) -> None:
+    """Let a document that came back say where its folder is by now; raises NotAllowed where it may not be filed there."""
+    now = rows.folder_of_version(c, document_id, version)
+    row = c.execute(select(t.document.c.cabinet, t.document.c.folder_id).where(t.document.c.id == document_id)).one()
+    is_moved = row.folder_id is not None and follow_became(c, row.folder_id) != row.folder_id
+    if is_moved and not by.may_there(c, row.cabinet, [value for _, value in now], Right.FILE):
+        raise NotAllowed(message("correcting.may-not-file-there", name=by.name, place=say_path([v for _, v in now])))
+    revise(
+        c, document_id, as_it_was(c, document_id, version), by=Following(by.person, by.name), base=None, at=at,
+        comment=message("version.brought-back"), locale=locale,
+    )  # fmt: skip
+
+
+def erase(c: Connection, document_id: str, *, by: By, at: str) -> tuple[list[str], list[str]]:
     """Erase a document of the trash for good; return its files (SHA-256) that nothing names any more, and the others.
 
     What is to be taken away outside of the database is noted as due (``erase_due``). Raises InputProblem where the document
-    is not in the trash, or its batch is still open.
+    is not in the trash, or its batch is still open; NotAllowed. Folders that nothing needs afterwards go with it.
     """
-    d = t.document.c
+    d, who = t.document.c, by.person
     row = c.execute(select(t.document).where(d.id == document_id, d.removed_as == TRASH)).first()
     if row is None:
         raise InputProblem(message("trash.not-there"))
@@ -78,7 +103,9 @@ def erase(c: Connection, document_id: str, *, who: str, at: str) -> tuple[list[s
         and c.execute(select(b.id).where(b.id == row.batch_id, b.closed_at.is_(None))).first() is not None
     ):
         raise InputProblem(message("trash.batch-open", caption=row.caption))
+    allow(c, by, document_id, Change.ERASE)
     shas, texts = _of_versions(c, document_id)
+    folders = _folders_of(c, document_id)
     p = t.version_page.c
     pages = list(c.execute(select(p.page_id).where(p.document_id == document_id).distinct()).scalars())
     index.remove(c, [document_id])
@@ -89,6 +116,7 @@ def erase(c: Connection, document_id: str, *, who: str, at: str) -> tuple[list[s
         c.execute(delete(table).where(or_(table.c.document == document_id, table.c.document == row.filing_key)))
     _erase_in_batch(c, row.batch_id, document_id, texts)
     c.execute(delete(t.document).where(d.id == document_id))
+    drop_unneeded(c, folders)
     drop_texts(c, texts)
     audit.purge(c, document_id)
     audit.append(c, at, who, "erased", document_id, {})
@@ -120,6 +148,14 @@ def erase_sides(c: Connection, batch_id: str, *, at: str) -> int:
     drop_texts(c, [r.text_id for r in rows if r.text_id is not None])
     _make_due(c, sorted({sha for r in rows for sha in (r.file_sha, r.flat) if sha}), ids, at)
     return len(rows)
+
+
+def _folders_of(c: Connection, document_id: str) -> list[int]:
+    """Return the folders that a document lies in or has ever lain in."""
+    d, v = t.document.c, t.version.c
+    own = select(d.folder_id).where(d.id == document_id, d.folder_id.is_not(None))
+    then = select(v.folder_id).where(v.document_id == document_id, v.folder_id.is_not(None))
+    return list(c.execute(own.union(then)).scalars())
 
 
 def _of_versions(c: Connection, document_id: str) -> tuple[list[str], list[int]]:

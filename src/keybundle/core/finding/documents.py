@@ -13,7 +13,7 @@ from sqlalchemy import Connection, bindparam, text
 from keybundle.core.base.folding import fold
 from keybundle.core.finding.query import DocumentQuery, ask
 from keybundle.core.repository.access import EVERYTHING, View
-from keybundle.core.repository.folders import SEPARATOR
+from keybundle.core.repository.paths import split_path
 
 MOST_EXACT = 10_000
 MOST_VALUES, MOST_OF_VALUE = 64, 200
@@ -162,7 +162,7 @@ def list_folders(
         "ORDER BY f.folded LIMIT :limit"
     )
     rows = c.execute(sql, {"cabinet": cabinet, "limit": limit, **words, **view.bound()})
-    return [tuple(r.path.split(SEPARATOR)) for r in rows]
+    return [split_path(r.path) for r in rows]
 
 
 def recent_folders(c: Connection, cabinet: str, limit: int = 6, *, view: View = EVERYTHING) -> list[tuple[str, ...]]:
@@ -173,7 +173,7 @@ def recent_folders(c: Connection, cabinet: str, limit: int = 6, *, view: View = 
     )
     folders = list(dict.fromkeys(c.execute(sql, {"cabinet": cabinet, **view.bound()}).scalars()))[:limit]
     found = {
-        r.id: tuple(r.path.split(SEPARATOR))
+        r.id: split_path(r.path)
         for r in c.execute(_PATHS, {"folders": folders}) if r.path
     }  # fmt: skip
     return [found[i] for i in folders if i in found]

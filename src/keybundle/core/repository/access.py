@@ -9,11 +9,13 @@ from __future__ import annotations
 
 import functools
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, and_, func, insert, or_, select, text, update
 
+from keybundle.core.repository.paths import join_path
 from keybundle.core.rights.model import AccessList, Holder, Right, effective_rights
 from keybundle.core.store import schema as t
 
@@ -124,10 +126,17 @@ def keep_list(c: Connection, kept: AccessList) -> str:
 def keep_folder_to(c: Connection, folder_id: int, kept: AccessList | None) -> None:
     """Give a folder a list of its own, or none; folders below without one follow. No document is written."""
     f = t.folder.c
-    parent = c.execute(select(f.parent_id).where(f.id == folder_id)).scalar()
     own = keep_list(c, kept) if kept is not None else None
-    nearest = own if own is not None else list_of_folder(c, parent)
-    c.execute(update(t.folder).where(f.id == folder_id).values(own_access_id=own, access_id=nearest))
+    c.execute(update(t.folder).where(f.id == folder_id).values(own_access_id=own))
+    follow_nearest(c, folder_id)
+
+
+def follow_nearest(c: Connection, folder_id: int) -> None:
+    """Let a folder, and those below without a list of their own, be kept as the nearest list says by now."""
+    f = t.folder.c
+    row = c.execute(select(f.parent_id, f.own_access_id).where(f.id == folder_id)).one()
+    nearest = row.own_access_id if row.own_access_id is not None else list_of_folder(c, row.parent_id)
+    c.execute(update(t.folder).where(f.id == folder_id).values(access_id=nearest))
     c.execute(_FOLLOW, {"top": folder_id, "nearest": nearest})
 
 
@@ -139,15 +148,15 @@ _FOLLOW = text(
 )
 
 
-def find_folder(c: Connection, cabinet: str, path: str) -> Any:
-    """Return the row of a folder by its joined path (empty: the cabinet's root), None where it is not there."""
+def find_folder(c: Connection, cabinet: str, path: Sequence[str]) -> Any:
+    """Return the row of a folder by its path of today (empty: the cabinet's root), None where it is not there."""
     f = t.folder.c
-    return c.execute(select(t.folder).where(f.cabinet == cabinet, f.path == path)).first()
+    return c.execute(select(t.folder).where(f.cabinet == cabinet, f.path == join_path(path), t.IS_THERE)).first()
 
 
 def ensure_root(c: Connection, cabinet: str) -> int:
     """Return the root folder of a cabinet, made where it is missing."""
-    found = find_folder(c, cabinet, "")
+    found = find_folder(c, cabinet, ())
     if found is not None:
         return int(found.id)
     made = insert(t.folder).values(

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 
 from sqlalchemy import Connection, Row, delete, insert, select
 
-from keybundle.core.repository.folders import SEPARATOR
+from keybundle.core.repository.folders import reach
+from keybundle.core.repository.paths import is_within, join_path, split_path
 from keybundle.core.store import schema as t
-
-AFTER_SEPARATOR = chr(ord(SEPARATOR) + 1)
 
 
 def ids_below(c: Connection, cabinet: str, path: Sequence[str]) -> list[str]:
@@ -18,25 +18,22 @@ def ids_below(c: Connection, cabinet: str, path: Sequence[str]) -> list[str]:
     chosen = select(d.id).join_from(t.document, t.folder, d.folder_id == f.id)
     chosen = chosen.where(f.cabinet == cabinet, d.removed_at.is_(None))
     if path:
-        joined = SEPARATOR.join(path)
-        below = (f.path > joined + SEPARATOR) & (f.path < joined + AFTER_SEPARATOR)
-        chosen = chosen.where((f.path == joined) | below)
+        chosen = chosen.where(is_within(f.path, path))
     return list(c.execute(chosen.order_by(d.number)).scalars())
 
 
 def given_along(c: Connection, cabinet: str, path: Sequence[str | None]) -> dict[str, str]:
     """Return the values that a folder and those above it give, by field; the nearest one counts."""
     found: dict[str, str] = {}
-    known: list[str] = []
-    for value in path:
-        if value is None:
-            break
-        known.append(value)
-    paths = ["", *(SEPARATOR.join(known[: i + 1]) for i in range(len(known)))]
+    known = [value for value in itertools.takewhile(lambda v: v is not None, path) if value is not None]
+    there = reach(c, cabinet, known)
+    if there is None:
+        return found
+    paths = [join_path(there.path[:depth]) for depth in range(len(there.path) + 1)]
     f, v = t.folder.c, t.folder_value.c
-    chosen = select(f.path, v.field, v.value).join_from(t.folder_value, t.folder)
-    rows = c.execute(chosen.where(f.cabinet == cabinet, f.path.in_(paths))).all()
-    for row in sorted(rows, key=lambda r: len(r.path.split(SEPARATOR)) if r.path else 0):
+    chosen = select(f.path, v.field, v.value).join_from(t.folder_value, t.folder, v.folder_id == f.id)
+    rows = c.execute(chosen.where(f.cabinet == cabinet, f.path.in_(paths), t.IS_THERE)).all()
+    for row in sorted(rows, key=lambda r: len(split_path(r.path))):
         found[row.field] = row.value
     return found
 
@@ -44,8 +41,8 @@ def given_along(c: Connection, cabinet: str, path: Sequence[str | None]) -> dict
 def list_given(c: Connection, cabinet: str) -> list[Row[tuple[int, str, str, str]]]:
     """Return (folder id, path, field, value) of all that folders of a cabinet give."""
     f, v = t.folder.c, t.folder_value.c
-    chosen = select(v.folder_id, f.path, v.field, v.value).join_from(t.folder_value, t.folder)
-    return list(c.execute(chosen.where(f.cabinet == cabinet).order_by(f.path, v.field)))
+    chosen = select(v.folder_id, f.path, v.field, v.value).join_from(t.folder_value, t.folder, v.folder_id == f.id)
+    return list(c.execute(chosen.where(f.cabinet == cabinet, t.IS_THERE).order_by(f.path, v.field)))
 
 
 def put_given(c: Connection, folder_id: int, field: str, value: str) -> str:
@@ -63,7 +60,8 @@ def tags_of_folders(c: Connection, cabinet: str) -> dict[str, tuple[str, ...]]:
     """Return the tags of a cabinet's folders by their paths."""
     f, g = t.folder.c, t.folder_tag.c
     found: dict[str, list[str]] = {}
-    chosen = select(f.path, g.tag).join_from(t.folder_tag, t.folder).where(f.cabinet == cabinet).order_by(f.path, g.tag)
+    chosen = select(f.path, g.tag).join_from(t.folder_tag, t.folder, g.folder_id == f.id)
+    chosen = chosen.where(f.cabinet == cabinet, t.IS_THERE).order_by(f.path, g.tag)
     for row in c.execute(chosen):
         found.setdefault(row.path, []).append(row.tag)
     return {path: tuple(tags) for path, tags in found.items()}

@@ -1,12 +1,18 @@
 """Folders in the tables: made on the way, what their paths say by field, and how many documents lie in each.
 
+A folder is a row: what it is kept to, gives, is tagged with and keeps its files in hangs there, and documents name it by
+its id. A name that leads elsewhere (``folder_name``) is followed by whoever asks for it; a row that became another one
+(``became``) has no name any more and is known to old versions alone.
+
 ``folder.documents`` counts the documents that take the folder's list, ``folder_count`` those with a list of their own, so
 that a change of whom a folder is kept to counts nothing anew. Both are kept in the transaction that files, moves or removes.
 """
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Collection, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection, Row, bindparam, delete, insert, select, text, update
@@ -14,16 +20,18 @@ from sqlalchemy import Connection, Row, bindparam, delete, insert, select, text,
 from keybundle.core.base.folding import fold
 from keybundle.core.base.sorting import sort_key
 from keybundle.core.repository import access
+from keybundle.core.repository.paths import clean_value, join_path, split_path
 from keybundle.core.rights.model import AccessList
 from keybundle.core.store import schema as t
 from keybundle.core.store.database import Database
 from keybundle.core.store.pieces import in_pieces
 
-SEPARATOR = "\x1f"
 MOST_BOUND = 500
-_FIND = select(t.folder.c.id, t.folder.c.became).where(
-    t.folder.c.cabinet == bindparam("of"), t.folder.c.path == bindparam("joined")
+_ON_THE_WAY = select(t.folder.c.id, t.folder.c.path).where(
+    t.folder.c.cabinet == bindparam("of"), t.folder.c.path == bindparam("joined"), t.IS_THERE
 )
+_NAMED = select(t.folder.c.id, t.folder.c.path).join(t.folder_name, t.folder_name.c.folder_id == t.folder.c.id)
+_NAMED = _NAMED.where(t.folder_name.c.parent_id == bindparam("above"), t.folder_name.c.value == bindparam("called"))
 _COUNT = update(t.folder).where(t.folder.c.id == bindparam("folder"))
 _COUNT = _COUNT.values(documents=t.folder.c.documents + bindparam("by"))
 _COUNT_OWN = text(
@@ -39,52 +47,98 @@ _NONE_LEFT = delete(t.folder_count).where(
 )
 
 
+@dataclass(frozen=True)
+class Reached:
+    """The deepest folder that is there on a way: its id, its own path, and how many values of the way led to it."""
+
+    id: int
+    path: tuple[str, ...]
+    depth: int
+
+
+def reach(c: Connection, cabinet: str, path: Sequence[str]) -> Reached | None:
+    """Return the deepest folder that a way leads to, by the names of today and those that lead on; None without a root.
+
+    It is the one question by which a way that documents say becomes a folder.
+    """
+    wanted = [clean_value(value) for value in path]
+    row = c.execute(_ON_THE_WAY, {"of": cabinet, "joined": join_path(wanted)}).first()
+    if row is not None:
+        return Reached(row.id, split_path(row.path), len(wanted))
+    row = c.execute(_ON_THE_WAY, {"of": cabinet, "joined": ""}).first()
+    for depth, value in enumerate(wanted):
+        if row is None:
+            break
+        below = step_down(c, cabinet, row.id, split_path(row.path), value)
+        if below is None:
+            return Reached(row.id, split_path(row.path), depth)
+        row = below
+    return Reached(row.id, split_path(row.path), len(wanted)) if row is not None else None
+
+
+def led(c: Connection, cabinet: str, path: Sequence[str]) -> tuple[str, ...]:
+    """Return a way as the folders are called that it leads to; what is not there yet, and empty values, as they are."""
+    known = list(itertools.takewhile(bool, path))
+    there = reach(c, cabinet, known)
+    return (*there.path, *path[there.depth :]) if there is not None else tuple(path)
+
+
+def step_down(c: Connection, cabinet: str, above: int, path: Sequence[str], value: str) -> Any:
+    """Return the row (id, path) of the folder that a value leads to just below another one, None where there is none."""
+    found = c.execute(_ON_THE_WAY, {"of": cabinet, "joined": join_path((*path, value))}).first()
+    return found if found is not None else c.execute(_NAMED, {"above": above, "called": value}).first()
+
+
+def nearest_list(c: Connection, cabinet: str, path: Sequence[str]) -> AccessList | None:
+    """Return the list that counts at a folder, there or not yet: that of the deepest part of its way that is there."""
+    there = reach(c, cabinet, path)
+    return access.load_list(c, access.list_of_folder(c, there.id)) if there is not None else None
+
+
 def ensure_folder(c: Connection, cabinet: str, folder: Sequence[tuple[str, str]], locale: str) -> int:
     """Return the folder of a path of (field, value), made with all above it where it is missing.
 
-    A folder that became another one points on: what is asked for below it lies below that.
+    A name that leads to another folder is followed: what is asked for below it lies below that.
     """
-    parent = access.ensure_root(c, cabinet)
-    names, path = [name for name, _ in folder], list[str]()
-    for level, (name, value) in enumerate(folder):
-        path.append(value)
-        joined = SEPARATOR.join(path)
-        row = c.execute(_FIND, {"of": cabinet, "joined": joined}).first()
-        found: int | None = row.id if row is not None else None
-        if row is not None and row.became is not None:
-            found, path = _follow(c, row.became)
-        if found is None:
-            made = insert(t.folder).values(
-                cabinet=cabinet, parent_id=parent, level=level, field=name, value=value, path=joined,
-                folded=fold(" ".join(path)), access_id=access.list_of_folder(c, parent), documents=0, last=0,
-            )  # fmt: skip
-            found = int(c.execute(made.returning(t.folder.c.id)).scalar_one())
-            _note_levels(c, found, cabinet, list(zip(names, path, strict=False)), locale)
-        parent = found
+    parent, path = access.ensure_root(c, cabinet), tuple[str, ...]()
+    names = [name for name, _ in folder]
+    for level, (name, told) in enumerate(folder):
+        value = clean_value(told)
+        row = step_down(c, cabinet, parent, path, value)
+        if row is not None:
+            parent, path = row.id, split_path(row.path)
+            continue
+        path = (*path, value)
+        made = insert(t.folder).values(
+            cabinet=cabinet, parent_id=parent, level=level, field=name, value=value, path=join_path(path),
+            folded=fold(" ".join(path)), access_id=access.list_of_folder(c, parent), documents=0, last=0,
+        )  # fmt: skip
+        parent = int(c.execute(made.returning(t.folder.c.id)).scalar_one())
+        note_levels(c, parent, cabinet, list(zip(names, path, strict=False)), locale)
     return parent
 
 
-def _follow(c: Connection, became: int) -> tuple[int, list[str]]:
-    """Return the folder that another one became in the end, and its path."""
-    seen: set[int] = set()
-    while became not in seen:
-        seen.add(became)
-        row = c.execute(select(t.folder.c.became, t.folder.c.path).where(t.folder.c.id == became)).one()
-        if row.became is None:
-            return became, row.path.split(SEPARATOR)
-        became = row.became
-    raise ValueError(f"folders point at each other: {sorted(seen)}")
-
-
-def _note_levels(c: Connection, folder_id: int, cabinet: str, path: Sequence[tuple[str, str]], locale: str) -> None:
+def note_levels(c: Connection, folder_id: int, cabinet: str, path: Sequence[tuple[str, str]], locale: str) -> None:
+    """Note what the path of a folder says of each field, in place of what was noted."""
     rows = {field: value for field, value in path}
-    c.execute(
-        insert(t.folder_level),
-        [
-            {"cabinet": cabinet, "field": f, "value": v, "sort_key": sort_key(v, locale), "folder_id": folder_id}
-            for f, v in rows.items()
-        ],
+    c.execute(delete(t.folder_level).where(t.folder_level.c.folder_id == folder_id))
+    if rows:
+        c.execute(
+            insert(t.folder_level),
+            [
+                {"cabinet": cabinet, "field": f, "value": v, "sort_key": sort_key(v, locale), "folder_id": folder_id}
+                for f, v in rows.items()
+            ],
+        )
+
+
+def follow_became(c: Connection, folder_id: int) -> int:
+    """Return the folder that one is by now: itself, or what it became in the end."""
+    sql = text(
+        "WITH RECURSIVE way(id) AS (SELECT :start UNION SELECT f.became FROM folder f JOIN way ON f.id = way.id "
+        "WHERE f.became IS NOT NULL) SELECT f.id FROM folder f JOIN way ON f.id = way.id WHERE f.became IS NULL"
     )
+    return int(c.execute(sql, {"start": folder_id}).scalar_one())
 
 
 def sort_anew(database: Database, locale: str) -> None:
@@ -115,17 +169,6 @@ def count_document(c: Connection, folder_id: int | None, access_id: str | None, 
     c.execute(_COUNT_OWN, {"folder": folder_id, "list": access_id, "by": by})
     if by < 0:
         c.execute(_NONE_LEFT, {"folder": folder_id})
-
-
-def keep_document_to(c: Connection, document_id: str, kept: AccessList | None) -> None:
-    """Give a document a list of its own, or none; it is counted under that then."""
-    d = t.document.c
-    before = c.execute(select(d.folder_id, d.access_id, d.removed_at).where(d.id == document_id)).one()
-    own = access.keep_list(c, kept) if kept is not None else None
-    c.execute(update(t.document).where(d.id == document_id).values(access_id=own))
-    if before.removed_at is None:
-        count_document(c, before.folder_id, before.access_id, -1)
-        count_document(c, before.folder_id, own, 1)
 
 
 def load_folders(c: Connection, ids: Collection[int]) -> dict[int, tuple[tuple[str, str], ...]]:

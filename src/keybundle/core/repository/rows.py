@@ -14,8 +14,9 @@ from keybundle.core.base.boxes import Frame
 from keybundle.core.base.folding import fold
 from keybundle.core.base.page_kind import PageKind
 from keybundle.core.fields.values import FieldValue
-from keybundle.core.repository.folders import load_folders
+from keybundle.core.repository.folders import follow_became, load_folders
 from keybundle.core.repository.model import FiledDocument, FiledPage
+from keybundle.core.repository.paths import split_path
 from keybundle.core.store import schema as t
 from keybundle.core.store.texts import load_texts, put_text
 
@@ -129,20 +130,48 @@ def load_document(c: Connection, row: Row[Any], *, with_pages: bool = True) -> F
     return to_document(row, folder, values.get(row.id, {}), pages, tags.get(row.id, ()))
 
 
+def as_placed(
+    values: Mapping[str, FieldValue], said: Sequence[tuple[str, str]], placed: Sequence[tuple[str, str]]
+) -> dict[str, FieldValue]:
+    """Return values as they are in a folder: every document below a folder is found by what the folder's path says.
+
+    ``said`` is the folder as the values have it, ``placed`` the one that it led to. What a document says otherwise on
+    purpose stays.
+    """
+    found, names = dict(values), dict(said)
+    for field, value in placed:
+        own = found.get(field)
+        if own is None or (own.items == (names.get(field),) and names.get(field) != value):
+            found[field] = FieldValue((value,), 1.0, sure=True)
+    return found
+
+
 def load_version(c: Connection, document_id: str, number: int) -> FiledDocument | None:
-    """Return a document as it was in a version, None where there is none such."""
+    """Return a document as it was in a version, in the folder that it said then; None where there is none such."""
     d, v, f = t.document.c, t.version.c, t.folder.c
     of_it = select(
         t.document, v.type.label("then_type"), v.caption.label("then_caption"), v.folder_id.label("then_folder")
     )
-    of_it = of_it.add_columns(v.data, v.tags, f.cabinet.label("then_cabinet"))
+    of_it = of_it.add_columns(v.data, v.tags, v.path.label("then_path"), f.cabinet.label("then_cabinet"))
     of_it = of_it.join(t.version, v.document_id == d.id).outerjoin(t.folder, f.id == v.folder_id)
     row = c.execute(of_it.where(d.id == document_id, v.number == number)).first()
     if row is None:
         return None
-    folder = load_folders(c, [row.then_folder])[row.then_folder] if row.then_folder is not None else ()
+    values = {name: FieldValue.from_json(x) for name, x in row.data.items()}
+    now = load_folders(c, [row.then_folder])[row.then_folder] if row.then_folder is not None else ()
+    then = split_path(row.then_path) if row.then_path is not None else tuple(value for _, value in now)
+    folder = tuple((field, value) for (field, _), value in zip(now, then, strict=False))
     return FiledDocument(
         row.id, row.number, row.then_cabinet or row.cabinet, folder, row.then_type, row.then_caption, row.filed_at, row.filed_by,
-        number, "", {name: FieldValue.from_json(x) for name, x in row.data.items()}, load_pages(c, document_id, number),
-        tuple(row.tags), row.received_at, row.revision,
+        number, "", values, load_pages(c, document_id, number), tuple(row.tags), row.received_at, row.revision,
     )  # fmt: skip
+
+
+def folder_of_version(c: Connection, document_id: str, number: int) -> tuple[tuple[str, str], ...]:
+    """Return the folder that a version lay in, as it is called now; that which it became, where it is no more."""
+    v = t.version.c
+    folder_id = c.execute(select(v.folder_id).where(v.document_id == document_id, v.number == number)).scalar()
+    if folder_id is None:
+        return ()
+    there = follow_became(c, folder_id)
+    return load_folders(c, [there])[there]

@@ -9,11 +9,11 @@ from sqlalchemy import Connection, func, insert, select, update
 from keybundle.core.base.clock import Clock
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
-from keybundle.core.fields.values import FieldValue
-from keybundle.core.repository import access, audit, rows
+from keybundle.core.repository import audit, rows
 from keybundle.core.repository.access import EVERYTHING, View
-from keybundle.core.repository.folders import SEPARATOR, count_document, ensure_folder, load_folders
+from keybundle.core.repository.folders import count_document, ensure_folder, load_folders, nearest_list
 from keybundle.core.repository.model import FiledDocument, NewDocument
+from keybundle.core.repository.paths import join_path
 from keybundle.core.rights.model import AccessList
 from keybundle.core.store import schema as t
 from keybundle.core.store.database import Database
@@ -44,6 +44,7 @@ class Repository:
             if known is not None:
                 return known
             folder_id = ensure_folder(c, new.cabinet, new.folder, self._locale())
+            placed = load_folders(c, [folder_id])[folder_id]
             document_id, at = self._clock.new_id(), self._clock.stamp()
             number = (c.execute(select(func.max(t.document.c.number))).scalar() or 0) + 1
             c.execute(
@@ -53,11 +54,11 @@ class Repository:
                     received_at=new.received_at, pages=len(new.pages), version=1, revision=0,
                 )
             )  # fmt: skip
-            values = {**new.values, **_folder_values(new)}
+            values = rows.as_placed(new.values, new.folder, placed)
             c.execute(
                 insert(t.version).values(
                     document_id=document_id, number=1, at=at, who=who, comment=message(FILED_ONCE), type=new.type,
-                    folder_id=folder_id, caption=new.caption, tags=list(new.tags),
+                    folder_id=folder_id, path=join_path([value for _, value in placed]), caption=new.caption, tags=list(new.tags),
                     data={name: value.to_json() for name, value in values.items()},
                 )
             )  # fmt: skip
@@ -73,7 +74,7 @@ class Repository:
             count_document(c, folder_id, None, 1)
             for sha in {*(p.file_sha for p in new.pages), *(p.picture[0] for p in new.pages), new.pdf_sha} - {""}:
                 know_file(c, sha, at, self._size(sha))
-            place = [value for _, value in new.folder]
+            place = [value for _, value in placed]
             audit.append(c, at, who, "filed", document_id, {
                 "cabinet": new.named[1] or new.cabinet, "folder": place, "type": new.named[0] or new.type,
                 "ids": {"cabinet": new.cabinet, "type": new.type}, "caption": new.caption,
@@ -116,11 +117,7 @@ class Repository:
     def nearest_list(self, cabinet: str, folder: Sequence[str]) -> AccessList | None:
         """Return the list that counts at a folder, there or not yet: that of the deepest part of its path that is there."""
         with self._db.read() as c:
-            for depth in range(len(folder), -1, -1):
-                found = access.find_folder(c, cabinet, SEPARATOR.join(folder[:depth]))
-                if found is not None:
-                    return access.load_list(c, found.access_id)
-        return None
+            return nearest_list(c, cabinet, folder)
 
     def load(self, document_id: str, *, with_pages: bool = True, view: View = EVERYTHING) -> FiledDocument:
         """Return a document; raises InputProblem when it is not there, or not in view."""
@@ -170,11 +167,6 @@ class Repository:
                 )
                 for r in found
             }  # fmt: skip
-
-
-def _folder_values(new: NewDocument) -> dict[str, FieldValue]:
-    """Return the folder fields that are no document field: stored at the folder, found at every document below it."""
-    return {name: FieldValue((value,), 1.0, sure=True) for name, value in new.folder if name not in new.values}
 
 
 def know_file(c: Connection, sha: str, at: str, size: int) -> None:

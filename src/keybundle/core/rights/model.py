@@ -37,6 +37,8 @@ class Right(StrEnum):
     PREPARE = "prepare"
     OVERSEE = "oversee"
     ADD_ENTRIES = "add register entries"
+    # In the place of MOVE for a document that follows values which its own correction changed, and for nothing else.
+    FOLLOW = "follow"
 
 
 ALL_RIGHTS = frozenset(Right)

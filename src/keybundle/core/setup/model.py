@@ -188,6 +188,7 @@ class Role(Named):
 _LOOKING = (Right.LOOK,)
 _WORKING = (
     *_LOOKING, Right.BRING_IN, Right.INDEX, Right.FILE, Right.TAKE_BACK, Right.CORRECT, Right.SEND, Right.MARK,
+    Right.FOLLOW,
 )  # fmt: skip
 _LEADING = (
     *_WORKING, Right.MOVE, Right.DELETE, Right.HOLD, Right.BLACK_OUT, Right.APPROVE, Right.PREPARE, Right.OVERSEE,

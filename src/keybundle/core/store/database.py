@@ -24,7 +24,7 @@ from keybundle.core.base.folding import fold
 from keybundle.core.base.messages import message
 
 BUSY_SECONDS = 10
-HEAD = "0001"
+HEAD = "0002"
 FORMAT = 7
 
 
@@ -119,9 +119,24 @@ class Database:
 
         config = Config()
         config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-        with self.atomic() as connection:
-            config.attributes["connection"] = connection
-            command.upgrade(config, "head")
+        # A table that is made anew is gone for a moment: what refers to it is looked at in the end, all at once.
+        with self._writer, self._engine.connect().execution_options(writes=True) as connection:
+            raw = connection.connection.driver_connection
+            assert raw is not None
+            raw.execute("PRAGMA foreign_keys = OFF")
+            try:
+                with connection.begin():
+                    config.attributes["connection"] = connection
+                    command.upgrade(config, "head")
+                    if broken := connection.exec_driver_sql("PRAGMA foreign_key_check").all():
+                        raise ValueError(f"a migration left rows that refer to nothing: {broken[:3]}")
+            except OperationalError as error:
+                told = _explain(error)
+                if told is None:
+                    raise
+                raise told from error
+            finally:
+                raw.execute("PRAGMA foreign_keys = ON")
 
     def copy_to(self, path: Path) -> None:
         """Write a whole copy of the database as it is now; one that is there is replaced."""

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from keybundle.core.base.clock import Clock
-from keybundle.core.base.errors import AppError, EnvironmentProblem, Held, explain_os_error
+from keybundle.core.base.errors import EnvironmentProblem, Held, explain_os_error
 from keybundle.core.base.messages import message
 from keybundle.core.store.database import HEAD, Database
 from keybundle.core.store.files import FolderStore
@@ -22,12 +22,13 @@ HOLD_SECONDS = 10.0
 
 @dataclass(frozen=True)
 class Place:
-    """An open data directory with its database and files."""
+    """An open data directory with its database and files; ``was_brought_up``: it was an older version's until just now."""
 
     root: Path
     database: Database
     files: FolderStore
     clock: Clock
+    was_brought_up: bool = False
 
     @property
     def cache(self) -> Path:
@@ -57,11 +58,11 @@ def open_place(root: Path, *, clock: Clock | None = None, create: bool = True, h
         raise EnvironmentProblem(message("place.data-directory-cannot-written-permission", root=root))
     database = Database(root / "keybundle.sqlite")
     try:
-        _bring_up(database, held=held)
-    except AppError:
+        was_brought_up = _bring_up(database, held=held)
+    except BaseException:
         database.close()
         raise
-    return Place(root, database, FolderStore(root / "files"), clock or Clock())
+    return Place(root, database, FolderStore(root / "files"), clock or Clock(), was_brought_up)
 
 
 def set_aside(root: Path) -> Path:
@@ -74,13 +75,23 @@ def set_aside(root: Path) -> Path:
     return target
 
 
-def _bring_up(database: Database, *, held: bool) -> None:
+def _bring_up(database: Database, *, held: bool) -> bool:
+    """Bring an older store to this version and say whether it was one; a copy of it stays beside it until ``drop_copies``."""
     found = database.version()
-    if found is not None and found < HEAD:
+    is_older = found is not None and found < HEAD
+    if is_older:
         if not held:
             raise EnvironmentProblem(message("place.last-written-older-key-bundle", parent=database.path.parent))
         database.copy_to(database.path.with_name(f"{database.path.name}.{found}"))
     database.migrate()
+    return is_older
+
+
+def drop_copies(place: Place) -> None:
+    """Take away the copies of a store as it was before it was brought up to date; for a start after that, gone well."""
+    name = place.database.path.name
+    for copy in place.root.glob(f"{name}.[0-9][0-9][0-9][0-9]"):
+        copy.unlink(missing_ok=True)
 
 
 @contextlib.contextmanager

@@ -4,8 +4,8 @@ Parts of the set-up stand in every table by id: cabinets, types, fields and fold
 storage areas and people (``owner``, ``who``, ``filed_by``). What is noted for people to read later (the filing record,
 the audit trail) keeps the names of its time besides.
 
-The migrations make them; a test compares both. ``store_format`` tells stores of this line of schemas from earlier
-ones, whose migrations are gone. Times are ISO 8601 text in UTC; ids are text.
+The migrations make them; a test compares both. ``store_format`` tells stores of this line of schemas, each of which is
+brought up to date, from earlier ones, whose migrations are gone. Times are ISO 8601 text in UTC; ids are text.
 """
 
 from __future__ import annotations
@@ -13,6 +13,7 @@ from __future__ import annotations
 from sqlalchemy import (
     JSON,
     Boolean,
+    CheckConstraint,
     Column,
     Float,
     ForeignKey,
@@ -29,6 +30,7 @@ from sqlalchemy import (
 
 from keybundle.core.store.columns import Told, Words
 from keybundle.core.store.schema_setup import counter as counter
+from keybundle.core.store.schema_setup import entry_history as entry_history
 from keybundle.core.store.schema_setup import metadata as metadata
 from keybundle.core.store.schema_setup import person_secret as person_secret
 from keybundle.core.store.schema_setup import proposal as proposal
@@ -83,6 +85,7 @@ arrival = Table(
     Column("state", String, nullable=False),
     Column("why", Words, nullable=False),
     Column("is_container", Boolean, nullable=False),
+    Column("name_bytes", LargeBinary),
 )
 Index("arrival_by_batch", arrival.c.batch_id, arrival.c.is_container, arrival.c.state)
 Index("arrival_without_batch", arrival.c.received_at, sqlite_where=arrival.c.batch_id.is_(None))
@@ -196,11 +199,27 @@ folder = Table(
     Column("became", Integer, ForeignKey("folder.id")),
     Column("own_access_id", String, ForeignKey("access_list.id")),
     Column("access_id", String, ForeignKey("access_list.id")),
-    UniqueConstraint("cabinet", "path"),
+    Column("follows", JSON(none_as_null=True)),
+    CheckConstraint("became IS NULL OR became != id", name="folder_became_another"),
 )
+# A folder that became another one is named by old versions alone: only those that are there have their path to themselves.
+IS_THERE = folder.c.became.is_(None)
+Index("folder_by_path", folder.c.cabinet, folder.c.path, unique=True, sqlite_where=IS_THERE)
 Index("folder_by_access", folder.c.access_id, sqlite_where=folder.c.access_id.is_not(None))
-Index("folder_by_parent", folder.c.parent_id)
+Index("folder_by_parent", folder.c.parent_id, folder.c.value)
+Index("folder_that_became", folder.c.became, sqlite_where=folder.c.became.is_not(None))
+Index("folder_that_follows", folder.c.cabinet, sqlite_where=folder.c.follows.is_not(None))
 Index("folder_by_words", folder.c.cabinet, folder.c.folded)
+# Names that lead to a folder which is called otherwise now, by where they stood.
+folder_name = Table(
+    "folder_name",
+    metadata,
+    Column("parent_id", Integer, ForeignKey("folder.id"), primary_key=True),
+    Column("value", String, primary_key=True),
+    Column("folder_id", Integer, ForeignKey("folder.id"), nullable=False),
+    Column("position", Integer, nullable=False),
+)
+Index("folder_name_of", folder_name.c.folder_id)
 # What a folder gives the documents below it, by field.
 folder_value = Table(
     "folder_value",
@@ -286,7 +305,9 @@ version = Table(
     Column("caption", String, nullable=False),
     Column("data", JSON, nullable=False),
     Column("tags", JSON, nullable=False),
+    Column("path", String),
 )
+Index("version_by_folder", version.c.folder_id)
 # A file made from a version's pages: made after the version, tried again where something is in the way.
 rendition = Table(
     "rendition",

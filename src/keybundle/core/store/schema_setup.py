@@ -36,6 +36,19 @@ register_entry = Table(
     Column("position", Integer, nullable=False),
     Column("row", JSON, nullable=False),
 )
+# What an import or a source took away, changed or added among a register's entries: keys with rows as they were and are.
+entry_history = Table(
+    "entry_history",
+    metadata,
+    Column("seq", Integer, primary_key=True),
+    Column("register", String, nullable=False),
+    Column("at", String, nullable=False),
+    Column("who", String, nullable=False),
+    Column("removed", JSON, nullable=False),
+    Column("changed", JSON, nullable=False),
+    Column("added", JSON, nullable=False),
+)
+Index("entry_history_by_register", entry_history.c.register, entry_history.c.seq)
 # Entries that somebody who may not add any proposes; they wait for who may.
 proposal = Table(
     "proposal",

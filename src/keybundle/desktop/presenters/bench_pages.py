@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from keybundle.core.base.progress import CancelToken, Progress
 from keybundle.core.workflows.arrange import bench, separating
-from keybundle.core.workflows.keep import received
+from keybundle.core.workflows.keep.documents import received
 from keybundle.core.workflows.take_in import account, rescan
 from keybundle.core.workflows.take_in.capture import Captured, scan_options
 from keybundle.core.workflows.take_in.devices import Scanner

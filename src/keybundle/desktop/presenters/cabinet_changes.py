@@ -9,9 +9,11 @@ from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.setup.model import called
-from keybundle.core.workflows.keep import correcting, trash
-from keybundle.core.workflows.keep.correcting import Corrected, Moves
+from keybundle.core.workflows.keep.documents import correcting
+from keybundle.core.workflows.keep.documents.correcting import Corrected, Moves
+from keybundle.core.workflows.keep.trash import deleting
 from keybundle.desktop.presenters.asking import ValueHelp, ask_named
+from keybundle.desktop.presenters.partly import say_rest
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.undoing import Undo, Undoing
 from keybundle.desktop.words import tr, trn, worded
@@ -105,7 +107,11 @@ class CabinetChanges(QObject):
             return
 
         def done(moves: Moves) -> None:
-            if moves.number:
+            if moves.number and moves.why_not:
+                stay = trn("{n:,} document stays in its folder", "{n:,} documents stay in their folders", moves.number)
+                self.failed.emit(tr("{stay}: {why}", stay=stay, why=worded(moves.why_not)))
+                self.keep_with(follow=False)
+            elif moves.number:
                 self._is_keeping, self._keep_again = False, False
                 self.undoing.forget()  # what it was meant for is not done, but asked about
                 self.follow_asked.emit(moves)
@@ -148,11 +154,8 @@ class CabinetChanges(QObject):
             if corrected.versions:
                 self.note(Undo(tr("correction of {values}", values=number), put_back))
             self.said.emit(worded(corrected.changes().text))
-            if left:
-                stay = tr(
-                    "Changed by somebody else meanwhile, so left as they are: {names}", names="; ".join(left.values())
-                )
-                self.failed.emit(stay)
+            if rest := say_rest(corrected):
+                self.failed.emit(rest)
             self.changed.emit()
             s.bus.tell(corrected.changes())
             self._is_keeping = False
@@ -178,7 +181,7 @@ class CabinetChanges(QObject):
         s, ids = self._s, list(documents)
 
         def put_back() -> str:
-            return worded(trash.restore_documents(s.session, ids).text)
+            return worded(deleting.restore_documents(s.session, ids).text)
 
         def done(changes: Any) -> None:
             for document in ids:
@@ -193,7 +196,7 @@ class CabinetChanges(QObject):
             self.said.emit(worded(changes.text))
             s.bus.tell(changes)
 
-        self.run(lambda: trash.delete_documents(s.session, ids, why), done)
+        self.run(lambda: deleting.delete_documents(s.session, ids, why), done)
 
     # -- undo ----------------------------------------------------------------------------------------------------
 

@@ -12,8 +12,8 @@ from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import called
 from keybundle.core.workflows.index import tags
-from keybundle.core.workflows.keep import cabinets
-from keybundle.core.workflows.keep.cabinets import Browsed, CabinetRow, Column, Page, Sorted
+from keybundle.core.workflows.keep.documents import browsing
+from keybundle.core.workflows.keep.documents.browsing import Browsed, CabinetRow, Column, Page, Sorted
 from keybundle.core.workflows.session.access import Spot
 from keybundle.desktop.presenters.asking import Asked, ask_named
 from keybundle.desktop.presenters.cabinet_changes import CabinetChanges
@@ -101,7 +101,7 @@ class CabinetsPresenter(QObject):
 
     def refresh(self) -> None:
         """Ask for the cabinets and the open one's columns again."""
-        self._s.runner.query(lambda: cabinets.list_cabinets(self._s.session), self._listed, key="cabinets", owner=self)
+        self._s.runner.query(lambda: browsing.list_cabinets(self._s.session), self._listed, key="cabinets", owner=self)
 
     def _listed(self, rows: list[CabinetRow]) -> None:
         self._rows = rows
@@ -125,7 +125,7 @@ class CabinetsPresenter(QObject):
         self._s.remembered.put("cabinet", cabinet)
         self._chosen, self._typed, self._order = {}, {}, [f.id for f in row.levels]
         self.state = replace(self.state, cabinet=cabinet, is_flat=False, sort=("", False),
-                             fields=tuple(cabinets.document_fields(self._s.session, cabinet)))  # fmt: skip
+                             fields=tuple(browsing.document_fields(self._s.session, cabinet)))  # fmt: skip
         self._load()
 
     def choose(self, field: str, value: str | None) -> None:
@@ -162,7 +162,7 @@ class CabinetsPresenter(QObject):
         chosen = {} if self.state.is_flat else dict(self._chosen)
         typed = dict(self._typed)
         self._s.runner.query(
-            lambda: cabinets.load_columns(self._s.session, cabinet, order, chosen, typed),
+            lambda: browsing.load_columns(self._s.session, cabinet, order, chosen, typed),
             self._loaded,
             key="columns",
             owner=self,
@@ -207,7 +207,7 @@ class CabinetsPresenter(QObject):
             self.changed.emit(self.state)
 
         self._s.runner.query(
-            lambda: cabinets.load_sorted(self._s.session, cabinet, narrowed, by, descending=descending), done, key="sorted",
+            lambda: browsing.load_sorted(self._s.session, cabinet, narrowed, by, descending=descending), done, key="sorted",
             owner=self, on_error=self.failed.emit,
         )  # fmt: skip
 
@@ -225,7 +225,7 @@ class CabinetsPresenter(QObject):
                 self.changed.emit(self.state)
 
         self._s.runner.query(
-            lambda: cabinets.load_more(self._s.session, cabinet, narrowed, after),
+            lambda: browsing.load_more(self._s.session, cabinet, narrowed, after),
             done,
             key="more documents",
             owner=self,
@@ -326,7 +326,7 @@ class CabinetsPresenter(QObject):
     def values_at(self, field: str = "", value: str = "") -> dict[str, str]:
         """Return what a stack brought in here takes over: the chosen values, and the one pointed at."""
         chosen = {**self._chosen, **({field: value} if field and value else {})}
-        return cabinets.values_given(self._s.session, self.state.cabinet, chosen)
+        return browsing.values_given(self._s.session, self.state.cabinet, chosen)
 
     def spot(self, document: str = "") -> Spot:
         """Return what is chosen: a document, else the folder that the chosen values lead to, else the cabinet."""
@@ -343,4 +343,4 @@ class CabinetsPresenter(QObject):
 
     def load_rows(self, ids: list[str], came: Callable[[Mapping[str, FiledDocument]], None]) -> None:
         """Read documents for the table; asked by its model for the rows in sight."""
-        self._s.runner.query(lambda: cabinets.load_rows(self._s.session, ids), came, owner=self)
+        self._s.runner.query(lambda: browsing.load_rows(self._s.session, ids), came, owner=self)

@@ -21,7 +21,7 @@ from keybundle.core.export.landing import Landing
 from keybundle.core.export.message import Letter
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.arrange import bench
-from keybundle.core.workflows.keep.cabinets import load_document
+from keybundle.core.workflows.keep.documents.browsing import load_document
 from keybundle.core.workflows.send import sending
 from keybundle.core.workflows.send.mailing import Mailed, mail_documents, usual_letter
 from keybundle.core.workflows.send.packages import write_package

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from keybundle.core.export.forms import AS_PACKAGE, FORMS
-from keybundle.core.workflows.keep.story import Happened
+from keybundle.core.workflows.keep.documents.story import Happened
 from keybundle.desktop.words import mark, tr, worded
 
 HOW = {

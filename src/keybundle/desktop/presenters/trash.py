@@ -12,8 +12,8 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.file import throwing_away
 from keybundle.core.workflows.file.throwing_away import Thrown
-from keybundle.core.workflows.keep import trash
-from keybundle.core.workflows.keep.trash import Deleted
+from keybundle.core.workflows.keep.trash import deleting
+from keybundle.core.workflows.keep.trash.deleting import Deleted
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import tr, trn, worded
 
@@ -98,7 +98,7 @@ class TrashPresenter(PutAway):
 
     def list(self) -> Sequence[Deleted]:
         """Return what lies in the trash."""
-        return trash.list_trash(self._s.session)
+        return deleting.list_trash(self._s.session)
 
     def row(self, found: Deleted) -> Row:
         """Return a document with who deleted it, when and why."""
@@ -111,11 +111,11 @@ class TrashPresenter(PutAway):
 
     def bring_back(self, ids: Sequence[str]) -> Changes:
         """Bring documents back."""
-        return trash.restore_documents(self._s.session, ids)
+        return deleting.restore_documents(self._s.session, ids)
 
     def erase(self, ids: Sequence[str]) -> str:
         """Erase documents."""
-        erased = trash.empty_trash(self._s.session, ids)
+        erased = deleting.empty_trash(self._s.session, ids)
         left = [f"{caption}: {worded(why)}" for caption, why in erased.left]
         if erased.kept_files:
             left.append(tr("{n:,} files stay, because other documents need them.", n=erased.kept_files))

@@ -19,8 +19,8 @@ from keybundle.core.rights.model import Right
 from keybundle.core.search.query import Query
 from keybundle.core.setup.model import called
 from keybundle.core.workflows.arrange import bench
-from keybundle.core.workflows.keep import cabinets, received
-from keybundle.core.workflows.keep.story import load_story
+from keybundle.core.workflows.keep.documents import browsing, received
+from keybundle.core.workflows.keep.documents.story import load_story
 from keybundle.desktop.presenters.asking import Asked, ask_named
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.cabinet_changes import CabinetChanges
@@ -117,9 +117,9 @@ class ViewerPresenter(QObject):
         asked, seat = query or Query(), self._s
 
         def load() -> _Opened:
-            document = cabinets.load_document(seat.session, document_id)
+            document = browsing.load_document(seat.session, document_id)
             is_short = len(document.pages) <= SOON
-            marks = cabinets.list_marks(document, asked) if is_short else None
+            marks = browsing.list_marks(document, asked) if is_short else None
             here = marks[0][0] if marks else max(0, min(position, len(document.pages) - 1))
             # In one go with its page: another way through the threads would cost as much as the page itself.
             first = None
@@ -169,7 +169,7 @@ class ViewerPresenter(QObject):
         seat = self._s
 
         def load() -> _Opened:
-            return _Opened(cabinets.load_document(seat.session, document_id), None, self._load_story(document_id))
+            return _Opened(browsing.load_document(seat.session, document_id), None, self._load_story(document_id))
 
         def done(found: _Opened) -> None:
             if self.document is not None and self.document.id == document_id:
@@ -368,7 +368,7 @@ class ViewerPresenter(QObject):
                 self._take_marks(tuple(found))
                 self._show()
 
-        self._s.runner.query(lambda: cabinets.list_marks(document, query), done, key="marks", owner=self)
+        self._s.runner.query(lambda: browsing.list_marks(document, query), done, key="marks", owner=self)
 
     def _take_marks(self, marks: tuple[tuple[int, Box], ...]) -> None:
         self._marks = marks

@@ -21,6 +21,7 @@ from keybundle.core.imaging.tiles import Tiles, is_large
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.access import EVERYTHING
+from keybundle.core.repository.folders import led
 from keybundle.core.repository.model import FiledPage
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import DocumentType
@@ -104,7 +105,9 @@ def _facts(
     named = any(v.items for v in document.values.values())
     caption = make_caption(kind, document.values) if named else f"{kind.name}: {_first_line(workspace, pages[0])}"
     kept = say_kept_waiting(session, document.kept_to, destination)
-    return DocumentFacts(caption, tuple(destination.path), destination.titles, told, same, kept)
+    with workspace.place.database.read() as c:
+        path = (destination.titles[0], *led(c, destination.cabinet, destination.path[1:]))
+    return DocumentFacts(caption, path, destination.titles, told, same, kept)
 
 
 @needs(Right.LOOK)

@@ -15,7 +15,8 @@ from keybundle.core.base.errors import EnvironmentProblem, InputProblem, Passing
 from keybundle.core.base.messages import message
 from keybundle.core.filing.destination import Destination
 from keybundle.core.repository.access import find_folder
-from keybundle.core.repository.folders import SEPARATOR
+from keybundle.core.repository.folders import reach
+from keybundle.core.repository.paths import split_path
 from keybundle.core.store import schema as t
 from keybundle.core.store.files import FileStore, FolderStore
 from keybundle.core.workflows.session.workspace import Workspace
@@ -38,9 +39,11 @@ def area_of(workspace: Workspace, c: Connection, goes: Destination) -> str:
 
 
 def area_of_folder(workspace: Workspace, c: Connection, cabinet: str, path: Sequence[str]) -> str:
-    """Return the id of the area that the files of a folder lie in."""
-    for depth in range(len(path), -1, -1):
-        found = find_folder(c, cabinet, SEPARATOR.join(path[:depth]))
+    """Return the id of the area that the files of a folder lie in, there or not yet."""
+    there = reach(c, cabinet, path)
+    own = there.path if there is not None else ()
+    for depth in range(len(own), -1, -1):
+        found = find_folder(c, cabinet, own[:depth])
         if found is not None and found.storage_area:
             return str(found.storage_area)
     found_cabinet, areas = workspace.setup.cabinet(cabinet), workspace.setup.storage_areas
@@ -51,7 +54,7 @@ def area_of_id(workspace: Workspace, c: Connection, folder_id: int) -> str:
     """Return the id of the area that the files of a folder that is there lie in."""
     f = t.folder.c
     row = c.execute(select(f.cabinet, f.path).where(f.id == folder_id)).one()
-    return area_of_folder(workspace, c, row.cabinet, row.path.split(SEPARATOR) if row.path else [])
+    return area_of_folder(workspace, c, row.cabinet, split_path(row.path))
 
 
 def bring_files(workspace: Workspace, area_id: str, shas: Iterable[str]) -> None:

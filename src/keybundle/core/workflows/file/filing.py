@@ -21,9 +21,10 @@ from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.batches.model import Batch, Document, State
 from keybundle.core.filing.commit import commit_document, compose_document, uncommit_document
 from keybundle.core.filing.destination import Destination, compute_destination, make_caption
+from keybundle.core.filing.gate import Following
+from keybundle.core.filing.keeping import keep_document_to
 from keybundle.core.jobs.pool import Pool
-from keybundle.core.repository.folders import keep_document_to
-from keybundle.core.rights.model import AccessList, Right, effective_rights
+from keybundle.core.rights.model import AccessList, Right
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.setup.routines import Routine
 from keybundle.core.store import schema as t
@@ -34,7 +35,7 @@ from keybundle.core.workflows.file.records import FiledEntry, add_entry, end_rec
 from keybundle.core.workflows.index.learning import learn, refresh_calibration, unlearn
 from keybundle.core.workflows.index.why_not import why_not
 from keybundle.core.workflows.line.page_jobs import cleaned_by
-from keybundle.core.workflows.session.session import MACHINE, NotAllowed, Session, asks_inside, needs
+from keybundle.core.workflows.session.session import NotAllowed, Session, asks_inside, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
 log = logging.getLogger(__name__)
@@ -194,7 +195,7 @@ def _commit(session: Session, one: _InHand, begun: Filing, area: str) -> FiledEn
     """File a document in one transaction; None, and nothing done, where it is no longer what was claimed."""
     workspace = session.workspace
     with workspace.place.database.atomic() as c:
-        _require_at(session, one.destination)
+        _require_at(session, c, one.destination)
         batch = workspace.batches.load_document(one.document.id)
         document = batch.document(one.document.id)
         if not _is_unchanged(workspace, document, one, begun.claim):
@@ -206,7 +207,8 @@ def _commit(session: Session, one: _InHand, begun: Filing, area: str) -> FiledEn
         filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, new, begun.who)
         note_places(workspace, c, area, _files_of(session, one))
         if document.kept_to is not None:
-            keep_document_to(c, filed_id, AccessList.from_json(json.loads(document.kept_to)))
+            own = Following(session.person, session.name)  # who may was asked when it was said on the slip
+            keep_document_to(c, own, filed_id, AccessList.from_json(json.loads(document.kept_to)))
         learn(c, workspace, document, one.kind, one.texts, was_seen=begun.was_seen)
         note_due(workspace, c, filed_id, begun.who, batch.routine)
         path = (one.destination.titles[0], *(v for _, v in new.folder))
@@ -215,12 +217,11 @@ def _commit(session: Session, one: _InHand, begun: Filing, area: str) -> FiledEn
     return entry
 
 
-def _require_at(session: Session, destination: Destination) -> None:
+def _require_at(session: Session, c: Connection, destination: Destination) -> None:
     """Raise NotAllowed where the person may not file there, as the nearest list of what is there by now has it."""
     session.require(Right.FILE)
     path = [value or "" for _, value in destination.folder]
-    nearest = session.workspace.repository.nearest_list(destination.cabinet, path)
-    if session.person != MACHINE and Right.FILE not in effective_rights(session.holder, nearest):
+    if not session.may_there(c, destination.cabinet, path, Right.FILE):
         raise NotAllowed(
             message("filing.kept-others-may-not-file", list=" / ".join(destination.path), name=session.name)
         )
@@ -261,7 +262,7 @@ def _refuse_scattered(c: Connection, filed_id: str) -> None:
 @needs(Right.TAKE_BACK)
 def take_back(session: Session, batch_id: str, document_id: str) -> Changes:
     """Take a filed document back into its batch; raises InputProblem when it is not filed from there, or that is closed."""
-    workspace, who = session.workspace, session.person
+    workspace = session.workspace
     with workspace.place.database.atomic() as c:
         batch: Batch = workspace.batches.load(batch_id)
         document = batch.document(document_id)
@@ -273,7 +274,7 @@ def take_back(session: Session, batch_id: str, document_id: str) -> Changes:
         _refuse_scattered(c, document.filed_id)
         uncommit_document(
             workspace.place.database, workspace.batches, workspace.repository, batch_id, document_id, document.filed_id,
-            who,
+            session,
         )  # fmt: skip
         unlearn(c, document_id)
     return Changes(frozenset([batch_id]), frozenset([document_id]), True, message("filing.taken-back-from-repository"))

@@ -21,7 +21,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.file.closing import KEPT_DAYS
-from keybundle.core.workflows.keep.erasing import finish_erasing
+from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace

@@ -34,7 +34,7 @@ from keybundle.core.search.query import SPECIAL, Condition, Query, meets, parse_
 from keybundle.core.setup.model import FieldSpec, name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.index.defaults import local_day
-from keybundle.core.workflows.keep.naming import all_field_names, all_in_names, fields_called, name_values
+from keybundle.core.workflows.keep.documents.naming import all_field_names, all_in_names, fields_called, name_values
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 

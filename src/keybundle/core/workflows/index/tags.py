@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import contextlib
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
 from sqlalchemy import Connection
@@ -10,18 +11,31 @@ from sqlalchemy import Connection
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
+from keybundle.core.base.progress import CancelToken
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch
 from keybundle.core.filing.commit import retag_document
 from keybundle.core.repository.rows import load_tags
 from keybundle.core.rights.model import Right
-from keybundle.core.store.pieces import in_pieces
+from keybundle.core.store.pieces import in_pieces, say_stopped
 from keybundle.core.workflows.arrange.bench import run_command
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session.session import NotAllowed, Session, needs
 
 MOST_AT_ONCE = 2_000
-Retagged = dict[str, tuple[tuple[str, ...], tuple[str, ...]]]  # by document: its tags before and after
+
+
+class Retagged(dict[str, tuple[tuple[str, ...], tuple[str, ...]]]):
+    """What became of tags, by document: those before and after; how many were left, and what stopped it (empty: nothing)."""
+
+    def __init__(
+        self,
+        changed: Mapping[str, tuple[tuple[str, ...], tuple[str, ...]]] | None = None,
+        left: int = 0,
+        stopped: str = "",
+    ) -> None:
+        super().__init__(changed or {})
+        self.left, self.stopped = left, stopped
 
 
 def read_tags(text: str) -> tuple[str, ...]:
@@ -59,26 +73,54 @@ def retag(session: Session, document_ids: Sequence[str], before: Sequence[str], 
 
     Returns what changed, for ``put_back``.
     """
-    workspace, who = session.workspace, session.person
-    wanted, changed = read_tags(text), Retagged()
+    workspace, wanted = session.workspace, read_tags(text)
     with workspace.place.database.read() as c:
         found = workspace.repository.load_many(document_ids, view=session.view(c, Right.CORRECT))
         if left := len(set(document_ids) - set(found)):
             told = message("tags.of-them", n=left)
             raise NotAllowed(message("tags.may-not-corrected-or-no", told=told, name=session.name))
 
-    def retag_one(c: Connection, document_id: str) -> None:
-        if not session.may_at(c, document_id, Right.CORRECT):
-            return  # that was taken away meanwhile
-        own = load_tags(c, [document_id]).get(document_id, ())  # as they are by now
+    def tags_of(own: tuple[str, ...]) -> tuple[str, ...]:
         kept = [tag for tag in own if tag not in before or tag in wanted]
-        tags = tuple(dict.fromkeys([*kept, *wanted]))
-        if tags != own:
-            retag_document(workspace.place.database, workspace.repository, document_id, tags, who)
-            changed[document_id] = own, tags
+        return tuple(dict.fromkeys([*kept, *wanted]))
 
-    in_pieces(workspace.place.database, list(found), retag_one)
-    return changed
+    return retag_each(session, list(found), tags_of)
+
+
+def retag_each(
+    session: Session, document_ids: Sequence[str], tags_of: Callable[[tuple[str, ...]], tuple[str, ...]],
+    tell: Callable[[], None] = lambda: None, cancel: CancelToken | None = None,
+) -> Retagged:  # fmt: skip
+    """Give each document the tags that are made of those it has by now; what may not be tagged (any more) stays as it is.
+
+    Raises NotAllowed where that is so of all, and what stopped it where nothing was done.
+    """
+    workspace = session.workspace
+
+    def retag_one(c: Connection, document_id: str) -> tuple[str, tuple[str, ...], tuple[str, ...]] | NotAllowed | None:
+        if cancel is not None and cancel.cancelled:
+            return None
+        own = load_tags(c, [document_id]).get(document_id, ())
+        tags = tags_of(own)
+        tell()
+        if tags == own:
+            return None
+        try:
+            retag_document(workspace.place.database, workspace.repository, document_id, tags, session)
+        except NotAllowed as error:
+            return error
+        return document_id, own, tags
+
+    found = in_pieces(workspace.place.database, document_ids, retag_one)
+    refused = [x for x in found.done if isinstance(x, NotAllowed)]
+    changed = [x for x in found.done if isinstance(x, tuple)]
+    if refused and not changed:
+        raise refused[0]
+    return Retagged(
+        {i: (own, tags) for i, own, tags in changed},
+        len(refused),
+        say_stopped(len(changed), len(document_ids), found.stopped),
+    )
 
 
 @needs(Right.CORRECT)
@@ -87,17 +129,20 @@ def put_back(session: Session, changed: Retagged) -> int:
 
     Returns how many documents have their former tags again.
     """
-    workspace, who = session.workspace, session.person
+    workspace = session.workspace
     with workspace.place.database.read() as c:
         found = workspace.repository.load_many(list(changed), view=session.view(c, Right.CORRECT))
-    done = 0
 
-    def put_one(c: Connection, document_id: str) -> None:
-        nonlocal done
+    def put_one(c: Connection, document_id: str) -> bool:
         tags, left = changed[document_id]
-        if session.may_at(c, document_id, Right.CORRECT) and load_tags(c, [document_id]).get(document_id, ()) == left:
-            retag_document(workspace.place.database, workspace.repository, document_id, tags, who)
-            done += 1
+        if load_tags(c, [document_id]).get(document_id, ()) != left:
+            return False
+        with contextlib.suppress(NotAllowed):
+            retag_document(workspace.place.database, workspace.repository, document_id, tags, session)
+            return True
+        return False
 
-    in_pieces(workspace.place.database, list(found), put_one)
-    return done
+    ended = in_pieces(workspace.place.database, list(found), put_one)
+    if ended.stopped:
+        raise InputProblem(say_stopped(sum(ended.done), len(changed), ended.stopped))
+    return sum(ended.done)

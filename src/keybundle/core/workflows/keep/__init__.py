@@ -1,1 +1,1 @@
-"""What is kept: cabinets, folders, documents and their story."""
+"""What is kept, by what it is about: documents, folders, storage areas, the trash."""

@@ -17,9 +17,10 @@ from keybundle.core.store import schema as t
 from keybundle.core.store.texts import drop_texts
 from keybundle.core.workflows.file.closing import KEPT_DAYS
 from keybundle.core.workflows.file.throwing_away import erase_batch
-from keybundle.core.workflows.keep.erasing import finish_erasing
-from keybundle.core.workflows.keep.received import forget_copies
-from keybundle.core.workflows.keep.relocating import finish_leaving
+from keybundle.core.workflows.keep.areas.relocating import finish_leaving
+from keybundle.core.workflows.keep.documents.received import forget_copies
+from keybundle.core.workflows.keep.folders.moving import finish_following
+from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.session.session import MACHINE, Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -57,6 +58,7 @@ def tidy_up(session: Session) -> None:
     finish_leaving(session.workspace)
     forget_closed(session.workspace)
     finish_erasing(session.workspace)
+    finish_following(session.workspace, session)
 
 
 def forget_orphans(workspace: Workspace, prefix: str) -> int:

@@ -16,7 +16,6 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.repository import audit
 from keybundle.core.repository.access import find_folder
-from keybundle.core.repository.folders import SEPARATOR
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import Setup, StorageArea
@@ -74,7 +73,7 @@ def set_area(session: Session, cabinet: str, path: Sequence[str], area_id: str) 
     if area_id:
         store_of(workspace, area_id)
     with workspace.place.database.atomic() as c:
-        found = find_folder(c, cabinet, SEPARATOR.join(path))
+        found = find_folder(c, cabinet, path)
         if found is None or not path:
             raise InputProblem(message("relocating.no-such-folder", path=" / ".join(path)))
         c.execute(update(t.folder).where(t.folder.c.id == found.id).values(storage_area=area_id or None))

@@ -5,23 +5,20 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import Connection, delete, func, insert, select
+from sqlalchemy import delete, func, insert, select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.folding import fold
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
-from keybundle.core.filing.commit import retag_document
 from keybundle.core.repository import audit
 from keybundle.core.repository.access import find_folder
 from keybundle.core.repository.folder_values import put_folder_tags, tags_of_folders
-from keybundle.core.repository.folders import SEPARATOR
-from keybundle.core.repository.rows import load_tags
+from keybundle.core.repository.paths import split_path
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import TAG_COLOURS, Setup
 from keybundle.core.store import schema as t
-from keybundle.core.store.pieces import in_pieces
-from keybundle.core.workflows.index.tags import Retagged, put_back
+from keybundle.core.workflows.index.tags import Retagged, put_back, retag_each
 from keybundle.core.workflows.session.session import Session, needs
 
 
@@ -80,23 +77,21 @@ def rename_tag(
     workspace, new = session.workspace, " ".join(new.split())
     if "," in new:
         raise InputProblem(message("tags.no-comma"))
-    g, changed, done = t.document_tag.c, Retagged(), 0
+    g, done = t.document_tag.c, 0
     with workspace.place.database.read() as c:
         ids = list(c.execute(select(g.document_id).where(g.folded == fold(old), g.tag == old)).scalars())
 
-    def rename_one(c: Connection, document_id: str) -> None:
+    def tell() -> None:
         nonlocal done
         done += 1
-        if cancel is not None and cancel.cancelled:
-            return
-        own = load_tags(c, [document_id]).get(document_id, ())
-        if old in own and session.may_at(c, document_id, Right.CORRECT):
-            tags = tuple(dict.fromkeys(x for x in (new if tag == old else tag for tag in own) if x))
-            retag_document(workspace.place.database, workspace.repository, document_id, tags, session.person)
-            changed[document_id] = own, tags
         progress(Step(done, len(ids), message("tags.renaming")))
 
-    in_pieces(workspace.place.database, ids, rename_one)
+    def tags_of(own: tuple[str, ...]) -> tuple[str, ...]:
+        return tuple(dict.fromkeys(x for x in (new if tag == old else tag for tag in own) if x))
+
+    changed = retag_each(session, ids, tags_of, tell, cancel)
+    if changed.stopped or (cancel is not None and cancel.cancelled):
+        return TagsChanged(old, new, changed, (), "")
     colour = workspace.setup.tag_colours.get(old, "")
     with workspace.place.database.atomic() as c:
         f = t.folder_tag
@@ -136,7 +131,7 @@ def tag_folder(session: Session, cabinet: str, path: Sequence[str], tags: Sequen
     """Give a folder these tags; raises InputProblem for one that is not there."""
     workspace = session.workspace
     with workspace.place.database.atomic() as c:
-        found = find_folder(c, cabinet, SEPARATOR.join(path))
+        found = find_folder(c, cabinet, path)
         if found is None or not path:
             raise InputProblem(message("relocating.no-such-folder", path=" / ".join(path)))
         put_folder_tags(c, int(found.id), tags)
@@ -148,4 +143,4 @@ def tag_folder(session: Session, cabinet: str, path: Sequence[str], tags: Sequen
 def folder_tags(session: Session, cabinet: str) -> dict[tuple[str, ...], tuple[str, ...]]:
     """Return the tags of a cabinet's folders by their paths."""
     with session.workspace.place.database.read() as c:
-        return {tuple(path.split(SEPARATOR)): tags for path, tags in tags_of_folders(c, cabinet).items()}
+        return {split_path(path): tags for path, tags in tags_of_folders(c, cabinet).items()}

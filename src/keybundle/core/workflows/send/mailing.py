@@ -18,7 +18,7 @@ from keybundle.core.export.naming import fill_name, safe_name
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
-from keybundle.core.workflows.keep.cabinets import load_document
+from keybundle.core.workflows.keep.documents.browsing import load_document
 from keybundle.core.workflows.send.sending import (
     Sent,
     SentDocument,

@@ -27,7 +27,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.routines import Routine
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.index.defaults import local_day
-from keybundle.core.workflows.keep.cabinets import load_document
+from keybundle.core.workflows.keep.documents.browsing import load_document
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.send.sending import (
     NOT_TO_SEND,

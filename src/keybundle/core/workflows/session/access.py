@@ -14,8 +14,10 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import join_and, join_comma, message
 from keybundle.core.batches import commands
 from keybundle.core.filing.destination import Destination, compute_destination, make_caption
+from keybundle.core.filing.keeping import keep_document_to
 from keybundle.core.repository import access, audit
-from keybundle.core.repository.folders import SEPARATOR, keep_document_to
+from keybundle.core.repository.folders import reach
+from keybundle.core.repository.paths import say_path, split_path
 from keybundle.core.rights.model import AccessList, Grantee, Reason, Right, effective_rights, explain_rights
 from keybundle.core.setup.model import Setup, name_of
 from keybundle.core.store import schema as t
@@ -152,7 +154,7 @@ def keep_to(session: Session, spot: Spot, entries: Mapping[Grantee, Iterable[Rig
         if spot.batch:
             return _keep_waiting(session, spot, kept, found.title)
         if spot.document:
-            keep_document_to(c, spot.document, kept)
+            keep_document_to(c, session, spot.document, kept)
             after = access.load_list(c, access.list_of_document(c, spot.document))
         else:
             access.keep_folder_to(c, found.folder, kept)
@@ -193,12 +195,14 @@ def reach_of(session: Session, person_id: str) -> tuple[Reached, ...]:
         lists = access.load_lists(c)
         own = {
             (r.cabinet, r.path): r.own_access_id
-            for r in c.execute(select(f.cabinet, f.path, f.own_access_id).where(f.own_access_id.is_not(None)))
+            for r in c.execute(
+                select(f.cabinet, f.path, f.own_access_id).where(f.own_access_id.is_not(None), t.IS_THERE)
+            )
         }
         for cabinet in setup.cabinets:
             places = sorted({"", *(path for of, path in own if of == cabinet.id)})
             for path in places:
-                title = " / ".join((cabinet.name, *(path.split(SEPARATOR) if path else ())))
+                title = say_path((cabinet.name, *split_path(path)))
                 kept = lists.get(own.get((cabinet.id, path), ""))
                 rights = effective_rights(holder, kept)
                 found.append(Reached(title, rights, _explain(setup, person_id, kept, title, title)))
@@ -232,7 +236,7 @@ def _find(session: Session, c: Connection, spot: Spot, *, make: bool = False) ->
         raise InputProblem(message("access.cabinet-no-longer-nothing-changed"))
     if make and not spot.path:
         access.ensure_root(c, spot.cabinet)
-    row = access.find_folder(c, spot.cabinet, SEPARATOR.join(spot.path))
+    row = access.find_folder(c, spot.cabinet, spot.path)
     title = " / ".join((name_of(setup.cabinets, spot.cabinet), *spot.path))
     if row is None and not spot.path:
         return _Found(title, 0, None, None, "")
@@ -251,12 +255,10 @@ def _find_waiting(session: Session, c: Connection, spot: Spot) -> _Found:
     if kind is None:
         raise InputProblem(message("access.choose-document-s-type-first"))
     goes = compute_destination(kind, setup, document.values)
-    folder: Any = None
-    for depth in range(len(goes.folder), -1, -1):
-        folder = folder or access.find_folder(c, goes.cabinet, SEPARATOR.join(v or "" for _, v in goes.folder[:depth]))
+    there = reach(c, goes.cabinet, [v or "" for _, v in goes.folder])
     own = AccessList.from_json(json.loads(document.kept_to)) if document.kept_to is not None else None
-    above = access.load_list(c, folder.access_id) if folder is not None else None
-    at = _where(workspace, c, folder.id) if folder is not None else ""
+    above = access.load_list(c, access.list_of_folder(c, there.id)) if there is not None else None
+    at = _where(workspace, c, there.id) if there is not None else ""
     return _Found(make_caption(kind, document.values), 0, own, own if own is not None else above, at)
 
 
@@ -280,8 +282,7 @@ def _where(workspace: Workspace, c: Connection, folder_id: int) -> str:
         if row is None:
             return ""
         if row.own_access_id is not None:
-            parts = row.path.split(SEPARATOR) if row.path else []
-            return " / ".join((name_of(workspace.setup.cabinets, row.cabinet), *parts))
+            return say_path((name_of(workspace.setup.cabinets, row.cabinet), *split_path(row.path)))
         at = row.parent_id
     return ""
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy import select
 
 from keybundle.core.repository import access
-from keybundle.core.repository.folders import SEPARATOR
+from keybundle.core.repository.paths import say_path, split_path
 from keybundle.core.rights.model import Right
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.session.access import Entry, Spot, told_entries
@@ -37,7 +37,7 @@ def list_kept(session: Session) -> tuple[KeptPlace, ...]:
         lists = access.load_lists(c)
         own: dict[str, dict[str, str]] = {}
         for r in c.execute(
-            select(f.cabinet, f.path, f.own_access_id).where(f.own_access_id.is_not(None)).order_by(f.path)
+            select(f.cabinet, f.path, f.own_access_id).where(f.own_access_id.is_not(None), t.IS_THERE).order_by(f.path)
         ):
             own.setdefault(r.cabinet, {})[r.path] = r.own_access_id
         found = []
@@ -48,7 +48,7 @@ def list_kept(session: Session) -> tuple[KeptPlace, ...]:
             )
             below = [
                 KeptPlace(
-                    Spot(cabinet.id, tuple(path.split(SEPARATOR))), path.replace(SEPARATOR, " / "),
+                    Spot(cabinet.id, split_path(path)), say_path(split_path(path)),
                     told_entries(setup, lists[key]),
                 )
                 for path, key in mine.items() if path

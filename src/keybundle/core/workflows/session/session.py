@@ -8,17 +8,18 @@ from __future__ import annotations
 
 import functools
 import inspect
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Concatenate, ParamSpec, TypeVar, cast
 
 from sqlalchemy import ColumnElement, Connection, select
 
-from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.errors import NotAllowed as NotAllowed
 from keybundle.core.base.messages import message
 from keybundle.core.batches.stored import belongs
 from keybundle.core.repository.access import EVERYTHING, View, view_of
-from keybundle.core.rights.model import ALL_RIGHTS, Holder, Right
+from keybundle.core.repository.folders import nearest_list
+from keybundle.core.rights.model import ALL_RIGHTS, Holder, Right, effective_rights
 from keybundle.core.setup.model import DocumentType, name_of
 from keybundle.core.setup.routines import ALLOWED, Allowed, Routine
 from keybundle.core.store import schema as t
@@ -32,10 +33,6 @@ LEFT_TO_OTHERS: Mapping[Allowed, str] = {
     "page edits": message("session.page-edits"), "indexing": message("session.indexing"), "filing": message("session.filing")
 }  # fmt: skip
 NEEDS = "__needs__"
-
-
-class NotAllowed(InputProblem):
-    """Somebody lacks a right for what they asked for; nothing was done."""
 
 
 @dataclass(frozen=True)
@@ -69,6 +66,12 @@ class Session:
         """Whether the person has a right at a filed document, as it is in this transaction."""
         chosen = select(t.document.c.id).where(t.document.c.id == document_id, *self.view(c, right).documents())
         return self.may(right) and c.execute(chosen).first() is not None
+
+    def may_there(self, c: Connection, cabinet: str, path: Sequence[str], right: Right) -> bool:
+        """Whether the person has a right at a folder, there or not yet, as it is in this transaction."""
+        if self.person == MACHINE:
+            return True
+        return right in effective_rights(self.holder, nearest_list(c, cabinet, path))
 
     def require(self, *rights: Right) -> None:
         """Raise NotAllowed, in words, where the person lacks one of these rights."""

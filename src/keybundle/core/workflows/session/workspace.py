@@ -26,7 +26,7 @@ from keybundle.core.setup.model import FieldSpec, Person, Setup, called
 from keybundle.core.setup.routines import Routine
 from keybundle.core.setup.text import check_setup
 from keybundle.core.store import schema as t
-from keybundle.core.store.place import Place, open_place
+from keybundle.core.store.place import Place, drop_copies, open_place
 from keybundle.core.store.setup_parts import PartChange, load_setup_parts, put_setup_parts, used_ids
 from keybundle.core.workflows.index.settling import settle
 
@@ -243,4 +243,7 @@ class Workspace:
 
 def open_workspace(root: Path, *, create: bool = True, clock: Clock | None = None, held: bool = False) -> Workspace:
     """Open a data directory; ``held`` says that the caller holds it. Raises EnvironmentProblem in words."""
-    return Workspace(open_place(root, create=create, clock=clock, held=held))
+    workspace = Workspace(open_place(root, create=create, clock=clock, held=held))
+    if held and workspace.has_setup and workspace.setup and not workspace.place.was_brought_up:
+        drop_copies(workspace.place)  # this start went well: the set-up could be read
+    return workspace

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject
 
 from keybundle.core.setup.model import Setup, StorageArea, name_of
 from keybundle.core.setup.parts import Named
-from keybundle.core.workflows.keep import relocating
+from keybundle.core.workflows.keep.areas import relocating
 from keybundle.core.workflows.prepare import areas, parts
 from keybundle.core.workflows.prepare.areas import AreaState
 from keybundle.desktop.presenters.doing import Doing

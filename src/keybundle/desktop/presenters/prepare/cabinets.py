@@ -13,12 +13,13 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.setup.formulas import read_level
 from keybundle.core.setup.model import Cabinet, DocumentType, Setup
 from keybundle.core.setup.parts import Named
-from keybundle.core.workflows.keep import refiling
-from keybundle.core.workflows.keep.correcting import Corrected, take_back_correction
-from keybundle.core.workflows.keep.refiling import Refiled, Rehearsed
+from keybundle.core.workflows.keep.documents.correcting import Corrected, take_back_correction
+from keybundle.core.workflows.keep.folders import refiling
+from keybundle.core.workflows.keep.folders.refiling import Refiled, Rehearsed
 from keybundle.core.workflows.prepare import cabinets, parts
 from keybundle.core.workflows.prepare.cabinets import CabinetRow
 from keybundle.desktop.presenters.doing import Doing
+from keybundle.desktop.presenters.partly import say_rest
 from keybundle.desktop.presenters.prepare.forms import Choices, FormField, Section, of_parts, values_of
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, say_documents
 from keybundle.desktop.presenters.seat import Seat
@@ -156,6 +157,8 @@ class CabinetsPresenter(PartsPresenter):
         def done(found: Refiled) -> None:
             moved = say_documents(len(found.corrected.versions))
             self.said.emit(tr("{name}: {moved} filed anew", name=levels.cabinet.name, moved=moved))
+            if rest := say_rest(found.corrected):
+                self.failed.emit(rest)
             self._editing.note(
                 Undo(tr("{name}: levels", name=levels.cabinet.name), lambda: refiling.take_back_levels(session, found))
             )
@@ -174,6 +177,8 @@ class CabinetsPresenter(PartsPresenter):
 
         def done(found: Corrected) -> None:
             self.said.emit(tr("{moved} filed anew", moved=say_documents(len(found.versions))))
+            if rest := say_rest(found):
+                self.failed.emit(rest)
             self._editing.note(Undo(tr("filed anew"), lambda: take_back_correction(session, found)))
             self._s.bus.tell(Changes(repository=True))
             self.refresh()

@@ -14,12 +14,14 @@ from keybundle.core.base.progress import CancelToken, Progress
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.index.slip_help import MOST_FOLDERS, list_folders
 from keybundle.core.workflows.index.tags import read_tags
-from keybundle.core.workflows.keep import folders, giving_values
-from keybundle.core.workflows.keep.correcting import Corrected, take_back_correction
-from keybundle.core.workflows.keep.folders import Paths, Renamed
-from keybundle.core.workflows.keep.giving_values import Disagreeing, Given
+from keybundle.core.workflows.keep.documents.correcting import Corrected, take_back_correction
+from keybundle.core.workflows.keep.folders import giving_values, making, moving
+from keybundle.core.workflows.keep.folders.giving_values import Disagreeing, Given
+from keybundle.core.workflows.keep.folders.making import Paths
+from keybundle.core.workflows.keep.folders.moving import Renamed, Renaming
 from keybundle.core.workflows.prepare import areas, tags
 from keybundle.desktop.presenters.doing import Doing
+from keybundle.desktop.presenters.partly import say_rest
 from keybundle.desktop.presenters.prepare.parts import say_documents
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.undoing import Undo, Undoing
@@ -50,6 +52,16 @@ class FoldersState:
     can_change: bool = False
 
 
+@dataclass(frozen=True)
+class Joining:
+    """A folder that would become one with the folder of a name, its documents, and who would see more or less, in words."""
+
+    folder: str
+    value: str
+    documents: int
+    seen: tuple[str, ...]
+
+
 class FoldersPresenter(QObject):
     """State and verbs."""
 
@@ -57,6 +69,7 @@ class FoldersPresenter(QObject):
     said = Signal(str)
     failed = Signal(str)
     listed = Signal(str, object)
+    joining_asked = Signal(object)
 
     def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -159,6 +172,8 @@ class FoldersPresenter(QObject):
             self.said.emit(
                 tr("{documents} took the values of their folders", documents=say_documents(len(found.versions)))
             )
+            if rest := say_rest(found):
+                self.failed.emit(rest)
             self._kept(tr("values applied"), lambda: take_back_correction(session, found))
 
         self._begin(
@@ -204,11 +219,11 @@ class FoldersPresenter(QObject):
 
     def make(self, text: str) -> None:
         """Make the folders of a list, one on each line."""
-        self._make(lambda: folders.paths_of_list(text))
+        self._make(lambda: making.paths_of_list(text))
 
     def make_from_directory(self, root: Path) -> None:
         """Make the folders that lie below a directory."""
-        self._make(lambda: folders.paths_of_directory(root))
+        self._make(lambda: making.paths_of_directory(root))
 
     def make_from_register(self, register_id: str) -> None:
         """Make one folder for each entry of a register: its columns that are called like the levels, else its key."""
@@ -222,13 +237,13 @@ class FoldersPresenter(QObject):
             if level.casefold() not in named:
                 break
             columns.append(named[level.casefold()])
-        self._make(lambda: folders.paths_of_register(session, register_id, columns or [register.key]))
+        self._make(lambda: making.paths_of_register(session, register_id, columns or [register.key]))
 
     def _make(self, paths: Callable[[], Paths]) -> None:
         session, cabinet = self._s.session, self.state.cabinet
 
         def work(tell: Progress, cancel: CancelToken) -> tuple[int, tuple[str, ...]]:
-            return folders.make_folders(session, cabinet, paths(), progress=tell, cancel=cancel)
+            return making.make_folders(session, cabinet, paths(), progress=tell, cancel=cancel)
 
         def done(found: tuple[int, tuple[str, ...]]) -> None:
             self.said.emit(trn("{n:,} folder made", "{n:,} folders made", found[0]))
@@ -244,26 +259,44 @@ class FoldersPresenter(QObject):
 
         def done(_: object) -> None:
             self.said.emit(tr("Let go: {folder}", folder=folder))
-            self._kept(tr("folder let go"), lambda: folders.make_folders(session, cabinet, (path,)))
+            self._kept(tr("folder let go"), lambda: making.make_folders(session, cabinet, (path,)))
 
-        self._change(lambda: folders.let_go_of_folder(session, cabinet, path), done)
+        self._change(lambda: making.let_go_of_folder(session, cabinet, path), done)
 
     def rename(self, folder: str, value: str) -> None:
-        """Give a folder another name, with all below it; where one of that name is there, they become one."""
+        """Give a folder another name, with all below it; where one of that name is there, they become one.
+
+        Where others would see more or less of it then, that is told first (``joining_asked``).
+        """
+        session, cabinet, path = self._s.session, self.state.cabinet, read_path(folder)
+
+        def done(found: Renaming) -> None:
+            if found.seen:
+                self.joining_asked.emit(
+                    Joining(folder, value, found.documents, tuple(worded(s.told) for s in found.seen))
+                )
+            else:
+                self.rename_all(folder, value)
+
+        self._s.runner.query(
+            lambda: moving.preview_renaming(session, cabinet, path, value), done, key="renaming", owner=self,
+            on_error=self._refused,
+        )  # fmt: skip
+
+    def rename_all(self, folder: str, value: str) -> None:
+        """Do what ``rename`` says, whoever sees more or less of it then."""
         session, cabinet, path = self._s.session, self.state.cabinet, read_path(folder)
 
         def done(found: Renamed) -> None:
             moved = say_documents(len(found.corrected.versions))
             self.said.emit(tr("{before} is {after} now, with {moved}", before=path[-1], after=value, moved=moved))
-            if found.corrected.left:
-                self.listed.emit(
-                    tr("These stayed, for somebody is at them:"), tuple(n for _, n in found.corrected.left)
-                )
-            self._kept(tr("{before} renamed", before=path[-1]), lambda: folders.take_back_renaming(session, found))
+            if rest := say_rest(found.corrected):
+                self.failed.emit(rest)
+            self._kept(tr("{before} renamed", before=path[-1]), lambda: moving.take_back_renaming(session, found))
 
         self._begin(
             tr("Renaming"),
-            lambda tell, cancel: folders.rename_folder(session, cabinet, path, value, progress=tell, cancel=cancel),
+            lambda tell, cancel: moving.rename_folder(session, cabinet, path, value, progress=tell, cancel=cancel),
             done,
         )
 

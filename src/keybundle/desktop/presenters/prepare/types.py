@@ -14,15 +14,16 @@ from keybundle.core.fields.digits import CHECKS
 from keybundle.core.fields.kinds import FILE_PROPERTIES, Kind
 from keybundle.core.setup.model import NUMBERS, RANGED, DocumentType, FieldSpec, Setup
 from keybundle.core.setup.parts import Named
-from keybundle.core.workflows.keep import filling
-from keybundle.core.workflows.keep.correcting import Corrected, take_back_correction
-from keybundle.core.workflows.keep.filling import FillShown
+from keybundle.core.workflows.keep.documents import filling
+from keybundle.core.workflows.keep.documents.correcting import Corrected, take_back_correction
+from keybundle.core.workflows.keep.documents.filling import FillShown
 from keybundle.core.workflows.prepare import choices, parts, pointing, routines, types
 from keybundle.core.workflows.prepare.parts import PartProblem
 from keybundle.core.workflows.prepare.pointing import PointedPage
 from keybundle.desktop.presenters.asking import ValueHelp, ask
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.doing import Doing
+from keybundle.desktop.presenters.partly import say_rest
 from keybundle.desktop.presenters.prepare.cabinets import SOURCE, source_choices, source_of
 from keybundle.desktop.presenters.prepare.forms import FormField, Section, of_parts, values_of
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, say_documents
@@ -361,6 +362,8 @@ class TypesPresenter(PartsPresenter):
 
         def done(found: Corrected) -> None:
             self.said.emit(tr("{documents} filled", documents=say_documents(len(found.versions))))
+            if rest := say_rest(found):
+                self.failed.emit(rest)
             self._editing.note(Undo(tr("filled"), lambda: take_back_correction(session, found)))
             self._s.bus.tell(Changes(repository=True))
             self.refresh()

@@ -10,7 +10,7 @@ from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.prepare.part_view import PartView
 from keybundle.desktop.views.side_sheet import WIDE_PX, Sheet
 from keybundle.desktop.views.told import Told
-from keybundle.desktop.words import mark, tr, trn
+from keybundle.desktop.words import mark, tr, trn, worded
 
 HEADS = (
     mark("Cabinet"), mark("Folder fields"), mark("Document fields"), mark("Folders"), mark("Documents"), mark("Last filed"),
@@ -92,10 +92,12 @@ class LevelsSheet(Sheet):
             found.stay,
         )
         told = [
+            *(worded(s.told) for s in found.seen),
             *(tr("{caption}: {before} becomes {after}", caption=c, before=b, after=a) for c, b, a in found.examples),
             *(tr("{caption} stays: {field} is empty", caption=c, field=f) for c, f in found.lacking),
         ]  # fmt: skip
-        self.told = Told("\n".join((moves, stays)))
+        lists = tr("Lists of who may look stay at the folders of now, so others see more or less of them:")
+        self.told = Told("\n".join((moves, stays, *((lists,) if found.seen else ()))))
         self.told.setWordWrap(True)
         self.list = QListWidget()
         self.list.setWordWrap(True)

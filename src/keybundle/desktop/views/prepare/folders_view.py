@@ -21,12 +21,13 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.desktop.actions.conditions import CONDITIONS
-from keybundle.desktop.presenters.prepare.folders import FoldersPresenter, FoldersState
+from keybundle.desktop.presenters.prepare.folders import FoldersPresenter, FoldersState, Joining
 from keybundle.desktop.views.calm import Button, Choice, Line
+from keybundle.desktop.views.choose_sheet import ChooseSheet
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.side_sheet import Sheet
 from keybundle.desktop.views.told import Elided, Told
-from keybundle.desktop.words import tr
+from keybundle.desktop.words import tr, trn
 
 FOLDER_PX, CHOICE_PX, ROW_PX = 280, 200, 31
 FEWEST_ROWS, MOST_ROWS = 2, 7
@@ -71,6 +72,7 @@ class FoldersView(QWidget):
         layout.addLayout(self._make_folders(), 1)
         presenter.changed.connect(self.render_state)
         presenter.listed.connect(self._show_list)
+        presenter.joining_asked.connect(self._ask_joining)
 
     # -- values -----------------------------------------------------------------------------------------------------------
 
@@ -297,6 +299,17 @@ class FoldersView(QWidget):
             self.table.setFixedHeight(self.table.horizontalHeader().height() + rows * ROW_PX + 4)
             self.none_given.setVisible(not state.given)
             self.table.setCurrentCell(min(row, len(state.given) - 1), 0) if state.given and row >= 0 else None
+
+    def _ask_joining(self, joining: Joining) -> None:
+        number = trn("{n:,} document", "{n:,} documents", joining.documents)
+        head = tr(
+            "{folder} becomes one with {value}, and its {documents} are kept as that is:", folder=joining.folder,
+            value=joining.value, documents=number,
+        )  # fmt: skip
+        sheet = ChooseSheet(tr("Two folders become one"), "\n".join((head, *joining.seen)), of=joining.folder)
+        sheet.render_entries([tr("Let them become one"), tr("Leave both as they are")])
+        sheet.chosen.connect(lambda row: self.presenter.rename_all(joining.folder, joining.value) if row == 0 else None)
+        self.sheet_asked.emit(sheet)
 
     def _show_list(self, head: str, told: tuple[str, ...]) -> None:
         self.sheet_asked.emit(ListSheet(tr("Folders"), head, told))

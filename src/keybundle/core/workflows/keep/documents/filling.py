@@ -24,8 +24,8 @@ from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import DocumentType, FieldSpec
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.keep.correcting import Corrected
-from keybundle.core.workflows.keep.many import revise_each
+from keybundle.core.workflows.keep.documents.correcting import Corrected
+from keybundle.core.workflows.keep.documents.many import revise_each
 from keybundle.core.workflows.session.session import Session, needs
 
 How = Literal["fixed", "text", "register"]

@@ -16,14 +16,14 @@ from keybundle.core.finding.query import DocumentQuery
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.access import View
 from keybundle.core.repository.folder_values import list_given, tags_of_folders
-from keybundle.core.repository.folders import SEPARATOR
 from keybundle.core.repository.model import ColumnEntry, FiledDocument
+from keybundle.core.repository.paths import split_path
 from keybundle.core.rights.model import Right
 from keybundle.core.search.query import Query
 from keybundle.core.setup.model import FolderField, Setup, name_of
 from keybundle.core.workflows.find.find import words_on
-from keybundle.core.workflows.keep.giving_values import fields_of
-from keybundle.core.workflows.keep.naming import all_in_names, in_names
+from keybundle.core.workflows.keep.documents.naming import all_in_names, in_names
+from keybundle.core.workflows.keep.folders.giving_values import fields_of
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -145,7 +145,7 @@ def _just_below(
 ) -> tuple[tuple[str, tuple[str, ...]], ...]:
     """Return what is told of the folders just below a path, by their values."""
     begin = [value or "" for value in above]
-    paths = {tuple(path.split(SEPARATOR)): words for path, words in told.items() if path}
+    paths = {split_path(path): words for path, words in told.items() if path}
     return tuple((p[-1], words) for p, words in paths.items() if len(p) == len(begin) + 1 and list(p[:-1]) == begin)
 
 

@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-import contextlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 from sqlalchemy import Connection, select
 
-from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.filing.destination import compute_destination, make_caption
+from keybundle.core.filing.gate import By, allow_move
 from keybundle.core.filing.revise import (
     Command,
     as_it_was,
@@ -24,42 +22,35 @@ from keybundle.core.filing.revise import (
     revision_standing_as,
     set_values,
 )
+from keybundle.core.repository.access import EVERYTHING
+from keybundle.core.repository.folders import led
 from keybundle.core.repository.model import FiledDocument
-from keybundle.core.rights.model import Right, effective_rights
+from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import DocumentType, name_of
 from keybundle.core.store import schema as t
 from keybundle.core.store.pieces import in_pieces
 from keybundle.core.workflows.index.slip import value_by_hand
-from keybundle.core.workflows.keep.naming import names_of_fields
+from keybundle.core.workflows.keep.documents.many import Corrected as Corrected
+from keybundle.core.workflows.keep.documents.many import Meant, revise_many
+from keybundle.core.workflows.keep.documents.naming import names_of_fields
 from keybundle.core.workflows.session.session import NotAllowed, Session, needs
 
 Given = Mapping[str, Mapping[str, str]]
+Place = tuple[str, tuple[tuple[str, str], ...]]
 
 
 @dataclass(frozen=True)
 class Moves:
-    """What a correction would move: how many documents lie elsewhere afterwards, and an example, from and to."""
+    """What a correction would move: how many documents would lie elsewhere, and an example, from and to.
+
+    ``why_not`` says why the person may not let one of them go there; empty where they may.
+    """
 
     number: int
     caption: str = ""
     before: tuple[str, ...] = ()
     after: tuple[str, ...] = ()
-
-
-@dataclass(frozen=True)
-class Corrected:
-    """What a correction changed: each document with the version it had before and the revision it has now.
-
-    ``left`` are those (id, caption) that somebody else changed while it was under way: they stay as they are.
-    """
-
-    versions: tuple[tuple[str, int, int], ...]
-    values: int
-    left: tuple[tuple[str, str], ...] = ()
-
-    def changes(self) -> Changes:
-        """Return what this touched."""
-        return Changes(repository=True, text=message("correcting.corrected", n=len(self.versions)))
+    why_not: str = ""
 
 
 @needs(Right.CORRECT)
@@ -73,7 +64,7 @@ def editable_fields(session: Session, document_type: str) -> dict[str, str]:
 def preview_moves(session: Session, given: Given) -> Moves:
     """Return which documents would belong in another folder by corrected values (field names and texts, by document)."""
     workspace = session.workspace
-    moved: list[tuple[FiledDocument, tuple[tuple[str, str], ...]]] = []
+    moved: list[tuple[FiledDocument, Place, bool]] = []
     with workspace.place.database.read() as c:
         found = workspace.repository.load_many(list(given), view=session.view(c, Right.CORRECT))
         for document_id, texts in given.items():
@@ -83,11 +74,22 @@ def preview_moves(session: Session, given: Given) -> Moves:
             kind, values = _read(session, document, texts)
             goes = _goes(session, kind, {**document.values, **values})
             if goes is not None and goes[1] != document.folder:
-                moved.append((document, goes[1]))
-    if not moved:
-        return Moves(0)
-    first, folder = moved[0]
-    return Moves(len(moved), first.caption, tuple(v for _, v in first.folder), tuple(v for _, v in folder))
+                moved.append((document, goes, goes != _goes(session, kind, document.values)))
+        if not moved:
+            return Moves(0)
+        first, goes, _ = moved[0]
+        after = led(c, first.cabinet, [v for _, v in goes[1]])
+        why = next((said for m in moved if (said := _why_not(session, c, *m))), "")
+    return Moves(len(moved), first.caption, tuple(v for _, v in first.folder), after, why)
+
+
+def _why_not(session: Session, c: Connection, document: FiledDocument, goes: Place, follows: bool) -> str:
+    """Return why a document may not go where its values say; empty where it may."""
+    try:
+        allow_move(c, session, document.id, goes[0], [value for _, value in goes[1]], follows=follows)
+    except NotAllowed as error:
+        return str(error)
+    return ""
 
 
 @needs(Right.CORRECT)
@@ -95,54 +97,20 @@ def correct(session: Session, given: Given, *, follow: bool, base: Mapping[str, 
     """Put values (field names and texts, by document) in place of those that are filed, as one further version of each.
 
     ``follow``: documents whose values now say another folder are filed there; else they stay. ``base`` are the revisions
-    that were shown. All or none: raises InputProblem for a text that is no value of its field, for a document that was
-    changed meanwhile, and NotAllowed for one that may not be corrected, or not be filed where it would go.
+    that were shown. Raises InputProblem for a text that is no value of its field and for a document that was changed
+    meanwhile, NotAllowed for one that may not be corrected, or not be filed where it would go: then nothing is changed. What
+    comes in between while it is done leaves single documents, or stops it: the answer says which, and what was changed.
     """
-    workspace, at = session.workspace, session.workspace.clock.stamp()
+    workspace = session.workspace
     with workspace.place.database.read() as c:
         found = workspace.repository.load_many(list(given), view=session.view(c, Right.CORRECT))
-    commands = [
-        _command(session, found.get(i), texts, (base or {}).get(i), follow=follow) for i, texts in given.items()
-    ]
-    versions, count, left = list[tuple[str, int, int]](), 0, list[tuple[str, str]]()
-
-    def revise_one(c: Connection, one: _Meant) -> None:
-        nonlocal count
-        try:
-            _require_at(session, c, one.document.id)
-            after = revise(
-                c, one.document.id, one.command, base=one.document.revision, who=session.person, at=at,
-                comment=message("version.corrected", n=one.values), locale=workspace.setup.locale,
-                named=names_of_fields(workspace.setup),
-            )  # fmt: skip
-        except InputProblem:
-            left.append((one.document.id, one.document.caption))
-            return
-        if after.version != one.document.version:
-            versions.append((one.document.id, one.document.version, after.revision))
-            count += one.values
-
-    in_pieces(workspace.place.database, commands, revise_one)
-    return Corrected(tuple(versions), count, tuple(left))
-
-
-def _require_at(session: Session, c: Connection, document_id: str) -> None:
-    if not session.may_at(c, document_id, Right.CORRECT):
-        raise NotAllowed(message("correcting.may-not", name=session.name))
-
-
-@dataclass(frozen=True)
-class _Meant:
-    """A document as it was looked at, what is to be done to it, and to how many values."""
-
-    document: FiledDocument
-    command: Command
-    values: int
+    wanted = [_command(session, found.get(i), texts, (base or {}).get(i), follow=follow) for i, texts in given.items()]
+    return revise_many(session, wanted, lambda one: message("version.corrected", n=one.values))
 
 
 def _command(
     session: Session, document: FiledDocument | None, texts: Mapping[str, str], base: int | None, *, follow: bool
-) -> _Meant:
+) -> Meant:
     """Return what a correction does to a document; raises InputProblem and NotAllowed as ``correct`` does."""
     if document is None:
         raise NotAllowed(message("correcting.may-not", name=session.name))
@@ -153,38 +121,55 @@ def _command(
     _refuse_problems(kind, document, values)
     command: Command = set_values(values, make_caption(kind, {**document.values, **values}))
     goes = _goes(session, kind, {**document.values, **values}) if follow else None
-    if goes is not None and goes[1] != document.folder:
-        _require_there(session, goes)
-        command = both(command, move_to(*goes))
-    return _Meant(document, command, len(values))
+    if goes is None or goes[1] == document.folder:
+        return Meant(document, command, len(values))
+    follows = goes != _goes(session, kind, document.values)
+    with session.workspace.place.database.read() as c:
+        allow_move(c, session, document.id, goes[0], [value for _, value in goes[1]], follows=follows)
+    return Meant(document, both(command, move_to(*goes)), len(values), follows)
 
 
 @needs(Right.CORRECT)
 def take_back_correction(session: Session, corrected: Corrected) -> int:
     """Make documents what they were before a correction, as further versions; return how many.
 
-    One that is something else by now stays as it is; one that was changed again and put back since is not.
+    One that is something else by now stays as it is; one that was changed again and put back since is not. Raises NotAllowed
+    where none may be put back, and InputProblem that says how many were where others may not, or something stopped it.
     """
-    workspace, done = session.workspace, 0
-    at, locale = workspace.clock.stamp(), workspace.setup.locale
+    return put_back(session, corrected)
+
+
+def put_back(session: Session, corrected: Corrected, *, by: By | None = None) -> int:
+    """Do what ``take_back_correction`` does; ``by``: in whose name, where it was asked for already."""
+    workspace = session.workspace
+    at, locale, named = workspace.clock.stamp(), workspace.setup.locale, names_of_fields(workspace.setup)
     with workspace.place.database.read() as c:
-        seen = workspace.repository.load_many([i for i, *_ in corrected.versions], view=session.view(c, Right.CORRECT))
+        view = session.view(c, Right.CORRECT) if by is None else EVERYTHING
+        seen = workspace.repository.load_many([i for i, *_ in corrected.versions], with_values=False, view=view)
 
-    def put_back(c: Connection, one: tuple[str, int, int]) -> None:
-        nonlocal done
-        document_id, version, _ = one
-        stands = revision_standing_as(c, document_id, version + 1)
+    def put_one(c: Connection, one: tuple[str, int, int]) -> InputProblem | bool:
+        document_id, version, revision = one
+        stands = revision_standing_as(c, document_id, version + 1, known=revision)
         if stands is None:
-            return  # it was changed again since, and stays as it is
-        with contextlib.suppress(InputProblem):
-            _require_at(session, c, document_id)
+            return False  # it was changed again since, and stays as it is
+        try:
             revise(
-                c, document_id, as_it_was(c, document_id, version), base=stands, who=session.person, at=at,
-                comment=message("version.put-back", number=version), locale=locale, named=names_of_fields(workspace.setup),
+                c, document_id, as_it_was(c, document_id, version), by=by or session, base=stands, at=at,
+                comment=message("version.put-back", number=version), locale=locale, named=named,
+                follows=document_id in corrected.follows,
             )  # fmt: skip
-            done += 1
+        except InputProblem as error:
+            return error
+        return True
 
-    in_pieces(workspace.place.database, [one for one in corrected.versions if one[0] in seen], put_back)
+    found = in_pieces(workspace.place.database, [one for one in corrected.versions if one[0] in seen], put_one)
+    done = sum(x is True for x in found.done)
+    refused = [x for x in found.done if isinstance(x, InputProblem)]
+    if refused and not done:
+        raise refused[0]
+    if refused or found.stopped:
+        said = found.stopped or str(refused[0])
+        raise InputProblem(message("correcting.put-back-partly", n=done, of=len(corrected.versions), why=said))
     return done
 
 
@@ -218,26 +203,12 @@ def _refuse_problems(kind: DocumentType, document: FiledDocument, values: Mappin
             raise InputProblem(message("correcting.required", caption=document.caption, name=spec.name))
 
 
-Place = tuple[str, tuple[tuple[str, str], ...]]
-
-
 def _goes(session: Session, kind: DocumentType, values: Mapping[str, FieldValue]) -> Place | None:
     """Return the cabinet and folder that values say, None where they do not say it all."""
     goes = compute_destination(kind, session.workspace.setup, values)
     if not goes.cabinet or not goes.is_known:
         return None
     return goes.cabinet, tuple((field, value or "") for field, value in goes.folder)
-
-
-def _require_there(session: Session, goes: Place) -> None:
-    """Raise NotAllowed where who corrects may not move, or not file where the document would go."""
-    session.require(Right.MOVE)
-    cabinet, folder = goes
-    nearest: Any = session.workspace.repository.nearest_list(cabinet, [value for _, value in folder])
-    if Right.FILE not in effective_rights(session.holder, nearest):
-        raise NotAllowed(
-            message("correcting.may-not-file-there", name=session.name, place=" / ".join(v for _, v in folder))
-        )
 
 
 @dataclass(frozen=True)

@@ -6,22 +6,29 @@ folder it lies in, so that a second run goes on where the first one stopped.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from keybundle.core.base.errors import InputProblem
-from keybundle.core.base.messages import message
+from sqlalchemy import Connection, select
+
+from keybundle.core.base.errors import InputProblem, NotAllowed
+from keybundle.core.base.messages import join_comma, message
 from keybundle.core.base.progress import CancelToken, Progress, silent
 from keybundle.core.filing.destination import compute_destination
+from keybundle.core.filing.gate import Change
 from keybundle.core.filing.revise import Command, move_to
 from keybundle.core.repository.folder_values import ids_below
+from keybundle.core.repository.folders import nearest_list
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Cabinet, Setup
-from keybundle.core.workflows.keep.correcting import Corrected, take_back_correction
-from keybundle.core.workflows.keep.many import LOT, revise_each
+from keybundle.core.store import schema as t
+from keybundle.core.workflows.keep.documents.correcting import Corrected, take_back_correction
+from keybundle.core.workflows.keep.documents.many import LOT, revise_each
 from keybundle.core.workflows.prepare.parts import refuse_changed
 from keybundle.core.workflows.prepare.readiness import with_source
+from keybundle.core.workflows.session.seen import Seen, who_sees
 from keybundle.core.workflows.session.session import Session, needs
 
 MOST_EXAMPLES = 5
@@ -32,7 +39,8 @@ Folder = tuple[tuple[str, str], ...]
 class Rehearsed:
     """What other levels would do: how many documents move, how many stay for want of a value, and examples.
 
-    ``examples`` are (caption, folder before, folder after), ``lacking`` (caption, name of the missing field).
+    ``examples`` are (caption, folder before, folder after), ``lacking`` (caption, name of the missing field), ``seen`` who
+    would see more or fewer documents then: lists stay at the folders of the former levels.
     """
 
     documents: int
@@ -40,6 +48,7 @@ class Rehearsed:
     stay: int
     examples: tuple[tuple[str, str, str], ...]
     lacking: tuple[tuple[str, str], ...]
+    seen: tuple[Seen, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -81,22 +90,39 @@ def _goes(document: FiledDocument, setup: Setup) -> tuple[Folder | None, str]:
 @needs(Right.PREPARE)
 def rehearse_levels(session: Session, cabinet: Cabinet) -> Rehearsed:
     """Return what it would do to give a cabinet these levels; nothing is changed."""
+    with session.workspace.place.database.read() as c:
+        return _rehearse(session, c, cabinet)
+
+
+def _rehearse(session: Session, c: Connection, cabinet: Cabinet) -> Rehearsed:
     workspace = session.workspace
     setup = with_cabinet(workspace.setup, cabinet)
     moves, stay = 0, 0
     examples, lacking = list[tuple[str, str, str]](), list[tuple[str, str]]()
-    with workspace.place.database.read() as c:
-        ids = ids_below(c, cabinet.id, ())
-        for start in range(0, len(ids), LOT):
-            for document in workspace.repository.load_many(ids[start : start + LOT]).values():
-                folder, missing = _goes(document, setup)
-                if folder is None:
-                    stay += 1
-                    lacking.append((document.caption, missing))
-                elif folder != document.folder:
-                    moves += 1
-                    examples.append((document.caption, _path(document.folder), _path(folder)))
-    return Rehearsed(len(ids), moves, stay, tuple(examples[:MOST_EXAMPLES]), tuple(lacking[:MOST_EXAMPLES]))
+    kept, moved = dict[Folder, str | None](), Counter[tuple[str | None, str | None]]()
+    ids = ids_below(c, cabinet.id, ())
+    for start in range(0, len(ids), LOT):
+        for document in workspace.repository.load_many(ids[start : start + LOT]).values():
+            folder, missing = _goes(document, setup)
+            if folder is None:
+                stay += 1
+                lacking.append((document.caption, missing))
+            elif folder != document.folder:
+                moves += 1
+                examples.append((document.caption, _path(document.folder), _path(folder)))
+                if not _has_own_list(c, document.id):
+                    for place in (document.folder, folder):
+                        if place not in kept:
+                            nearest = nearest_list(c, cabinet.id, [value for _, value in place])
+                            kept[place] = nearest.id if nearest is not None else None
+                    moved[kept[document.folder], kept[folder]] += 1
+    seen = who_sees(c, workspace.setup, moved)
+    return Rehearsed(len(ids), moves, stay, tuple(examples[:MOST_EXAMPLES]), tuple(lacking[:MOST_EXAMPLES]), seen)
+
+
+def _has_own_list(c: Connection, document_id: str) -> bool:
+    d = t.document.c
+    return c.execute(select(d.id).where(d.id == document_id, d.access_id.is_not(None))).first() is not None
 
 
 def _path(folder: Sequence[tuple[str, str]]) -> str:
@@ -109,8 +135,11 @@ def change_levels(
 ) -> Refiled:
     """Give a cabinet other levels and file its documents anew; those that lack a value stay where they are.
 
-    Raises InputProblem where somebody else has changed the cabinet meanwhile.
+    Raises InputProblem where somebody else has changed the cabinet meanwhile, and NotAllowed where others would see what is
+    kept from them and the person may not give rights.
     """
+    if not session.may(Right.GIVE_RIGHTS) and (more := [s for s in rehearse_levels(session, cabinet).seen if s.more]):
+        raise NotAllowed(message("folders.opens", seen=join_comma([s.told for s in more])))
 
     def change(setup: Setup) -> Setup:
         refuse_changed(setup.cabinet(cabinet.id), base, message("parts.named", name=cabinet.name))
@@ -136,7 +165,7 @@ def refile(
         return None if folder is None or folder == document.folder else move_to(cabinet_id, folder)
 
     return revise_each(
-        session, ids, meant, message("refiling.refiled"), right=Right.MOVE, progress=progress, cancel=cancel
+        session, ids, meant, message("refiling.refiled"), what=Change.PLACE, progress=progress, cancel=cancel
     )
 
 

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import contextlib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import Connection, select
@@ -15,10 +14,10 @@ from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.filing import trash
 from keybundle.core.repository.access import view_of
 from keybundle.core.rights.model import Right
-from keybundle.core.setup.model import name_of
+from keybundle.core.setup.model import Setup, name_of
 from keybundle.core.store import schema as t
-from keybundle.core.store.pieces import in_pieces
-from keybundle.core.workflows.keep.erasing import finish_erasing
+from keybundle.core.store.pieces import in_pieces, say_stopped
+from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.session.session import NotAllowed, Session, needs
 
 MOST_SHOWN = 500
@@ -53,9 +52,10 @@ class Erased:
 
 @needs(Right.DELETE)
 def delete_documents(session: Session, document_ids: Sequence[str], why: str) -> Changes:
-    """Put documents into the trash, all or none; raises NotAllowed for one that may not be deleted.
+    """Put documents into the trash; raises NotAllowed, and deletes none, where one of them may not be deleted.
 
-    ``why`` is kept with them and must not be empty.
+    ``why`` is kept with them and must not be empty. What comes in between while it is done leaves single documents, or stops
+    it: the answer says so.
     """
     workspace, why = session.workspace, why.strip()
     if not why:
@@ -67,13 +67,36 @@ def delete_documents(session: Session, document_ids: Sequence[str], why: str) ->
             raise NotAllowed(message("trash.may-not", n=len(set(document_ids)) - len(found), name=session.name))
 
     def throw_away(c: Connection, document_id: str) -> None:
-        with contextlib.suppress(InputProblem):  # somebody else has deleted it meanwhile
-            if not session.may_at(c, document_id, Right.DELETE):
-                raise NotAllowed(message("trash.may-not", n=1, name=session.name))
-            trash.throw_away(c, document_id, who=session.person, at=at, why=why)
+        trash.throw_away(c, document_id, by=session, at=at, why=why)
 
-    in_pieces(workspace.place.database, list(dict.fromkeys(document_ids)), throw_away)
-    return Changes(repository=True, text=message("trash.deleted", n=len(found)))
+    return _each(session, document_ids, throw_away, "trash.deleted")
+
+
+def _each(
+    session: Session, document_ids: Sequence[str], work: Callable[[Connection, str], object], code: str
+) -> Changes:
+    """Do something to each document; return what was done and, in the same words, what was left and what stopped it."""
+
+    def work_one(c: Connection, document_id: str) -> InputProblem | None:
+        try:
+            with session.workspace.place.database.atomic():  # one that is refused leaves nothing of itself behind
+                work(c, document_id)
+        except InputProblem as error:
+            return error
+        return None
+
+    ids = list(dict.fromkeys(document_ids))
+    found = in_pieces(session.workspace.place.database, ids, work_one)
+    refused = [x for x in found.done if x is not None]
+    done = len(found.done) - len(refused)
+    if refused and not done:
+        raise refused[0]
+    told: str = message(code, n=done)
+    if refused:
+        told = message("trash.and-left", told=told, n=len(refused), why=str(refused[0]))
+    if found.stopped:
+        told = message("trash.and-stopped", told=told, why=say_stopped(done, len(ids), found.stopped))
+    return Changes(repository=True, text=told)
 
 
 @needs(Right.DELETE)
@@ -95,18 +118,27 @@ def list_trash(session: Session) -> list[Deleted]:
 
 @needs(Right.DELETE)
 def restore_documents(session: Session, document_ids: Sequence[str]) -> Changes:
-    """Bring documents of the trash back as they were, all or none."""
+    """Bring documents of the trash back as they were, each into the folder that its own is by now.
+
+    Raises NotAllowed, and brings none back, where one of them may not be; and InputProblem for one whose cabinet is no longer
+    set up. What comes in between is told in the answer.
+    """
     workspace, at = session.workspace, session.workspace.clock.stamp()
     with workspace.place.database.read() as c:
         _require_seen(session, c, document_ids)
+        _require_cabinets(workspace.setup, c, document_ids)
 
     def bring_back(c: Connection, document_id: str) -> None:
-        with contextlib.suppress(InputProblem):  # somebody else has brought it back, or erased it, meanwhile
-            _require_seen(session, c, [document_id])
-            trash.bring_back(c, document_id, who=session.person, at=at)
+        trash.bring_back(c, document_id, by=session, at=at, locale=workspace.setup.locale)
 
-    in_pieces(workspace.place.database, list(dict.fromkeys(document_ids)), bring_back)
-    return Changes(repository=True, text=message("trash.brought-back", n=len(document_ids)))
+    return _each(session, document_ids, bring_back, "trash.brought-back")
+
+
+def _require_cabinets(setup: Setup, c: Connection, document_ids: Sequence[str]) -> None:
+    d = t.document.c
+    for row in c.execute(select(d.caption, d.cabinet).where(d.id.in_(document_ids))):
+        if setup.cabinet(row.cabinet) is None:
+            raise InputProblem(message("trash.cabinet-gone", caption=row.caption, cabinet=row.cabinet))
 
 
 @needs(Right.EMPTY_TRASH)
@@ -136,7 +168,7 @@ def _erase_one(session: Session, document_id: str, erased: Erased) -> None:
     workspace = session.workspace
     with workspace.place.database.atomic() as c:
         _require_seen(session, c, [document_id], Right.EMPTY_TRASH)
-        gone, kept = trash.erase(c, document_id, who=session.person, at=workspace.clock.stamp())
+        gone, kept = trash.erase(c, document_id, by=session, at=workspace.clock.stamp())
     erased.documents += 1
     erased.files += len(gone)
     erased.kept_files += len(kept)

@@ -15,16 +15,17 @@ from keybundle.core.base.messages import Message, message
 from keybundle.core.filing import page_commands, trash
 from keybundle.core.filing.commit import index_text
 from keybundle.core.filing.destination import make_caption
+from keybundle.core.filing.gate import Change, Following
+from keybundle.core.filing.keeping import keep_document_to
 from keybundle.core.filing.revise import Command, revise
 from keybundle.core.repository.access import load_list
-from keybundle.core.repository.folders import keep_document_to
 from keybundle.core.repository.model import FiledDocument, NewDocument
 from keybundle.core.rights.model import Right
 from keybundle.core.search import index
 from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.keep.correcting import Corrected, take_back_correction
-from keybundle.core.workflows.keep.naming import names_of_fields
+from keybundle.core.workflows.keep.documents.correcting import Corrected, take_back_correction
+from keybundle.core.workflows.keep.documents.naming import names_of_fields
 from keybundle.core.workflows.session.session import NotAllowed, Session, needs
 
 
@@ -122,7 +123,7 @@ def split_off(session: Session, document_id: str, page_ids: Sequence[str], base:
         made = workspace.repository.add(new, session.person)
         kept = load_list(c, c.execute(select(t.document.c.access_id).where(t.document.c.id == document_id)).scalar())
         if kept is not None:
-            keep_document_to(c, made, kept)
+            keep_document_to(c, Following(session.person, session.name), made, kept)  # as the one it comes from
         of = index.Kept(new.type, new.cabinet, workspace.repository.filed_month(made))
         said = index_text(new.values, new.folder, new.tags)
         index.put(c, index.FILED, made, new.caption, said, workspace.repository.text_ids(made), of)
@@ -137,7 +138,7 @@ def take_back_split(session: Session, split: SplitOff) -> int:
         done = take_back_correction(session, split.corrected)
         if done:
             at, why = workspace.clock.stamp(), message("rearranging.given-back")
-            trash.throw_away(c, split.document, who=session.person, at=at, why=why)
+            trash.throw_away(c, split.document, by=session, at=at, why=why)
         return done
 
 
@@ -154,8 +155,8 @@ def _revise(session: Session, document_id: str, command: Command, base: int | No
     with workspace.place.database.atomic() as c:
         before = _load(session, c, document_id)
         after = revise(
-            c, document_id, command, base=base, who=session.person, at=workspace.clock.stamp(), comment=comment,
-            locale=workspace.setup.locale, named=names_of_fields(workspace.setup),
+            c, document_id, command, by=session, base=base, at=workspace.clock.stamp(), comment=comment,
+            locale=workspace.setup.locale, named=names_of_fields(workspace.setup), what=Change.PAGES,
         )  # fmt: skip
     changed = after.version != before.version
     return Corrected(((document_id, before.version, after.revision),) if changed else (), 0)

@@ -20,12 +20,12 @@ from keybundle.core.filing.revise import Command, set_values
 from keybundle.core.repository import audit
 from keybundle.core.repository.access import ensure_root, find_folder
 from keybundle.core.repository.folder_values import given_along, ids_below, list_given, put_given
-from keybundle.core.repository.folders import SEPARATOR
 from keybundle.core.repository.model import FiledDocument
+from keybundle.core.repository.paths import split_path
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import FieldSpec, Setup
-from keybundle.core.workflows.keep.correcting import Corrected
-from keybundle.core.workflows.keep.many import revise_each
+from keybundle.core.workflows.keep.documents.correcting import Corrected
+from keybundle.core.workflows.keep.documents.many import revise_each
 from keybundle.core.workflows.session.session import Session, needs
 
 MOST_LOOKED_AT = 5_000
@@ -83,11 +83,7 @@ def list_given_values(session: Session, cabinet_id: str) -> list[Given]:
     specs = fields_of(session.workspace.setup, cabinet_id)
     with session.workspace.place.database.read() as c:
         rows = list_given(c, cabinet_id)
-    return [
-        Given(tuple(r.path.split(SEPARATOR)) if r.path else (), r.field, specs[r.field].name, r.value)
-        for r in rows
-        if r.field in specs
-    ]
+    return [Given(split_path(r.path), r.field, specs[r.field].name, r.value) for r in rows if r.field in specs]
 
 
 @needs(Right.PREPARE)
@@ -116,7 +112,7 @@ def give_value(session: Session, cabinet_id: str, path: Sequence[str], field: st
 def _folder_id(c: Connection, cabinet_id: str, path: Sequence[str]) -> int:
     if not path:
         return ensure_root(c, cabinet_id)
-    found = find_folder(c, cabinet_id, SEPARATOR.join(path))
+    found = find_folder(c, cabinet_id, path)
     if found is None:
         raise InputProblem(message("relocating.no-such-folder", path=" / ".join(path)))
     return int(found.id)

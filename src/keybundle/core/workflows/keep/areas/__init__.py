@@ -1,0 +1,1 @@
+"""Where the files of what is filed lie."""

@@ -1,0 +1,1 @@
+"""What is filed: browsed, looked at, corrected, its pages arranged, its story told."""

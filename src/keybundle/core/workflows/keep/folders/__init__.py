@@ -1,0 +1,1 @@
+"""Folders by hand: made, renamed, made one, filled anew, and the values that they give."""

@@ -1,0 +1,1 @@
+"""The trash: put there, brought back, erased for good."""
