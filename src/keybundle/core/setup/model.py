@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping
 from typing import Annotated, Any, ClassVar, Literal, TypeVar
 
 from pydantic import BeforeValidator, ConfigDict, Field, model_validator
@@ -160,15 +160,31 @@ class Register(Named):
     """A reference list; ``rows`` may be left out where the entries live in the database only.
 
     With a ``source`` that has an address its entries are a copy of a table elsewhere (``register_sources.py``).
+    ``column_ids`` has the ids of columns that are called otherwise by now than when they were new: entries are kept by ids.
     """
 
     key: str
     columns: tuple[str, ...]
+    column_ids: dict[str, str] = {}
     source: RegisterSource = RegisterSource()
     rows: tuple[tuple[str, ...], ...] = ()
 
+    def column_id(self, name: str) -> str:
+        """Return the id of a column."""
+        return self.column_ids.get(name, name)
+
+    def stored(self, entry: Mapping[str, str]) -> dict[str, str]:
+        """Return an entry by columns' names as it is kept, by their ids; columns that it does not tell of are empty."""
+        return {self.column_id(name): entry.get(name, "") for name in self.columns}
+
+    def entry(self, row: Mapping[str, str]) -> dict[str, str]:
+        """Return a kept row as an entry by the names of today; what it has of columns that are gone is left out."""
+        return {name: row.get(self.column_id(name), "") for name in self.columns}
+
     @model_validator(mode="after")
     def _rows_fit(self) -> Register:
+        if len({self.column_id(name) for name in self.columns}) != len(self.columns):
+            raise ValueError(message("registers.column-taken", name=self.name))
         if self.key not in self.columns:
             raise ValueError(message("model.key-no-column-register", key=self.key, name=self.name))
         for row in self.rows:

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.messages import message
 from keybundle.core.rights.model import Holder
 
 LONGEST_NAME = 80
@@ -35,6 +38,14 @@ class Named(Part):
         if isinstance(data, dict) and not data.get("id") and cls.ids_are_names:
             return {**data, "id": data.get("name", "")}
         return data
+
+
+class PartProblem(InputProblem):
+    """A part that does not hold together; ``at`` says what is wrong with which of its fields, by name."""
+
+    def __init__(self, at: Mapping[str, str]) -> None:
+        super().__init__(message("prepare.nothing-changed", said="; ".join(dict.fromkeys(at.values()))))
+        self.at = dict(at)
 
 
 class KeptTo(Part):

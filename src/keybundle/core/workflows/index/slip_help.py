@@ -286,7 +286,7 @@ def add_entry(session: Session, register: str, entry: Entry) -> None:
         if c.execute(select(e.c.key).where(e.c.register == register, e.c.key == key)).first() is not None:
             raise InputProblem(message("slip-help.already-nothing-added", found_name=found.name, key=key))
         last = c.execute(select(func.max(e.c.position)).where(e.c.register == register)).scalar()
-        c.execute(insert(e).values(register=register, key=key, position=(last or 0) + 1, row=row))
+        c.execute(insert(e).values(register=register, key=key, position=(last or 0) + 1, row=found.stored(row)))
         audit.append(c, workspace.clock.stamp(), who, "register entry added", register, row)
     workspace.forget_books()
 

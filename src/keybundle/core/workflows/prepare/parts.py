@@ -10,11 +10,9 @@ from collections.abc import Collection, Iterable, Mapping
 from typing import Any, TypeVar
 
 from pydantic import ValidationError
-from sqlalchemy import func, select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import join_comma, message
-from keybundle.core.repository.access import count_named
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import (
@@ -31,11 +29,11 @@ from keybundle.core.setup.model import (
     number_people,
 )
 from keybundle.core.setup.parts import LONGEST_NAME, Named, Part
+from keybundle.core.setup.parts import PartProblem as PartProblem
 from keybundle.core.setup.routines import Routine
 from keybundle.core.setup.uses import used_by
-from keybundle.core.store import schema as t
-from keybundle.core.workflows.prepare.setup_admin import count_touched
 from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.setup_rules import count_hanging, count_touched
 from keybundle.core.workflows.session.workspace import Workspace
 
 N = TypeVar("N", bound=Named)
@@ -44,18 +42,7 @@ MODELS: Mapping[str, type[Named]] = {
     "storage_areas": StorageArea, "cabinets": Cabinet, "document_types": DocumentType, "registers": Register,
     "routines": Routine, "roles": Role, "groups": Group, "people": Person,
 }  # fmt: skip
-GIVE_RIGHTS = ("people", "groups", "roles")
 MOST_NAMED = 5
-
-LISTED = {"groups": "group", "roles": "role"}  # what lists of who may name
-
-
-class PartProblem(InputProblem):
-    """A part that does not hold together; ``at`` says what is wrong with which of its fields, by name."""
-
-    def __init__(self, at: Mapping[str, str]) -> None:
-        super().__init__(message("prepare.nothing-changed", said="; ".join(dict.fromkeys(at.values()))))
-        self.at = dict(at)
 
 
 def value_at(part: Part, path: str) -> Any:
@@ -109,7 +96,6 @@ def refuse_changed(now: Part | None, base: Part | None, what: str) -> None:
 @needs(Right.PREPARE)
 def add_part(session: Session, kind: str, name: str, values: Mapping[str, Any] | None = None) -> str:
     """Add a part with usual values, or with ``values``, and return its id; raises InputProblem for a name that is taken."""
-    _require(session, kind)
     name = name.strip()
     if not name:
         raise InputProblem(message("people.needs-name-nothing-added"))
@@ -157,11 +143,6 @@ def _refuse_taken(parts: Iterable[Named], name: str) -> None:
         raise InputProblem(message("people.name-taken-already-choose-another", name=name))
 
 
-def _require(session: Session, kind: str) -> None:
-    if kind in GIVE_RIGHTS:
-        session.require(Right.GIVE_RIGHTS)
-
-
 @needs(Right.PREPARE)
 def save_part(session: Session, kind: str, part: Named, base: Named | None = None) -> int:
     """Keep a part in place of the one with its id; return how many filed documents (or open batches) it touches.
@@ -169,17 +150,13 @@ def save_part(session: Session, kind: str, part: Named, base: Named | None = Non
     Raises InputProblem where somebody else has changed it meanwhile (``base`` is what was changed), and where the set-up
     would not hold together.
     """
-    _require(session, kind)
 
     def change(setup: Setup) -> Setup:
         parts = getattr(setup, kind)
         now = _find(parts, part.id)
         refuse_changed(now, base, message("parts.named", name=part.name))
         _refuse_taken((p for p in parts if p.id != part.id), part.name)
-        if isinstance(part, Cabinet) and isinstance(now, Cabinet) and part.levels != now.levels:
-            _refuse_filed(session, part)
         if isinstance(part, StorageArea) and isinstance(now, StorageArea) and part.path != now.path:
-            refuse_files(session.workspace, now)
             part_there = check_folder(session.workspace, part, setup)
             return setup.model_copy(update={kind: tuple(part_there if p.id == part.id else p for p in parts)})
         return setup.model_copy(update={kind: tuple(part if p.id == part.id else p for p in parts)})
@@ -187,19 +164,6 @@ def save_part(session: Session, kind: str, part: Named, base: Named | None = Non
     session.workspace.change_setup(session.person, change)
     with session.workspace.place.database.read() as c:
         return count_touched(c, kind, part.id)
-
-
-def refuse_files(workspace: Workspace, area: StorageArea) -> None:
-    """Raise PartProblem where files lie in a storage area, or folders say that theirs do: its folder cannot just be another."""
-    f = t.folder.c
-    is_own = workspace.place.root / area.path == workspace.place.files.root
-    with workspace.place.database.read() as c:
-        files = count_touched(c, "storage_areas", area.id)
-        folders = int(c.execute(select(func.count()).where(f.storage_area == area.id)).scalar() or 0)
-    if is_own:
-        raise PartProblem({"path": message("areas.own", name=area.name)})
-    if files or folders:
-        raise PartProblem({"path": message("areas.holds-files", name=area.name, n=files, folders=folders)})
 
 
 def check_folder(workspace: Workspace, area: StorageArea, setup: Setup) -> StorageArea:
@@ -218,19 +182,9 @@ def check_folder(workspace: Workspace, area: StorageArea, setup: Setup) -> Stora
     return area.model_copy(update={"path": str(folder)})
 
 
-def _refuse_filed(session: Session, cabinet: Cabinet) -> None:
-    """Raise InputProblem where documents lie in a cabinet: other levels would leave their folders without a place."""
-    d = t.document.c
-    with session.workspace.place.database.read() as c:
-        number = int(c.execute(select(func.count()).where(d.cabinet == cabinet.id)).scalar() or 0)
-    if number:
-        raise InputProblem(message("parts.levels-hold-documents", name=cabinet.name, n=number))
-
-
 @needs(Right.PREPARE)
 def copy_part(session: Session, kind: str, part_id: str) -> str:
     """Make a copy of a part under a free name and return its id; what must not be there twice (a start key) is left out."""
-    _require(session, kind)
     added: list[str] = []
 
     def change(setup: Setup) -> Setup:
@@ -262,7 +216,6 @@ def remove_part(session: Session, kind: str, part_id: str, base: Named | None = 
 
     Raises InputProblem that says, in numbers and names, what still hangs on it.
     """
-    _require(session, kind)
     places: list[int] = []
 
     def change(setup: Setup) -> Setup:
@@ -287,22 +240,16 @@ def _refuse_used(session: Session, setup: Setup, kind: str, part: Named) -> None
         some = join_comma(users[:MOST_NAMED])
         raise InputProblem(message("parts.still-used", name=part.name, named=some, n=len(users)))
     with session.workspace.place.database.read() as c:
-        number = count_touched(c, kind, part.id)
-        named = count_named(c, LISTED[kind], part.id) if kind in LISTED else 0
-    if named:
-        raise InputProblem(message("parts.named-in-lists", name=part.name, n=named))
-    if isinstance(part, StorageArea):
-        refuse_files(session.workspace, part)
-    elif number and kind == "routines":
+        number = count_hanging(c, kind, part.id)
+    if number and kind == "routines":
         raise InputProblem(message("parts.has-open-batches", name=part.name, n=number))
-    elif number:
+    if number and kind != "storage_areas":
         raise InputProblem(message("parts.holds-documents", name=part.name, n=number))
 
 
 @needs(Right.PREPARE)
 def put_part(session: Session, kind: str, part: Named, place: int | None = None) -> None:
     """Put a part that was removed at its place again; raises InputProblem where its name or id is taken by then."""
-    _require(session, kind)
 
     def change(setup: Setup) -> Setup:
         parts = getattr(setup, kind)

@@ -56,10 +56,10 @@ def propose_entry(session: Session, register_id: str, entry: Entry) -> None:
         raise InputProblem(message("slip-help.entry-needs", found_name=register.name, key=register.key))
     with workspace.place.database.atomic() as c:
         there = c.execute(select(e.c.key).where(e.c.register == register_id, e.c.key == key)).first()
-        waiting = [r[register.key] for r in _rows(c, ENTRY, register_id)]
+        waiting = [register.entry(r)[register.key] for r in _rows(c, ENTRY, register_id)]
         if there is not None or key in waiting:
             raise InputProblem(message("slip-help.already-nothing-added", found_name=register.name, key=key))
-        _note(session, c, ENTRY, register_id, row, "register entry proposed")
+        _note(session, c, ENTRY, register_id, register.stored(row), "register entry proposed")
     session.workspace.on_setup()
 
 
@@ -118,7 +118,15 @@ def load_proposed(c: Connection, setup: Setup, kind: str, part: str | None = Non
     p, people = t.proposal.c, setup.people
     chosen = select(t.proposal).where(p.kind == kind).order_by(p.id)
     rows = c.execute(chosen if part is None else chosen.where(p.part == part)).all()
-    return [Proposed(r.id, r.kind, r.part, dict(r.row), name_of(people, r.who), r.at) for r in rows]
+    return [
+        Proposed(r.id, r.kind, r.part, _told(setup, r.kind, r.part, r.row), name_of(people, r.who), r.at) for r in rows
+    ]
+
+
+def _told(setup: Setup, kind: str, part: str, row: Mapping[str, str]) -> Entry:
+    """Return what was proposed by the names of today: an entry waits by the ids of its columns."""
+    register = setup.register(part) if kind == ENTRY else None
+    return register.entry(row) if register is not None else dict(row)
 
 
 def count_proposed(c: Connection) -> dict[str, int]:
@@ -142,7 +150,7 @@ def decide_proposed(session: Session, proposal: int, *, take: bool) -> tuple[str
             raise InputProblem(message("people.no-longer-nothing-changed"))
         session.require(TAKEN_BY[found.kind])
         c.execute(delete(p).where(p.c.id == proposal))
-        row = dict(found.row)
+        row = _told(workspace.setup, found.kind, found.part, found.row)
         if not take:
             audit.append(c, workspace.clock.stamp(), session.person, "proposal not taken", found.part, row)
             made = "document_types" if found.kind != ENTRY else "registers", found.part, ""

@@ -9,15 +9,12 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import delete, insert
-
 from keybundle.core.base.errors import Finding, InputProblem, Report
 from keybundle.core.base.messages import message
 from keybundle.core.registers.book import Entry
-from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Register
-from keybundle.core.store import schema as t
+from keybundle.core.workflows.session.entries import bring_entries
 from keybundle.core.workflows.session.session import Session, needs
 
 MOST_TOLD, SAMPLE_ROWS = 20, 5
@@ -145,11 +142,8 @@ def import_register(session: Session, name: str, path: Path, mapping: Mapping[st
             + "\n".join(told)
             + (f"\nand {more} more" if more > 0 else "")
         )
-    e = t.register_entry
+    by_key = {x[register.key]: x for x in entries}
     with workspace.place.database.atomic() as c:
-        c.execute(delete(e).where(e.c.register == name))
-        rows = [{"register": name, "key": x[register.key], "position": i, "row": x} for i, x in enumerate(entries)]
-        c.execute(insert(e), rows)
-        audit.append(c, workspace.clock.stamp(), who, "register replaced", name, {"entries": len(entries)})
+        bring_entries(c, register, by_key, who=who, at=workspace.clock.stamp(), what="register replaced")
     workspace.forget_books()
     return len(entries)

@@ -14,23 +14,22 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import URL, Connection, create_engine, delete, insert, inspect, make_url, select, text, update
+from sqlalchemy import URL, Connection, create_engine, inspect, make_url, select, text
 from sqlalchemy.exc import SQLAlchemyError
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.registers.book import Entry
-from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Register, RegisterSource, Setup, name_of
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.session.entries import bring_entries
 from keybundle.core.workflows.session.session import MACHINE, Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
 STATE = "register source "
 MOST_ROWS = 500_000
 CONNECT_SECONDS, ASK_SECONDS = 5, 30
-MOST_TOLD = 200
 
 
 @dataclass(frozen=True)
@@ -165,30 +164,15 @@ def _note(workspace: Workspace, state: SourceState) -> None:
 
 
 def _take_over(workspace: Workspace, register: Register, fresh: Mapping[str, Entry], who: str, stamp: str) -> Refreshed:
-    """Bring a register's entries to those that were read, in one transaction; what stays the same is not touched."""
-    e = t.register_entry
+    """Bring a register's entries to those that were read, in one transaction; what stays the same is not touched.
+
+    ``register`` is as it was when they were read: a column that is called otherwise since is the same one all the same.
+    """
     with workspace.place.database.atomic() as c:
-        rows = c.execute(select(e.c.key, e.c.row, e.c.position).where(e.c.register == register.id)).all()
-        there = {r.key: dict(r.row) for r in rows}
-        last = max((r.position for r in rows), default=0)
-        added = [key for key in fresh if key not in there]
-        changed = [key for key in fresh if key in there and there[key] != fresh[key]]
-        removed = [key for key in there if key not in fresh]
-        if added:
-            c.execute(insert(e), [
-                {"register": register.id, "key": key, "position": last + i, "row": fresh[key]}
-                for i, key in enumerate(added, 1)
-            ])  # fmt: skip
-        for key in changed:
-            c.execute(update(e).where(e.c.register == register.id, e.c.key == key).values(row=fresh[key]))
-        for key in removed:
-            c.execute(delete(e).where(e.c.register == register.id, e.c.key == key))
-        if added or changed or removed:
-            told = {"added": added[:MOST_TOLD], "changed": changed[:MOST_TOLD], "removed": removed[:MOST_TOLD]}
-            audit.append(c, stamp, who, "register read", register.id, told)
-    if added or changed or removed:
+        brought = bring_entries(c, register, fresh, who=who, at=stamp, what="register read", in_order=False)
+    if brought.is_any:
         workspace.forget_books()
-    return Refreshed(len(fresh), len(added), len(changed), len(removed))
+    return Refreshed(len(fresh), brought.added, brought.changed, brought.removed)
 
 
 def read_source(register: Register) -> dict[str, Entry]:

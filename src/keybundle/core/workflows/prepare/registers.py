@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 from sqlalchemy import Connection, delete, func, insert, select, update
@@ -15,9 +16,10 @@ from keybundle.core.fields.kinds import Kind
 from keybundle.core.registers.book import Entry
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
-from keybundle.core.setup.model import Register, Setup
+from keybundle.core.setup.model import Register, Setup, name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.prepare.parts import PartProblem, change_part
+from keybundle.core.workflows.session.entries import EntriesBrought, EntriesPast, bring_back_entries, entries_history
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -30,31 +32,32 @@ def list_keys(
     session: Session, register_id: str, words: str = "", *, by: str = "", descending: bool = False
 ) -> list[str]:
     """Return the keys of a register's entries that hold all these words, in the order of the register or ``by`` a column."""
-    e = t.register_entry
-    wanted = words.casefold().split()
+    e, register = t.register_entry, _register(session.workspace, register_id)
+    wanted, column = words.casefold().split(), register.column_id(by)
     with session.workspace.place.database.read() as c:
         if not wanted and not by:
             chosen = select(e.c.key).where(e.c.register == register_id).order_by(e.c.position)
             return list(c.execute(chosen).scalars())
         rows = c.execute(select(e.c.key, e.c.row).where(e.c.register == register_id).order_by(e.c.position))
-        found = [r for r in rows if all(w in " ".join(r.row.values()).casefold() for w in wanted)]
+        found = [r for r in rows if all(w in " ".join(register.entry(r.row).values()).casefold() for w in wanted)]
     if not by:
         return [r.key for r in found]
     locale = session.workspace.setup.locale
-    known = sorted((r for r in found if r.row.get(by)), key=lambda r: sort_key(r.row[by], locale), reverse=descending)
-    return [r.key for r in (*known, *(r for r in found if not r.row.get(by)))]
+    known = [r for r in found if r.row.get(column)]
+    known.sort(key=lambda r: sort_key(r.row[column], locale), reverse=descending)
+    return [r.key for r in (*known, *(r for r in found if not r.row.get(column)))]
 
 
 @needs(Right.LOOK)
 def load_entries(session: Session, register_id: str, keys: Sequence[str]) -> dict[str, Entry]:
     """Return entries by their keys; those that are gone are left out."""
-    e = t.register_entry
+    e, register = t.register_entry, _register(session.workspace, register_id)
     found: dict[str, Entry] = {}
     with session.workspace.place.database.read() as c:
         for start in range(0, len(keys), MOST_BOUND):
             some = keys[start : start + MOST_BOUND]
             rows = c.execute(select(e.c.key, e.c.row).where(e.c.register == register_id, e.c.key.in_(some)))
-            found |= {r.key: dict(r.row) for r in rows}
+            found |= {r.key: register.entry(r.row) for r in rows}
     return found
 
 
@@ -62,7 +65,7 @@ def load_entries(session: Session, register_id: str, keys: Sequence[str]) -> dic
 def complete_column(session: Session, register_id: str, column: str, typed: str) -> list[tuple[str, int]]:
     """Return the values of a column that begin with what is typed and how many entries have each, the most frequent first."""
     e = t.register_entry
-    value = e.c.row[column].as_string()
+    value = e.c.row[_register(session.workspace, register_id).column_id(column)].as_string()
     chosen = (
         select(value.label("value"), func.count().label("number"))
         .where(e.c.register == register_id, value != "", value.istartswith(typed, autoescape=True))
@@ -80,14 +83,19 @@ def change_entry(session: Session, register_id: str, key: str, changes: Mapping[
     """
     workspace, e = session.workspace, t.register_entry
     with workspace.place.database.atomic() as c:
-        register, before = _entry(workspace, c, register_id, key)
+        register, kept = _entry(workspace, c, register_id, key)
+        before = register.entry(kept)
         row = {column: changes.get(column, before.get(column, "")).strip() for column in register.columns}
         fresh = row[register.key]
         if not fresh:
             raise InputProblem(message("slip-help.entry-needs", found_name=register.name, key=register.key))
         if fresh != key and _exists(c, register_id, fresh):
             raise InputProblem(message("slip-help.already-nothing-added", found_name=register.name, key=fresh))
-        c.execute(update(e).where(e.c.register == register_id, e.c.key == key).values(key=fresh, row=row))
+        c.execute(
+            update(e)
+            .where(e.c.register == register_id, e.c.key == key)
+            .values(key=fresh, row={**kept, **register.stored(row)})
+        )
         audit.append(c, workspace.clock.stamp(), session.person, "register entry changed", register_id, row)
     workspace.forget_books()
     return before
@@ -129,7 +137,9 @@ def add_entries(session: Session, register_id: str, rows: Sequence[Sequence[str]
                 told.append(message("registers.row-taken", number=number, key=key))
             else:
                 taken.add(key)
-                made.append({"register": register_id, "key": key, "position": here + len(made) + 1, "row": row})
+                made.append(
+                    {"register": register_id, "key": key, "position": here + len(made) + 1, "row": register.stored(row)}
+                )
         if made:
             c.execute(insert(e), made)
             audit.append(
@@ -146,7 +156,7 @@ def add_entries(session: Session, register_id: str, rows: Sequence[Sequence[str]
 
 @needs(Right.PREPARE)
 def remove_entries(session: Session, register_id: str, keys: Sequence[str]) -> list[tuple[int, Entry]]:
-    """Remove entries and return them with their places, so that they can be put back."""
+    """Remove entries and return them, as they were kept, with their places, so that they can be put back."""
     workspace, e = session.workspace, t.register_entry
     gone: list[tuple[int, Entry]] = []
     with workspace.place.database.atomic() as c:
@@ -167,8 +177,9 @@ def put_back_entries(session: Session, register_id: str, entries: Sequence[tuple
     with workspace.place.database.atomic() as c:
         register = _register(workspace, register_id)
         for position, row in entries:
-            if not _exists(c, register_id, row[register.key]):
-                c.execute(insert(e).values(register=register_id, key=row[register.key], position=position, row=row))
+            key = row[register.column_id(register.key)]
+            if not _exists(c, register_id, key):
+                c.execute(insert(e).values(register=register_id, key=key, position=position, row=row))
         told = {"entries": len(entries)}
         audit.append(c, workspace.clock.stamp(), session.person, "register entries put back", register_id, told)
     workspace.forget_books()
@@ -202,8 +213,8 @@ def _fields_of(setup: Setup, register_id: str) -> set[str]:
 
 @needs(Right.PREPARE)
 def rename_column(session: Session, register_id: str, old: str, new: str) -> None:
-    """Give a column another name: in the register, in its entries and in the fields that name it, all in one."""
-    workspace, e = session.workspace, t.register_entry
+    """Give a column another name, in the register and in the fields that name it; entries know it by its id."""
+    workspace = session.workspace
     new = new.strip()
 
     def change(setup: Setup) -> Setup:
@@ -214,7 +225,10 @@ def rename_column(session: Session, register_id: str, old: str, new: str) -> Non
             raise PartProblem({"columns": message("registers.column-taken", name=new)})
         columns = tuple(new if c == old else c for c in register.columns)
         key = new if register.key == old else register.key
-        changed = change_part(register, {"columns": columns, "key": key})
+        ids = {**{c: register.column_id(c) for c in register.columns if c != old}, new: register.column_id(old)}
+        source = {new if c == old else c: x for c, x in register.source.columns.items()}
+        changes = {"columns": columns, "key": key, "column_ids": {c: i for c, i in ids.items() if c != i}}
+        changed = change_part(register, {**changes, "source.columns": source})
         kinds = tuple(
             k.model_copy(
                 update={
@@ -231,13 +245,33 @@ def rename_column(session: Session, register_id: str, old: str, new: str) -> Non
         registers = tuple(changed if r.id == register_id else r for r in setup.registers)
         return setup.model_copy(update={"registers": registers, "document_types": kinds})
 
-    with workspace.place.database.atomic() as c:
-        workspace.change_setup(session.person, change)
-        rows = c.execute(select(e.c.key, e.c.row).where(e.c.register == register_id)).all()
-        for r in rows:
-            row = {new if name == old else name: value for name, value in r.row.items()}
-            c.execute(update(e).where(e.c.register == register_id, e.c.key == r.key).values(row=row))
+    workspace.change_setup(session.person, change)
     workspace.forget_books()
+
+
+@needs(Right.LOOK)
+def list_entries_history(session: Session, register_id: str) -> list[EntriesPast]:
+    """Return when entries of a register were taken away or changed by many at once, the newest first; ``who`` by name."""
+    workspace = session.workspace
+    with workspace.place.database.read() as c:
+        past = entries_history(c, register_id)
+    return [replace(x, who=name_of(workspace.setup.people, x.who)) for x in past]
+
+
+@needs(Right.PREPARE)
+def go_back_entries(session: Session, register_id: str, seq: int) -> EntriesBrought:
+    """Bring back what was taken away at a time of the history, and give changed entries what they said before it.
+
+    What was changed again since stays. Raises InputProblem for a time that the history does not know.
+    """
+    workspace = session.workspace
+    with workspace.place.database.atomic() as c:
+        register = _register(workspace, register_id)
+        found = bring_back_entries(c, register, seq, who=session.person, at=workspace.clock.stamp())
+        if found is None:
+            raise InputProblem(message("registers.no-such-time", name=register.name, seq=seq))
+    workspace.forget_books()
+    return found
 
 
 def _register(workspace: Workspace, register_id: str) -> Register:

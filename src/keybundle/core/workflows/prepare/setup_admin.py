@@ -5,19 +5,18 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from sqlalchemy import Connection, func, select
-
 from keybundle.core.base.errors import InputProblem, Report, explain_os_error
 from keybundle.core.base.files import write_atomic
-from keybundle.core.base.messages import message
+from keybundle.core.base.messages import join_comma, message
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.gaps import find_gaps
 from keybundle.core.setup.ids import PARTS
 from keybundle.core.setup.model import Setup, called, name_of
 from keybundle.core.setup.text import load_setup, read_setup, write_setup
-from keybundle.core.store import schema as t
 from keybundle.core.store.setup_parts import GENERAL, PartChange, PartState, part_history
+from keybundle.core.workflows.session.entries import EntriesBrought
 from keybundle.core.workflows.session.session import MACHINE, Session, needs
+from keybundle.core.workflows.session.setup_rules import all_column_ids, count_touched, say_count
 from keybundle.core.workflows.session.signing_in import let_in_importer
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -45,13 +44,18 @@ def missing_in_file(path: Path) -> list[str]:
 
 @dataclass(frozen=True)
 class Imported:
-    """What an import changed: each part, with the number of documents (of open batches, for a routine) that it touches."""
+    """What an import changed: each part, with the number of documents (of open batches, for a routine) that it touches.
+
+    ``entries`` are the registers (by name) whose entries are others now.
+    """
 
     changes: tuple[tuple[PartChange, int], ...]
+    entries: tuple[tuple[str, EntriesBrought], ...] = ()
 
     def lines(self) -> list[str]:
         """Return a line for each change."""
-        return [_say_change(change, touched) for change, touched in self.changes]
+        told = [_say_change(change, touched) for change, touched in self.changes]
+        return [*told, *(_say_entries(name, brought) for name, brought in self.entries)]
 
 
 @needs(Right.PREPARE)
@@ -65,11 +69,9 @@ def import_setup(session: Session, path: Path) -> Imported:
     workspace, text = session.workspace, _read(path)
     with workspace.place.database.atomic() as c:
         setup = load_setup(text, workspace.setup, workspace.used_ids())
-        changes = workspace.put_setup(setup, session.person)
-        told = [(x, count_touched(c, x.kind, x.id)) for x in changes if x.kind != GENERAL]
-        if kept := [f"{x.name} ({_say_count(x.kind, n)})" for x, n in told if x.what == "dropped" and n]:
-            raise InputProblem(message("setup-admin.set-up-no-any-more", list=", ".join(kept)))
-    return Imported(tuple(told))
+        put = workspace.put_setup(setup, session.person)
+        told = [(x, count_touched(c, x.kind, x.id)) for x in put.parts if x.kind != GENERAL]
+    return Imported(tuple(told), tuple((name_of(setup.registers, x.register), x) for x in put.entries))
 
 
 def begin_with_setup(workspace: Workspace, path: Path) -> Imported:
@@ -77,34 +79,23 @@ def begin_with_setup(workspace: Workspace, path: Path) -> Imported:
     if workspace.has_setup:
         raise InputProblem(message("setup-admin.repository-begun-already-sign-change"))
     setup = let_in_importer(workspace, load_setup(_read(path)))
-    return Imported(tuple((x, 0) for x in workspace.put_setup(setup, MACHINE) if x.kind != GENERAL))
-
-
-def count_touched(c: Connection, kind: str, part_id: str) -> int:
-    """Return how many filed documents a part holds; of a routine or a person, how many open batches."""
-    d, b = t.document.c, t.batch.c
-    is_open, is_there = b.closed_at.is_(None), d.removed_at.is_(None)
-    chosen = {
-        "cabinets": select(func.count()).where(d.cabinet == part_id, is_there),
-        "document_types": select(func.count()).where(d.type == part_id, is_there),
-        "routines": select(func.count()).where(b.routine == part_id, is_open),
-        "people": select(func.count()).where(b.owner == part_id, is_open),
-        "storage_areas": select(func.count()).where(t.file_place.c.area == part_id),
-    }.get(kind)
-    return int(c.execute(chosen).scalar() or 0) if chosen is not None else 0
-
-
-def _say_count(kind: str, number: int) -> str:
-    what = {"routines": "batches", "people": "batches", "storage_areas": "files"}.get(kind, "documents")
-    return message(f"setup-admin.has-{what}", n=number)
+    return Imported(tuple((x, 0) for x in workspace.put_setup(setup, MACHINE).parts if x.kind != GENERAL))
 
 
 def _say_change(change: PartChange, touched: int) -> str:
     before = (change.before or {}).get("name", change.name)
     renamed = message("setup-admin.before", name=before) if change.what == "changed" and before != change.name else ""
-    about = message("setup-admin.it-has", what=_say_count(change.kind, touched)) if touched else ""
+    about = message("setup-admin.it-has", what=say_count(change.kind, touched)) if touched else ""
     kind, what = message(f"setup-admin.{change.kind.replace('_', '-')}"), message(f"setup-admin.{change.what}")
     return message("setup-admin.change", kind=kind, name=change.name, renamed=renamed, what=what, about=about)
+
+
+def _say_entries(name: str, brought: EntriesBrought) -> str:
+    counts = (("removed", brought.removed), ("changed", brought.changed), ("added", brought.added))
+    said = join_comma([message(f"setup-admin.entries-{what}", n=n) for what, n in counts if n])
+    if brought.seq is None:
+        return message("setup-admin.entries", name=name, said=said)
+    return message("setup-admin.entries-kept", name=name, said=said, seq=brought.seq)
 
 
 @needs(Right.LOOK)
@@ -134,10 +125,11 @@ def go_back(session: Session, part: str, name: str, revision: int) -> str:
             raise InputProblem(message("setup-admin.no-revision-go-back", name=name, revision=revision, known=known))
         parts = [p.model_dump(by_alias=True) for p in getattr(setup, part)]
         here = next((i for i, p in enumerate(parts) if p["id"] == part_id), len(parts))
-        parts[here : here + 1] = [dict(state.data)]
+        parts[here : here + 1] = [all_column_ids(state.data) if part == "registers" else dict(state.data)]
         whole = setup.model_dump(by_alias=True)
         return Setup.model_validate({**whole, part: parts})
 
+    # Rights, levels, areas and keys are asked where it is put in force, as for any change.
     return str(name_of(getattr(workspace.change_setup(who, change), part), part_id))
 
 

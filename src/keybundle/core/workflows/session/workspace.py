@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from sqlalchemy import delete, insert, select
+from sqlalchemy import Connection, delete, insert, select
 
 from keybundle.core.base.clock import Clock
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem
@@ -22,19 +23,29 @@ from keybundle.core.repository import audit
 from keybundle.core.repository.folders import sort_anew
 from keybundle.core.repository.store import Repository
 from keybundle.core.rights.model import Right
-from keybundle.core.setup.model import FieldSpec, Person, Setup, called
+from keybundle.core.setup.model import FieldSpec, Person, Register, Setup, called
 from keybundle.core.setup.routines import Routine
 from keybundle.core.setup.text import check_setup
 from keybundle.core.store import schema as t
 from keybundle.core.store.place import Place, drop_copies, open_place
 from keybundle.core.store.setup_parts import PartChange, load_setup_parts, put_setup_parts, used_ids
 from keybundle.core.workflows.index.settling import settle
+from keybundle.core.workflows.session.entries import EntriesBrought, bring_entries
+from keybundle.core.workflows.session.setup_rules import refuse_loss, require_rights, with_column_ids
 
 if TYPE_CHECKING:
     from keybundle.core.proposing.memory import Memory
 
 CALIBRATION, SORTED_FOR = "calibration", "folders sorted for"
 ADMINISTERS = {Right.PREPARE, Right.GIVE_RIGHTS}
+
+
+@dataclass(frozen=True)
+class SetupPut:
+    """What putting a set-up in force changed: parts, and the entries of registers that brought rows."""
+
+    parts: tuple[PartChange, ...]
+    entries: tuple[EntriesBrought, ...]
 
 
 class Workspace:
@@ -91,10 +102,11 @@ class Workspace:
             return self._books
 
     def entries(self, register: str) -> Sequence[dict[str, str]]:
-        """Return a register's entries in their order."""
-        e = t.register_entry
+        """Return a register's entries in their order, by the names of its columns."""
+        e, of = t.register_entry, self.setup.register(register)
         with self.place.database.read() as c:
-            return list(c.execute(select(e.c.row).where(e.c.register == register).order_by(e.c.position)).scalars())
+            rows = c.execute(select(e.c.row).where(e.c.register == register).order_by(e.c.position)).scalars()
+            return [of.entry(row) for row in rows] if of is not None else []
 
     def forget_books(self) -> None:
         """Read the registers anew when they are asked for next."""
@@ -102,31 +114,37 @@ class Workspace:
             self._books = None
         self.on_setup()
 
-    def put_setup(self, setup: Setup, who: str) -> list[PartChange]:
-        """Put a set-up in force and return what that changed; registers that bring rows replace their entries."""
+    def put_setup(self, setup: Setup, who: str, *, refiles: bool = False) -> SetupPut:
+        """Put a set-up in force and return what that changed; registers that bring rows are brought to these entries.
+
+        Raises NotAllowed where ``who`` (empty: the machine) may not change what is changed, and InputProblem where something
+        would be left without what it needs: whoever calls, by what was changed. ``refiles``: who changes the levels of a
+        cabinet files its documents anew.
+        """
         at = self.clock.stamp()
         with self.place.database.atomic() as c:
             before = load_setup_parts(c)
+            setup = with_column_ids(setup, before)
             changes = put_setup_parts(c, setup, at, who)
-            if before is not None and before.locale != setup.locale and self.setting(SORTED_FOR) is None:
-                self.put_setting(SORTED_FOR, before.locale)
-            for register in setup.registers:
-                if not register.rows:
-                    continue
-                c.execute(delete(t.register_entry).where(t.register_entry.c.register == register.id))
-                rows = [dict(zip(register.columns, row, strict=True)) for row in register.rows]
-                unique = {row[register.key]: (i, row) for i, row in enumerate(rows)}
-                c.execute(
-                    insert(t.register_entry),
-                    [{"register": register.id, "key": k, "position": i, "row": r} for k, (i, r) in unique.items()],
-                )
+            if before is not None:
+                require_rights(before, who, changes)
+                if before.locale != setup.locale and self.setting(SORTED_FOR) is None:
+                    self.put_setting(SORTED_FOR, before.locale)
+            brought = [self._bring_rows(c, r, who, at) for r in setup.registers if r.rows]
+            if before is not None:
+                refuse_loss(c, self.place, changes, refiles=refiles)
             told = [
                 {"part": x.kind, "id": x.id, "name": x.name, "what": x.what, "revision": x.revision} for x in changes
             ]
             audit.append(c, at, who, "set-up changed", setup.repository, {"parts": told})
             self.place.database.after_commit(self._forget_setup)
             self.place.database.after_commit(self.sort_folders)
-        return changes
+        return SetupPut(tuple(changes), tuple(x for x in brought if x.is_any))
+
+    def _bring_rows(self, c: Connection, register: Register, who: str, at: str) -> EntriesBrought:
+        rows = [dict(zip(register.columns, row, strict=True)) for row in register.rows]
+        unique = {row[register.key]: row for row in rows}
+        return bring_entries(c, register, unique, who=who, at=at, what="register replaced")
 
     def sort_folders(self) -> None:
         """Bring the keys that folders are sorted by to the repository's locale, where a change of it has not come to its end."""
@@ -135,16 +153,17 @@ class Workspace:
             sort_anew(self.place.database, locale)
             self.put_setting(SORTED_FOR, locale)
 
-    def change_setup(self, who: str, change: Callable[[Setup], Setup]) -> Setup:
+    def change_setup(self, who: str, change: Callable[[Setup], Setup], *, refiles: bool = False) -> Setup:
         """Put in force what a change makes of the set-up as it is at that moment, whoever else has changed it.
 
-        Raises InputProblem, and changes nothing, where the result does not hold together or ``change`` refuses.
+        Raises InputProblem, and changes nothing, where the result does not hold together or ``change`` refuses, and all that
+        ``put_setup`` raises.
         """
         with self.place.database.atomic() as c:
             changed = change(load_setup_parts(c) or self.setup)
+            self.put_setup(changed, who, refiles=refiles)
             if findings := check_setup(changed).findings:
                 raise InputProblem(message("prepare.nothing-changed", said="; ".join(f.message for f in findings)))
-            self.put_setup(changed, who)
         return changed
 
     def used_ids(self) -> dict[str, set[str]]:

@@ -147,7 +147,7 @@ def change_levels(
 
     kinds = [k for k in session.workspace.setup.document_types if k.cabinet == cabinet.id]
     sources = tuple((k.id, tuple(k.folder.items())) for k in kinds)
-    session.workspace.change_setup(session.person, change)
+    session.workspace.change_setup(session.person, change, refiles=True)
     return Refiled(base, cabinet, sources, refile(session, cabinet.id, progress=progress, cancel=cancel))
 
 
@@ -184,5 +184,5 @@ def take_back_levels(session: Session, refiled: Refiled) -> int:
         )
         return back.model_copy(update={"document_types": tuple(kinds)})
 
-    session.workspace.change_setup(session.person, change)
+    session.workspace.change_setup(session.person, change, refiles=True)
     return take_back_correction(session, refiled.corrected)
