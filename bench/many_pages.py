@@ -13,10 +13,10 @@ from keybundle.core.batches.arrivals import Arrival
 from keybundle.core.batches.model import Facts, Page
 from keybundle.core.marks.model import Wanted
 from keybundle.core.separation.facts import Placing
-from keybundle.core.workflows.line.page_jobs import PageJob
 from keybundle.core.workflows.line.page_work import examine, read
+from keybundle.core.workflows.pages.page_jobs import PageJob
+from keybundle.core.workflows.pages.preview_files import preview_path
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
-from keybundle.core.workflows.take_in.preview_files import preview_path
 from keybundle.demo import seed
 from keybundle.demo.trials import draw_page
 

@@ -19,8 +19,9 @@ from bench.yardstick import feeder, run_cli
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.rights.model import Grantee, Right
 from keybundle.core.workflows.file.filing import file_documents
-from keybundle.core.workflows.index import learning, slip
-from keybundle.core.workflows.prepare import parts
+from keybundle.core.workflows.index import slip
+from keybundle.core.workflows.prepare.parts import parts
+from keybundle.core.workflows.propose import learning
 from keybundle.core.workflows.session import access
 from keybundle.core.workflows.session.signing_in import choose_person
 from keybundle.core.workflows.session.workspace import open_workspace

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QSettings, Qt
 
-from keybundle.core.workflows.prepare import parts
+from keybundle.core.workflows.prepare.parts import parts
 from keybundle.demo.database import make_database
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.window import MainWindow

@@ -14,7 +14,7 @@ from keybundle.core.workflows.keep.documents import browsing
 from keybundle.core.workflows.keep.trash import deleting
 from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.oversee.verify import verify
-from keybundle.core.workflows.prepare import areas
+from keybundle.core.workflows.prepare.cabinets import areas
 from keybundle.core.workflows.session.workspace import open_workspace
 from tests.support import DataTest, acting, filed_ids, scanned_template, shared_pool
 
@@ -114,7 +114,7 @@ class Areas(DataTest):
         self.assertEqual((relocating.count_astray(self.me), verify(self.me).is_whole), (0, True))
 
     def test_an_area_without_room_or_away_is_told_and_the_rest_goes_on(self) -> None:
-        with patch("keybundle.core.workflows.file.areas.shutil.disk_usage", return_value=Mock(free=100 << 20)):
+        with patch("keybundle.core.workflows.keep.areas.places.shutil.disk_usage", return_value=Mock(free=100 << 20)):
             filed = file_documents(self.me, shared_pool(), self.batch)
         self.assertTrue(filed.left and all("has only 100 MB left" in why for _, why in filed.left))
         self.put("Purchasing", "archive")

@@ -15,8 +15,9 @@ from keybundle.core.fields.kinds import Kind
 from keybundle.core.setup.gaps import find_gaps
 from keybundle.core.setup.text import load_setup, write_setup
 from keybundle.core.setup.uses import used_by
-from keybundle.core.workflows.prepare import beginnings, first_start, parts, readiness, surroundings, types
-from keybundle.core.workflows.prepare.first_start import FirstAnswers
+from keybundle.core.workflows.prepare.parts import beginnings, first_start, parts, readiness, surroundings
+from keybundle.core.workflows.prepare.parts.first_start import FirstAnswers
+from keybundle.core.workflows.prepare.types import types
 from keybundle.core.workflows.session.session import NotAllowed, Session
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from tests.support import DataTest, acting

@@ -19,8 +19,8 @@ from keybundle.core.base.page_kind import PageKind
 from keybundle.core.imaging.picture import PDF_DPI, decode, probe
 from keybundle.core.reading.born import read_text_layer
 from keybundle.core.reading.text import PageText
-from keybundle.core.workflows.line.page_jobs import PageJob
 from keybundle.core.workflows.line.page_work import read
+from keybundle.core.workflows.pages.page_jobs import PageJob
 from keybundle.demo.stack import DocumentPlan
 from tests.support import DataTest
 

@@ -11,12 +11,12 @@ from keybundle.core.base.clock import Clock
 from keybundle.core.base.progress import CancelToken, Progress, silent
 from keybundle.core.export.forms import FORMS
 from keybundle.core.setup.routines import SentForm
-from keybundle.core.workflows.file import copies
-from keybundle.core.workflows.file.behind import work_behind
-from keybundle.core.workflows.file.copies import tell_trouble, write_due
 from keybundle.core.workflows.file.filing import Filed, file_documents, take_back
 from keybundle.core.workflows.keep.documents.story import load_story
-from keybundle.core.workflows.prepare.parts import change_part, save_part
+from keybundle.core.workflows.prepare.parts.parts import change_part, save_part
+from keybundle.core.workflows.send import copies
+from keybundle.core.workflows.send.behind import work_behind
+from keybundle.core.workflows.send.copies import tell_trouble, write_due
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.demo.names import PEOPLE
 from tests.support import DataTest, acting, scanned_template, shared_pool

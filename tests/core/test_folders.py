@@ -12,13 +12,15 @@ from keybundle.core.repository.folders import ensure_folder, load_folders
 from keybundle.core.setup.model import Cabinet
 from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.index import slip, slip_help
-from keybundle.core.workflows.index.indexing import index_document
 from keybundle.core.workflows.keep.documents import browsing, filling
 from keybundle.core.workflows.keep.documents.correcting import take_back_correction
-from keybundle.core.workflows.keep.folders import giving_values, making, moving, refiling
+from keybundle.core.workflows.keep.folders import giving_values, making, moving
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.oversee.verify import verify
-from keybundle.core.workflows.prepare import parts, types
+from keybundle.core.workflows.prepare.cabinets import refiling
+from keybundle.core.workflows.prepare.parts import parts
+from keybundle.core.workflows.prepare.types import types
+from keybundle.core.workflows.propose.indexing import index_document
 from keybundle.core.workflows.session.workspace import open_workspace
 from tests.support import DataTest, acting, count_filed, filed_ids, scanned_template, shared_pool
 

@@ -23,8 +23,9 @@ from keybundle.core.workflows.file.closing import close_batch
 from keybundle.core.workflows.index import slip_help
 from keybundle.core.workflows.oversee import worklist
 from keybundle.core.workflows.oversee.verify import verify
-from keybundle.core.workflows.prepare import parts, types
-from keybundle.core.workflows.prepare.setup_admin import import_setup
+from keybundle.core.workflows.prepare.parts import parts
+from keybundle.core.workflows.prepare.parts.setup_admin import import_setup
+from keybundle.core.workflows.prepare.types import types
 from keybundle.core.workflows.session.signing_in import begin_repository
 from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.demo import seed

@@ -20,8 +20,9 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.oversee.report import make_report
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.oversee.worklist import list_work
-from keybundle.core.workflows.prepare import parts, setup_admin, types
-from keybundle.core.workflows.prepare.learned import list_learned
+from keybundle.core.workflows.prepare.parts import parts, setup_admin
+from keybundle.core.workflows.prepare.types import types
+from keybundle.core.workflows.prepare.types.learned import list_learned
 from keybundle.core.workflows.send.sending import Wish, send_to_folder, texts_of
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.core.workflows.take_in.capture import find_routine, import_files

@@ -30,9 +30,10 @@ from keybundle.core.proposing.types import guess_type
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.model import FieldSpec, Setup
 from keybundle.core.workflows.file.filing import file_documents, take_back
-from keybundle.core.workflows.index import learning, slip
+from keybundle.core.workflows.index import slip
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.prepare import learned
+from keybundle.core.workflows.prepare.types import learned
+from keybundle.core.workflows.propose import learning
 from keybundle.core.workflows.session.workspace import CALIBRATION, open_workspace
 from keybundle.demo.layouts import Layout as PaperLayout
 from keybundle.demo.layouts import draw_document, fixed_layout

@@ -12,8 +12,9 @@ from keybundle.core.proposing import examples
 from keybundle.core.proposing.memory import Memory
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.routines import TypeRule
-from keybundle.core.workflows.index.indexing import index_zones, known_type
-from keybundle.core.workflows.prepare import parts, types
+from keybundle.core.workflows.prepare.parts import parts
+from keybundle.core.workflows.prepare.types import types
+from keybundle.core.workflows.propose.indexing import index_zones, known_type
 from keybundle.core.workflows.session.workspace import Workspace
 from tests.support import DataTest, acting
 

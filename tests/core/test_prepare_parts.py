@@ -17,9 +17,10 @@ from keybundle.core.proposing.propose import ReadPage, propose_values
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.rights.model import Grantee, Right
 from keybundle.core.setup.routines import Zone
-from keybundle.core.workflows.index.indexing import take_proposal
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.prepare import parts, pointing, types
+from keybundle.core.workflows.prepare.parts import parts
+from keybundle.core.workflows.prepare.types import pointing, types
+from keybundle.core.workflows.propose.indexing import take_proposal
 from keybundle.core.workflows.session import access
 from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.core.workflows.take_in.capture import find_routine, import_files

@@ -19,13 +19,13 @@ from keybundle.core.imaging.render import straighten
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.workflows.file import renditions
-from keybundle.core.workflows.file.behind import work_behind
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.keep.documents import correcting, rearranging
 from keybundle.core.workflows.keep.documents.correcting import Corrected
 from keybundle.core.workflows.keep.documents.story import load_story
 from keybundle.core.workflows.keep.trash import deleting
 from keybundle.core.workflows.oversee.verify import verify
+from keybundle.core.workflows.send.behind import work_behind
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from tests.core.test_pdfa import bbox_words
 from tests.core.test_versions import ADMIN, index_anew, index_words
@@ -159,7 +159,7 @@ class Renditions(DataTest):
         end.wait(0.3)
         self.assertEqual(len(pool.asked), asked, "not again before its time")
         pool.answer = lambda what, args: (
-            shared_pool().submit(f"keybundle.core.workflows.file.pdf_work:{what}", *args).result()
+            shared_pool().submit(f"keybundle.core.workflows.pages.pdf_work:{what}", *args).result()
         )
         behind.retry()
         while behind.problem and not end.wait(0.02):

@@ -20,8 +20,9 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.setup.model import Register, RegisterSource
 from keybundle.core.setup.text import load_setup, write_setup
 from keybundle.core.workflows.index import slip_help
-from keybundle.core.workflows.prepare import parts, proposals, readiness, register_sources
-from keybundle.core.workflows.prepare.sources_behind import follow_sources
+from keybundle.core.workflows.prepare.parts import parts, readiness
+from keybundle.core.workflows.prepare.registers import proposals, register_sources
+from keybundle.core.workflows.prepare.registers.sources_behind import follow_sources
 from keybundle.core.workflows.session.session import NotAllowed
 from tests.support import DataTest, acting
 
@@ -91,7 +92,7 @@ class Sqlite(SourceTest):
         self.assertEqual(len(self.names()), 3, "the copy is used")
         self.assertRegex(self.told()[0], r"Stock is read from a database that does not answer .* its copy of 20\d\d-")
         with self.ws.place.database.read() as c:
-            copies = register_sources.say_copies(c, self.ws.setup)
+            copies = source_states.say_copies(c, self.ws.setup)
         self.assertRegex(copies[self.id], r"^Stock is a copy, read on 20\d\d-.*: its database is away just now\.$")
         self.assertFalse(self.path.exists(), "nothing is made in its place")
         away.rename(self.path)

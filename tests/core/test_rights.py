@@ -19,7 +19,7 @@ import keybundle.core.workflows
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.batches.model import State
 from keybundle.core.repository import audit
-from keybundle.core.repository.store import SEPARATOR
+from keybundle.core.repository.paths import join_path, split_path
 from keybundle.core.rights.model import AccessList, Grantee, Holder, Right, effective_rights
 from keybundle.core.search import index
 from keybundle.core.store import schema as t
@@ -32,8 +32,8 @@ from keybundle.core.workflows.keep.documents.story import load_story
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.oversee import forgetting, worklist
 from keybundle.core.workflows.oversee.verify import list_trail
-from keybundle.core.workflows.prepare import parts, setup_admin
-from keybundle.core.workflows.prepare.learned import list_learned
+from keybundle.core.workflows.prepare.parts import parts, setup_admin
+from keybundle.core.workflows.prepare.types.learned import list_learned
 from keybundle.core.workflows.send.sending import Wish, send_to_folder
 from keybundle.core.workflows.session import access
 from keybundle.core.workflows.session.access import Spot
@@ -234,8 +234,8 @@ def walk_hidden(ws: Workspace, holder: Holder, own: Mapping[str, AccessList]) ->
             )
         ).all()
     for row in rows:
-        parts = row.path.split(SEPARATOR) if row.path else []
-        ways = [row.id, *(SEPARATOR.join([row.cabinet, *parts[:i]]) for i in range(len(parts), 0, -1)), row.cabinet]
+        parts = split_path(row.path)
+        ways = [row.id, *(join_path([row.cabinet, *parts[:i]]) for i in range(len(parts), 0, -1)), row.cabinet]
         nearest = next((own[w] for w in ways if w in own), None)
         if nearest is not None and Right.LOOK not in effective_rights(holder, nearest):
             hidden.add(row.id)
@@ -254,7 +254,7 @@ class Hidden(DataTest):
         with self.ws.place.database.read() as c:
             self.ids = list(c.execute(select(t.document.c.id).order_by(t.document.c.number)).scalars())
             self.paths = [
-                (r.cabinet, tuple(r.path.split(SEPARATOR)))
+                (r.cabinet, split_path(r.path))
                 for r in c.execute(select(t.folder.c.cabinet, t.folder.c.path).where(t.folder.c.path != ""))
             ]
         self.words = [d.caption.split()[0] for d in self.ws.repository.load_many(self.ids).values()]
@@ -312,7 +312,7 @@ class Hidden(DataTest):
                 for spot, entries in chosen:
                     kept = {Grantee("person", "person-1"): [Right.LOOK], **entries}
                     access.keep_to(self.admin, spot, kept)
-                    own[spot.document or SEPARATOR.join([spot.cabinet, *spot.path])] = AccessList.of(kept)
+                    own[spot.document or join_path([spot.cabinet, *spot.path])] = AccessList.of(kept)
                 hidden = walk_hidden(self.ws, self.junior.holder, own)
                 with_lists = self.answers(self.junior)
                 for spot, _ in chosen:

@@ -13,8 +13,9 @@ from keybundle.core.workflows.arrange.separating import rehearse
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.index import page_texts, slip
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.prepare import parts, rehearsing
-from keybundle.core.workflows.prepare.breaking import rules_at
+from keybundle.core.workflows.prepare.parts import parts
+from keybundle.core.workflows.prepare.routines import rehearsing
+from keybundle.core.workflows.prepare.routines.breaking import rules_at
 from keybundle.core.workflows.session.session import NotAllowed
 from keybundle.core.workflows.session.workspace import open_workspace
 from keybundle.core.workflows.take_in.capture import import_files

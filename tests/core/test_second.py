@@ -15,7 +15,7 @@ from keybundle.core.base.boxes import Frame
 from keybundle.core.imaging.picture import from_pil
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.second import decode_path, get_line_reader, read_lines
-from keybundle.core.workflows.line.page_jobs import WORK, PageJob
+from keybundle.core.workflows.pages.page_jobs import WORK, PageJob
 from keybundle.demo.paper import Sheet
 from tests.support import DataTest
 

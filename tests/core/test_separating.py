@@ -17,7 +17,8 @@ from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.arrange import bench, separating
 from keybundle.core.workflows.index import slip
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.prepare import parts, routines
+from keybundle.core.workflows.prepare.parts import parts
+from keybundle.core.workflows.prepare.routines import routines
 from keybundle.core.workflows.take_in.capture import find_routine, import_files
 from keybundle.demo.stack import DocumentPlan
 from tests.support import DataTest, acting, shared_pool

@@ -20,7 +20,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.text import load_setup, write_setup
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.oversee.verify import verify
-from keybundle.core.workflows.prepare import parts, setup_admin
+from keybundle.core.workflows.prepare.parts import parts, setup_admin
 from keybundle.core.workflows.session import signing_in
 from keybundle.core.workflows.session.session import NotAllowed
 from keybundle.core.workflows.session.workspace import open_workspace

@@ -21,11 +21,11 @@ from keybundle.core.setup.model import FieldSpec, Register, Setup
 from keybundle.core.workflows.arrange.bench import load_bench
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.index import page_texts, slip_help, tags
-from keybundle.core.workflows.index.defaults import count_up
-from keybundle.core.workflows.index.indexing import index_document
 from keybundle.core.workflows.index.slip import choose_type, complete, enter_value
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.prepare.register_files import import_register, read_register
+from keybundle.core.workflows.prepare.registers.register_files import import_register, read_register
+from keybundle.core.workflows.propose.defaults import count_up
+from keybundle.core.workflows.propose.indexing import index_document
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from keybundle.demo.trials import draw_page
 from tests.support import DataTest, acting, add_page, filed_ids, place, scanned_template, shared_pool

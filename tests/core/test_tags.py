@@ -16,7 +16,7 @@ from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.index import tags
 from keybundle.core.workflows.keep.documents.story import load_story
 from keybundle.core.workflows.oversee.verify import verify
-from keybundle.core.workflows.prepare import tags as prepared
+from keybundle.core.workflows.prepare.parts import tags as prepared
 from keybundle.core.workflows.session.workspace import Workspace
 from tests.support import DataTest, acting, filed_ids
 

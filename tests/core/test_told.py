@@ -22,10 +22,11 @@ from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.model import DocumentType, FieldSpec
 from keybundle.core.setup.routines import Routine, TypeRule, Zone
 from keybundle.core.setup.text import read_setup, write_setup
-from keybundle.core.workflows.index.type_rules import told_type
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.line.page_jobs import wanted_marks
-from keybundle.core.workflows.prepare import parts, types
+from keybundle.core.workflows.pages.page_jobs import wanted_marks
+from keybundle.core.workflows.prepare.parts import parts
+from keybundle.core.workflows.prepare.types import types
+from keybundle.core.workflows.propose.type_rules import told_type
 from keybundle.core.workflows.take_in.capture import find_routine, import_files
 from tests.support import DataTest, acting, shared_pool
 

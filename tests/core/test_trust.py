@@ -13,8 +13,8 @@ from keybundle.core.proposing.propose import NEW_LAYOUT, Hints, ReadPage, propos
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.setup.model import DocumentType, FieldSpec
 from keybundle.core.setup.routines import Zone
-from keybundle.core.workflows.line.page_jobs import PageJob
 from keybundle.core.workflows.line.page_work import read_zones
+from keybundle.core.workflows.pages.page_jobs import PageJob
 from keybundle.demo.trials import draw_page
 
 NUMBER = FieldSpec(name="Number", labels=("Number",), pattern=r"K-\d{4}")

@@ -23,7 +23,8 @@ from keybundle.core.setup.routines import Naming, Routine
 from keybundle.core.setup.text import load_setup, read_routines, write_routine, write_setup
 from keybundle.core.workflows.keep.documents import browsing
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.prepare import pointing, routines, types
+from keybundle.core.workflows.prepare.routines import routines
+from keybundle.core.workflows.prepare.types import pointing, types
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in import opening
 from keybundle.core.workflows.take_in.capture import import_files, plan_import, scan_stack

@@ -70,7 +70,7 @@ class RandomHands(DesktopTest):
             for kind in ("screen", "thumbnail", "full"):
                 paper = io.BytesIO()
                 Image.new("L", (80, 110), 255).save(paper, "PNG")
-                from keybundle.core.workflows.take_in.preview_files import preview_path
+                from keybundle.core.workflows.pages.preview_files import preview_path
 
                 path = preview_path(cache, job.page_id, job.frame.rotation, kind)
                 path.parent.mkdir(parents=True, exist_ok=True)

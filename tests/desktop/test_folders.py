@@ -8,7 +8,7 @@ from PySide6.QtTest import QTest
 from keybundle.core.workflows.index.slip_help import MOST_FOLDERS
 from keybundle.core.workflows.keep.documents import browsing
 from keybundle.core.workflows.keep.folders import giving_values
-from keybundle.core.workflows.prepare.tags import folder_tags
+from keybundle.core.workflows.prepare.parts.tags import folder_tags
 from tests.desktop.support import DesktopTest
 from tests.support import acting, filed_ids
 

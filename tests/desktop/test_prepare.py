@@ -12,7 +12,8 @@ from PySide6.QtWidgets import QFileDialog, QLabel, QLineEdit, QPushButton, QSpin
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.rights.model import Grantee, Right
-from keybundle.core.workflows.prepare import parts, proposals
+from keybundle.core.workflows.prepare.parts import parts
+from keybundle.core.workflows.prepare.registers import proposals
 from keybundle.core.workflows.session import access
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.access_sheet import AccessSheet

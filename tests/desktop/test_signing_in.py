@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication, QLineEdit
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.rights.model import Right
-from keybundle.core.workflows.prepare import parts
+from keybundle.core.workflows.prepare.parts import parts
 from keybundle.core.workflows.session import access, signing_in
 from keybundle.core.workflows.session.access import Spot
 from keybundle.core.workflows.session.workspace import open_workspace

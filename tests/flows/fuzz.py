@@ -33,8 +33,8 @@ from keybundle.core.separation.facts import SideFacts
 from keybundle.core.setup.model import FieldSpec, Setup
 from keybundle.core.setup.routines import Routine
 from keybundle.core.setup.text import read_setup, write_setup
-from keybundle.core.workflows.index.settling import settle
-from keybundle.core.workflows.line.page_jobs import PDF_WORK, WORK, PageJob
+from keybundle.core.workflows.pages.page_jobs import PDF_WORK, WORK, PageJob
+from keybundle.core.workflows.session.settling import settle
 from keybundle.demo.names import make_world
 from keybundle.demo.setup import make_setup
 from keybundle.demo.stack import DocumentPlan

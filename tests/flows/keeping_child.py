@@ -8,11 +8,12 @@ from pathlib import Path
 from typing import Any
 
 from keybundle.core.store.place import hold
-from keybundle.core.workflows.file import pdf_work, renditions
+from keybundle.core.workflows.file import renditions
 from keybundle.core.workflows.keep.areas import relocating
 from keybundle.core.workflows.keep.documents import correcting, rearranging
 from keybundle.core.workflows.keep.trash import deleting
 from keybundle.core.workflows.keep.trash.erasing import finish_erasing
+from keybundle.core.workflows.pages import pdf_work
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace
 from tests.flows.crash_child import say
 from tests.standin import StandIn

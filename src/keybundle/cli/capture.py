@@ -15,10 +15,10 @@ from keybundle.core.base.files import write_atomic
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.file import renditions
-from keybundle.core.workflows.file.copies import write_due
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.oversee.report import make_report
+from keybundle.core.workflows.send.copies import write_due
 from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.take_in.capture import Captured, damaged_pages, find_routine, import_files, scan_stack
 from keybundle.core.workflows.take_in.devices import Options, find_scanners

@@ -8,7 +8,7 @@ from typing import Any
 
 from keybundle.cli.common import add_person, signed_in, terminal_progress
 from keybundle.core.workflows.keep.areas.relocating import count_astray, relocate
-from keybundle.core.workflows.prepare.areas import list_areas
+from keybundle.core.workflows.prepare.cabinets.areas import list_areas
 
 GB = 1 << 30
 

@@ -11,7 +11,7 @@ from keybundle.core.base.errors import EnvironmentProblem
 from keybundle.core.marks.printing import SIZES
 from keybundle.core.marks.sheets import KINDS
 from keybundle.core.setup.routines import PATCH_PATTERNS, PATCH_SYMBOLS
-from keybundle.core.workflows.prepare.sheets import write_patches, write_separators
+from keybundle.core.workflows.prepare.routines.sheets import write_patches, write_separators
 
 
 def add_command(commands: Any) -> None:

@@ -9,7 +9,7 @@ from typing import Any
 
 from keybundle.cli.common import add_person, opened, signed_in
 from keybundle.core.setup.ids import PARTS
-from keybundle.core.workflows.prepare.setup_admin import (
+from keybundle.core.workflows.prepare.parts.setup_admin import (
     begin_with_setup,
     check_setup_file,
     export_setup,

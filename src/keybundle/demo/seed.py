@@ -18,7 +18,7 @@ from keybundle.core.reading.text import PageText, Word
 from keybundle.core.repository.model import NewDocument
 from keybundle.core.setup.model import Setup
 from keybundle.core.store.files import FolderStore
-from keybundle.core.workflows.index.known import KnownPage, file_known, prepare_known
+from keybundle.core.workflows.propose.known import KnownPage, file_known, prepare_known
 from keybundle.core.workflows.session.session import MACHINE
 from keybundle.core.workflows.session.signing_in import let_in_importer
 from keybundle.core.workflows.session.workspace import Workspace

@@ -27,11 +27,11 @@ from keybundle.core.rights.model import Right
 from keybundle.core.store.moving import move_directory, refuse_target
 from keybundle.core.store.place import hold, set_aside
 from keybundle.core.store.recent import list_places, note_place
-from keybundle.core.workflows.file.behind import work_behind
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.line.page_jobs import WORK
 from keybundle.core.workflows.oversee.forgetting import tidy_up
-from keybundle.core.workflows.prepare.sources_behind import follow_sources
+from keybundle.core.workflows.pages.page_jobs import WORK
+from keybundle.core.workflows.prepare.registers.sources_behind import follow_sources
+from keybundle.core.workflows.send.behind import work_behind
 from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.signing_in import choose_person
 from keybundle.core.workflows.session.workspace import Workspace, open_workspace

@@ -21,7 +21,7 @@ from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.index import history, page_texts, slip, slip_help
 from keybundle.core.workflows.index.page_texts import PoorPage
 from keybundle.core.workflows.index.slip_help import Starter
-from keybundle.core.workflows.prepare import proposals
+from keybundle.core.workflows.prepare.registers import proposals
 from keybundle.desktop.presenters.asking import Asked, ask
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.seat import Seat

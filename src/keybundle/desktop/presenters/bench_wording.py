@@ -15,7 +15,7 @@ from keybundle.core.proposing.calibration import Calibration
 from keybundle.core.reading.text import Word
 from keybundle.core.setup.model import FieldSpec, Setup, name_of
 from keybundle.core.workflows.arrange.bench import BenchData
-from keybundle.core.workflows.take_in.preview_files import preview_file
+from keybundle.core.workflows.pages.preview_files import preview_file
 from keybundle.desktop.presenters.asking import Asked, ask
 from keybundle.desktop.presenters.bench_state import (
     BEING_FILED,

@@ -106,7 +106,7 @@ class FilesIn(Source):
         """Write a separator sheet to print; with a type the document that follows is of it."""
 
         def work() -> None:
-            from keybundle.core.workflows.prepare.sheets import (
+            from keybundle.core.workflows.prepare.routines.sheets import (
                 write_separators,  # draws, and the window starts without that
             )
 

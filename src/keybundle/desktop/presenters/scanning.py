@@ -11,7 +11,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import called, name_of
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.arrange import bench
-from keybundle.core.workflows.index.indexing import cabinets_under
+from keybundle.core.workflows.propose.indexing import cabinets_under
 from keybundle.core.workflows.take_in import rescan
 from keybundle.core.workflows.take_in.capture import Captured, scan_stack
 from keybundle.core.workflows.take_in.devices import Offers, Options, SimulatedScanner, find_scanners

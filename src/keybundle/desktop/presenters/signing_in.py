@@ -10,8 +10,8 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.setup.model import name_of
-from keybundle.core.workflows.prepare import beginnings, first_start, surroundings
-from keybundle.core.workflows.prepare.first_start import FirstAnswers
+from keybundle.core.workflows.prepare.parts import beginnings, first_start, surroundings
+from keybundle.core.workflows.prepare.parts.first_start import FirstAnswers
 from keybundle.core.workflows.session import signing_in
 from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.workspace import Workspace

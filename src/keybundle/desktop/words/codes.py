@@ -60,6 +60,7 @@ WORDS_OF_CODES = (
     mark("prepare"),
     mark("oversee"),
     mark("add register entries"),
+    mark("follow"),
     mark("every n sheets"),
     mark("patch code"),
     mark("blank page"),

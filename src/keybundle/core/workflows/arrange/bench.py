@@ -25,15 +25,15 @@ from keybundle.core.repository.folders import led
 from keybundle.core.repository.model import FiledPage
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import DocumentType
-from keybundle.core.workflows.index.defaults import local_day
-from keybundle.core.workflows.index.why_not import why_not
 from keybundle.core.workflows.line.line import ON_SCREEN, Line
-from keybundle.core.workflows.line.page_jobs import WORK, picture_job
-from keybundle.core.workflows.prepare.register_sources import say_copies
+from keybundle.core.workflows.pages.page_jobs import WORK, picture_job
+from keybundle.core.workflows.pages.preview_files import preview_path, tiles_folder
+from keybundle.core.workflows.propose.defaults import local_day
+from keybundle.core.workflows.propose.why_not import why_not
 from keybundle.core.workflows.session.access import say_kept_waiting
 from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.source_states import say_copies
 from keybundle.core.workflows.session.workspace import Workspace
-from keybundle.core.workflows.take_in.preview_files import preview_path, tiles_folder
 
 Command = Callable[[Batch], Batch]
 

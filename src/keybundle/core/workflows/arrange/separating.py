@@ -19,11 +19,11 @@ from keybundle.core.reading.text import PageText, weighed
 from keybundle.core.rights.model import Right
 from keybundle.core.separation.facts import Placing, SideFacts
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows.index.indexing import known_first_pages
 from keybundle.core.workflows.line.line import FIRST_PAGE, ON_SCREEN, Line
-from keybundle.core.workflows.line.page_facts import side_facts, with_type
-from keybundle.core.workflows.line.page_jobs import WORK, page_job, wanted_marks
 from keybundle.core.workflows.line.readings import keep_reading
+from keybundle.core.workflows.pages.page_facts import side_facts, with_type
+from keybundle.core.workflows.pages.page_jobs import WORK, page_job, wanted_marks
+from keybundle.core.workflows.propose.indexing import known_first_pages
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.capture import routine_of

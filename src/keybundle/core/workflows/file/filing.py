@@ -29,12 +29,12 @@ from keybundle.core.setup.model import DocumentType
 from keybundle.core.setup.routines import Routine
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.file import renditions
-from keybundle.core.workflows.file.areas import area_of, bring_files, note_places
-from keybundle.core.workflows.file.copies import note_due
+from keybundle.core.workflows.file.copies_due import note_due
 from keybundle.core.workflows.file.records import FiledEntry, add_entry, end_record
-from keybundle.core.workflows.index.learning import learn, refresh_calibration, unlearn
-from keybundle.core.workflows.index.why_not import why_not
-from keybundle.core.workflows.line.page_jobs import cleaned_by
+from keybundle.core.workflows.keep.areas.places import area_of, bring_files, note_places
+from keybundle.core.workflows.pages.page_jobs import cleaned_by
+from keybundle.core.workflows.propose.learning import learn, refresh_calibration, unlearn
+from keybundle.core.workflows.propose.why_not import why_not
 from keybundle.core.workflows.session.session import NotAllowed, Session, asks_inside, needs
 from keybundle.core.workflows.session.workspace import Workspace
 

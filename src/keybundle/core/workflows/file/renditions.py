@@ -22,9 +22,9 @@ from keybundle.core.repository.model import FiledDocument
 from keybundle.core.repository.rows import DUE, MADE, PDFA
 from keybundle.core.repository.store import know_file
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.file.areas import area_of_folder, bring_files, note_places
 from keybundle.core.workflows.file.due import later
-from keybundle.core.workflows.line.page_jobs import PDF_WORK, filed_job
+from keybundle.core.workflows.keep.areas.places import area_of_folder, bring_files, note_places
+from keybundle.core.workflows.pages.page_jobs import PDF_WORK, filed_job
 from keybundle.core.workflows.session.session import MACHINE
 from keybundle.core.workflows.session.workspace import Workspace
 

@@ -33,8 +33,8 @@ from keybundle.core.rights.model import Right
 from keybundle.core.search.query import SPECIAL, Condition, Query, meets, parse_query
 from keybundle.core.setup.model import FieldSpec, name_of
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.index.defaults import local_day
-from keybundle.core.workflows.keep.documents.naming import all_field_names, all_in_names, fields_called, name_values
+from keybundle.core.workflows.propose.defaults import local_day
+from keybundle.core.workflows.session.naming import all_field_names, all_in_names, fields_called, name_values
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 

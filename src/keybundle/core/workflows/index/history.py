@@ -10,7 +10,7 @@ from keybundle.core.fields.values import FieldValue
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.keep.documents.naming import field_label
+from keybundle.core.workflows.session.naming import field_label
 from keybundle.core.workflows.session.session import Session, needs
 
 

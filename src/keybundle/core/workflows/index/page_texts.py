@@ -17,8 +17,8 @@ from keybundle.core.reading.text import PageText, lay_out
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.arrange.bench import run_command
 from keybundle.core.workflows.line.line import ON_SCREEN, Line
-from keybundle.core.workflows.line.page_jobs import WORK, page_job
 from keybundle.core.workflows.line.readings import keep_typed
+from keybundle.core.workflows.pages.page_jobs import WORK, page_job
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.take_in.capture import routine_of
 

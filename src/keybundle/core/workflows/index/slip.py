@@ -19,8 +19,8 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import FieldSpec, called
 from keybundle.core.workflows.arrange.bench import run_command
 from keybundle.core.workflows.index.following import following
-from keybundle.core.workflows.index.indexing import types_under
 from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.propose.indexing import types_under
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 

@@ -21,10 +21,10 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import DocumentType, name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.arrange.bench import run_command
-from keybundle.core.workflows.index.defaults import today
 from keybundle.core.workflows.index.following import following
 from keybundle.core.workflows.index.slip import emptied, label_of, read_value, value_by_hand
 from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.propose.defaults import today
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 

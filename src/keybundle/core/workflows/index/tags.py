@@ -20,7 +20,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.store.pieces import in_pieces, say_stopped
 from keybundle.core.workflows.arrange.bench import run_command
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.session.session import NotAllowed, Session, needs
+from keybundle.core.workflows.session.session import NotAllowed, Session, asks_inside, needs
 
 MOST_AT_ONCE = 2_000
 
@@ -87,6 +87,7 @@ def retag(session: Session, document_ids: Sequence[str], before: Sequence[str], 
     return retag_each(session, list(found), tags_of)
 
 
+@asks_inside(Right.CORRECT)
 def retag_each(
     session: Session, document_ids: Sequence[str], tags_of: Callable[[tuple[str, ...]], tuple[str, ...]],
     tell: Callable[[], None] = lambda: None, cancel: CancelToken | None = None,

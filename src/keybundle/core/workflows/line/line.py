@@ -26,14 +26,14 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.proposing.again import Heard
 from keybundle.core.reading.text import PageText
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows.index.indexing import index_document, index_zones, known_type, take_proposal
 from keybundle.core.workflows.line.clockwork import Clockwork
 from keybundle.core.workflows.line.outcomes import outcome_of
-from keybundle.core.workflows.line.page_facts import measured
-from keybundle.core.workflows.line.page_jobs import WORK, page_job, wanted_marks
 from keybundle.core.workflows.line.placing import decide_by, keep_as_it_is
 from keybundle.core.workflows.line.readings import give_up_reading, keep_reading, lay_typed_anew
 from keybundle.core.workflows.line.second_look import Spot, hear_again, list_unheard, spot_of, upright_boxes
+from keybundle.core.workflows.pages.page_facts import measured
+from keybundle.core.workflows.pages.page_jobs import WORK, page_job, wanted_marks
+from keybundle.core.workflows.propose.indexing import index_document, index_zones, known_type, take_proposal
 from keybundle.core.workflows.session.workspace import Workspace
 
 log = logging.getLogger(__name__)

@@ -34,8 +34,8 @@ from keybundle.core.reading.second import get_line_reader, get_word_reader, read
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.reading.upright import tell_upright
 from keybundle.core.store.files import FolderStore
-from keybundle.core.workflows.line.page_jobs import PageJob
-from keybundle.core.workflows.take_in.preview_files import preview_path
+from keybundle.core.workflows.pages.page_jobs import PageJob
+from keybundle.core.workflows.pages.preview_files import preview_path
 
 PREVIEWS = (("screen", 1500), ("thumbnail", 240))
 ZONE_EDGE_MM = 1.0

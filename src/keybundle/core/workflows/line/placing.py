@@ -11,8 +11,8 @@ from keybundle.core.reading.text import weighed
 from keybundle.core.separation.cut import BY_HAND, CutState, place_sheet
 from keybundle.core.separation.facts import Placing
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows.index.indexing import known_first_pages
-from keybundle.core.workflows.line.page_facts import side_facts, with_hands, with_type
+from keybundle.core.workflows.pages.page_facts import side_facts, with_hands, with_type
+from keybundle.core.workflows.propose.indexing import known_first_pages
 from keybundle.core.workflows.session.workspace import Workspace
 
 

@@ -13,7 +13,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.store import schema as t
 from keybundle.core.store.files import FileStore
 from keybundle.core.workflows.file import renditions
-from keybundle.core.workflows.file.areas import store_of
+from keybundle.core.workflows.keep.areas.places import store_of
 from keybundle.core.workflows.session.session import Session, needs
 
 

@@ -26,9 +26,9 @@ from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.routines import Routine
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.index.defaults import local_day
 from keybundle.core.workflows.keep.documents.browsing import load_document
 from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.propose.defaults import local_day
 from keybundle.core.workflows.send.sending import (
     NOT_TO_SEND,
     SEND_PRIORITY,

@@ -13,7 +13,7 @@ from keybundle.core.export.package import check_bag, close_bag
 from keybundle.core.export.pdfa import SourcePage
 from keybundle.core.export.pictures import save_page, save_tiff
 from keybundle.core.reading.text import PageText
-from keybundle.core.workflows.line.page_jobs import PageJob
+from keybundle.core.workflows.pages.page_jobs import PageJob
 
 
 def draw_document(pages: Sequence[PageJob], form: str, parts: Sequence[str]) -> None:

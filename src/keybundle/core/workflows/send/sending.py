@@ -36,10 +36,10 @@ from keybundle.core.setup.formulas import caption_names
 from keybundle.core.setup.model import called
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.file import renditions
-from keybundle.core.workflows.index.defaults import local_day
 from keybundle.core.workflows.keep.documents.browsing import load_document
-from keybundle.core.workflows.keep.documents.naming import all_in_names
-from keybundle.core.workflows.line.page_jobs import PageJob, picture_job
+from keybundle.core.workflows.pages.page_jobs import PageJob, picture_job
+from keybundle.core.workflows.propose.defaults import local_day
+from keybundle.core.workflows.session.naming import all_in_names
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 

@@ -29,8 +29,8 @@ from keybundle.core.setup.text import check_setup
 from keybundle.core.store import schema as t
 from keybundle.core.store.place import Place, drop_copies, open_place
 from keybundle.core.store.setup_parts import PartChange, load_setup_parts, put_setup_parts, used_ids
-from keybundle.core.workflows.index.settling import settle
 from keybundle.core.workflows.session.entries import EntriesBrought, bring_entries
+from keybundle.core.workflows.session.settling import settle
 from keybundle.core.workflows.session.setup_rules import refuse_loss, require_rights, with_column_ids
 
 if TYPE_CHECKING:

@@ -15,7 +15,7 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.line.line import ON_SCREEN, Line
-from keybundle.core.workflows.line.page_jobs import WORK
+from keybundle.core.workflows.pages.page_jobs import WORK
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.take_in.capture import Captured, scan_stack
 

@@ -27,7 +27,7 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.setup.routines import Routine
 from keybundle.core.store.files import Received, copy_file
 from keybundle.core.workflows.line.line import EXAMINE, Line
-from keybundle.core.workflows.line.page_jobs import WORK
+from keybundle.core.workflows.pages.page_jobs import WORK
 from keybundle.core.workflows.session.session import Session
 
 A4_MM = (210.0, 297.0)

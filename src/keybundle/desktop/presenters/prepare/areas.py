@@ -11,8 +11,9 @@ from PySide6.QtCore import QObject
 from keybundle.core.setup.model import Setup, StorageArea, name_of
 from keybundle.core.setup.parts import Named
 from keybundle.core.workflows.keep.areas import relocating
-from keybundle.core.workflows.prepare import areas, parts
-from keybundle.core.workflows.prepare.areas import AreaState
+from keybundle.core.workflows.prepare.cabinets import areas
+from keybundle.core.workflows.prepare.cabinets.areas import AreaState
+from keybundle.core.workflows.prepare.parts import parts
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.prepare.editing import LANE
 from keybundle.desktop.presenters.prepare.forms import FormField, Section

@@ -14,10 +14,10 @@ from keybundle.core.setup.formulas import read_level
 from keybundle.core.setup.model import Cabinet, DocumentType, Setup
 from keybundle.core.setup.parts import Named
 from keybundle.core.workflows.keep.documents.correcting import Corrected, take_back_correction
-from keybundle.core.workflows.keep.folders import refiling
-from keybundle.core.workflows.keep.folders.refiling import Refiled, Rehearsed
-from keybundle.core.workflows.prepare import cabinets, parts
-from keybundle.core.workflows.prepare.cabinets import CabinetRow
+from keybundle.core.workflows.prepare.cabinets import cabinets, refiling
+from keybundle.core.workflows.prepare.cabinets.cabinets import CabinetRow
+from keybundle.core.workflows.prepare.cabinets.refiling import Refiled, Rehearsed
+from keybundle.core.workflows.prepare.parts import parts
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.partly import say_rest
 from keybundle.desktop.presenters.prepare.forms import Choices, FormField, Section, of_parts, values_of

@@ -19,7 +19,8 @@ from keybundle.core.workflows.keep.folders import giving_values, making, moving
 from keybundle.core.workflows.keep.folders.giving_values import Disagreeing, Given
 from keybundle.core.workflows.keep.folders.making import Paths
 from keybundle.core.workflows.keep.folders.moving import Renamed, Renaming
-from keybundle.core.workflows.prepare import areas, tags
+from keybundle.core.workflows.prepare.cabinets import areas
+from keybundle.core.workflows.prepare.parts import tags
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.partly import say_rest
 from keybundle.desktop.presenters.prepare.parts import say_documents

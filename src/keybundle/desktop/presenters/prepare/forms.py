@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from keybundle.core.setup.parts import Named
-from keybundle.core.workflows.prepare.parts import value_at
+from keybundle.core.workflows.prepare.parts.parts import value_at
 
 Choices = tuple[tuple[str, str], ...]
 

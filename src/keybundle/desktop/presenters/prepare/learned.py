@@ -8,8 +8,8 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.proposing.calibration import ENOUGH, Bin
-from keybundle.core.workflows.prepare import learned
-from keybundle.core.workflows.prepare.learned import LearnedDocument, LearnedType
+from keybundle.core.workflows.prepare.types import learned
+from keybundle.core.workflows.prepare.types.learned import LearnedDocument, LearnedType
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import tr, trn
 

@@ -10,9 +10,10 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.base.changes import Changes
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.gaps import Gap
-from keybundle.core.workflows.prepare import beginnings, proposals, readiness
-from keybundle.core.workflows.prepare.beginnings import Beginning
-from keybundle.core.workflows.prepare.readiness import Made
+from keybundle.core.workflows.prepare.parts import beginnings, readiness
+from keybundle.core.workflows.prepare.parts.beginnings import Beginning
+from keybundle.core.workflows.prepare.parts.readiness import Made
+from keybundle.core.workflows.prepare.registers import proposals
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import mark, tr, worded
 

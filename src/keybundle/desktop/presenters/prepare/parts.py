@@ -18,8 +18,8 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Setup
 from keybundle.core.setup.parts import Named
 from keybundle.core.setup.uses import used_by
-from keybundle.core.workflows.prepare import parts, setup_admin
-from keybundle.core.workflows.prepare.parts import PartProblem
+from keybundle.core.workflows.prepare.parts import parts, setup_admin
+from keybundle.core.workflows.prepare.parts.parts import PartProblem
 from keybundle.desktop.actions.conditions import CONDITIONS
 from keybundle.desktop.actions.registry import LACKS
 from keybundle.desktop.presenters.prepare.editing import Editing, tell_parts

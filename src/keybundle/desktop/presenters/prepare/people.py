@@ -11,8 +11,8 @@ from PySide6.QtCore import QObject
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Person, Setup
 from keybundle.core.setup.parts import Named
-from keybundle.core.workflows.prepare import parts
-from keybundle.core.workflows.prepare.parts import PartProblem
+from keybundle.core.workflows.prepare.parts import parts
+from keybundle.core.workflows.prepare.parts.parts import PartProblem
 from keybundle.core.workflows.session import access, signing_in
 from keybundle.core.workflows.session.access import Reached
 from keybundle.desktop.presenters.prepare.forms import FormField, Section, of_parts, values_of

@@ -12,11 +12,11 @@ from PySide6.QtCore import Signal
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Register, Setup
 from keybundle.core.setup.parts import Named
-from keybundle.core.workflows.prepare import proposals, register_files, register_sources, registers
-from keybundle.core.workflows.prepare.parts import change_part
-from keybundle.core.workflows.prepare.proposals import Proposed
-from keybundle.core.workflows.prepare.register_files import CsvLook
-from keybundle.core.workflows.prepare.register_sources import Refreshed, TableLook
+from keybundle.core.workflows.prepare.parts.parts import change_part
+from keybundle.core.workflows.prepare.registers import proposals, register_files, register_sources, registers
+from keybundle.core.workflows.prepare.registers.proposals import Proposed
+from keybundle.core.workflows.prepare.registers.register_files import CsvLook
+from keybundle.core.workflows.prepare.registers.register_sources import Refreshed, TableLook
 from keybundle.desktop.presenters.asking import Asked, Found
 from keybundle.desktop.presenters.prepare.forms import FormField, Section, values_of
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, say_documents

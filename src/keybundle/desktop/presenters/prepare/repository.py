@@ -11,8 +11,8 @@ from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.rights.model import Right
-from keybundle.core.workflows.prepare import general, setup_admin, surroundings
-from keybundle.core.workflows.prepare.parts import value_at
+from keybundle.core.workflows.prepare.parts import general, setup_admin, surroundings
+from keybundle.core.workflows.prepare.parts.parts import value_at
 from keybundle.desktop.presenters.prepare.editing import Editing
 from keybundle.desktop.presenters.prepare.forms import FormField, Section
 from keybundle.desktop.presenters.seat import Seat

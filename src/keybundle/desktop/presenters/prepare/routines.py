@@ -21,12 +21,14 @@ from keybundle.core.setup.routines import ALLOWED, Routine, SeparationRule
 from keybundle.core.workflows.arrange import separating
 from keybundle.core.workflows.arrange.separating import Rehearsal
 from keybundle.core.workflows.file.throwing_away import throw_batch_away
-from keybundle.core.workflows.prepare import parts, pointing, routines
-from keybundle.core.workflows.prepare.breaking import Suggested, rules_at
-from keybundle.core.workflows.prepare.pointing import PointedBarcode, PointedPage
-from keybundle.core.workflows.prepare.rehearsing import RehearsedDocument, rehearse_values
-from keybundle.core.workflows.prepare.routines import Sample
-from keybundle.core.workflows.prepare.sentences import say_routine
+from keybundle.core.workflows.prepare.parts import parts
+from keybundle.core.workflows.prepare.routines import routines
+from keybundle.core.workflows.prepare.routines.breaking import Suggested, rules_at
+from keybundle.core.workflows.prepare.routines.rehearsing import RehearsedDocument, rehearse_values
+from keybundle.core.workflows.prepare.routines.routines import Sample
+from keybundle.core.workflows.prepare.routines.sentences import say_routine
+from keybundle.core.workflows.prepare.types import pointing
+from keybundle.core.workflows.prepare.types.pointing import PointedBarcode, PointedPage
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.prepare.forms import FormField, Section, of_parts
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState

@@ -10,8 +10,8 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.base.changes import Changes
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import TAG_COLOURS
-from keybundle.core.workflows.prepare import tags
-from keybundle.core.workflows.prepare.tags import TagRow, TagsChanged
+from keybundle.core.workflows.prepare.parts import tags
+from keybundle.core.workflows.prepare.parts.tags import TagRow, TagsChanged
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.prepare.parts import say_documents
 from keybundle.desktop.presenters.seat import Seat

@@ -17,9 +17,12 @@ from keybundle.core.setup.parts import Named
 from keybundle.core.workflows.keep.documents import filling
 from keybundle.core.workflows.keep.documents.correcting import Corrected, take_back_correction
 from keybundle.core.workflows.keep.documents.filling import FillShown
-from keybundle.core.workflows.prepare import choices, parts, pointing, routines, types
-from keybundle.core.workflows.prepare.parts import PartProblem
-from keybundle.core.workflows.prepare.pointing import PointedPage
+from keybundle.core.workflows.prepare.parts import parts
+from keybundle.core.workflows.prepare.parts.parts import PartProblem
+from keybundle.core.workflows.prepare.registers import choices
+from keybundle.core.workflows.prepare.routines import routines
+from keybundle.core.workflows.prepare.types import pointing, types
+from keybundle.core.workflows.prepare.types.pointing import PointedPage
 from keybundle.desktop.presenters.asking import ValueHelp, ask
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.doing import Doing

@@ -17,7 +17,7 @@ from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.rights.model import Right
 from keybundle.core.store import schema as t
 from keybundle.core.store.files import FileStore
-from keybundle.core.workflows.file.areas import area_of_id, bring_files, note_places, store_of
+from keybundle.core.workflows.keep.areas.places import area_of_id, bring_files, note_places, store_of
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 

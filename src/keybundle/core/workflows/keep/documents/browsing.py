@@ -22,8 +22,8 @@ from keybundle.core.rights.model import Right
 from keybundle.core.search.query import Query
 from keybundle.core.setup.model import FolderField, Setup, name_of
 from keybundle.core.workflows.find.find import words_on
-from keybundle.core.workflows.keep.documents.naming import all_in_names, in_names
 from keybundle.core.workflows.keep.folders.giving_values import fields_of
+from keybundle.core.workflows.session.naming import all_in_names, in_names
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 

@@ -32,8 +32,8 @@ from keybundle.core.store.pieces import in_pieces
 from keybundle.core.workflows.index.slip import value_by_hand
 from keybundle.core.workflows.keep.documents.many import Corrected as Corrected
 from keybundle.core.workflows.keep.documents.many import Meant, revise_many
-from keybundle.core.workflows.keep.documents.naming import names_of_fields
-from keybundle.core.workflows.session.session import NotAllowed, Session, needs
+from keybundle.core.workflows.session.naming import names_of_fields
+from keybundle.core.workflows.session.session import NotAllowed, Session, asks_inside, needs
 
 Given = Mapping[str, Mapping[str, str]]
 Place = tuple[str, tuple[tuple[str, str], ...]]
@@ -139,6 +139,7 @@ def take_back_correction(session: Session, corrected: Corrected) -> int:
     return put_back(session, corrected)
 
 
+@asks_inside(Right.CORRECT)
 def put_back(session: Session, corrected: Corrected, *, by: By | None = None) -> int:
     """Do what ``take_back_correction`` does; ``by``: in whose name, where it was asked for already."""
     workspace = session.workspace

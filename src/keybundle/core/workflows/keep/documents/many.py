@@ -15,9 +15,10 @@ from keybundle.core.filing.gate import ASKS, By, Change
 from keybundle.core.filing.revise import Command, revise
 from keybundle.core.repository.access import EVERYTHING
 from keybundle.core.repository.model import FiledDocument
+from keybundle.core.rights.model import Right
 from keybundle.core.store.pieces import in_pieces, say_stopped
-from keybundle.core.workflows.keep.documents.naming import names_of_fields
-from keybundle.core.workflows.session.session import Session
+from keybundle.core.workflows.session.naming import names_of_fields
+from keybundle.core.workflows.session.session import Session, asks_inside
 
 LOT = 200
 
@@ -65,6 +66,7 @@ class _Done:
     refused: InputProblem | None = None
 
 
+@asks_inside(Right.CORRECT)
 def revise_many(
     session: Session, wanted: Sequence[Meant], comment_of: Callable[[Meant], str], *, by: By | None = None,
     what: Change = Change.VALUES, of: int = 0, cancel: CancelToken | None = None,
@@ -102,6 +104,7 @@ def revise_many(
     )  # fmt: skip
 
 
+@asks_inside(Right.CORRECT)
 def revise_each(
     session: Session, document_ids: Sequence[str], meant: Callable[[FiledDocument], Command | None], comment: str, *,
     by: By | None = None, what: Change = Change.VALUES, progress: Progress = silent, cancel: CancelToken | None = None,

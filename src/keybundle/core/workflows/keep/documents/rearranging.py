@@ -25,7 +25,7 @@ from keybundle.core.search import index
 from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.keep.documents.correcting import Corrected, take_back_correction
-from keybundle.core.workflows.keep.documents.naming import names_of_fields
+from keybundle.core.workflows.session.naming import names_of_fields
 from keybundle.core.workflows.session.session import NotAllowed, Session, needs
 
 

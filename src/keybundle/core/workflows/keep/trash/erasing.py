@@ -16,7 +16,7 @@ from sqlalchemy import Connection, delete, select
 
 from keybundle.core.filing import trash
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.file.areas import retire_copies
+from keybundle.core.workflows.keep.areas.places import retire_copies
 from keybundle.core.workflows.session.workspace import Workspace
 
 # Made of documents for a moment each; what is in them cannot be told by a name.

@@ -10,7 +10,7 @@ from keybundle.core.export.pdfa import SourcePage, build_pdf
 from keybundle.core.imaging.clean import Steps
 from keybundle.core.reading.text import PageText
 from keybundle.core.store.files import FolderStore
-from keybundle.core.workflows.line.page_jobs import PageJob
+from keybundle.core.workflows.pages.page_jobs import PageJob
 
 
 def make_pdf(pages: Sequence[PageJob], title: str, made_at: str, files_root: str) -> tuple[str, float]:

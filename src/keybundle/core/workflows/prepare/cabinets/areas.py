@@ -20,8 +20,8 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import Setup, StorageArea
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.file.areas import store_of
-from keybundle.core.workflows.prepare.parts import check_folder
+from keybundle.core.workflows.keep.areas.places import store_of
+from keybundle.core.workflows.prepare.parts.parts import check_folder
 from keybundle.core.workflows.session.session import Session, needs
 
 

@@ -15,7 +15,7 @@ from keybundle.core.setup.routines import Routine
 from keybundle.core.store.files import FileStore
 
 WORK = "keybundle.core.workflows.line.page_work"
-PDF_WORK = "keybundle.core.workflows.file.pdf_work"
+PDF_WORK = "keybundle.core.workflows.pages.pdf_work"
 AS_CAPTURED = (False, False, False, False)
 PLAIN_DPI = 300.0
 

@@ -10,7 +10,7 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.separation.rules import find_barcode, find_words
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.setup.routines import TypeRule
-from keybundle.core.workflows.line.page_facts import side_facts
+from keybundle.core.workflows.pages.page_facts import side_facts
 
 CERTAIN = 0.99
 

@@ -26,8 +26,8 @@ from keybundle.core.setup.model import Cabinet, Setup
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.keep.documents.correcting import Corrected, take_back_correction
 from keybundle.core.workflows.keep.documents.many import LOT, revise_each
-from keybundle.core.workflows.prepare.parts import refuse_changed
-from keybundle.core.workflows.prepare.readiness import with_source
+from keybundle.core.workflows.prepare.parts.parts import refuse_changed
+from keybundle.core.workflows.prepare.parts.readiness import with_source
 from keybundle.core.workflows.session.seen import Seen, who_sees
 from keybundle.core.workflows.session.session import Session, needs
 

@@ -13,7 +13,7 @@ from keybundle.core.base.messages import message
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.ids import by_ids, match_ids
 from keybundle.core.setup.model import Cabinet, Setup, called
-from keybundle.core.workflows.prepare.parts import free_name
+from keybundle.core.workflows.prepare.parts.parts import free_name
 from keybundle.core.workflows.session.session import Session, needs
 
 CODES = ("bills", "letters", "personnel", "contracts")

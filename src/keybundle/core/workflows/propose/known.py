@@ -14,8 +14,8 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledPage, NewDocument
 from keybundle.core.setup.model import Setup, called
 from keybundle.core.store.files import FileStore
-from keybundle.core.workflows.file.pdf_work import make_pdf
-from keybundle.core.workflows.line.page_jobs import PageJob
+from keybundle.core.workflows.pages.page_jobs import PageJob
+from keybundle.core.workflows.pages.pdf_work import make_pdf
 from keybundle.core.workflows.session.workspace import Workspace
 
 

@@ -11,7 +11,7 @@ from keybundle.core.filing.destination import compute_destination, make_caption
 from keybundle.core.proposing.evidence import weigh
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows.index.indexing import index_document
+from keybundle.core.workflows.propose.indexing import index_document
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 

@@ -12,7 +12,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import Cabinet, DocumentType, Setup, name_of
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.prepare.parts import change_part
+from keybundle.core.workflows.prepare.parts.parts import change_part
 from keybundle.core.workflows.session.session import Session, needs
 
 DATE_PARTS = ("year", "month")

@@ -10,7 +10,7 @@ from keybundle.core.base.messages import message
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Setup
 from keybundle.core.setup.parts import Part
-from keybundle.core.workflows.prepare.parts import change_part, value_at
+from keybundle.core.workflows.prepare.parts.parts import change_part, value_at
 from keybundle.core.workflows.session.session import Session, needs
 
 GENERAL = (

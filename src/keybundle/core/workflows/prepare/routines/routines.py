@@ -17,7 +17,7 @@ from keybundle.core.setup.model import Setup, called, name_of
 from keybundle.core.setup.routines import Routine
 from keybundle.core.setup.text import read_routines, write_routine
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.prepare.parts import free_name
+from keybundle.core.workflows.prepare.parts.parts import free_name
 from keybundle.core.workflows.session.session import Session, needs
 
 

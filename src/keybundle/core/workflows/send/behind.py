@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from keybundle.core.jobs.pool import Pool
-from keybundle.core.workflows.file import copies, renditions
+from keybundle.core.workflows.file import renditions
 from keybundle.core.workflows.file.due import LOOK_SECONDS, Behind
+from keybundle.core.workflows.send import copies
 from keybundle.core.workflows.session.workspace import Workspace
 
 

@@ -18,7 +18,7 @@ from keybundle.core.setup.formulas import caption_names, map_caption, read_level
 from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, Setup
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.prepare.parts import PartProblem, change_part
+from keybundle.core.workflows.prepare.parts.parts import PartProblem, change_part
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 

@@ -20,9 +20,10 @@ from keybundle.core.setup.gaps import Gap, find_gaps
 from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, FolderField, Setup, name_of
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.prepare import parts, proposals
-from keybundle.core.workflows.prepare.register_sources import load_states
+from keybundle.core.workflows.prepare.parts import parts
+from keybundle.core.workflows.prepare.registers import proposals
 from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.source_states import load_states
 
 SEEN = "advice that was seen"
 REMEDIES = frozenset(

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
-from sqlalchemy import Connection, delete, func, insert, select, update
+from sqlalchemy import delete, func, select, update
 
 from keybundle.core.base.errors import AppError, EnvironmentProblem
 from keybundle.core.base.messages import message
@@ -35,14 +35,6 @@ class Due:
     who: str
     copies: Copies
     tries: int
-
-
-def note_due(workspace: Workspace, c: Connection, document_id: str, who: str, routine_id: str) -> None:
-    """Note in a filing's transaction that its routine wants a copy."""
-    routine = workspace.setup.routine(routine_id)
-    if routine is not None and routine.copies.folder:
-        row = {"document_id": document_id, "who": who, "copies": routine.copies.model_dump(), "tries": 0, "trouble": ""}
-        c.execute(insert(t.copy_due).values(next_at=workspace.clock.stamp(), **row))
 
 
 def write_due(

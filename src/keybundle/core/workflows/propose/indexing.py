@@ -21,9 +21,9 @@ from keybundle.core.repository.folder_values import given_along
 from keybundle.core.separation.rules import barcode_values
 from keybundle.core.setup.model import DocumentType, Setup, name_of
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows.index.defaults import make_default
-from keybundle.core.workflows.index.type_rules import told_type
-from keybundle.core.workflows.line.page_facts import side_facts
+from keybundle.core.workflows.pages.page_facts import side_facts
+from keybundle.core.workflows.propose.defaults import make_default
+from keybundle.core.workflows.propose.type_rules import told_type
 from keybundle.core.workflows.session.workspace import Workspace
 
 BARCODE_CONFIDENCE = 0.98

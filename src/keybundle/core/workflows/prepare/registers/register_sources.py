@@ -14,39 +14,21 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import URL, Connection, create_engine, inspect, make_url, select, text
+from sqlalchemy import URL, Connection, create_engine, inspect, make_url, text
 from sqlalchemy.exc import SQLAlchemyError
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.registers.book import Entry
 from keybundle.core.rights.model import Right
-from keybundle.core.setup.model import Register, RegisterSource, Setup, name_of
-from keybundle.core.store import schema as t
+from keybundle.core.setup.model import Register, RegisterSource
 from keybundle.core.workflows.session.entries import bring_entries
 from keybundle.core.workflows.session.session import MACHINE, Session, needs
+from keybundle.core.workflows.session.source_states import STATE, SourceState, load_states
 from keybundle.core.workflows.session.workspace import Workspace
 
-STATE = "register source "
 MOST_ROWS = 500_000
 CONNECT_SECONDS, ASK_SECONDS = 5, 30
-
-
-@dataclass(frozen=True)
-class SourceState:
-    """How the copy of a register stands: when it was read last, when it was tried last, and what was in the way then."""
-
-    id: str
-    at: str = ""
-    tried_at: str = ""
-    trouble: str = ""
-
-    def said(self, setup: Setup) -> str:
-        """Return what is in the way, as a sentence."""
-        name = name_of(setup.registers, self.id)
-        if not self.at:
-            return message("sources.never", name=name, trouble=self.trouble)
-        return message("sources.away", name=name, trouble=self.trouble, at=self.at[:16].replace("T", " "))
 
 
 @dataclass(frozen=True)
@@ -69,22 +51,6 @@ class TableLook:
 
 class Away(InputProblem):
     """A source could not be read; the message says why, in the database's own words where these help."""
-
-
-def load_states(c: Connection) -> dict[str, SourceState]:
-    """Return how the copies of all registers with a source stand, by register."""
-    s = t.setting.c
-    rows = c.execute(select(s.name, s.value).where(s.name.startswith(STATE)))
-    return {r.name.removeprefix(STATE): SourceState(**r.value) for r in rows}
-
-
-def say_copies(c: Connection, setup: Setup) -> dict[str, str]:
-    """Return what who looks a value up should know of registers whose database is away, by register: how old the copy is."""
-    return {
-        key: message("sources.copy", name=name_of(setup.registers, key), at=state.at[:16].replace("T", " ") or "-")
-        for key, state in load_states(c).items()
-        if state.trouble and setup.register(key) is not None
-    }
 
 
 @needs(Right.PREPARE)

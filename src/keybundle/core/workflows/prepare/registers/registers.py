@@ -18,7 +18,7 @@ from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Register, Setup, name_of
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.prepare.parts import PartProblem, change_part
+from keybundle.core.workflows.prepare.parts.parts import PartProblem, change_part
 from keybundle.core.workflows.session.entries import EntriesBrought, EntriesPast, bring_back_entries, entries_history
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace

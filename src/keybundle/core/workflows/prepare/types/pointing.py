@@ -18,7 +18,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.routines import Zone
 from keybundle.core.workflows.arrange.bench import page_text, preview
 from keybundle.core.workflows.line.line import ON_SCREEN
-from keybundle.core.workflows.line.page_jobs import WORK, picture_job
+from keybundle.core.workflows.pages.page_jobs import WORK, picture_job
 from keybundle.core.workflows.session.session import Session, needs
 
 __all__ = [

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from keybundle.core.workflows.prepare.beginnings import take_beginning
+from keybundle.core.workflows.prepare.parts.beginnings import take_beginning
 from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.signing_in import begin_repository
 from keybundle.core.workflows.session.workspace import Workspace

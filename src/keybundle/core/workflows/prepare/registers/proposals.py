@@ -20,7 +20,8 @@ from keybundle.core.setup.model import Setup, name_of
 from keybundle.core.setup.parts import LONGEST_NAME
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.index.slip_help import add_entry
-from keybundle.core.workflows.prepare import parts, types
+from keybundle.core.workflows.prepare.parts import parts
+from keybundle.core.workflows.prepare.types import types
 from keybundle.core.workflows.session.session import Session, needs
 
 ENTRY, CHOICE, TYPE = "entry", "choice", "type"

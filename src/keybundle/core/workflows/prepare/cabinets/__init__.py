@@ -1,0 +1,1 @@
+"""Cabinets: their levels, and the storage areas that keep their files."""

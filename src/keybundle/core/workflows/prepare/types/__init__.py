@@ -1,0 +1,1 @@
+"""Document types: their fields, pages to point at, and what was learned of them."""

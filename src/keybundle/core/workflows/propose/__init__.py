@@ -1,0 +1,1 @@
+"""What is proposed of a document, and what is learned from those that are filed."""
