@@ -16,7 +16,8 @@ from keybundle.core.separation.facts import Placing
 from keybundle.core.workflows.line.page_work import examine, read
 from keybundle.core.workflows.pages.page_jobs import PageJob
 from keybundle.core.workflows.pages.preview_files import preview_path
-from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.demo import seed
 from keybundle.demo.trials import draw_page
 

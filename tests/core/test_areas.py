@@ -15,7 +15,7 @@ from keybundle.core.workflows.keep.trash import deleting
 from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.prepare.cabinets import areas
-from keybundle.core.workflows.session.workspace import open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
 from tests.support import DataTest, acting, filed_ids, scanned_template, shared_pool
 
 

@@ -11,7 +11,8 @@ from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch, Facts, Page, balance
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.separation.facts import Placing
-from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.demo import seed
 from tests.support import DataTest, add_page, place
 

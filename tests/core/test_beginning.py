@@ -19,7 +19,8 @@ from keybundle.core.workflows.prepare.parts import beginnings, first_start, part
 from keybundle.core.workflows.prepare.parts.first_start import FirstAnswers
 from keybundle.core.workflows.prepare.types import types
 from keybundle.core.workflows.session.session import NotAllowed, Session
-from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.workspace import Workspace
 from tests.support import DataTest, acting
 
 HERE = FirstAnswers("Weirside Stores", "Ottoline Reedmace", "a heron on the sluice", "de_DE", "Europe/Berlin")

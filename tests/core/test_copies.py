@@ -17,7 +17,8 @@ from keybundle.core.workflows.prepare.parts.parts import change_part, save_part
 from keybundle.core.workflows.send import copies
 from keybundle.core.workflows.send.behind import work_behind
 from keybundle.core.workflows.send.copies import tell_trouble, write_due
-from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.demo.names import PEOPLE
 from tests.support import DataTest, acting, scanned_template, shared_pool
 

@@ -21,7 +21,8 @@ from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.index import page_texts, slip
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.capture import find_routine, import_files, scan_stack
 from keybundle.demo import seed
 from tests.standin import FACTS, ONE_SIDED, Device, StandIn, answer

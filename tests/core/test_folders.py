@@ -21,7 +21,7 @@ from keybundle.core.workflows.prepare.cabinets import refiling
 from keybundle.core.workflows.prepare.parts import parts
 from keybundle.core.workflows.prepare.types import types
 from keybundle.core.workflows.propose.indexing import index_document
-from keybundle.core.workflows.session.workspace import open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
 from tests.support import DataTest, acting, count_filed, filed_ids, scanned_template, shared_pool
 
 BOATS, MOORING, NUMBER = "Boats", "Home mooring", "Boat number"

@@ -24,7 +24,8 @@ from keybundle.core.workflows.prepare.parts import parts, setup_admin
 from keybundle.core.workflows.prepare.types import types
 from keybundle.core.workflows.prepare.types.learned import list_learned
 from keybundle.core.workflows.send.sending import Wish, send_to_folder, texts_of
-from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.capture import find_routine, import_files
 from keybundle.demo.names import make_world
 from keybundle.demo.setup import make_setup

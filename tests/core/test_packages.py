@@ -12,7 +12,8 @@ from keybundle.core.repository import audit
 from keybundle.core.workflows.find.find import find_filed_ids
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.send.packages import import_package, write_package
-from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.capture import Captured, find_routine
 from keybundle.demo.names import PEOPLE
 from tests.support import DataTest, acting, shared_pool

@@ -22,7 +22,8 @@ from keybundle.core.workflows.arrange.bench import load_bench
 from keybundle.core.workflows.find import find
 from keybundle.core.workflows.keep.documents import browsing
 from keybundle.core.workflows.oversee import worklist
-from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.demo import seed
 from tests.support import DataTest, acting
 

@@ -22,7 +22,7 @@ from keybundle.core.workflows.prepare.parts import parts
 from keybundle.core.workflows.prepare.types import pointing, types
 from keybundle.core.workflows.propose.indexing import take_proposal
 from keybundle.core.workflows.session import access
-from keybundle.core.workflows.session.workspace import open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.take_in.capture import find_routine, import_files
 from tests.support import DataTest, acting, filed_ids, scanned_template, shared_pool
 

@@ -26,7 +26,8 @@ from keybundle.core.workflows.keep.documents.story import load_story
 from keybundle.core.workflows.keep.trash import deleting
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.send.behind import work_behind
-from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.workspace import Workspace
 from tests.core.test_pdfa import bbox_words
 from tests.core.test_versions import ADMIN, index_anew, index_words
 from tests.standin import StandIn

@@ -24,6 +24,7 @@ from keybundle.core.workflows.prepare.parts import parts, readiness
 from keybundle.core.workflows.prepare.registers import proposals, register_sources
 from keybundle.core.workflows.prepare.registers.sources_behind import follow_sources
 from keybundle.core.workflows.session.session import NotAllowed
+from keybundle.core.workflows.session.source_states import say_copies
 from tests.support import DataTest, acting
 
 ROWS = [
@@ -92,7 +93,7 @@ class Sqlite(SourceTest):
         self.assertEqual(len(self.names()), 3, "the copy is used")
         self.assertRegex(self.told()[0], r"Stock is read from a database that does not answer .* its copy of 20\d\d-")
         with self.ws.place.database.read() as c:
-            copies = source_states.say_copies(c, self.ws.setup)
+            copies = say_copies(c, self.ws.setup)
         self.assertRegex(copies[self.id], r"^Stock is a copy, read on 20\d\d-.*: its database is away just now\.$")
         self.assertFalse(self.path.exists(), "nothing is made in its place")
         away.rename(self.path)

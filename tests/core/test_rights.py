@@ -38,7 +38,8 @@ from keybundle.core.workflows.send.sending import Wish, send_to_folder
 from keybundle.core.workflows.session import access
 from keybundle.core.workflows.session.access import Spot
 from keybundle.core.workflows.session.session import NEEDS, NotAllowed, Session
-from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.workspace import Workspace
 from tests.support import ROOT, DataTest, acting, scanned_template, shared_pool
 
 JUNIOR, OPERATOR, SUPERVISOR = "Hollin Waterhen", "Elspra Towpath", "Tarvin Windlass"

@@ -13,7 +13,7 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.search.query import Condition, parse_query
 from keybundle.core.workflows.find.find import find, understand, words_on
-from keybundle.core.workflows.session.workspace import open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
 from tests.support import DataTest, acting, filed_ids, scanned_template
 
 FIELDS = ["Bill number", "Total", "Bill date", "Supplier"]

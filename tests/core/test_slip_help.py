@@ -26,7 +26,8 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.prepare.registers.register_files import import_register, read_register
 from keybundle.core.workflows.propose.defaults import count_up
 from keybundle.core.workflows.propose.indexing import index_document
-from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.demo.trials import draw_page
 from tests.support import DataTest, acting, add_page, filed_ids, place, scanned_template, shared_pool
 

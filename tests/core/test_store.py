@@ -22,7 +22,7 @@ from keybundle.core.store.moving import LEFT_BEHIND, move_directory
 from keybundle.core.store.place import hold, open_place
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.oversee.verify import verify
-from keybundle.core.workflows.session.workspace import open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
 from tests.support import ROOT, DataTest, acting, run_cli
 
 
@@ -163,7 +163,7 @@ class Trail(DataTest):
         self.assertEqual(done.stdout.strip(), verify(acting(workspace)).head)
 
     def demo_open(self, data: Path):  # type: ignore[no-untyped-def]
-        from keybundle.core.workflows.session.workspace import open_workspace
+        from keybundle.core.workflows.session.opening import open_workspace
 
         workspace = open_workspace(data)
         self.addCleanup(workspace.close)

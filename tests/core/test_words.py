@@ -22,7 +22,7 @@ from keybundle.core.fields.locales import decimal_mark, is_day_first, is_locale
 from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.index import slip
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.session.workspace import open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
 from tests.support import ROOT, DataTest, acting, scanned_template, shared_pool
 
 CORE = ROOT / "src" / "keybundle" / "core"

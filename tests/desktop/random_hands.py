@@ -21,7 +21,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from keybundle.core.workflows.index import slip
-from keybundle.core.workflows.session.workspace import open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.take_in.capture import find_routine, scan_stack
 from keybundle.demo import seed as demo
 from keybundle.desktop.app import Desktop

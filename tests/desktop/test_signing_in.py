@@ -13,7 +13,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.workflows.prepare.parts import parts
 from keybundle.core.workflows.session import access, signing_in
 from keybundle.core.workflows.session.access import Spot
-from keybundle.core.workflows.session.workspace import open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.access_sheet import AccessSheet
 from keybundle.desktop.views.give_sheet import GiveSheet

@@ -31,7 +31,8 @@ from keybundle.core.workflows.file.closing import close_batch
 from keybundle.core.workflows.file.throwing_away import bring_batch_back, erase_thrown, throw_batch_away
 from keybundle.core.workflows.index import page_texts, slip
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.workspace import Workspace
 from tests.standin import FACTS, StandIn, answer
 from tests.support import acting, add_page, shared_folder
 

@@ -13,7 +13,7 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.store.place import hold
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.session.workspace import open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.take_in.capture import find_routine, scan_stack
 from keybundle.core.workflows.take_in.devices import find_scanners
 from tests.support import acting

@@ -21,7 +21,8 @@ from keybundle.core.workflows.keep.areas import relocating
 from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.oversee.verify import verify
-from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.workspace import Workspace
 from tests.core.test_versions import ADMIN, index_anew, index_words
 from tests.flows.conservation import find_losses
 from tests.flows.keeping_child import render

@@ -14,7 +14,8 @@ from keybundle.core.workflows.keep.documents import correcting, rearranging
 from keybundle.core.workflows.keep.trash import deleting
 from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.pages import pdf_work
-from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.workspace import Workspace
 from tests.flows.crash_child import say
 from tests.standin import StandIn
 from tests.support import acting, filed_ids

@@ -16,7 +16,8 @@ from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.find.find import find_filed_ids
 from keybundle.core.workflows.index import slip
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.capture import import_files
 from tests.support import DataTest, acting, shared_pool
 

@@ -13,9 +13,10 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.progress import Progress, Step, silent
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.store.place import hold
+from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.signing_in import needs_password, sign_in_unattended
-from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.workspace import Workspace
 
 WORKERS = 2
 

@@ -19,6 +19,7 @@ from keybundle.core.repository.model import NewDocument
 from keybundle.core.setup.model import Setup
 from keybundle.core.store.files import FolderStore
 from keybundle.core.workflows.propose.known import KnownPage, file_known, prepare_known
+from keybundle.core.workflows.session.opening import repository_of
 from keybundle.core.workflows.session.session import MACHINE
 from keybundle.core.workflows.session.signing_in import let_in_importer
 from keybundle.core.workflows.session.workspace import Workspace
@@ -93,7 +94,7 @@ def file_documents(
 ) -> int:
     """File the first ``count`` documents that are not there yet; return how many were filed now."""
     cancel = cancel or CancelToken()
-    missing = [n for n in range(count) if workspace.repository.find_key(f"demo:{n}") is None]
+    missing = [n for n in range(count) if repository_of(workspace).find_key(f"demo:{n}") is None]
     root = str(workspace.place.files.root)
     waiting: deque[Future[Any]] = deque()
     done = 0

@@ -32,9 +32,10 @@ from keybundle.core.workflows.oversee.forgetting import tidy_up
 from keybundle.core.workflows.pages.page_jobs import WORK
 from keybundle.core.workflows.prepare.registers.sources_behind import follow_sources
 from keybundle.core.workflows.send.behind import work_behind
+from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.signing_in import choose_person
-from keybundle.core.workflows.session.workspace import Workspace, open_workspace
+from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.devices import Devices
 from keybundle.core.workflows.take_in.opening import door_path
 from keybundle.desktop.door import Door

@@ -132,6 +132,11 @@ def touched_things(delta: Delta) -> set[tuple[str, ...]]:
     return found
 
 
+def changes_pages(delta: Delta) -> bool:
+    """Whether a difference is about pages: their order, what becomes of them, or which documents there are."""
+    return any(d[0] not in ("value", "document") or (d[0] == "document" and not (d[3] and d[4])) for d in delta)
+
+
 def reapply(batch: Batch, delta: Delta, pick: int, new_id: Callable[[], str], came: Iterable[str] = ()) -> Batch:
     """Return the batch as it is now with a difference taken back (``pick`` 0) or done again (1).
 

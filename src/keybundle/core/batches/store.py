@@ -8,7 +8,7 @@ and never against what a person decided; none of them makes a person's command f
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy import Connection, Row, delete, insert, select, update
@@ -20,6 +20,7 @@ from keybundle.core.batches.again import mark_by_hand, propose_anew
 from keybundle.core.batches.commands import leave_out
 from keybundle.core.batches.delta import (
     Delta,
+    changes_pages,
     diff,
     reapply,
     touched_documents,
@@ -34,6 +35,16 @@ from keybundle.core.store import schema as t
 from keybundle.core.store.setup_parts import person_name
 
 THROWN, THROWN_REASON = message("step.throw-away"), message("reason.thrown-away")
+
+
+@dataclass(frozen=True)
+class NextStep:
+    """The step that undo or redo would take: its label, whose it is, whether it is about pages, the other batch it touches."""
+
+    label: str
+    who: str
+    is_of_pages: bool
+    partner: str | None
 
 
 class BatchStore(MachineWrites):
@@ -148,38 +159,38 @@ class BatchStore(MachineWrites):
 
     # -- undo and redo -----------------------------------------------------------------------------------------
 
-    def next_undo(self, batch_id: str) -> str | None:
-        """Return the label of the step that undo would take back."""
-        return self._edge_label(batch_id, undone=False)
-
-    def next_redo(self, batch_id: str) -> str | None:
-        """Return the label of the step that redo would do again."""
-        return self._edge_label(batch_id, undone=True)
-
-    def _edge(self, c: Connection, batch_id: str, undone: bool) -> Row[Any] | None:
-        order = t.step.c.id.asc() if undone else t.step.c.id.desc()
-        chosen = select(t.step).where(t.step.c.batch_id == batch_id, t.step.c.undone.is_(undone)).order_by(order)
-        return c.execute(chosen.limit(1)).first()
-
-    def _edge_label(self, batch_id: str, *, undone: bool) -> str | None:
+    def next_step(self, batch_id: str, *, undone: bool, who: str | None = None) -> NextStep | None:
+        """Return the step that undo (or redo) would take: the last one of ``who``, of anybody for None."""
         with self._db.read() as c:
-            row = self._edge(c, batch_id, undone)
-            return row.label if row else None
+            row = self._edge(c, batch_id, undone, who)
+        if row is None:
+            return None
+        return NextStep(row.label, row.who, changes_pages(row.delta), transfer.partner_of(row.delta))
 
-    def undo(self, batch_id: str) -> str:
-        """Take back the last step on the batch as it is now and return its label; raises InputProblem in words."""
-        return self._replay(batch_id, undone=False)
+    def _edge(self, c: Connection, batch_id: str, undone: bool, who: str | None = None) -> Row[Any] | None:
+        s = t.step.c
+        own = () if who is None else (s.who == who,)
+        chosen = select(t.step).where(s.batch_id == batch_id, s.undone.is_(undone), *own)
+        return c.execute(chosen.order_by(s.id.asc() if undone else s.id.desc()).limit(1)).first()
 
-    def redo(self, batch_id: str) -> str:
+    def undo(self, batch_id: str, who: str | None = None) -> str:
+        """Take back the last step (of ``who``, where that is said) on the batch as it is now and return its label.
+
+        Raises InputProblem in words, and where somebody else has changed the same since.
+        """
+        return self._replay(batch_id, who, undone=False)
+
+    def redo(self, batch_id: str, who: str | None = None) -> str:
         """Do the step again that was undone last."""
-        return self._replay(batch_id, undone=True)
+        return self._replay(batch_id, who, undone=True)
 
-    def _replay(self, batch_id: str, *, undone: bool) -> str:
+    def _replay(self, batch_id: str, who: str | None, *, undone: bool) -> str:
         with self._db.atomic() as c:
             _refuse_closed(load_batch(c, batch_id))
-            row = self._edge(c, batch_id, undone)
+            row = self._edge(c, batch_id, undone, who)
             if row is None:
                 raise InputProblem(message("store.nothing-redo") if undone else message("store.nothing-undo-batch"))
+            self._refuse_later(c, row)
             rows = [row, *self._other_half(c, batch_id, row, undone)]
             pick = 1 if undone else 0
             came = transfer.carry_rows(c, [entry for step in rows for entry in step.delta], pick)
@@ -191,6 +202,17 @@ class BatchStore(MachineWrites):
             brought = sum(map(len, came.values()))
             stayed = sum(entry[0] == transfer.MOVED for step in rows for entry in step.delta) - brought
             return message("store.stay-where-they-now", label=row.label, n=stayed) if stayed else row.label
+
+    def _refuse_later(self, c: Connection, row: Row[Any]) -> None:
+        """Raise InputProblem where a step of somebody else, made after this one, is about the same things."""
+        s, mine = t.step.c, touched_things(row.delta)
+        since = select(t.step).where(s.batch_id == row.batch_id, s.id > row.id, s.who != row.who, s.undone.is_(False))
+        for later in c.execute(since):
+            if mine & touched_things(later.delta):
+                name = person_name(c, later.who)
+                raise InputProblem(
+                    message("store.changed-same-meanwhile-nothing-changed", person_name=name, label=later.label)
+                )
 
     def _reapply(self, c: Connection, batch_id: str, step: Delta, pick: int, came: Delta) -> None:
         before = load_batch(c, batch_id)
@@ -209,12 +231,6 @@ class BatchStore(MachineWrites):
             return []
         halves = c.execute(select(t.step).where(s.batch_id == partner, s.at == row.at, s.undone.is_(undone)))
         return [r for r in halves if transfer.partner_of(r.delta) == batch_id]
-
-    def partner(self, batch_id: str, *, undone: bool) -> str | None:
-        """Return the other batch that the next undo (or redo) touches."""
-        with self._db.read() as c:
-            row = self._edge(c, batch_id, undone)
-            return transfer.partner_of(row.delta) if row else None
 
     # -- the whole batch ---------------------------------------------------------------------------------------
 

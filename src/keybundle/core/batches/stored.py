@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 
 from sqlalchemy import ColumnElement, Connection, and_, bindparam, delete, func, insert, or_, select, update
 
@@ -18,6 +18,7 @@ from keybundle.core.store import schema as t
 from keybundle.core.store.database import Database
 
 Settle = Callable[[Batch], Batch]
+MOST_BOUND = 500
 
 _TEXTS = select(t.page.c.id, t.page_text.c.bytes).join(t.page_text, t.page_text.c.id == t.page.c.text_id)
 _TEXTS = _TEXTS.where(t.page.c.id.in_(bindparam("pages", expanding=True)))
@@ -50,6 +51,28 @@ class StoredBatches:
         self._clock = clock
         self._settle = settle
         self.size_of: Callable[[str], int] = lambda sha: 0  # the bytes of a stored file, by its SHA-256
+
+    def batch_of_page(self, page_id: str) -> str | None:
+        """Return the batch that a page lies in, None where there is no such page."""
+        with self._db.read() as c:
+            found: str | None = c.execute(select(t.page.c.batch_id).where(t.page.c.id == page_id)).scalar()
+            return found
+
+    def pages_of_batch(self, batch_id: str, page_ids: Sequence[str]) -> list[str]:
+        """Return those of the pages that lie in a batch, in the order asked for."""
+        p, found = t.page.c, set[str]()
+        with self._db.read() as c:
+            for start in range(0, len(page_ids), MOST_BOUND):
+                some = page_ids[start : start + MOST_BOUND]
+                found |= set(c.execute(select(p.id).where(p.batch_id == batch_id, p.id.in_(some))).scalars())
+        return [i for i in page_ids if i in found]
+
+    def batch_of_document(self, document_id: str) -> str | None:
+        """Return the batch that a document waits in or came from, None where there is no such document."""
+        d = t.batch_document.c
+        with self._db.read() as c:
+            found: str | None = c.execute(select(d.batch_id).where(d.id == document_id)).scalar()
+            return found
 
     def texts(self, page_ids: Iterable[str]) -> dict[str, bytes]:
         """Return the stored text of pages that have one, in the order asked for."""

@@ -10,6 +10,7 @@ from sqlalchemy import Connection
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.ids import BatchId, DocumentId, PageId
 from keybundle.core.base.messages import message
 from keybundle.core.base.page_kind import PageKind
 from keybundle.core.batches import arranging, commands
@@ -31,9 +32,9 @@ from keybundle.core.workflows.pages.preview_files import preview_path, tiles_fol
 from keybundle.core.workflows.propose.defaults import local_day
 from keybundle.core.workflows.propose.why_not import why_not
 from keybundle.core.workflows.session.access import say_kept_waiting
+from keybundle.core.workflows.session.handles import OpenBatch
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.source_states import say_copies
-from keybundle.core.workflows.session.workspace import Workspace
 
 Command = Callable[[Batch], Batch]
 
@@ -67,43 +68,44 @@ class BenchData:
 
 
 @needs(Right.LOOK)
-def load_bench(session: Session, batch_id: str) -> BenchData:
+def load_bench(session: Session, batch_id: BatchId) -> BenchData:
     """Return a batch as the bench shows it."""
     workspace = session.workspace
-    batch = workspace.batches.load(batch_id)
+    own = session.batch(batch_id)
+    batch = own.load()
     same = find_filed_already(session, batch)
     facts = {
-        key: _facts(session, batch.documents[key], own, same.get(key, ()))
-        for key, own in batch.pages_by_document().items()
+        key: _facts(own, batch.documents[key], pages, same.get(key, ()))
+        for key, pages in batch.pages_by_document().items()
     }
-    undo, redo = workspace.batches.next_undo(batch_id), workspace.batches.next_redo(batch_id)
+    undo, redo = (step.label if (step := own.next_step(undone=x)) is not None else None for x in (False, True))
     with workspace.place.database.read() as c:
         copies = say_copies(c, workspace.setup)
     return BenchData(batch, facts, balance(batch), undo, redo, local_day(workspace, batch.created_at), copies)
 
 
 @needs(Right.LOOK)
-def list_pages(session: Session, batch_id: str) -> tuple[Page, ...]:
+def list_pages(session: Session, batch_id: BatchId) -> tuple[Page, ...]:
     """Return the pages of a batch, in order."""
-    return session.workspace.batches.load(batch_id).pages
+    return session.batch(batch_id).load().pages
 
 
 @needs(Right.LOOK)
-def load_slip(session: Session, batch_id: str, document_id: str) -> Document:
+def load_slip(session: Session, batch_id: BatchId, document_id: DocumentId) -> Document:
     """Return a document of a batch as it is in the store now."""
-    return session.workspace.batches.load(batch_id).document(document_id)
+    return session.batch(batch_id).load().document(document_id)
 
 
 def _facts(
-    session: Session, document: Document, pages: Sequence[Page], same: tuple[tuple[str, str], ...]
+    own: OpenBatch, document: Document, pages: Sequence[Page], same: tuple[tuple[str, str], ...]
 ) -> DocumentFacts:
-    workspace = session.workspace
+    session, workspace = own.session, own.session.workspace
     kind, told = workspace.setup.document_type(document.type), why_not(workspace, document, pages)
     if kind is None:
-        return DocumentFacts(_first_line(workspace, pages[0]), (), (), told)
+        return DocumentFacts(_first_line(own, pages[0]), (), (), told)
     destination = compute_destination(kind, workspace.setup, document.values)
     named = any(v.items for v in document.values.values())
-    caption = make_caption(kind, document.values) if named else f"{kind.name}: {_first_line(workspace, pages[0])}"
+    caption = make_caption(kind, document.values) if named else f"{kind.name}: {_first_line(own, pages[0])}"
     kept = say_kept_waiting(session, document.kept_to, destination)
     with workspace.place.database.read() as c:
         path = (destination.titles[0], *led(c, destination.cabinet, destination.path[1:]))
@@ -147,52 +149,48 @@ def _key_values(kind: DocumentType, document: Document) -> dict[str, str]:
     return values if len(values) == len(kind.key) and not document.filed_id else {}
 
 
-def _first_line(workspace: Workspace, page: Page) -> str:
+def _first_line(own: OpenBatch, page: Page) -> str:
     """Return the first telling line of a document without type."""
-    data = workspace.batches.texts([page.id]).get(page.id)
+    data = own.texts([page.id]).get(page.id)
     lines = [x for x in PageText.from_bytes(data).plain.splitlines() if len(x) > 8] if data else []
     return lines[0][:60] if lines else message("bench.read-yet")
 
 
 @needs(Right.INDEX)
-def run_command(session: Session, line: Line, batch_id: str, label: str, command: Command) -> Changes:
+def run_command(session: Session, line: Line, batch_id: BatchId, label: str, command: Command) -> Changes:
     """Run an operator's command as one undoable step; raises InputProblem in words."""
-    workspace, who = session.workspace, session.person
-    workspace.batches.apply(batch_id, who, label, command)
+    session.batch(batch_id).apply(label, command)
     line.revise(batch_id)
     return Changes(frozenset([batch_id]), text=label)
 
 
 @needs(Right.INDEX, under="page edits")
-def edit_pages(session: Session, line: Line, batch_id: str, label: str, command: Command) -> Changes:
+def edit_pages(session: Session, line: Line, batch_id: BatchId, label: str, command: Command) -> Changes:
     """Run a command about pages as one undoable step; raises InputProblem in words."""
     return run_command(session, line, batch_id, label, command)
 
 
 @needs(Right.INDEX)
-def toggle_reading(session: Session, line: Line, batch_id: str) -> None:
+def toggle_reading(session: Session, line: Line, batch_id: BatchId) -> None:
     """Stop the reading of a batch, or read on; what was read stays."""
+    session.batch(batch_id)
     (line.read_on if batch_id in line.stopped else line.stop_reading)(batch_id)
 
 
 @needs(Right.INDEX)
-def undo(session: Session, line: Line, batch_id: str) -> Changes:
+def undo(session: Session, line: Line, batch_id: BatchId) -> Changes:
     """Take back the last step of a batch."""
     return _replay(session, line, batch_id, undone=False)
 
 
 @needs(Right.INDEX)
-def redo(session: Session, line: Line, batch_id: str) -> Changes:
+def redo(session: Session, line: Line, batch_id: BatchId) -> Changes:
     """Do again what was undone last."""
     return _replay(session, line, batch_id, undone=True)
 
 
-def _replay(session: Session, line: Line, batch_id: str, *, undone: bool) -> Changes:
-    workspace = session.workspace
-    touched = frozenset(x for x in (batch_id, workspace.batches.partner(batch_id, undone=undone)) if x)
-    for batch in touched:
-        session.require_batch(batch)
-    label = workspace.batches.redo(batch_id) if undone else workspace.batches.undo(batch_id)
+def _replay(session: Session, line: Line, batch_id: BatchId, *, undone: bool) -> Changes:
+    label, touched = session.batch(batch_id).replay(undone=undone)
     for batch in touched:
         line.revise(batch)
     return Changes(touched, text=message("bench.done-again" if undone else "bench.undone", label=label))
@@ -238,22 +236,20 @@ def move_command(page_ids: Sequence[str], target: str, *, after: bool) -> tuple[
 
 @needs(Right.INDEX, under="page edits")
 def move_to_batch(
-    session: Session, line: Line, source: str, page_ids: Sequence[str], target: str, beside: str, *,
+    session: Session, line: Line, source: BatchId, page_ids: Sequence[PageId], target: BatchId, beside: PageId, *,
     after: bool,
 ) -> Changes:  # fmt: skip
     """Move pages from one open batch to another, beside a page there; one step that can be undone in either."""
-    workspace, who = session.workspace, session.person
-    workspace.batches.transfer(source, page_ids, target, beside, who, after=after)
+    session.batch(source).transfer(page_ids, session.batch(target), beside, after=after)
     line.revise(source)
     line.revise(target)
     return Changes(frozenset([source, target]), text=message("step.move-between"))
 
 
 @needs(Right.LOOK)
-def page_text(session: Session, page_id: str) -> PageText | None:
+def page_text(session: Session, page_id: PageId) -> PageText | None:
     """Return the text of a page in a batch, None before it was read."""
-    workspace = session.workspace
-    data = workspace.batches.texts([page_id]).get(page_id)
+    data = session.page(page_id).text()
     return PageText.from_bytes(data) if data else None
 
 
@@ -267,6 +263,7 @@ def preview(
     kind: str = "screen",
 ) -> Path:
     """Return the file of a page's picture (``thumbnail``, ``screen`` or ``full``), making it where it is missing."""
+    session.require_picture(page_id, picture[0])
     workspace = session.workspace
     path = preview_path(workspace.place.cache, page_id, frame.rotation, kind)
     if not path.exists():
@@ -277,11 +274,14 @@ def preview(
 
 
 @needs(Right.LOOK)
-def sharp(session: Session, pool: Pool, page_id: str, picture: tuple[str, int, PageKind], frame: Frame) -> Path | Tiles:
+def sharp(
+    session: Session, pool: Pool, page_id: PageId, picture: tuple[str, int, PageKind], frame: Frame
+) -> Path | Tiles:
     """Return a page in full resolution: its picture, or of a very large one its tiles, made where they are missing."""
     workspace = session.workspace
     if not is_large(frame.width, frame.height):
         return preview(session, pool, page_id, picture, frame, "full")
+    session.require_picture(page_id, picture[0])
     folder = tiles_folder(workspace.place.cache, page_id, frame.rotation)
     if not folder.exists():
         job = picture_job(workspace.place.files, page_id, picture, frame)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Grantee, Right
@@ -26,11 +27,11 @@ class Given:
 
 
 @needs(Right.LOOK)
-def load_given(session: Session, batch_id: str) -> Given:
+def load_given(session: Session, batch_id: BatchId) -> Given:
     """Return whose a batch is and whom it was given to, groups first, then people who may index."""
     workspace = session.workspace
-    setup, batch = workspace.setup, workspace.batches.load(batch_id)
-    has = workspace.batches.shared_with(batch_id)
+    setup, batch = workspace.setup, session.batch(batch_id).load()
+    has = session.batch(batch_id).shared_with()
     others = [(Grantee("group", g.id), g.name) for g in setup.groups]
     others += [
         (Grantee("person", p.id), p.name) for p in setup.people
@@ -43,18 +44,18 @@ def load_given(session: Session, batch_id: str) -> Given:
 
 
 @needs(Right.INDEX)
-def give_batch(session: Session, batch_id: str, grantee: Grantee, *, given: bool) -> Changes:
+def give_batch(session: Session, batch_id: BatchId, grantee: Grantee, *, given: bool) -> Changes:
     """Give a batch to a person or group too, or take it from them; audited. Raises NotAllowed for somebody else's batch."""
     workspace = session.workspace
     with workspace.place.database.atomic() as c:
-        batch = workspace.batches.load(batch_id)
+        batch = session.batch(batch_id).load()
         if not _may_give(session, batch.owner):
             raise NotAllowed(message("giving.not-yours", owner=name_of(workspace.setup.people, batch.owner)))
         known = {"group": workspace.setup.groups, "person": workspace.setup.people}.get(grantee.kind, ())
         name = next((p.name for p in known if p.id == grantee.id), None)
         if name is None:
             raise InputProblem(message("giving.nobody-there"))
-        workspace.batches.share(batch_id, grantee.kind, grantee.id, shared=given)
+        session.batch(batch_id).share(grantee.kind, grantee.id, shared=given)
         what = "batch given" if given else "batch taken from"
         told = {"kind": grantee.kind, "to": grantee.id, "name": name}
         audit.append(c, workspace.clock.stamp(), session.person, what, f"batch {batch_id}", told)
@@ -62,17 +63,17 @@ def give_batch(session: Session, batch_id: str, grantee: Grantee, *, given: bool
 
 
 @needs(Right.INDEX)
-def hand_over(session: Session, batch_id: str, person_id: str) -> Changes:
+def hand_over(session: Session, batch_id: BatchId, person_id: str) -> Changes:
     """Make somebody else the owner of a batch; audited. Raises NotAllowed for somebody else's batch."""
     workspace = session.workspace
     with workspace.place.database.atomic() as c:
-        batch = workspace.batches.load(batch_id)
+        batch = session.batch(batch_id).load()
         if not _may_give(session, batch.owner):
             raise NotAllowed(message("giving.not-yours", owner=name_of(workspace.setup.people, batch.owner)))
         if person_id not in dict(_could_own(workspace.setup)):
             raise InputProblem(message("giving.nobody-there"))
         name = name_of(workspace.setup.people, person_id)
-        workspace.batches.hand_over(batch_id, person_id)
+        session.batch(batch_id).hand_over(person_id)
         told = {"from": batch.owner, "to": person_id, "name": name}
         audit.append(c, workspace.clock.stamp(), session.person, "batch handed over", f"batch {batch_id}", told)
     return Changes(frozenset([batch_id]), text=message("giving.handed-over", name=name))

@@ -9,6 +9,7 @@ from typing import Any
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import BatchId, PageId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.batches.again import cut_batch, separate_again
@@ -24,6 +25,7 @@ from keybundle.core.workflows.line.readings import keep_reading
 from keybundle.core.workflows.pages.page_facts import side_facts, with_type
 from keybundle.core.workflows.pages.page_jobs import WORK, page_job, wanted_marks
 from keybundle.core.workflows.propose.indexing import known_first_pages
+from keybundle.core.workflows.session.handles import OpenBatch
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.capture import routine_of
@@ -64,16 +66,16 @@ class Rehearsal:
 
 @needs(Right.INDEX, under="page edits")
 def separate_batch_again(
-    session: Session, line: Line, pool: Pool, batch_id: str, *,
+    session: Session, line: Line, pool: Pool, batch_id: BatchId, *,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Separated:  # fmt: skip
     """Cut an open batch by its routine's present rules, as one step that can be undone; hand-made work stays."""
-    workspace, who = session.workspace, session.person
-    batch = workspace.batches.load(batch_id)
+    workspace, own = session.workspace, session.batch(batch_id)
+    batch = own.load()
     if batch.captured_at is None or any(p.facts is None and not p.trouble for p in batch.pages):
         raise InputProblem(message("separating.pages-batch-still-coming-or"))
     routine = routine_of(workspace, batch)
-    sides = gather_facts(workspace, pool, batch, routine, keep=True, progress=progress, cancel=cancel)
+    sides = gather_facts(own, pool, batch, routine, keep=True, progress=progress, cancel=cancel)
     conflicts: tuple[str, ...] = ()
 
     def command(now: Batch) -> Batch:
@@ -82,20 +84,20 @@ def separate_batch_again(
         conflicts = again.conflicts
         return again.batch
 
-    workspace.batches.apply(batch_id, who, message("step.separate-again"), command, by_hand=False)
+    own.apply(message("step.separate-again"), command, by_hand=False)
     line.revise(batch_id)
     return Separated(Changes(frozenset([batch_id]), text=message("separating.separated-again")), conflicts)
 
 
 @needs(Right.LOOK)
 def rehearse(
-    session: Session, pool: Pool, batch_id: str, routine: Routine, *,
+    session: Session, pool: Pool, batch_id: BatchId, routine: Routine, *,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Rehearsal:  # fmt: skip
     """Try a routine (perhaps one not saved yet) on a batch without changing it."""
-    workspace = session.workspace
-    batch = workspace.batches.load(batch_id)
-    sides = gather_facts(workspace, pool, batch, routine, keep=False, progress=progress, cancel=cancel)
+    own = session.batch(batch_id)
+    batch = own.load()
+    sides = gather_facts(own, pool, batch, routine, keep=False, progress=progress, cancel=cancel)
     placings = cut_batch(batch, routine, sides)
     kept = {p.id for p in batch.pages if p.kept}
     truth = {pages[0].id for pages in batch.pages_by_document().values()}
@@ -110,24 +112,24 @@ def rehearse(
 
 
 def gather_facts(
-    workspace: Workspace, pool: Pool, batch: Batch, routine: Routine, *, keep: bool,
+    own: OpenBatch, pool: Pool, batch: Batch, routine: Routine, *, keep: bool,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> dict[str, SideFacts]:  # fmt: skip
     """Return what the routine's rules need to know of each measured page, looking and reading where it is missing.
 
     With ``keep`` what was found is stored with the pages.
     """
-    cancel = cancel or CancelToken()
+    workspace, cancel = own.session.workspace, cancel or CancelToken()
     pages = [p for p in batch.pages if p.facts is not None]
     wanted = wanted_marks(workspace.setup, routine)
     marks = _look(workspace, pool, [p for p in pages if not _covers(p, wanted)], routine, progress, cancel)
     looked = [replace(p, facts=marks[p.id]) if p.id in marks else p for p in pages]
     if keep:
         for page in (p for p in looked if p.id in marks):
-            workspace.batches.set_facts(page.id, page.facts, page.trouble, again=True)
+            own.set_facts(PageId(page.id), page.facts, page.trouble)
     texts: Mapping[str, PageText] = {}
     if routine.separation.needs_text:
-        texts = _texts(workspace, pool, looked, routine, keep, progress, cancel)
+        texts = _texts(own, pool, looked, routine, keep, progress, cancel)
     known = known_first_pages(workspace, routine)
     sides = {p.id: side_facts(p, texts.get(p.id), known(texts[p.id]) if p.id in texts else "") for p in looked}
     return {key: with_type(side, workspace.setup) for key, side in sides.items()}
@@ -152,18 +154,18 @@ def _revive(data: dict[str, Any]) -> dict[str, Any]:
 
 
 def _texts(
-    workspace: Workspace, pool: Pool, pages: list[Page], routine: Routine, keep: bool, progress: Progress,
+    own: OpenBatch, pool: Pool, pages: list[Page], routine: Routine, keep: bool, progress: Progress,
     cancel: CancelToken,
 ) -> dict[str, PageText]:  # fmt: skip
     asked_of = [p for p in pages if p.facts and not (p.facts.is_blank or p.facts.separator) and not p.trouble]
-    known = {k: weighed(d) for k, d in workspace.batches.texts([p.id for p in asked_of]).items()}
+    known = {k: weighed(d) for k, d in own.texts([p.id for p in asked_of]).items()}
     missing = [p for p in asked_of if p.id not in known]
-    jobs = [page_job(workspace.place.files, p, routine) for p in missing]
+    jobs = [page_job(own.session.workspace.place.files, p, routine) for p in missing]
     asked = [pool.submit(f"{WORK}:read", job, priority=FIRST_PAGE) for job in jobs]
     for page, (data, _) in zip(missing, _collect(asked, "separating.reading-page", progress, cancel), strict=True):
         known[page.id] = weighed(data)
         if keep:
-            keep_reading(workspace, page, data)
+            keep_reading(own.session.workspace, page, data)
     return known
 
 

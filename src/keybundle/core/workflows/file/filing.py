@@ -16,10 +16,11 @@ from sqlalchemy import Connection, select
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import AppError, InputProblem
+from keybundle.core.base.ids import BatchId, DocumentId, FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.batches.model import Batch, Document, State
-from keybundle.core.filing.commit import commit_document, compose_document, uncommit_document
+from keybundle.core.filing.commit import compose_document
 from keybundle.core.filing.destination import Destination, compute_destination, make_caption
 from keybundle.core.filing.gate import Following
 from keybundle.core.filing.keeping import keep_document_to
@@ -35,6 +36,7 @@ from keybundle.core.workflows.keep.areas.places import area_of, bring_files, not
 from keybundle.core.workflows.pages.page_jobs import cleaned_by
 from keybundle.core.workflows.propose.learning import learn, refresh_calibration, unlearn
 from keybundle.core.workflows.propose.why_not import why_not
+from keybundle.core.workflows.session.handles import OpenBatch, let_go
 from keybundle.core.workflows.session.session import NotAllowed, Session, asks_inside, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -83,7 +85,7 @@ class Filing:
 
 @needs(Right.FILE, under="filing")
 def file_documents(
-    session: Session, pool: Pool, batch_id: str, document_ids: Sequence[str] | None = None, *,
+    session: Session, pool: Pool, batch_id: BatchId, document_ids: Sequence[DocumentId] | None = None, *,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Filed:  # fmt: skip
     """File the ready ones among the named documents (None: all of the batch), each all or nothing, and make their PDFs.
@@ -101,7 +103,7 @@ def file_documents(
 
 
 @needs(Right.FILE, under="filing")
-def begin_filing(session: Session, batch_id: str, document_ids: Sequence[str] | None = None) -> Filing:
+def begin_filing(session: Session, batch_id: BatchId, document_ids: Sequence[DocumentId] | None = None) -> Filing:
     """Claim what is ready among the named documents (None: all of the batch); ``finish_filing`` must follow.
 
     This much is quick: what a person does to the batch afterwards waits for it, not for the files. Raises InputProblem
@@ -110,9 +112,9 @@ def begin_filing(session: Session, batch_id: str, document_ids: Sequence[str] | 
     workspace, who = session.workspace, session.person
     begun = Filing(workspace.clock.new_id(), who, Filed(batch_id), document_ids is not None)
     try:
-        _take_in_hand(workspace, begun, document_ids)
+        _take_in_hand(session.batch(batch_id), begun, document_ids)
     except BaseException:
-        _let_go(workspace, begun)
+        _let_go(session, begun)
         raise
     return begun
 
@@ -133,7 +135,7 @@ def finish_filing(
                 result.left.append((_name(one.document, one.kind), said))
             progress(Step(number, len(in_hand), message("progress.filing-one", document=_name(one.document, one.kind))))
     finally:
-        _let_go(workspace, begun)
+        _let_go(session, begun)
     if result.entries:
         result.record = begun.claim
         end_record(workspace, begun.claim, result.left)
@@ -141,26 +143,23 @@ def finish_filing(
     return result
 
 
-def _let_go(workspace: Workspace, begun: Filing) -> None:
-    workspace.batches.release(begun.claim)
+def _let_go(session: Session, begun: Filing) -> None:
+    let_go(session.workspace, begun.claim)
 
 
-def _take_in_hand(workspace: Workspace, begun: Filing, document_ids: Sequence[str] | None) -> None:
+def _take_in_hand(own: OpenBatch, begun: Filing, document_ids: Sequence[str] | None) -> None:
     """Claim what is ready; note why the others are left."""
-    batches, result = workspace.batches, begun.result
-    wanted = [
-        d.id for d in batches.load(result.batch).in_order()
-        if not d.filed_id and (document_ids is None or d.id in document_ids)
-    ]  # fmt: skip
-    claimed = batches.claim(result.batch, wanted, begun.claim)
-    batch = batches.load(result.batch)
+    workspace, result = own.session.workspace, begun.result
+    wanted = [d.id for d in own.load().in_order() if not d.filed_id and (document_ids is None or d.id in document_ids)]
+    claimed = own.claim(wanted, begun.claim)
+    batch = own.load()
     routine = workspace.setup.routine(batch.routine) or Routine(name=batch.routine, sign="??")
     for document in (batch.documents[i] for i in wanted if i in batch.documents):
         kind, pages = workspace.setup.document_type(document.type), batch.pages_of(document.id)
         if document.id not in claimed or kind is None:
             result.left.append((_name(document, kind), why_not(workspace, document, pages)))
             continue
-        texts = batches.texts([p.id for p in pages])
+        texts = own.texts([p.id for p in pages])
         destination = compute_destination(kind, workspace.setup, document.values)
         begun.in_hand.append(_InHand(document, kind, destination, texts, routine))
 
@@ -172,7 +171,7 @@ def _file_one(session: Session, one: _InHand, begun: Filing, cancel: CancelToken
             return CANCELLED
         with session.workspace.place.database.read() as c:
             area = area_of(session.workspace, c, one.destination)
-        bring_files(session.workspace, area, _files_of(session, one))
+        bring_files(session.workspace, area, _files_of(session.batch(begun.result.batch), one))
         entry = _commit(session, one, begun, area)
     except AppError as error:
         return str(error)
@@ -185,9 +184,9 @@ def _file_one(session: Session, one: _InHand, begun: Filing, cancel: CancelToken
     return ""
 
 
-def _files_of(session: Session, one: _InHand) -> list[str]:
+def _files_of(own: OpenBatch, one: _InHand) -> list[str]:
     """Return the files that the pages of a document are shown from, and came as."""
-    pages = session.workspace.batches.load_document(one.document.id).pages_of(one.document.id)
+    pages = own.load_document(DocumentId(one.document.id)).pages_of(one.document.id)
     return [sha for p in pages for sha in (p.file_sha, p.facts.flat_sha if p.facts else "") if sha]
 
 
@@ -196,24 +195,24 @@ def _commit(session: Session, one: _InHand, begun: Filing, area: str) -> FiledEn
     workspace = session.workspace
     with workspace.place.database.atomic() as c:
         _require_at(session, c, one.destination)
-        batch = workspace.batches.load_document(one.document.id)
+        own = session.batch(begun.result.batch)
+        batch = own.load_document(DocumentId(one.document.id))
         document = batch.document(one.document.id)
         if not _is_unchanged(workspace, document, one, begun.claim):
             return None
         new = compose_document(
-            batch, document, one.kind, one.destination, one.texts, workspace.batches.text_ids(one.texts),
-            cleaned_by(one.routine),
+            batch, document, one.kind, one.destination, one.texts, own.text_ids(one.texts), cleaned_by(one.routine),
         )  # fmt: skip
-        filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, new, begun.who)
-        note_places(workspace, c, area, _files_of(session, one))
+        filed_id = own.file(new)
+        note_places(workspace, c, area, _files_of(own, one))
         if document.kept_to is not None:
-            own = Following(session.person, session.name)  # who may was asked when it was said on the slip
-            keep_document_to(c, own, filed_id, AccessList.from_json(json.loads(document.kept_to)))
+            said = Following(session.person, session.name)  # who may was asked when it was said on the slip
+            keep_document_to(c, said, filed_id, AccessList.from_json(json.loads(document.kept_to)))
         learn(c, workspace, document, one.kind, one.texts, was_seen=begun.was_seen)
         note_due(workspace, c, filed_id, begun.who, batch.routine)
         path = (one.destination.titles[0], *(v for _, v in new.folder))
         entry = FiledEntry(filed_id, new.caption, one.kind.name, path, len(new.pages))
-        add_entry(c, begun.claim, workspace.batches.load(batch.id), entry, workspace.clock.stamp(), begun.who)
+        add_entry(c, begun.claim, own.load(), entry, workspace.clock.stamp(), begun.who)
     return entry
 
 
@@ -260,21 +259,18 @@ def _refuse_scattered(c: Connection, filed_id: str) -> None:
 
 
 @needs(Right.TAKE_BACK)
-def take_back(session: Session, batch_id: str, document_id: str) -> Changes:
+def take_back(session: Session, batch_id: BatchId, document_id: DocumentId) -> Changes:
     """Take a filed document back into its batch; raises InputProblem when it is not filed from there, or that is closed."""
     workspace = session.workspace
     with workspace.place.database.atomic() as c:
-        batch: Batch = workspace.batches.load(batch_id)
+        batch: Batch = session.batch(batch_id).load()
         document = batch.document(document_id)
         if document.filed_id is None:
             raise InputProblem(message("filing.document-not-filed-nothing-take"))
-        workspace.repository.load(document.filed_id, with_pages=False, view=session.view(c, Right.TAKE_BACK))
+        session.document(document.filed_id, Right.TAKE_BACK)
         if batch.closed_at:
             raise InputProblem(message("filing.batch-closed-so-cannot-go"))
         _refuse_scattered(c, document.filed_id)
-        uncommit_document(
-            workspace.place.database, workspace.batches, workspace.repository, batch_id, document_id, document.filed_id,
-            session,
-        )  # fmt: skip
+        session.batch(batch_id).take_back(DocumentId(document_id), FiledId(document.filed_id))
         unlearn(c, document_id)
     return Changes(frozenset([batch_id]), frozenset([document_id]), True, message("filing.taken-back-from-repository"))

@@ -26,6 +26,7 @@ from keybundle.core.workflows.file.due import later
 from keybundle.core.workflows.keep.areas.places import area_of_folder, bring_files, note_places
 from keybundle.core.workflows.pages.page_jobs import PDF_WORK, filed_job
 from keybundle.core.workflows.session.session import MACHINE
+from keybundle.core.workflows.session.signing_in import machine_session
 from keybundle.core.workflows.session.workspace import Workspace
 
 log = logging.getLogger(__name__)
@@ -118,7 +119,7 @@ def _begin(workspace: Workspace, pool: Pool, document_id: str, version: int, tri
             # A version that was followed by another needs no PDF of its own.
             c.execute(delete(t.rendition).where(_r.document_id == document_id, _r.version == version, _r.state == DUE))
             return None
-        document = workspace.repository.load(document_id)
+        document = machine_session(workspace).document(document_id).load()
     jobs = [filed_job(workspace.place.files, page) for page in document.pages]
     args = (jobs, document.caption, document.received_at or document.filed_at, str(workspace.place.files.root))
     return _Due(document, tries, pool.submit(f"{PDF_WORK}:make_pdf", *args, priority=RENDER_PRIORITY))

@@ -13,6 +13,7 @@ from sqlalchemy import Connection, func, select, update
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
 from keybundle.core.batches.model import balance
 from keybundle.core.filing import trash
@@ -42,14 +43,14 @@ class Thrown:
 
 
 @needs(Right.FILE, under="page edits")
-def throw_batch_away(session: Session, batch_id: str) -> Changes:
+def throw_batch_away(session: Session, batch_id: BatchId) -> Changes:
     """Take a batch off the work list with all its sides that are not filed; it can be brought back as it was.
 
     Raises InputProblem for a batch that is closed, whose sides still come in, or of which a document is being filed.
     """
     workspace, who = session.workspace, session.person
     with workspace.place.database.atomic() as c:
-        batch = workspace.batches.throw_away(batch_id, who)
+        batch = session.batch(batch_id).throw_away()
         counted = balance(batch)
         told = {"origin": batch.origin, **asdict(counted)}
         audit.append(c, workspace.clock.stamp(), who, "batch thrown away", batch_id, told)
@@ -59,11 +60,11 @@ def throw_batch_away(session: Session, batch_id: str) -> Changes:
 
 
 @needs(Right.FILE)
-def bring_batch_back(session: Session, line: Line, batch_id: str) -> Changes:
+def bring_batch_back(session: Session, line: Line, batch_id: BatchId) -> Changes:
     """Put a batch that was thrown away on the work list again; the machine goes on where it was."""
     workspace, who = session.workspace, session.person
     with workspace.place.database.atomic() as c:
-        workspace.batches.bring_back(batch_id)
+        session.batch(batch_id).bring_back()
         audit.append(c, workspace.clock.stamp(), who, "batch brought back", batch_id, {})
     line.revise(batch_id)
     return Changes(frozenset([batch_id]), text=message("throwing.brought-back"))
@@ -86,7 +87,7 @@ def list_thrown(session: Session) -> list[Thrown]:
 
 
 @needs(Right.EMPTY_TRASH)
-def erase_thrown(session: Session, batch_ids: Sequence[str]) -> int:
+def erase_thrown(session: Session, batch_ids: Sequence[BatchId]) -> int:
     """Erase for good what batches that were thrown away hold; return how many files go only at a later start."""
     workspace = session.workspace
     for batch_id in batch_ids:

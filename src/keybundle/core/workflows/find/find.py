@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import ColumnElement, Connection, bindparam, func, select
 
+from keybundle.core.base.ids import BatchId, DocumentId, PageId
 from keybundle.core.base.messages import message
 from keybundle.core.batches.model import LEFT_OUT
 from keybundle.core.fields.kinds import Kind, normalise
@@ -26,7 +27,7 @@ from keybundle.core.finding.words import (
     make_snippets,
 )
 from keybundle.core.reading.text import PageText
-from keybundle.core.repository.access import View
+from keybundle.core.repository.folders import nearest_list
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.repository.rows import to_number
 from keybundle.core.rights.model import Right
@@ -144,7 +145,7 @@ def find(session: Session, line: str, *, limit: int = 200, offset: int = 0) -> F
         rare = view.hidden and not query.conditions
         among = words.waiting_documents(c, query.match_expression()) if rare and query.match_expression() else None
         opened = _load_open(c, batches, among) if query.conditions or view.hidden else _Opened([], {})
-        kept = _kept_from(session, opened, view.hidden)
+        kept = _kept_from(session, c, opened, view.hidden)
         open_documents = _find_open(session, opened, query, kept) if query.conditions else None
         pages = None if open_documents is None else _pages_of(c, open_documents)
         work = Work(pages, batches if session.batches() else None, kept)
@@ -155,7 +156,7 @@ def find(session: Session, line: str, *, limit: int = 200, offset: int = 0) -> F
             hits = replace(
                 hits, hits=(*hits.hits, *(Hit(i, False) for i in rest)), total=hits.total + len(open_documents)
             )
-        found = _load_hits(session, c, hits.hits, view, query, open_documents or {})
+        found = _load_hits(session, c, hits.hits, query, open_documents or {})
         unread = count_unread(session)
     setup, counted, waiting = workspace.setup, hits.facets, [h for h in found if not h.is_filed]
     return Found(
@@ -168,13 +169,13 @@ def find(session: Session, line: str, *, limit: int = 200, offset: int = 0) -> F
 
 
 def _load_hits(
-    session: Session, c: Connection, hits: Sequence[Hit], view: View, query: Query, open_documents: Mapping[str, str]
+    session: Session, c: Connection, hits: Sequence[Hit], query: Query, open_documents: Mapping[str, str]
 ) -> list[FoundDocument]:
     """Return hits as shown; of waiting pages each document once."""
     workspace = session.workspace
     waiting = find_waiting(c, [h.ref for h in hits if not h.is_filed])
     waiting |= {i: (batch_id, i) for i, batch_id in open_documents.items()}
-    filed = workspace.repository.load_many([h.ref for h in hits if h.is_filed], view=view)
+    filed = session.documents(c, [h.ref for h in hits if h.is_filed])
     named = all_in_names(workspace.setup, filed)
     snippets = make_snippets(c, [h.ref for h in hits], query) if query.match_expression() else {}
     found: list[FoundDocument] = []
@@ -187,7 +188,7 @@ def _load_hits(
             key = document_id or hit.ref
             if key not in seen:
                 seen.add(key)
-                found.append(_waiting(workspace, batch_id, document_id, hit.ref, snippets.get(hit.ref, "")))
+                found.append(_waiting(session, batch_id, document_id, hit.ref, snippets.get(hit.ref, "")))
     return found
 
 
@@ -222,11 +223,11 @@ class _Opened(NamedTuple):
     values: Mapping[str, Mapping[str, FieldValue]]
 
 
-def _kept_from(session: Session, opened: _Opened, hidden: frozenset[str]) -> frozenset[str]:
+def _kept_from(session: Session, c: Connection, opened: _Opened, hidden: frozenset[str]) -> frozenset[str]:
     """Return the documents not filed yet that would go where somebody may not look: that counts for them already."""
     if not hidden:
         return frozenset()
-    setup, repository = session.workspace.setup, session.workspace.repository
+    setup = session.workspace.setup
     found, nearest = set(), {}
     for row in opened.rows:
         kind = setup.document_type(row.type)
@@ -235,7 +236,7 @@ def _kept_from(session: Session, opened: _Opened, hidden: frozenset[str]) -> fro
         goes = compute_destination(kind, setup, opened.values.get(row.id, {}))
         place = (goes.cabinet, *(value or "" for _, value in goes.folder))
         if place not in nearest:
-            nearest[place] = repository.nearest_list(place[0], place[1:])
+            nearest[place] = nearest_list(c, place[0], place[1:])
         kept = nearest[place]
         if kept is not None and kept.id in hidden:
             found.add(row.id)
@@ -321,9 +322,12 @@ def _filed(document: FiledDocument, snippet: str) -> FoundDocument:
     )  # fmt: skip
 
 
-def _waiting(workspace: Workspace, batch_id: str, document_id: str | None, ref: str, snippet: str) -> FoundDocument:
+def _waiting(
+    session: Session, batch_id: BatchId, document_id: DocumentId | None, ref: str, snippet: str
+) -> FoundDocument:
     kind, values, routine, begun_on = "", {}, "", ""
-    batch = workspace.batches.load_document(document_id) if document_id else workspace.batches.load_around(ref)
+    workspace, own = session.workspace, session.batch(batch_id)
+    batch = own.load_document(DocumentId(document_id)) if document_id else own.load_around(PageId(ref))
     if batch is not None:
         routine, begun_on = name_of(workspace.setup.routines, batch.routine), local_day(workspace, batch.created_at)
     if batch is not None and document_id:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from sqlalchemy import select
 
+from keybundle.core.base.ids import BatchId
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
@@ -28,7 +29,7 @@ class ValueChange:
 
 
 @needs(Right.LOOK)
-def list_value_changes(session: Session, batch_id: str, limit: int = 500) -> list[ValueChange]:
+def list_value_changes(session: Session, batch_id: BatchId, limit: int = 500) -> list[ValueChange]:
     """Return the newest changes of values that people made in a batch, the newest first."""
     workspace = session.workspace
     s, found = t.step.c, list[ValueChange]()

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import BatchId, PageId
 from keybundle.core.base.messages import message
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import TYPED, Batch
@@ -59,10 +60,10 @@ def poor_pages(batch: Batch) -> list[PoorPage]:
 
 
 @needs(Right.INDEX, under="indexing")
-def read_area(session: Session, pool: Pool, batch_id: str, page_id: str, box: Box) -> PageText:
+def read_area(session: Session, pool: Pool, batch_id: BatchId, page_id: PageId, box: Box) -> PageText:
     """Read an area of a page anew, closely; return its words in px of the upright page (none where it holds none)."""
     workspace = session.workspace
-    batch = workspace.batches.load(batch_id)
+    batch = session.batch(batch_id).load()
     page = batch.page(page_id)
     if page.facts is None:
         raise InputProblem(message("page-texts.page-could-not-measured-so"))
@@ -71,9 +72,9 @@ def read_area(session: Session, pool: Pool, batch_id: str, page_id: str, box: Bo
 
 
 @needs(Right.INDEX, under="indexing")
-def set_language(session: Session, line: Line, batch_id: str, page_ids: Sequence[str], language: str) -> Changes:
+def set_language(session: Session, line: Line, batch_id: BatchId, page_ids: Sequence[PageId], language: str) -> Changes:
     """Read pages in another language (Tesseract's names, joined by +; empty: the routine's); missing data is told."""
-    routine = session.workspace.setup.routine(session.workspace.batches.routine_of(batch_id))
+    routine = session.batch(batch_id).routine
     if routine is not None and routine.language_locked and not session.may(Right.OVERSEE):
         raise InputProblem(message("page-texts.language-locked", name=routine.name))
     known = list_languages()
@@ -102,11 +103,11 @@ def set_language(session: Session, line: Line, batch_id: str, page_ids: Sequence
 
 
 @needs(Right.INDEX, under="indexing")
-def type_words(session: Session, line: Line, batch_id: str, page_id: str, typed: str) -> Changes:
+def type_words(session: Session, line: Line, batch_id: BatchId, page_id: PageId, typed: str) -> Changes:
     """Keep words that a person typed as a page's text: found by a search, filed with it, never read over."""
     workspace = session.workspace
     with workspace.place.database.atomic():
-        batch = workspace.batches.load(batch_id)
+        batch = session.batch(batch_id).load()
         page = batch.page(page_id)
         commands.guard(batch, page.document_id)
         if page.facts is None:

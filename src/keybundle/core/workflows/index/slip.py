@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import BatchId, DocumentId
 from keybundle.core.base.messages import message
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch
@@ -41,9 +42,9 @@ def _field(workspace: Workspace, batch: Batch, document_id: str, field: str) -> 
     return spec
 
 
-def label_of(workspace: Workspace, document_id: str, field: str) -> str:
+def label_of(session: Session, batch_id: BatchId, document_id: DocumentId, field: str) -> str:
     """Return what people call a field of a batch's document."""
-    batch = workspace.batches.load_document(document_id)
+    workspace, batch = session.workspace, session.batch(batch_id).load_document(DocumentId(document_id))
     kind = workspace.setup.document_type(batch.document(document_id).type)
     return kind.label(field) if kind else field
 
@@ -97,7 +98,7 @@ def emptied(who: str, stamp: str, before: FieldValue | None = None) -> FieldValu
 
 @needs(Right.INDEX, under="indexing")
 def enter_value(
-    session: Session, line: Line, batch_id: str, document_id: str, name: str, text: str, *,
+    session: Session, line: Line, batch_id: BatchId, document_id: DocumentId, name: str, text: str, *,
     origin: Origin = Origin.TYPED, page: str | None = None, words: Sequence[Word] = (), page_text: PageText | None = None,
 ) -> Changes:  # fmt: skip
     """Give a field a value by hand; empty text empties it. A text that fails its checks is kept, unsure, and told."""
@@ -111,16 +112,16 @@ def enter_value(
         value = value_by_hand(workspace, spec, text, before, who, origin=origin, page=page, box=box)
         return commands.set_values(batch, document_id, {name: value})
 
-    name_of = label_of(workspace, document_id, name)
+    name_of = label_of(session, batch_id, document_id, name)
     label = message("step.lift", label=name_of) if origin is Origin.LIFTED else message("step.set", label=name_of)
     return run_command(session, line, batch_id, label, following(workspace, [document_id], command))
 
 
 @needs(Right.INDEX, under="indexing")
-def confirm_value(session: Session, line: Line, batch_id: str, document_id: str, name: str) -> Changes:
+def confirm_value(session: Session, line: Line, batch_id: BatchId, document_id: DocumentId, name: str) -> Changes:
     """Confirm a field's value as it stands; raises InputProblem for one that is no value of its kind."""
     workspace, who = session.workspace, session.person
-    stamp, label = workspace.clock.stamp(), label_of(workspace, document_id, name)
+    stamp, label = workspace.clock.stamp(), label_of(session, batch_id, document_id, name)
 
     def command(batch: Batch) -> Batch:
         value = batch.document(document_id).values.get(name)
@@ -144,7 +145,7 @@ def list_types(session: Session, routine_id: str) -> list[str]:
 
 
 @needs(Right.INDEX, under="indexing")
-def choose_type(session: Session, line: Line, batch_id: str, document_id: str, type_name: str) -> Changes:
+def choose_type(session: Session, line: Line, batch_id: BatchId, document_id: DocumentId, type_name: str) -> Changes:
     """Give a document its type; its values are proposed anew."""
     kind = called(session.types(), type_name)
     if kind is None:
@@ -157,7 +158,7 @@ def choose_type(session: Session, line: Line, batch_id: str, document_id: str, t
 
 
 @needs(Right.INDEX, under="indexing")
-def confirm_type(session: Session, line: Line, batch_id: str, document_id: str) -> Changes:
+def confirm_type(session: Session, line: Line, batch_id: BatchId, document_id: DocumentId) -> Changes:
     """Confirm the type that was proposed for a document."""
 
     def command(batch: Batch) -> Batch:
@@ -169,7 +170,7 @@ def confirm_type(session: Session, line: Line, batch_id: str, document_id: str) 
 
 
 @needs(Right.INDEX, under="indexing")
-def set_aside(session: Session, line: Line, batch_id: str, document_id: str, reason: str) -> Changes:
+def set_aside(session: Session, line: Line, batch_id: BatchId, document_id: DocumentId, reason: str) -> Changes:
     """Set a document aside with a reason."""
     return run_command(
         session, line, batch_id, message("step.set-aside"), lambda b: commands.set_aside(b, document_id, reason)
@@ -177,7 +178,7 @@ def set_aside(session: Session, line: Line, batch_id: str, document_id: str, rea
 
 
 @needs(Right.INDEX, under="indexing")
-def bring_back(session: Session, line: Line, batch_id: str, document_id: str) -> Changes:
+def bring_back(session: Session, line: Line, batch_id: BatchId, document_id: DocumentId) -> Changes:
     """Bring a document back that was set aside."""
     return run_command(
         session, line, batch_id, message("step.bring-back"), lambda b: commands.bring_back(b, document_id)

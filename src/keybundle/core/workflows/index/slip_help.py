@@ -9,6 +9,7 @@ from sqlalchemy import ColumnElement, Connection, delete, func, insert, select
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import BatchId, DocumentId
 from keybundle.core.base.messages import message
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch
@@ -41,7 +42,7 @@ class Starter:
 
 
 @needs(Right.INDEX, under="indexing")
-def clear_assumed(session: Session, line: Line, batch_id: str, document_id: str) -> Changes:
+def clear_assumed(session: Session, line: Line, batch_id: BatchId, document_id: DocumentId) -> Changes:
     """Empty all fields that were only carried over, defaulted or prefilled, and that nobody confirmed."""
     workspace, who = session.workspace, session.person
     stamp = workspace.clock.stamp()
@@ -57,7 +58,7 @@ def clear_assumed(session: Session, line: Line, batch_id: str, document_id: str)
 
 
 @needs(Right.INDEX, under="indexing")
-def empty_slip(session: Session, line: Line, batch_id: str, document_id: str) -> Changes:
+def empty_slip(session: Session, line: Line, batch_id: BatchId, document_id: DocumentId) -> Changes:
     """Empty all fields of a slip."""
     workspace, who = session.workspace, session.person
     stamp = workspace.clock.stamp()
@@ -75,10 +76,10 @@ def empty_slip(session: Session, line: Line, batch_id: str, document_id: str) ->
 
 
 @needs(Right.INDEX, under="indexing")
-def set_today(session: Session, line: Line, batch_id: str, document_id: str, name: str) -> Changes:
+def set_today(session: Session, line: Line, batch_id: BatchId, document_id: DocumentId, name: str) -> Changes:
     """Give a date field today's date, marked as such; raises InputProblem for a field of another kind."""
     workspace, who = session.workspace, session.person
-    stamp, day, label = workspace.clock.stamp(), today(workspace), label_of(workspace, document_id, name)
+    stamp, day, label = workspace.clock.stamp(), today(workspace), label_of(session, batch_id, document_id, name)
 
     def command(batch: Batch) -> Batch:
         spec = _kind(workspace, batch, document_id).field(name)
@@ -156,7 +157,7 @@ def _may_change_starter(session: Session, c: Connection, type_id: str, name: str
 
 
 @needs(Right.INDEX, under="indexing")
-def start_from(session: Session, line: Line, batch_id: str, document_id: str, starter: Starter) -> Changes:
+def start_from(session: Session, line: Line, batch_id: BatchId, document_id: DocumentId, starter: Starter) -> Changes:
     """Fill the empty and the only assumed fields of a slip from a starter; they stay marked until confirmed."""
 
     workspace, who = session.workspace, session.person
@@ -176,7 +177,7 @@ def start_from(session: Session, line: Line, batch_id: str, document_id: str, st
 
 
 @needs(Right.INDEX, under="indexing")
-def take_from_before(session: Session, line: Line, batch_id: str, document_id: str) -> Changes:
+def take_from_before(session: Session, line: Line, batch_id: BatchId, document_id: DocumentId) -> Changes:
     """Fill the empty and the only assumed fields of a slip from the nearest document of its type before it.
 
     They stay marked until confirmed. Raises InputProblem where there is none.
@@ -215,7 +216,9 @@ def list_folders(session: Session, cabinet: str, typed: str) -> tuple[Paths, Pat
 
 
 @needs(Right.INDEX, under="indexing")
-def choose_folder(session: Session, line: Line, batch_id: str, document_id: str, path: Sequence[str]) -> Changes:
+def choose_folder(
+    session: Session, line: Line, batch_id: BatchId, document_id: DocumentId, path: Sequence[str]
+) -> Changes:
     """Set the folder fields of a slip from a folder chosen by hand; what a level derives from a date stays as it is."""
     workspace, who = session.workspace, session.person
     stamp = workspace.clock.stamp()
@@ -238,7 +241,7 @@ def choose_folder(session: Session, line: Line, batch_id: str, document_id: str,
 
 
 @needs(Right.INDEX, under="indexing")
-def set_for_many(session: Session, line: Line, batch_id: str, changes: Sequence[tuple[str, str, str]]) -> Changes:
+def set_for_many(session: Session, line: Line, batch_id: BatchId, changes: Sequence[tuple[str, str, str]]) -> Changes:
     """Set fields of many slips as one step; ``changes`` are (document, field, text). Fields a type lacks are passed over."""
 
     workspace, who = session.workspace, session.person

@@ -10,11 +10,11 @@ from sqlalchemy import Connection
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import BatchId, DocumentId, FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch
-from keybundle.core.filing.commit import retag_document
 from keybundle.core.repository.rows import load_tags
 from keybundle.core.rights.model import Right
 from keybundle.core.store.pieces import in_pieces, say_stopped
@@ -44,7 +44,7 @@ def read_tags(text: str) -> tuple[str, ...]:
 
 
 @needs(Right.INDEX, under="indexing")
-def set_tags(session: Session, line: Line, batch_id: str, document_id: str, text: str) -> Changes:
+def set_tags(session: Session, line: Line, batch_id: BatchId, document_id: DocumentId, text: str) -> Changes:
     """Give a document of a batch tags."""
     tags = read_tags(text)
 
@@ -57,25 +57,25 @@ def set_tags(session: Session, line: Line, batch_id: str, document_id: str, text
 
 
 @needs(Right.LOOK)
-def common_tags(session: Session, document_ids: Sequence[str]) -> tuple[str, ...]:
+def common_tags(session: Session, document_ids: Sequence[FiledId]) -> tuple[str, ...]:
     """Return the tags that all of these filed documents have; raises InputProblem for more than ``MOST_AT_ONCE``."""
     workspace = session.workspace
     if len(document_ids) > MOST_AT_ONCE:
         raise InputProblem(message("tags.tags-change-most-documents-once", MOST_AT_ONCE=MOST_AT_ONCE))
     with workspace.place.database.read() as c:
-        found = list(workspace.repository.load_many(document_ids, view=session.view(c)).values())
+        found = list(session.documents(c, document_ids).values())
     return tuple(tag for tag in found[0].tags if all(tag in d.tags for d in found)) if found else ()
 
 
 @needs(Right.CORRECT)
-def retag(session: Session, document_ids: Sequence[str], before: Sequence[str], text: str) -> Retagged:
+def retag(session: Session, document_ids: Sequence[FiledId], before: Sequence[str], text: str) -> Retagged:
     """Change the tags that filed documents have in common from ``before`` to those of a line; others of theirs stay.
 
     Returns what changed, for ``put_back``.
     """
     workspace, wanted = session.workspace, read_tags(text)
     with workspace.place.database.read() as c:
-        found = workspace.repository.load_many(document_ids, view=session.view(c, Right.CORRECT))
+        found = session.documents(c, document_ids, Right.CORRECT)
         if left := len(set(document_ids) - set(found)):
             told = message("tags.of-them", n=left)
             raise NotAllowed(message("tags.may-not-corrected-or-no", told=told, name=session.name))
@@ -89,7 +89,7 @@ def retag(session: Session, document_ids: Sequence[str], before: Sequence[str], 
 
 @asks_inside(Right.CORRECT)
 def retag_each(
-    session: Session, document_ids: Sequence[str], tags_of: Callable[[tuple[str, ...]], tuple[str, ...]],
+    session: Session, document_ids: Sequence[FiledId], tags_of: Callable[[tuple[str, ...]], tuple[str, ...]],
     tell: Callable[[], None] = lambda: None, cancel: CancelToken | None = None,
 ) -> Retagged:  # fmt: skip
     """Give each document the tags that are made of those it has by now; what may not be tagged (any more) stays as it is.
@@ -98,7 +98,9 @@ def retag_each(
     """
     workspace = session.workspace
 
-    def retag_one(c: Connection, document_id: str) -> tuple[str, tuple[str, ...], tuple[str, ...]] | NotAllowed | None:
+    def retag_one(
+        c: Connection, document_id: str
+    ) -> tuple[str, tuple[str, ...], tuple[str, ...]] | InputProblem | None:
         if cancel is not None and cancel.cancelled:
             return None
         own = load_tags(c, [document_id]).get(document_id, ())
@@ -107,13 +109,13 @@ def retag_each(
         if tags == own:
             return None
         try:
-            retag_document(workspace.place.database, workspace.repository, document_id, tags, session)
-        except NotAllowed as error:
+            session.document(document_id, Right.CORRECT).tag(tags)
+        except InputProblem as error:
             return error
         return document_id, own, tags
 
     found = in_pieces(workspace.place.database, document_ids, retag_one)
-    refused = [x for x in found.done if isinstance(x, NotAllowed)]
+    refused = [x for x in found.done if isinstance(x, InputProblem)]
     changed = [x for x in found.done if isinstance(x, tuple)]
     if refused and not changed:
         raise refused[0]
@@ -132,14 +134,14 @@ def put_back(session: Session, changed: Retagged) -> int:
     """
     workspace = session.workspace
     with workspace.place.database.read() as c:
-        found = workspace.repository.load_many(list(changed), view=session.view(c, Right.CORRECT))
+        found = session.documents(c, list(changed), Right.CORRECT)
 
     def put_one(c: Connection, document_id: str) -> bool:
         tags, left = changed[document_id]
         if load_tags(c, [document_id]).get(document_id, ()) != left:
             return False
-        with contextlib.suppress(NotAllowed):
-            retag_document(workspace.place.database, workspace.repository, document_id, tags, session)
+        with contextlib.suppress(InputProblem):
+            session.document(document_id, Right.CORRECT).tag(tags)
             return True
         return False
 

@@ -34,6 +34,7 @@ from keybundle.core.workflows.line.second_look import Spot, hear_again, list_unh
 from keybundle.core.workflows.pages.page_facts import measured
 from keybundle.core.workflows.pages.page_jobs import WORK, page_job, wanted_marks
 from keybundle.core.workflows.propose.indexing import index_document, index_zones, known_type, take_proposal
+from keybundle.core.workflows.session.opening import batches_of
 from keybundle.core.workflows.session.workspace import Workspace
 
 log = logging.getLogger(__name__)
@@ -69,6 +70,7 @@ class Line(Clockwork):
         threaded: bool = True,
     ) -> None:  # fmt: skip
         self._ws = workspace
+        self._batches = batches_of(workspace)
         self._pool = pool
         self._running: dict[str, _Running] = {}
         self._flying: dict[tuple[Any, ...], Future[Any]] = {}
@@ -102,7 +104,7 @@ class Line(Clockwork):
         """Wait until every captured side of a batch has its place; False when the time is over first."""
         with self._idle:
             return self._idle.wait_for(
-                lambda: self._is_looked_through(batch_id) and not self._ws.batches.work(batch_id, ()).waiting,
+                lambda: self._is_looked_through(batch_id) and not self._batches.work(batch_id, ()).waiting,
                 timeout_seconds,
             )
 
@@ -124,8 +126,8 @@ class Line(Clockwork):
 
     def resume(self) -> None:
         """Take up every open batch where it stopped, and let go of what a filing had in hand that is no longer there."""
-        self._put(self._ws.batches.release)
-        for batch_id in self._ws.batches.ids():
+        self._put(self._batches.release)
+        for batch_id in self._batches.ids():
             self._put(lambda b=batch_id: self._guarded(b, lambda: self._resume(b)))  # type: ignore[misc]
 
     def look_at(self, page_ids: Iterable[str]) -> None:
@@ -209,7 +211,7 @@ class Line(Clockwork):
         needs_text = running.routine.separation.needs_text
         while True:
             placed: tuple[str, ...] = ()
-            for step in next_steps(self._ws.batches.work(batch_id, only), needs_text=needs_text):
+            for step in next_steps(self._batches.work(batch_id, only), needs_text=needs_text):
                 match step:
                     case Look(page):
                         self._look(batch_id, running, page)
@@ -226,7 +228,7 @@ class Line(Clockwork):
 
     def _ensure_running(self, batch_id: str) -> _Running:
         if batch_id not in self._running:
-            batch = self._ws.batches.load(batch_id)
+            batch = self._batches.load(batch_id)
             routine = self._ws.setup.routine(batch.routine) or Routine(name=batch.routine or "none", sign="??")
             self._running[batch_id] = _Running(routine, ended=batch.captured_at is not None, paper_mm=batch.paper_mm)
         return self._running[batch_id]
@@ -243,9 +245,9 @@ class Line(Clockwork):
 
     def _end(self, batch_id: str) -> None:
         self._ensure_running(batch_id).ended = True
-        self._ws.batches.end_capture(batch_id)
+        self._batches.end_capture(batch_id)
         self._advance(batch_id, ())
-        self._ws.batches.settle(batch_id)
+        self._batches.settle(batch_id)
         self._tell(batch_id)
 
     def _look_over(self, batch_id: str) -> None:
@@ -254,7 +256,7 @@ class Line(Clockwork):
 
     def _take_up(self, batch_id: str) -> None:
         """Go on with a batch that had to wait."""
-        if self._ensure_running(batch_id).ended and self._ws.batches.work(batch_id, ()).is_capturing:
+        if self._ensure_running(batch_id).ended and self._batches.work(batch_id, ()).is_capturing:
             self._end(batch_id)
         self._look_over(batch_id)
 
@@ -266,10 +268,10 @@ class Line(Clockwork):
         self._read_all_again(batch_id)
 
     def _end_or_settle(self, batch_id: str) -> None:
-        if self._ws.batches.work(batch_id, ()).is_capturing:
+        if self._batches.work(batch_id, ()).is_capturing:
             self._end(batch_id)
         else:
-            self._ws.batches.settle(batch_id)
+            self._batches.settle(batch_id)
 
     # -- looking at a side -------------------------------------------------------------------------------------
 
@@ -295,7 +297,7 @@ class Line(Clockwork):
             plain, seconds = outcome
             running.seconds["clean"] += seconds
             facts = Facts.from_json(plain)
-        self._ws.batches.set_facts(page.id, facts, outcome if isinstance(outcome, str) else "")
+        self._batches.set_facts(page.id, facts, outcome if isinstance(outcome, str) else "")
         if facts is not None and running.halted is None and running.routine.halts:
             seen = measured(replace(page, facts=facts), running.paper_mm, running.sheets)
             running.halted = find_halt(running.routine.halts, seen)
@@ -306,12 +308,12 @@ class Line(Clockwork):
     def _place(self, batch_id: str, running: _Running, page_ids: Sequence[str]) -> None:
         start = time.perf_counter()
         try:
-            placed = self._ws.batches.place(batch_id, page_ids, decide_by(self._ws, running.routine))
+            placed = self._batches.place(batch_id, page_ids, decide_by(self._ws, running.routine))
         except Passing:
             raise
         except Exception:
             log.exception("a sheet could not be separated")
-            placed = self._ws.batches.place(batch_id, page_ids, keep_as_it_is)
+            placed = self._batches.place(batch_id, page_ids, keep_as_it_is)
         running.sheets = placed.state.sheets_in_document
         if any(p.reason == "separator" for p in placed.placings) and running.current is not None:
             self.break_times.setdefault(running.current, time.monotonic())
@@ -356,7 +358,7 @@ class Line(Clockwork):
         self._tell_of(batch_id, page.id)
 
     def _tell_of(self, batch_id: str, page_id: str) -> None:
-        batch = self._ws.batches.load_around(page_id)
+        batch = self._batches.load_around(page_id)
         self._tell(batch_id, *(batch.documents if batch else ()))
 
     def _stop_reading(self, batch_id: str) -> None:
@@ -377,7 +379,7 @@ class Line(Clockwork):
         """Read the zones of a first page before all of it, where its type is known and has some."""
         if batch_id in self._stopped:
             return
-        batch = self._ws.batches.load_document(document_id)
+        batch = self._batches.load_document(document_id)
         document, page = batch.document(document_id), batch.pages_of(document_id)[0]
         kind = known_type(self._ws, batch, document)
         zones = [(z.left, z.top, z.right, z.bottom) for f in (kind.fields if kind else ()) if (z := f.zone)]
@@ -391,7 +393,7 @@ class Line(Clockwork):
 
     def _zones_read(self, batch_id: str, document_id: str, page_id: str, future: Future[Any]) -> None:
         """Show what the zones tell; a page that cannot be read says so when all of it is read."""
-        batch = self._ws.batches.load_around(page_id)
+        batch = self._batches.load_around(page_id)
         outcome = outcome_of(future)
         is_so = batch is not None and document_id in batch.documents and batch.pages[0].stage is Stage.PLACED
         if batch is None or not is_so or outcome is None or isinstance(outcome, str):
@@ -404,7 +406,7 @@ class Line(Clockwork):
         start = time.perf_counter()
         try:
             for _ in range(TRIES):
-                batch = self._ws.batches.load_document(document_id)
+                batch = self._batches.load_document(document_id)
                 document = batch.document(document_id)
                 found = hear_again(self._ws, batch, index_document(self._ws, batch, document), running.heard)
                 if self._keep_proposal(batch_id, document, found):
@@ -413,17 +415,17 @@ class Line(Clockwork):
         except AppError as error:
             if isinstance(error, Passing):
                 raise
-            self._ws.batches.give_up_proposing(document_id, str(error))
+            self._batches.give_up_proposing(document_id, str(error))
         except Exception:
             log.exception("nothing could be proposed for a document")
-            self._ws.batches.give_up_proposing(document_id, message("line.values-could-not-proposed", A_BUG=A_BUG))
+            self._batches.give_up_proposing(document_id, message("line.values-could-not-proposed", A_BUG=A_BUG))
         running.seconds["index"] += time.perf_counter() - start
 
     def _read_again(self, batch_id: str, running: _Running, document_id: str) -> None:
         """Let second readers look at the places of the values that are not clear yet."""
         if batch_id in self._stopped:
             return
-        batch = self._ws.batches.load_document(document_id)
+        batch = self._batches.load_document(document_id)
         pages = {p.id: p for p in batch.pages_of(document_id)}
         for page_id, asks in list_unheard(self._ws, batch, batch.document(document_id), running.heard).items():
             page = pages[page_id]
@@ -437,7 +439,7 @@ class Line(Clockwork):
     def _read_all_again(self, batch_id: str) -> None:
         """Take up the second look at the documents of a batch where it was stopped, or where the work ended before it."""
         running = self._ensure_running(batch_id)
-        for document in self._ws.batches.load(batch_id).documents.values():
+        for document in self._batches.load(batch_id).documents.values():
             if document.proposed and not document.is_shut:
                 self._read_again(batch_id, running, document.id)
 
@@ -454,7 +456,7 @@ class Line(Clockwork):
         told = {s: Heard(*said) for s, said in zip(spots, outcome, strict=True) if s not in running.heard}
         running.heard |= told
         for _ in range(TRIES):
-            batch = self._ws.batches.load_around(spots[0][0])
+            batch = self._batches.load_around(spots[0][0])
             document = next(iter(batch.documents.values())) if batch else None
             found = hear_again(self._ws, batch, document, told) if batch and document else document
             if document is None or found is None or found is document or self._keep_proposal(batch_id, document, found):
@@ -464,10 +466,10 @@ class Line(Clockwork):
         def command(batch: Batch) -> Batch:
             return replace(batch, documents={found.id: take_proposal(batch.documents[found.id], found)})
 
-        if not self._ws.batches.propose(document.id, document.revision, command):
+        if not self._batches.propose(document.id, document.revision, command):
             return False
         kind = self._ws.setup.document_type(found.type)
         if kind is not None and any(f.carry for f in kind.fields):
-            self._ws.batches.settle(batch_id)
+            self._batches.settle(batch_id)
         self._tell(batch_id, found.id)
         return True

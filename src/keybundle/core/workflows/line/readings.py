@@ -10,6 +10,7 @@ from keybundle.core.batches.model import TYPED, Page
 from keybundle.core.reading.text import PageText, lay_out
 from keybundle.core.search import index
 from keybundle.core.store.texts import drop_texts
+from keybundle.core.workflows.session.opening import batches_of
 from keybundle.core.workflows.session.workspace import Workspace
 
 
@@ -20,8 +21,8 @@ def keep_reading(workspace: Workspace, page: Page, data: bytes) -> bool:
     """
     text = PageText.from_bytes(data)
     with workspace.place.database.atomic() as c:
-        before = workspace.batches.text_ids([page.id])
-        kept = workspace.batches.set_text(
+        before = batches_of(workspace).text_ids([page.id])
+        kept = batches_of(workspace).set_text(
             page.id, data, page.frame.rotation, origin=page.language, quality=text.quality, language=page.language
         )
         if kept:
@@ -32,14 +33,14 @@ def keep_reading(workspace: Workspace, page: Page, data: bytes) -> bool:
 def give_up_reading(workspace: Workspace, page: Page, trouble: str) -> None:
     """Note why a page has no text, where it could not be read as it is now."""
     with workspace.place.database.atomic() as c:
-        before = workspace.batches.text_ids([page.id])
-        if workspace.batches.set_text(page.id, None, page.frame.rotation, trouble, language=page.language):
+        before = batches_of(workspace).text_ids([page.id])
+        if batches_of(workspace).set_text(page.id, None, page.frame.rotation, trouble, language=page.language):
             _let_find(workspace, c, page.id, before)
 
 
 def _let_find(workspace: Workspace, c: Connection, page_id: str, before: Mapping[str, int]) -> None:
     """Let a page be found by the text it has now, and let go of the one it had."""
-    now = workspace.batches.text_ids([page_id])
+    now = batches_of(workspace).text_ids([page_id])
     if now:
         index.put(c, index.WAITING, page_id, "", "", list(now.values()))
     else:
@@ -51,14 +52,14 @@ def keep_typed(workspace: Workspace, page: Page, text: PageText) -> None:
     """Keep words that a person typed as a page's text."""
     quality = 1.0 if text.words else None
     with workspace.place.database.atomic() as c:
-        before = workspace.batches.text_ids([page.id])
-        workspace.batches.set_text(page.id, text.to_bytes(), text.frame.rotation, origin=TYPED, quality=quality)
+        before = batches_of(workspace).text_ids([page.id])
+        batches_of(workspace).set_text(page.id, text.to_bytes(), text.frame.rotation, origin=TYPED, quality=quality)
         _let_find(workspace, c, page.id, before)
 
 
 def lay_typed_anew(workspace: Workspace, page: Page) -> None:
     """Lay the words that a person typed for a page out on it as it is turned by now."""
     with workspace.place.database.atomic():
-        data = workspace.batches.texts([page.id]).get(page.id)
+        data = batches_of(workspace).texts([page.id]).get(page.id)
         if data is not None:
             keep_typed(workspace, page, lay_out(PageText.from_bytes(data).plain, page.frame))

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import asdict
 from typing import Any
 
+from keybundle.core.base.ids import BatchId
 from keybundle.core.batches.model import Batch, Came, Document, balance
 from keybundle.core.filing.destination import compute_destination, make_caption
 from keybundle.core.intake.files import Refused
@@ -19,7 +20,7 @@ STAGES = ("capture", "clean", "separate", "read", "index", "file")
 
 @needs(Right.LOOK)
 def make_report(
-    session: Session, batch_id: str | None, routine: str, refused: Iterable[Refused], seconds: dict[str, float]
+    session: Session, batch_id: BatchId | None, routine: str, refused: Iterable[Refused], seconds: dict[str, float]
 ) -> dict[str, Any]:
     """Return the report as plain data; see docs/command-line.md for each key."""
     workspace = session.workspace
@@ -30,8 +31,9 @@ def make_report(
         return {"batch": None, "routine": routine, "pages": [], "documents": [], "balance": empty,
                 "arrivals": asdict(Came(len(told), 0, len(told), 0)), "refused": told,
                 "seconds": rounded}  # fmt: skip
-    batch = workspace.batches.load(batch_id)
-    texts = workspace.batches.texts([p.id for p in batch.pages])
+    own = session.batch(batch_id)
+    batch = own.load()
+    texts = own.texts([p.id for p in batch.pages])
     plain_balance = asdict(balance(batch))
     place = {p.id: i for i, p in enumerate(batch.pages)}
     return {

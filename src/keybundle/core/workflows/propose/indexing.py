@@ -24,6 +24,7 @@ from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.pages.page_facts import side_facts
 from keybundle.core.workflows.propose.defaults import make_default
 from keybundle.core.workflows.propose.type_rules import told_type
+from keybundle.core.workflows.session.opening import batches_of
 from keybundle.core.workflows.session.workspace import Workspace
 
 BARCODE_CONFIDENCE = 0.98
@@ -33,7 +34,7 @@ BY_ROUTINE, BY_RULE = message("indexing.its-routine"), message("indexing.a-rule"
 def index_document(workspace: Workspace, batch: Batch, document: Document) -> Document:
     """Return the document with type and values proposed from its pages read so far."""
     pages = [p for p in batch.pages_of(document.id) if p.is_read and p.facts is not None]
-    texts = workspace.batches.texts([p.id for p in pages])
+    texts = batches_of(workspace).texts([p.id for p in pages])
     read = [ReadPage(p.id, weighed(texts[p.id])) for p in pages if p.id in texts]
     setup = workspace.setup
     routine = setup.routine(batch.routine)
@@ -172,8 +173,8 @@ def _folder_values(workspace: Workspace, kind: DocumentType, fresh: Mapping[str,
 
 def _values_before(workspace: Workspace, document: Document, kind: DocumentType) -> Mapping[str, FieldValue]:
     """Return the values of the nearest document of the same type before this one, none where there is none."""
-    before = workspace.batches.document_before(document.id, kind.id)
-    return workspace.batches.load_document(before).document(before).values if before else {}
+    before = batches_of(workspace).document_before(document.id, kind.id)
+    return batches_of(workspace).load_document(before).document(before).values if before else {}
 
 
 def _barcode_values(

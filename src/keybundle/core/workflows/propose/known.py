@@ -16,6 +16,7 @@ from keybundle.core.setup.model import Setup, called
 from keybundle.core.store.files import FileStore
 from keybundle.core.workflows.pages.page_jobs import PageJob
 from keybundle.core.workflows.pages.pdf_work import make_pdf
+from keybundle.core.workflows.session.opening import batches_of, repository_of
 from keybundle.core.workflows.session.workspace import Workspace
 
 
@@ -56,7 +57,9 @@ def file_known(workspace: Workspace, document: NewDocument, who: str) -> str:
     """File a prepared document; one filed before under its key is left as it is."""
     kind = workspace.setup.document_type(document.type)
     with workspace.place.database.atomic() as c:
-        filed_id = commit_document(workspace.place.database, workspace.batches, workspace.repository, document, who)
+        filed_id = commit_document(
+            workspace.place.database, batches_of(workspace), repository_of(workspace), document, who
+        )
         if kind is not None:
             pages = [(p.page_id, PageText.from_bytes(p.text)) for p in document.pages]
             examples.remember(c, document.key, kind, pages, document.values, workspace.rule, workspace.clock.stamp())

@@ -78,7 +78,9 @@ def _write(workspace: Workspace, pool: Pool, due: Due) -> str:
     machine = machine_session(workspace)
     copies, wish = due.copies, Wish(due.copies.form, names=due.copies.names)
     try:
-        if due.document not in workspace.repository.load_many([due.document]):
+        with workspace.place.database.read() as c:
+            is_there = bool(machine.documents(c, [due.document], with_values=False))
+        if not is_there:
             _forget(workspace, due, Sent(), wish)  # it was taken back meanwhile
             return ""
         check_wish(workspace, wish)

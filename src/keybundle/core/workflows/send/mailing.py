@@ -10,6 +10,7 @@ from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.files import write_atomic
+from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, silent
 from keybundle.core.export.landing import Landing
@@ -47,7 +48,7 @@ class Mailed:
 
 
 @needs(Right.SEND)
-def usual_letter(session: Session, document_id: str) -> Letter:
+def usual_letter(session: Session, document_id: FiledId) -> Letter:
     """Return the subject and the text that a message with a document begins with."""
     workspace = session.workspace
     document, mail = load_document(session, document_id), workspace.setup.mail
@@ -57,7 +58,7 @@ def usual_letter(session: Session, document_id: str) -> Letter:
 
 @needs(Right.SEND)
 def mail_documents(
-    session: Session, pool: Pool, ids: Sequence[str], wish: Wish, letter: Letter, *,
+    session: Session, pool: Pool, ids: Sequence[FiledId], wish: Wish, letter: Letter, *,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Mailed:  # fmt: skip
     """Make the documents' files, put them into a message, and hand it in or leave it as a draft for the user's program.

@@ -12,6 +12,7 @@ from typing import Any
 from sqlalchemy import select
 
 from keybundle.core.base.errors import AppError, EnvironmentProblem, InputProblem, explain_os_error
+from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.export import package
@@ -67,7 +68,7 @@ Each folder in data/documents is one document:
 
 @needs(Right.SEND)
 def write_package(
-    session: Session, pool: Pool, ids: Sequence[str], target: Path, *,
+    session: Session, pool: Pool, ids: Sequence[FiledId], target: Path, *,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Sent:  # fmt: skip
     """Write documents as one package into a folder, whole or not at all; what cannot be part of it is left out and told."""
@@ -119,12 +120,12 @@ def _fail(sent: Sent, error: AppError) -> None:
     sent.documents.clear()
 
 
-def _add_document(session: Session, document_id: str, part: Path, sent: Sent, named: set[str]) -> None:
+def _add_document(session: Session, document_id: FiledId, part: Path, sent: Sent, named: set[str]) -> None:
     caption, workspace = document_id, session.workspace
     try:
         document = load_document(session, document_id)
         with workspace.place.database.read() as c:
-            if document_id not in workspace.repository.load_many([document_id], view=session.view(c, Right.SEND)):
+            if document_id not in session.documents(c, [document_id], Right.SEND):
                 raise InputProblem(NOT_TO_SEND)
         caption = document.caption
         require_made(document, AS_PACKAGE)

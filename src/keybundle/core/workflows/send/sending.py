@@ -16,6 +16,7 @@ from typing import Any
 from sqlalchemy import select
 
 from keybundle.core.base.errors import A_BUG, AppError, EnvironmentProblem, InputProblem
+from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.export import forms
@@ -111,7 +112,7 @@ Note = Callable[[Sequence[SentDocument]], None]
 
 @needs(Right.SEND)
 def send_to_folder(
-    session: Session, pool: Pool, ids: Sequence[str], wish: Wish, target: Path, *,
+    session: Session, pool: Pool, ids: Sequence[FiledId], wish: Wish, target: Path, *,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Sent:  # fmt: skip
     """Write documents into a folder and note it in the audit trail before the files get their names.
@@ -130,7 +131,7 @@ def send_to_folder(
 
 @needs(Right.SEND)
 def make_pdfs(
-    session: Session, pool: Pool, ids: Sequence[str], form: str, progress: Progress, cancel: CancelToken | None
+    session: Session, pool: Pool, ids: Sequence[FiledId], form: str, progress: Progress, cancel: CancelToken | None
 ) -> None:
     """Make first the PDFs that are to go out and are still due; what cannot be made is told of its document then."""
     if form in (forms.PDFA, forms.PACKAGE):
@@ -173,13 +174,13 @@ def note_leaving(workspace: Workspace, who: str, sent: Sequence[SentDocument], t
 
 
 @needs(Right.LOOK)
-def last_wish(session: Session, document_id: str) -> tuple[Wish, dict[str, Any]] | None:
+def last_wish(session: Session, document_id: FiledId) -> tuple[Wish, dict[str, Any]] | None:
     """Return how a document was sent last and what else was noted of it, for sending it so again."""
     workspace = session.workspace
     a, d = t.audit.c, t.audit_detail.c
     chosen = select(d.data).join(t.audit, a.seq == d.seq).where(a.subject == document_id, a.what == "sent")
     with workspace.place.database.read() as c:
-        workspace.repository.load(document_id, with_pages=False, view=session.view(c))
+        session.document(document_id)
         chosen = chosen.order_by(a.seq.desc()).limit(1)
         found = c.execute(chosen).scalar()
     if found is None:
@@ -189,11 +190,11 @@ def last_wish(session: Session, document_id: str) -> tuple[Wish, dict[str, Any]]
 
 
 @needs(Right.SEND)
-def stored_size(session: Session, ids: Sequence[str]) -> int:
+def stored_size(session: Session, ids: Sequence[FiledId]) -> int:
     """Return how many bytes the documents' PDFs are together, of those that somebody may send."""
     workspace = session.workspace
     with workspace.place.database.read() as c:
-        found = workspace.repository.load_many(ids, with_values=False, view=session.view(c, Right.SEND)).values()
+        found = session.documents(c, ids, Right.SEND, with_values=False).values()
     return sum(workspace.place.files.size(d.pdf_sha) for d in found if d.pdf_sha)
 
 
@@ -207,7 +208,7 @@ class Described:
 
 
 @needs(Right.LOOK)
-def describe(session: Session, ids: Sequence[str], wish: Wish) -> Described:
+def describe(session: Session, ids: Sequence[FiledId], wish: Wish) -> Described:
     """Return what a sending would be; raises InputProblem where the wish is none, or no document is there."""
     workspace = session.workspace
     check_wish(workspace, wish)
@@ -227,7 +228,7 @@ def describe(session: Session, ids: Sequence[str], wish: Wish) -> Described:
 
 @needs(Right.SEND)
 def make_files(
-    session: Session, pool: Pool, ids: Sequence[str], wish: Wish, landing: Landing, *, note: Note = lambda sent: None,
+    session: Session, pool: Pool, ids: Sequence[FiledId], wish: Wish, landing: Landing, *, note: Note = lambda sent: None,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Sent:  # fmt: skip
     """Make the files of documents in a folder, some documents at a time; ``note`` is told of each lot before it has names."""
@@ -267,7 +268,7 @@ def _is_stopped(cancel: CancelToken) -> bool:
     return cancel.cancelled
 
 
-def _load(session: Session, ids: Sequence[str], wish: Wish, sent: Sent) -> list[tuple[FiledDocument, int]]:
+def _load(session: Session, ids: Sequence[FiledId], wish: Wish, sent: Sent) -> list[tuple[FiledDocument, int]]:
     """Return documents with the number of their pages; the pages themselves only where the form or a name needs them.
 
     What somebody may not send is refused like what is not there.
@@ -276,8 +277,7 @@ def _load(session: Session, ids: Sequence[str], wish: Wish, sent: Sent) -> list[
     needs_pages = wish.form not in (forms.PDFA, forms.CSV, forms.JSON) or "{source}" in wish.names
     needs_values = wish.form in (forms.CSV, forms.JSON) or any(n not in BUILT_IN for n in caption_names(wish.names))
     with workspace.place.database.read() as c:
-        view = session.view(c, Right.SEND)
-        rows = workspace.repository.load_many(list(set(ids)), with_values=needs_values, view=view)
+        rows = session.documents(c, list(set(ids)), Right.SEND, with_values=needs_values)
         counts = count_pages(c, list(rows)) if not needs_pages else {}
     rows = all_in_names(workspace.setup, rows)
     found = []
@@ -293,10 +293,9 @@ def _load(session: Session, ids: Sequence[str], wish: Wish, sent: Sent) -> list[
 
 
 def _begin(
-    session: Session, pool: Pool, ids: Sequence[str], wish: Wish, landing: Landing, sent: Sent, before: int
+    session: Session, pool: Pool, ids: Sequence[FiledId], wish: Wish, landing: Landing, sent: Sent, before: int
 ) -> list[_Made]:
     """Copy or write what can be at once, and let workers draw the rest."""
-    workspace = session.workspace
     lot = [_Made(document, pages) for document, pages in _load(session, ids, wish, sent)]
 
     def make(made: _Made, number: int) -> None:
@@ -304,7 +303,7 @@ def _begin(
             return
         try:
             require_made(made.document, wish.told)
-            _make(workspace, pool, made, wish, landing, number)
+            _make(session, pool, made, wish, landing, number)
         except InputProblem as error:
             made.why = str(error)
         except EnvironmentProblem as error:
@@ -338,8 +337,8 @@ def texts_of(workspace: Workspace, document: FiledDocument, counter: int) -> dic
     return {**before, **told}
 
 
-def _make(workspace: Workspace, pool: Pool, made: _Made, wish: Wish, landing: Landing, number: int) -> None:
-    document, form = made.document, wish.told
+def _make(session: Session, pool: Pool, made: _Made, wish: Wish, landing: Landing, number: int) -> None:
+    workspace, document, form = session.workspace, made.document, wish.told
     path = [safe_name(x) for x in (document.cabinet, *(v for _, v in document.folder))] if wish.folders else []
     folder = landing.folder(*path)
     stem = fill_name(wish.names, texts_of(workspace, document, number))
@@ -347,7 +346,7 @@ def _make(workspace: Workspace, pool: Pool, made: _Made, wish: Wish, landing: La
         made.parts.append((copy_stored(workspace, document.pdf_sha, landing, folder), safe_name(stem, form.suffix)))
     elif form.key == forms.RECEIVED:
         files = received_files(document)
-        made.is_shared = bool(workspace.repository.shared_files(document.id))
+        made.is_shared = bool(session.document(document.id, Right.SEND).shared_files())
         for count, (sha, source) in enumerate(files, 1):
             suffix = suffix_of(source, head_of(workspace, sha))
             name = safe_name(stem, f" {count}{suffix}" if len(files) > 1 else suffix)
@@ -453,7 +452,7 @@ def _clear(lot: Sequence[_Made]) -> None:
 
 
 def _send_together(
-    session: Session, pool: Pool, ids: Sequence[str], wish: Wish, landing: Landing, sent: Sent, note: Note,
+    session: Session, pool: Pool, ids: Sequence[FiledId], wish: Wish, landing: Landing, sent: Sent, note: Note,
     progress: Progress, cancel: CancelToken,
 ) -> None:  # fmt: skip
     """Make one file of all documents; one that cannot be part of it is left out and told."""

@@ -16,11 +16,12 @@ from keybundle.core.batches import commands
 from keybundle.core.filing.destination import Destination, compute_destination, make_caption
 from keybundle.core.filing.keeping import keep_document_to
 from keybundle.core.repository import access, audit
-from keybundle.core.repository.folders import reach
+from keybundle.core.repository.folders import nearest_list, reach
 from keybundle.core.repository.paths import say_path, split_path
 from keybundle.core.rights.model import AccessList, Grantee, Reason, Right, effective_rights, explain_rights
 from keybundle.core.setup.model import Setup, name_of
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.session.opening import repository_of
 from keybundle.core.workflows.session.session import NotAllowed, Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -127,7 +128,8 @@ def say_kept_waiting(session: Session, own: str | None, goes: Destination) -> st
     if own is not None:
         kept: AccessList | None = AccessList.from_json(json.loads(own))
     else:
-        kept = workspace.repository.nearest_list(goes.cabinet, [value or "" for _, value in goes.folder])
+        with workspace.place.database.read() as c:
+            kept = nearest_list(c, goes.cabinet, [value or "" for _, value in goes.folder])
     if kept is None:
         return ""
     return message(
@@ -227,7 +229,7 @@ def _find(session: Session, c: Connection, spot: Spot, *, make: bool = False) ->
     if spot.batch:
         return _find_waiting(session, c, spot)
     if spot.document:
-        document = workspace.repository.load(spot.document, with_pages=False, view=view)
+        document = repository_of(workspace).load(spot.document, with_pages=False, view=view)
         d = t.document.c
         row = c.execute(select(d.access_id, d.folder_id).where(d.id == spot.document)).one()
         own, nearest = (access.load_list(c, i) for i in (row.access_id, access.list_of_document(c, spot.document)))
@@ -248,9 +250,8 @@ def _find(session: Session, c: Connection, spot: Spot, *, make: bool = False) ->
 
 def _find_waiting(session: Session, c: Connection, spot: Spot) -> _Found:
     """Return a document that waits to be filed: by a list of its own, else by that of the folder it would go to."""
-    session.require_batch(spot.batch)
     workspace, setup = session.workspace, session.workspace.setup
-    document = workspace.batches.load(spot.batch).document(spot.document)
+    document = session.batch(spot.batch).load().document(spot.document)
     kind = setup.document_type(document.type)
     if kind is None:
         raise InputProblem(message("access.choose-document-s-type-first"))
@@ -265,10 +266,7 @@ def _find_waiting(session: Session, c: Connection, spot: Spot) -> _Found:
 def _keep_waiting(session: Session, spot: Spot, kept: AccessList | None, title: str) -> Changes:
     """Note whom a document is to be kept to once it is filed, as a step of its batch."""
     text = json.dumps(kept.to_json()) if kept is not None else None
-    batches = session.workspace.batches
-    batches.apply(
-        spot.batch, session.person, message("step.keep-to"), lambda b: commands.keep_to(b, spot.document, text)
-    )
+    session.batch(spot.batch).apply(message("step.keep-to"), lambda b: commands.keep_to(b, spot.document, text))
     told = message("access.kept-once-filed" if kept is not None else "access.kept-as-folder", title=title)
     return Changes(frozenset([spot.batch]), text=told)
 

@@ -7,22 +7,27 @@ used, so that a right that is taken away is gone at once. The machine's own work
 from __future__ import annotations
 
 import functools
-import inspect
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Concatenate, ParamSpec, TypeVar, cast
 
-from sqlalchemy import ColumnElement, Connection, select
+from sqlalchemy import ColumnElement, Connection, or_, select
 
+from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.errors import NotAllowed as NotAllowed
+from keybundle.core.base.ids import BatchId, FiledId, PageId
 from keybundle.core.base.messages import message
+from keybundle.core.batches.arrivals import Arrival
 from keybundle.core.batches.stored import belongs
 from keybundle.core.repository.access import EVERYTHING, View, view_of
 from keybundle.core.repository.folders import nearest_list
+from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import ALL_RIGHTS, Holder, Right, effective_rights
 from keybundle.core.setup.model import DocumentType, name_of
 from keybundle.core.setup.routines import ALLOWED, Allowed, Routine
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.session.handles import Filed, OpenBatch, OpenPage
+from keybundle.core.workflows.session.opening import batches_of, repository_of
 from keybundle.core.workflows.session.workspace import Workspace
 
 P = ParamSpec("P")
@@ -37,10 +42,14 @@ NEEDS = "__needs__"
 
 @dataclass(frozen=True)
 class Session:
-    """A person (by id; empty: the machine itself) at work on a repository."""
+    """A person (by id; empty: the machine itself) at work on a repository.
+
+    ``under`` is what the use case that is being run must be allowed by the routine of each batch that it takes in hand.
+    """
 
     workspace: Workspace
     person: str
+    under: Allowed | None = None
 
     @property
     def holder(self) -> Holder:
@@ -95,9 +104,70 @@ class Session:
         if part.id not in {p.id for p in (*self.routines(), *self.types())}:
             raise NotAllowed(message("session.kept-others-may-not-use", part_name=part.name, name=self.name))
 
+    def batch(self, batch_id: str) -> OpenBatch:
+        """Return a handle on a batch that the person may see, and whose routine allows what is run; raises NotAllowed."""
+        self.require_batch(batch_id)
+        if self.under is not None:
+            self.require_under(batch_id, self.under)
+        return OpenBatch(self, BatchId(batch_id))
+
+    def begin_batch(
+        self, routine: Routine, origin: str, *, two_sided: bool, paper_mm: tuple[float, float]
+    ) -> OpenBatch:
+        """Begin a batch of the person's, given to whom its routine gives it; raises NotAllowed for a routine kept to others."""
+        self.require_use(routine)
+        store = batches_of(self.workspace)
+        batch_id = store.create(routine.id, origin, self.person, two_sided=two_sided, paper_mm=paper_mm)
+        for kind, given in (("group", routine.given_to.groups), ("person", routine.given_to.people)):
+            for key in given:
+                store.share(batch_id, kind, key, shared=True)
+        return OpenBatch(self, BatchId(batch_id))
+
+    def note_arrival(self, arrival: Arrival, *, is_container: bool = False) -> None:
+        """Note what came in before there is a batch for it."""
+        batches_of(self.workspace).note_arrival(None, arrival, is_container=is_container)
+
+    def page(self, page_id: str) -> OpenPage:
+        """Return a handle on a page of a batch that the person may see; raises NotAllowed in words that say nothing of it."""
+        batch_id = batches_of(self.workspace).batch_of_page(page_id)
+        if batch_id is None:
+            raise NotAllowed(message("session.batch-somebody-else-s-work"))
+        return OpenPage(self.batch(batch_id), PageId(page_id))
+
+    def require_picture(self, page_id: str, sha: str) -> None:
+        """Raise NotAllowed for a picture that is not a page's, or that of a page that the person may look at nowhere.
+
+        A page is looked at in its batch, by who may see that, and in each document that it is filed in.
+        """
+        p, v, d = t.page.c, t.version_page.c, t.document.c
+        with self.workspace.place.database.read() as c:
+            own = (p.id == page_id, or_(p.file_sha == sha, p.facts["flat_sha"].as_string() == sha))
+            batch_id = c.execute(select(p.batch_id).where(*own)).scalar()
+            if batch_id is not None and self.sees_batch(batch_id):
+                return
+            for column in (v.file_sha, v.flat_sha):
+                filed = select(d.id).join(t.version_page, v.document_id == d.id).where(column == sha)
+                if c.execute(filed.where(v.page_id == page_id, *self.view(c).documents()).limit(1)).first() is not None:
+                    return
+        raise NotAllowed(message("session.batch-somebody-else-s-work"))
+
+    def document(self, filed_id: str, right: Right = Right.LOOK) -> Filed:
+        """Return a handle on a filed document that the person has a right at; raises InputProblem for any other."""
+        with self.workspace.place.database.read() as c:
+            if not self.documents(c, [filed_id], right, with_values=False):
+                raise InputProblem(message("store.document-no-longer-repository"))
+        return Filed(self, FiledId(filed_id))
+
+    def documents(
+        self, c: Connection, filed_ids: Sequence[str], right: Right = Right.LOOK, *, with_values: bool = True
+    ) -> dict[str, FiledDocument]:
+        """Return those of the filed documents that the person has a right at, without their pages, by id."""
+        view = self.view(c, right)
+        return repository_of(self.workspace).load_many(filed_ids, with_values=with_values, view=view)
+
     def allowed_under(self, batch_id: str) -> tuple[Allowed, ...]:
         """Return what the routine of a batch allows the person; everything for who oversees."""
-        routine = self.workspace.setup.routine(self.workspace.batches.routine_of(batch_id))
+        routine = self.workspace.setup.routine(batches_of(self.workspace).routine_of(batch_id))
         return ALLOWED if routine is None or self.may(Right.OVERSEE) else routine.allows
 
     def require_under(self, batch_id: str, what: Allowed) -> None:
@@ -107,7 +177,9 @@ class Session:
 
     def sees_batch(self, batch_id: str) -> bool:
         """Whether the person may see a batch: its owner, those it was given to, and who oversees."""
-        return self.may(Right.OVERSEE) or self.workspace.batches.belongs_to(batch_id, self.person, self.holder.groups)
+        return self.may(Right.OVERSEE) or batches_of(self.workspace).belongs_to(
+            batch_id, self.person, self.holder.groups
+        )
 
     def batches(self) -> tuple[ColumnElement[bool], ...]:
         """Return what a query over ``batch`` must leave out; nothing for who oversees."""
@@ -139,26 +211,17 @@ def asks_inside(*rights: Right) -> Callable[[F], F]:
 def needs(
     *rights: Right, under: Allowed | None = None
 ) -> Callable[[Callable[Concatenate[Session, P], R]], Callable[Concatenate[Session, P], R]]:
-    """Let a use case be run only by who has these rights; a ``batch_id`` among its parameters must be one they may see.
+    """Let a use case be run only by who has these rights; ``under`` is what the routine of its batches must allow.
 
-    ``under`` names what the batch's routine must allow, where the person does not oversee. What it takes at single
-    cabinets, folders and documents is asked where these are read or written, inside the SQL.
+    Which batches, pages and documents they have them at is asked where these are had: by the session's handles, and inside
+    the SQL that reads many of them.
     """
 
     def declare(work: Callable[Concatenate[Session, P], R]) -> Callable[Concatenate[Session, P], R]:
-        names = list(inspect.signature(work).parameters)
-        place = names.index("batch_id") if "batch_id" in names else 0
-
         @functools.wraps(work)
         def checked(session: Session, *args: P.args, **kwargs: P.kwargs) -> R:
             session.require(*rights)
-            if place:
-                batch_id = kwargs.get("batch_id", args[place - 1] if place <= len(args) else None)
-                if batch_id is not None:
-                    session.require_batch(str(batch_id))
-                    if under is not None:
-                        session.require_under(str(batch_id), under)
-            return work(session, *args, **kwargs)
+            return work(session if under is None else replace(session, under=under), *args, **kwargs)
 
         setattr(checked, NEEDS, rights)
         return cast(Callable[Concatenate[Session, P], R], checked)

@@ -1,4 +1,4 @@
-"""An open repository: set-up, registers, batches and cabinets behind one handle, which every workflow takes."""
+"""An open repository as every workflow takes it: its place, set-up, registers and what was learned; its stores are not here."""
 
 from __future__ import annotations
 
@@ -10,24 +10,21 @@ from typing import TYPE_CHECKING, Any
 
 from sqlalchemy import Connection, delete, insert, select
 
-from keybundle.core.base.clock import Clock
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.batches.model import Batch
-from keybundle.core.batches.store import BatchStore
 from keybundle.core.fields.kinds import Rule
 from keybundle.core.fields.locales import decimal_mark, is_day_first
 from keybundle.core.proposing.calibration import Calibration
 from keybundle.core.registers.book import Book
 from keybundle.core.repository import audit
 from keybundle.core.repository.folders import sort_anew
-from keybundle.core.repository.store import Repository
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import FieldSpec, Person, Register, Setup, called
 from keybundle.core.setup.routines import Routine
 from keybundle.core.setup.text import check_setup
 from keybundle.core.store import schema as t
-from keybundle.core.store.place import Place, drop_copies, open_place
+from keybundle.core.store.place import Place
 from keybundle.core.store.setup_parts import PartChange, load_setup_parts, put_setup_parts, used_ids
 from keybundle.core.workflows.session.entries import EntriesBrought, bring_entries
 from keybundle.core.workflows.session.settling import settle
@@ -49,15 +46,12 @@ class SetupPut:
 
 
 class Workspace:
-    """Everything of one data directory; make it with ``open_workspace``."""
+    """One data directory; opened by ``opening.open_workspace``. Batches and documents are had through a session."""
 
     def __init__(self, place: Place) -> None:
         self.place = place
         self.clock = place.clock
-        self.batches = BatchStore(place.database, place.clock, self._settle)
-        self.batches.size_of = place.files.size
         place.files.others = self._other_areas
-        self.repository = Repository(place.database, place.clock, lambda: self.setup.locale, place.files.size)
         # Guards what is remembered here, and is never held while waiting to write: who writes asks for the set-up too.
         self._lock = threading.RLock()
         self._memory_lock = threading.Lock()
@@ -258,11 +252,3 @@ class Workspace:
     def close(self) -> None:
         """Let go of the data directory."""
         self.place.close()
-
-
-def open_workspace(root: Path, *, create: bool = True, clock: Clock | None = None, held: bool = False) -> Workspace:
-    """Open a data directory; ``held`` says that the caller holds it. Raises EnvironmentProblem in words."""
-    workspace = Workspace(open_place(root, create=create, clock=clock, held=held))
-    if held and workspace.has_setup and workspace.setup and not workspace.place.was_brought_up:
-        drop_copies(workspace.place)  # this start went well: the set-up could be read
-    return workspace

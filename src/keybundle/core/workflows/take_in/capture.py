@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.batches.model import Batch
@@ -174,9 +175,8 @@ def _origin(files: Sequence[InputFile]) -> str:
 
 
 @needs(Right.LOOK)
-def damaged_pages(session: Session, batch_id: str) -> Iterable[Refused]:
+def damaged_pages(session: Session, batch_id: BatchId) -> Iterable[Refused]:
     """Return the pages of a batch that could not be decoded, with the reason; their bytes are kept."""
-    workspace = session.workspace
-    for page in workspace.batches.load(batch_id).pages:
+    for page in session.batch(batch_id).load().pages:
         if page.facts is None and page.trouble:
             yield Refused(page.source, page.trouble)

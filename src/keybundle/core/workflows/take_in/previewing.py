@@ -8,6 +8,7 @@ from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.files import write_atomic
+from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken
 from keybundle.core.intake.scanner import Offers, Options, Scanner, Side, SimulatedScanner
@@ -87,7 +88,7 @@ def let_go(scanner: Scanner | None) -> None:
 
 @needs(Right.BRING_IN)
 def accept_preview(
-    session: Session, line: Line, routine: Routine, previewed: Previewed, *, into: str | None = None,
+    session: Session, line: Line, routine: Routine, previewed: Previewed, *, into: BatchId | None = None,
     given: Mapping[str, str] | None = None,
 ) -> Captured:  # fmt: skip
     """Capture a previewed side as the first of a new batch, or (``into``) as one more of an open one."""

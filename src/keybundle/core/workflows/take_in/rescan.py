@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, silent
 from keybundle.core.batches import arranging, commands
@@ -22,28 +23,27 @@ PLACED_SECONDS = 60.0
 
 
 @needs(Right.INDEX)
-def leave_out_from(session: Session, line: Line, batch_id: str, sheet: int, *, only: bool) -> Changes:
+def leave_out_from(session: Session, line: Line, batch_id: BatchId, sheet: int, *, only: bool) -> Changes:
     """Leave out the sheet that halted the feeder, or it and what came after it, which are to be fed again."""
-    workspace, who = session.workspace, session.person
-    pages = workspace.batches.load(batch_id).pages
+    pages = session.batch(batch_id).load().pages
     chosen = [p.id for p in pages if p.sheet == sheet or (p.sheet > sheet and not only)]
     reason = AFTER_HALT if only else SCANNED_AGAIN
-    workspace.batches.apply(batch_id, who, message("step.leave-out"), lambda b: commands.leave_out(b, chosen, reason))
+    session.batch(batch_id).apply(message("step.leave-out"), lambda b: commands.leave_out(b, chosen, reason))
     line.revise(batch_id)
     return Changes(frozenset([batch_id]), text=message("rescan.left-out", reason=reason))
 
 
 @needs(Right.BRING_IN)
 def scan_at(
-    session: Session, line: Line, scanner: Scanner, batch_id: str, target: str, *, replaces: bool,
+    session: Session, line: Line, scanner: Scanner, batch_id: BatchId, target: str, *, replaces: bool,
     options: Options, progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Captured:  # fmt: skip
     """Scan what lies in the feeder (or on the glass) and put it after a page; with ``replaces``, in its stead.
 
     The page that is replaced is left out as scanned again, and can be taken back.
     """
-    workspace, who = session.workspace, session.person
-    before = workspace.batches.load(batch_id)
+    workspace = session.workspace
+    before = session.batch(batch_id).load()
     known = {p.id for p in before.pages}
     if before.page(target).document_id is None:
         raise InputProblem(message("rescan.choose-page-document-what-scanned"))
@@ -53,7 +53,7 @@ def scan_at(
     )
     if not line.wait_placed(batch_id, PLACED_SECONDS):
         raise InputProblem(message("rescan.new-pages-end-batch-still"))
-    workspace.batches.apply(batch_id, who, message("step.scan-in"), lambda b: _put(b, known, target, replaces))
+    session.batch(batch_id).apply(message("step.scan-in"), lambda b: _put(b, known, target, replaces))
     line.revise(batch_id)
     return found
 

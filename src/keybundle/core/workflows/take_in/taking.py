@@ -13,6 +13,7 @@ from pathlib import Path, PurePath
 from typing import Any
 
 from keybundle.core.base.errors import InputProblem, WorkerBug
+from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.batches.arrivals import Arrival, Fate
@@ -28,6 +29,7 @@ from keybundle.core.setup.routines import Routine
 from keybundle.core.store.files import Received, copy_file
 from keybundle.core.workflows.line.line import EXAMINE, Line
 from keybundle.core.workflows.pages.page_jobs import WORK
+from keybundle.core.workflows.session.handles import OpenBatch
 from keybundle.core.workflows.session.session import Session
 
 A4_MM = (210.0, 297.0)
@@ -88,11 +90,12 @@ class TakingIn:
     """Takes what comes in into one batch: an open one, or one that begins with the first thing that is taken."""
 
     def __init__(
-        self, session: Session, line: Line, pool: Pool | None, routine: Routine, into: str | None, *, origin: str,
+        self, session: Session, line: Line, pool: Pool | None, routine: Routine, into: BatchId | None, *, origin: str,
         two_sided: bool, paper_mm: tuple[float, float] = A4_MM, progress: Progress = silent, cancel: CancelToken | None = None,
     ) -> None:  # fmt: skip
         self._session, self._line, self._pool, self._routine = session, line, pool, routine
-        self._workspace, self._batches = session.workspace, session.workspace.batches
+        self._workspace = session.workspace
+        self._batch: OpenBatch | None = session.batch(into) if into is not None else None
         self._origin, self._two_sided, self._paper_mm = origin, two_sided, paper_mm
         self._cancel = cancel or CancelToken()
         self._early: list[str] = []
@@ -101,7 +104,7 @@ class TakingIn:
         self._number = 0
         self._progress, self._done, self.expected = progress, 0, 0
         self.result = Captured(into)
-        self._sheets = 0 if into is None else _take_up(session, line, into, two_sided=two_sided)
+        self._sheets = 0 if self._batch is None else _take_up(line, self._batch, two_sided=two_sided)
 
     # -- sides ---------------------------------------------------------------------------------------------------
 
@@ -233,34 +236,33 @@ class TakingIn:
 
     # -- the batch -------------------------------------------------------------------------------------------------
 
-    def _begin(self) -> str:
+    def _begin(self) -> OpenBatch:
         """Return the batch; it begins with the first thing that is taken."""
-        if self.result.batch is None:
-            self.result.batch = self._batches.create(
-                self._routine.id, self._origin, self._session.person, two_sided=self._two_sided, paper_mm=self._paper_mm
+        if self._batch is None:
+            self._batch = self._session.begin_batch(
+                self._routine, self._origin, two_sided=self._two_sided, paper_mm=self._paper_mm
             )
-            for kind in ("group", "person"):
-                for key in self._routine.given_to.groups if kind == "group" else self._routine.given_to.people:
-                    self._batches.share(self.result.batch, kind, key, shared=True)
-            self._batches.let_join(self.result.batch, self._early)
-            self._line.begin(self.result.batch, self._routine, paper_mm=self._paper_mm)
-        return self.result.batch
+            self._batch.let_join(self._early)
+            self.result.batch = self._batch.id
+            self._line.begin(self._batch.id, self._routine, paper_mm=self._paper_mm)
+        return self._batch
 
     def _note(self, arrival: Arrival, *, is_container: bool = False) -> None:
-        self._batches.note_arrival(self.result.batch, arrival, is_container=is_container)
-        if self.result.batch is None:
-            self._early.append(arrival.id)
+        if self._batch is not None:
+            self._batch.note_arrival(arrival, is_container=is_container)
+            return
+        self._session.note_arrival(arrival, is_container=is_container)
+        self._early.append(arrival.id)
 
-    def _add(self, batch: str, arrival: Arrival, pages: list[Page]) -> None:
-        for page in self._batches.take(batch, arrival, pages):
-            self._line.captured(batch, page)
+    def _add(self, batch: OpenBatch, arrival: Arrival, pages: list[Page]) -> None:
+        for page in batch.take(arrival, pages):
+            self._line.captured(batch.id, page)
             self.result.sides += 1
 
 
-def _take_up(session: Session, line: Line, batch_id: str, *, two_sided: bool) -> int:
+def _take_up(line: Line, own: OpenBatch, *, two_sided: bool) -> int:
     """Open a batch for more pages; return how many sheets it has. Raises InputProblem for a closed one."""
-    batches = session.workspace.batches
-    batch = batches.load(batch_id)
-    batches.reopen_capture(batch_id, two_sided=two_sided)
-    line.go_on(batch_id)
+    batch = own.load()
+    own.reopen_capture(two_sided=two_sided)
+    line.go_on(own.id)
     return max((p.sheet for p in batch.pages), default=0)

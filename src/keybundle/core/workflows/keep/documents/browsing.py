@@ -9,13 +9,14 @@ from typing import Any
 from sqlalchemy import Connection
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.base.ids import FiledId
 from keybundle.core.base.sorting import sort_key
 from keybundle.core.finding import documents
 from keybundle.core.finding.columns import MOST_ENTRIES, count_in, load_column
 from keybundle.core.finding.query import DocumentQuery
 from keybundle.core.reading.text import PageText
-from keybundle.core.repository.access import View
 from keybundle.core.repository.folder_values import list_given, tags_of_folders
+from keybundle.core.repository.folders import nearest_list
 from keybundle.core.repository.model import ColumnEntry, FiledDocument
 from keybundle.core.repository.paths import split_path
 from keybundle.core.rights.model import Right
@@ -25,7 +26,6 @@ from keybundle.core.workflows.find.find import words_on
 from keybundle.core.workflows.keep.folders.giving_values import fields_of
 from keybundle.core.workflows.session.naming import all_in_names, in_names
 from keybundle.core.workflows.session.session import Session, needs
-from keybundle.core.workflows.session.workspace import Workspace
 
 PAGE, MOST_SORTED = 200, 20_000
 Page = documents.Page
@@ -73,16 +73,13 @@ def list_cabinets(session: Session) -> list[CabinetRow]:
     with workspace.place.database.read() as c:
         view = session.view(c)
         counts = {kept.id: count_in(c, kept.id, view=view) for kept in workspace.setup.cabinets}
+        lists = {kept.id: nearest_list(c, kept.id, ()) for kept in workspace.setup.cabinets}
+    hidden = {i for i, nearest in lists.items() if nearest is not None and nearest.id in view.hidden}
     return [
         CabinetRow(kept.id, kept.name, kept.description, kept.folder_fields, counts[kept.id])
         for kept in workspace.setup.cabinets
-        if counts[kept.id] or not _is_hidden(workspace, kept.id, view)
+        if counts[kept.id] or kept.id not in hidden
     ]
-
-
-def _is_hidden(workspace: Workspace, cabinet: str, view: View) -> bool:
-    nearest = workspace.repository.nearest_list(cabinet, ())
-    return nearest is not None and nearest.id in view.hidden
 
 
 @dataclass(frozen=True)
@@ -182,11 +179,11 @@ def load_sorted(session: Session, cabinet: str, chosen: Mapping[str, str], head:
 
 
 @needs(Right.LOOK)
-def load_rows(session: Session, document_ids: Sequence[str]) -> dict[str, FiledDocument]:
+def load_rows(session: Session, document_ids: Sequence[FiledId]) -> dict[str, FiledDocument]:
     """Return documents for a list, without their pages, told by names."""
     workspace = session.workspace
     with workspace.place.database.read() as c:
-        found = workspace.repository.load_many(document_ids, view=session.view(c))
+        found = session.documents(c, document_ids)
     return all_in_names(workspace.setup, found)
 
 
@@ -202,12 +199,9 @@ def values_given(session: Session, cabinet: str, chosen: Mapping[str, str]) -> d
 
 
 @needs(Right.LOOK)
-def load_document(session: Session, document_id: str) -> FiledDocument:
+def load_document(session: Session, document_id: FiledId) -> FiledDocument:
     """Return a document with its pages, told by names."""
-    workspace = session.workspace
-    with workspace.place.database.read() as c:
-        found = workspace.repository.load(document_id, view=session.view(c))
-    return in_names(workspace.setup, found)
+    return in_names(session.workspace.setup, session.document(document_id).load())
 
 
 def marked_words(document: FiledDocument, position: int, query: Query) -> list[tuple[int, int, int, int]]:

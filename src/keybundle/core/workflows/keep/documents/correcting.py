@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from sqlalchemy import Connection, select
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.filing.destination import compute_destination, make_caption
@@ -22,7 +23,6 @@ from keybundle.core.filing.revise import (
     revision_standing_as,
     set_values,
 )
-from keybundle.core.repository.access import EVERYTHING
 from keybundle.core.repository.folders import led
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right
@@ -33,7 +33,7 @@ from keybundle.core.workflows.index.slip import value_by_hand
 from keybundle.core.workflows.keep.documents.many import Corrected as Corrected
 from keybundle.core.workflows.keep.documents.many import Meant, revise_many
 from keybundle.core.workflows.session.naming import names_of_fields
-from keybundle.core.workflows.session.session import NotAllowed, Session, asks_inside, needs
+from keybundle.core.workflows.session.session import MACHINE, NotAllowed, Session, asks_inside, needs
 
 Given = Mapping[str, Mapping[str, str]]
 Place = tuple[str, tuple[tuple[str, str], ...]]
@@ -66,7 +66,7 @@ def preview_moves(session: Session, given: Given) -> Moves:
     workspace = session.workspace
     moved: list[tuple[FiledDocument, Place, bool]] = []
     with workspace.place.database.read() as c:
-        found = workspace.repository.load_many(list(given), view=session.view(c, Right.CORRECT))
+        found = session.documents(c, list(given), Right.CORRECT)
         for document_id, texts in given.items():
             document = found.get(document_id)
             if document is None:
@@ -103,7 +103,7 @@ def correct(session: Session, given: Given, *, follow: bool, base: Mapping[str, 
     """
     workspace = session.workspace
     with workspace.place.database.read() as c:
-        found = workspace.repository.load_many(list(given), view=session.view(c, Right.CORRECT))
+        found = session.documents(c, list(given), Right.CORRECT)
     wanted = [_command(session, found.get(i), texts, (base or {}).get(i), follow=follow) for i, texts in given.items()]
     return revise_many(session, wanted, lambda one: message("version.corrected", n=one.values))
 
@@ -145,8 +145,9 @@ def put_back(session: Session, corrected: Corrected, *, by: By | None = None) ->
     workspace = session.workspace
     at, locale, named = workspace.clock.stamp(), workspace.setup.locale, names_of_fields(workspace.setup)
     with workspace.place.database.read() as c:
-        view = session.view(c, Right.CORRECT) if by is None else EVERYTHING
-        seen = workspace.repository.load_many([i for i, *_ in corrected.versions], with_values=False, view=view)
+        whole = session if by is None else Session(workspace, MACHINE)
+        ids = [i for i, *_ in corrected.versions]
+        seen = whole.documents(c, ids, Right.CORRECT, with_values=False)
 
     def put_one(c: Connection, one: tuple[str, int, int]) -> InputProblem | bool:
         document_id, version, revision = one
@@ -224,11 +225,11 @@ class VersionRow:
 
 
 @needs(Right.LOOK)
-def list_versions(session: Session, document_id: str) -> Sequence[VersionRow]:
+def list_versions(session: Session, document_id: FiledId) -> Sequence[VersionRow]:
     """Return the versions of a document, the newest first."""
     workspace, v = session.workspace, t.version.c
     with workspace.place.database.read() as c:
-        workspace.repository.load(document_id, with_pages=False, view=session.view(c))
+        session.document(document_id)
         chosen = select(v.number, v.at, v.who, v.comment, v.caption).where(v.document_id == document_id)
         rows = c.execute(chosen.order_by(v.number.desc())).all()
     return [VersionRow(r.number, r.at, name_of(workspace.setup.people, r.who), r.comment, r.caption) for r in rows]

@@ -56,9 +56,9 @@ def show_fill(session: Session, type_id: str, field_id: str, how: How, text: str
     ids = _empty(session, type_id, field_id)
     shown = []
     with session.workspace.place.database.read() as c:
-        view = session.view(c, Right.CORRECT)
-        for document_id in ids[:MOST_SHOWN]:
-            document = session.workspace.repository.load(document_id, with_pages=how == "text", view=view)
+        seen = session.documents(c, ids[:MOST_SHOWN], Right.CORRECT)
+        for document_id in (i for i in ids[:MOST_SHOWN] if i in seen):
+            document = session.document(document_id, Right.CORRECT).load() if how == "text" else seen[document_id]
             value = value_of(document)
             shown.append((document.caption, value.text if value is not None else ""))
     return FillShown(len(ids), tuple(shown))
@@ -74,7 +74,7 @@ def fill_field(
     value_of = _value_of(session, kind, spec, how, text)
 
     def meant(document: FiledDocument) -> Command | None:
-        whole = session.workspace.repository.load(document.id) if how == "text" else document
+        whole = session.document(document.id, Right.CORRECT).load() if how == "text" else document
         value = value_of(whole)
         if value is None:
             return None

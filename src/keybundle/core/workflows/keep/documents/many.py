@@ -9,16 +9,16 @@ from sqlalchemy import Connection
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem, NotAllowed
+from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.filing.gate import ASKS, By, Change
 from keybundle.core.filing.revise import Command, revise
-from keybundle.core.repository.access import EVERYTHING
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right
 from keybundle.core.store.pieces import in_pieces, say_stopped
 from keybundle.core.workflows.session.naming import names_of_fields
-from keybundle.core.workflows.session.session import Session, asks_inside
+from keybundle.core.workflows.session.session import MACHINE, Session, asks_inside
 
 LOT = 200
 
@@ -106,7 +106,7 @@ def revise_many(
 
 @asks_inside(Right.CORRECT)
 def revise_each(
-    session: Session, document_ids: Sequence[str], meant: Callable[[FiledDocument], Command | None], comment: str, *,
+    session: Session, document_ids: Sequence[FiledId], meant: Callable[[FiledDocument], Command | None], comment: str, *,
     by: By | None = None, what: Change = Change.VALUES, progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Corrected:  # fmt: skip
     """Do to each document what ``meant`` says of it (None: nothing), as a further version of each.
@@ -120,8 +120,7 @@ def revise_each(
         if cancel is not None and cancel.cancelled:
             break
         with workspace.place.database.read() as c:
-            view = session.view(c, ASKS[what]) if by is None else EVERYTHING
-            found = workspace.repository.load_many(document_ids[start : start + LOT], view=view)
+            found = _whole(session, by).documents(c, document_ids[start : start + LOT], ASKS[what])
         wanted = [Meant(document, command) for document in found.values() if (command := meant(document)) is not None]
         try:
             lot = revise_many(session, wanted, lambda _: comment, by=by, what=what, of=len(document_ids), cancel=cancel)
@@ -132,6 +131,11 @@ def revise_each(
             break
         progress(Step(min(len(document_ids), start + LOT), len(document_ids), comment))
     return whole
+
+
+def _whole(session: Session, by: By | None) -> Session:
+    """Return the session that documents are read by: the machine's own where it was asked for already."""
+    return session if by is None else Session(session.workspace, MACHINE)
 
 
 def add_up(first: Corrected, second: Corrected) -> Corrected:

@@ -11,9 +11,9 @@ from dataclasses import dataclass, replace
 from sqlalchemy import Connection, select
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import FiledId, PageId
 from keybundle.core.base.messages import Message, message
 from keybundle.core.filing import page_commands, trash
-from keybundle.core.filing.commit import index_text
 from keybundle.core.filing.destination import make_caption
 from keybundle.core.filing.gate import Change, Following
 from keybundle.core.filing.keeping import keep_document_to
@@ -21,7 +21,6 @@ from keybundle.core.filing.revise import Command, revise
 from keybundle.core.repository.access import load_list
 from keybundle.core.repository.model import FiledDocument, NewDocument
 from keybundle.core.rights.model import Right
-from keybundle.core.search import index
 from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.keep.documents.correcting import Corrected, take_back_correction
@@ -39,7 +38,7 @@ class SplitOff:
 
 @needs(Right.CORRECT)
 def turn_pages(
-    session: Session, document_id: str, page_ids: Sequence[str], degrees: int, base: int | None
+    session: Session, document_id: FiledId, page_ids: Sequence[PageId], degrees: int, base: int | None
 ) -> Corrected:
     """Turn pages of a filed document clockwise; raises as ``correct`` does, and for files that are no pictures of pages."""
     command = page_commands.turn_pages(page_ids, degrees)
@@ -48,7 +47,7 @@ def turn_pages(
 
 @needs(Right.CORRECT)
 def move_pages(
-    session: Session, document_id: str, page_ids: Sequence[str], before: str | None, base: int | None
+    session: Session, document_id: FiledId, page_ids: Sequence[PageId], before: str | None, base: int | None
 ) -> Corrected:
     """Put pages of a filed document before another one of it, at its end for None."""
     command = page_commands.move_pages(page_ids, before)
@@ -56,7 +55,7 @@ def move_pages(
 
 
 @needs(Right.CORRECT)
-def leave_out(session: Session, document_id: str, page_ids: Sequence[str], base: int | None) -> Corrected:
+def leave_out(session: Session, document_id: FiledId, page_ids: Sequence[PageId], base: int | None) -> Corrected:
     """Take pages out of a filed document; the versions before have them still."""
     command = page_commands.leave_out(page_ids)
     return _revise(session, document_id, command, base, message("version.left-out", n=len(page_ids)))
@@ -64,7 +63,12 @@ def leave_out(session: Session, document_id: str, page_ids: Sequence[str], base:
 
 @needs(Right.CORRECT)
 def put_in(
-    session: Session, document_id: str, source: str, page_ids: Sequence[str], before: str | None, base: int | None
+    session: Session,
+    document_id: FiledId,
+    source: FiledId,
+    page_ids: Sequence[PageId],
+    before: str | None,
+    base: int | None,
 ) -> Corrected:
     """Put pages of another filed document (which keeps them) before a page of this one, at its end for None."""
     with session.workspace.place.database.atomic() as c:
@@ -76,7 +80,7 @@ def put_in(
 
 
 @needs(Right.CORRECT)
-def change_type(session: Session, document_id: str, type_id: str, base: int | None) -> Corrected:
+def change_type(session: Session, document_id: FiledId, type_id: str, base: int | None) -> Corrected:
     """Give a filed document another type of its cabinet; values of fields that the new one has not are let go of.
 
     Raises InputProblem for a type of another cabinet: that is another folder, and a filing of its own.
@@ -98,7 +102,7 @@ def change_type(session: Session, document_id: str, type_id: str, base: int | No
 
 
 @needs(Right.CORRECT, Right.FILE)
-def split_off(session: Session, document_id: str, page_ids: Sequence[str], base: int | None) -> SplitOff:
+def split_off(session: Session, document_id: FiledId, page_ids: Sequence[PageId], base: int | None) -> SplitOff:
     """Make pages of a filed document a document of their own, in the same folder, of the same type and with its values."""
     workspace = session.workspace
     with workspace.place.database.atomic() as c:
@@ -120,13 +124,10 @@ def split_off(session: Session, document_id: str, page_ids: Sequence[str], base:
             f"{document_id}/{corrected.versions[0][2]}", before.cabinet, before.folder, before.type, before.caption, own,
             pages, tags=before.tags, received_at=before.received_at, named=named,
         )  # fmt: skip
-        made = workspace.repository.add(new, session.person)
+        made = session.document(document_id, Right.CORRECT).beside(new)
         kept = load_list(c, c.execute(select(t.document.c.access_id).where(t.document.c.id == document_id)).scalar())
         if kept is not None:
             keep_document_to(c, Following(session.person, session.name), made, kept)  # as the one it comes from
-        of = index.Kept(new.type, new.cabinet, workspace.repository.filed_month(made))
-        said = index_text(new.values, new.folder, new.tags)
-        index.put(c, index.FILED, made, new.caption, said, workspace.repository.text_ids(made), of)
     return SplitOff(corrected, made)
 
 
@@ -142,15 +143,14 @@ def take_back_split(session: Session, split: SplitOff) -> int:
         return done
 
 
-def _load(session: Session, c: Connection, document_id: str) -> FiledDocument:
+def _load(session: Session, c: Connection, document_id: FiledId) -> FiledDocument:
     """Return a document that the person may correct; raises NotAllowed for any other."""
-    repository, view = session.workspace.repository, session.view(c, Right.CORRECT)
-    if document_id not in repository.load_many([document_id], with_values=False, view=view):
+    if document_id not in session.documents(c, [document_id], Right.CORRECT, with_values=False):
         raise NotAllowed(message("correcting.may-not", name=session.name))
-    return repository.load(document_id)
+    return session.document(document_id, Right.CORRECT).load()
 
 
-def _revise(session: Session, document_id: str, command: Command, base: int | None, comment: Message) -> Corrected:
+def _revise(session: Session, document_id: FiledId, command: Command, base: int | None, comment: Message) -> Corrected:
     workspace = session.workspace
     with workspace.place.database.atomic() as c:
         before = _load(session, c, document_id)

@@ -7,6 +7,7 @@ from pathlib import Path, PurePath
 
 from keybundle.core.base.errors import InputProblem, explain_os_error
 from keybundle.core.base.files import write_atomic
+from keybundle.core.base.ids import BatchId, FiledId, PageId
 from keybundle.core.base.messages import message
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.session.session import Session, needs
@@ -16,19 +17,16 @@ OPENED, READ_ONLY = "opened", 0o444
 
 
 @needs(Right.LOOK)
-def copy_page(session: Session, batch_id: str, page_id: str) -> Path:
+def copy_page(session: Session, batch_id: BatchId, page_id: PageId) -> Path:
     """Return a copy of the file that a page of a batch came with; raises InputProblem, EnvironmentProblem."""
-    session.require_batch(batch_id)
-    page = session.workspace.batches.load(batch_id).page(page_id)
+    page = session.batch(batch_id).load().page(page_id)
     return _copy(session.workspace, page.file_sha, page.source)
 
 
 @needs(Right.LOOK)
-def copy_filed(session: Session, document_id: str, position: int) -> Path:
+def copy_filed(session: Session, document_id: FiledId, position: int) -> Path:
     """Return a copy of the file that a page of a filed document came with; raises InputProblem, EnvironmentProblem."""
-    workspace = session.workspace
-    with workspace.place.database.read() as c:
-        found = workspace.repository.load(document_id, view=session.view(c))
+    workspace, found = session.workspace, session.document(document_id).load()
     if position >= len(found.pages):
         raise InputProblem(message("received.no-such-page", caption=found.caption))
     page = found.pages[position]

@@ -130,7 +130,7 @@ def list_disagreeing(
     specs = fields_of(workspace.setup, cabinet_id)
     with workspace.place.database.read() as c:
         ids = ids_below(c, cabinet_id, path)[:MOST_LOOKED_AT]
-        documents = workspace.repository.load_many(ids, view=session.view(c)).values()
+        documents = session.documents(c, ids).values()
         along = {d.folder: given_along(c, cabinet_id, [v for _, v in d.folder]) for d in documents}
     for document in documents:
         for field, value in _lacks(session, document, along[document.folder]).items():

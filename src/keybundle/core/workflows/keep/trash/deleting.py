@@ -9,6 +9,7 @@ from sqlalchemy import Connection, select
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.filing import trash
@@ -51,7 +52,7 @@ class Erased:
 
 
 @needs(Right.DELETE)
-def delete_documents(session: Session, document_ids: Sequence[str], why: str) -> Changes:
+def delete_documents(session: Session, document_ids: Sequence[FiledId], why: str) -> Changes:
     """Put documents into the trash; raises NotAllowed, and deletes none, where one of them may not be deleted.
 
     ``why`` is kept with them and must not be empty. What comes in between while it is done leaves single documents, or stops
@@ -62,7 +63,7 @@ def delete_documents(session: Session, document_ids: Sequence[str], why: str) ->
         raise InputProblem(message("trash.why-missing"))
     at = workspace.clock.stamp()
     with workspace.place.database.read() as c:
-        found = workspace.repository.load_many(document_ids, with_values=False, view=session.view(c, Right.DELETE))
+        found = session.documents(c, document_ids, Right.DELETE, with_values=False)
         if len(found) < len(set(document_ids)):
             raise NotAllowed(message("trash.may-not", n=len(set(document_ids)) - len(found), name=session.name))
 
@@ -73,7 +74,7 @@ def delete_documents(session: Session, document_ids: Sequence[str], why: str) ->
 
 
 def _each(
-    session: Session, document_ids: Sequence[str], work: Callable[[Connection, str], object], code: str
+    session: Session, document_ids: Sequence[FiledId], work: Callable[[Connection, str], object], code: str
 ) -> Changes:
     """Do something to each document; return what was done and, in the same words, what was left and what stopped it."""
 
@@ -117,7 +118,7 @@ def list_trash(session: Session) -> list[Deleted]:
 
 
 @needs(Right.DELETE)
-def restore_documents(session: Session, document_ids: Sequence[str]) -> Changes:
+def restore_documents(session: Session, document_ids: Sequence[FiledId]) -> Changes:
     """Bring documents of the trash back as they were, each into the folder that its own is by now.
 
     Raises NotAllowed, and brings none back, where one of them may not be; and InputProblem for one whose cabinet is no longer
@@ -143,7 +144,7 @@ def _require_cabinets(setup: Setup, c: Connection, document_ids: Sequence[str]) 
 
 @needs(Right.EMPTY_TRASH)
 def empty_trash(
-    session: Session, document_ids: Sequence[str], *, progress: Progress = silent, cancel: CancelToken | None = None
+    session: Session, document_ids: Sequence[FiledId], *, progress: Progress = silent, cancel: CancelToken | None = None
 ) -> Erased:
     """Erase documents of the trash for good, one after another; afterwards nothing in the store holds their words.
 
@@ -164,7 +165,7 @@ def empty_trash(
     return erased
 
 
-def _erase_one(session: Session, document_id: str, erased: Erased) -> None:
+def _erase_one(session: Session, document_id: FiledId, erased: Erased) -> None:
     workspace = session.workspace
     with workspace.place.database.atomic() as c:
         _require_seen(session, c, [document_id], Right.EMPTY_TRASH)
@@ -174,7 +175,9 @@ def _erase_one(session: Session, document_id: str, erased: Erased) -> None:
     erased.kept_files += len(kept)
 
 
-def _require_seen(session: Session, c: Connection, document_ids: Sequence[str], right: Right = Right.DELETE) -> None:
+def _require_seen(
+    session: Session, c: Connection, document_ids: Sequence[FiledId], right: Right = Right.DELETE
+) -> None:
     d, view = t.document.c, view_of(c, session.holder, right)
     chosen = select(d.id).where(d.id.in_(document_ids), d.removed_as == trash.TRASH, *view.documents())
     if set(c.execute(chosen).scalars()) != set(document_ids):

@@ -29,7 +29,7 @@ from keybundle.core.workflows.keep.documents.many import LOT, revise_each
 from keybundle.core.workflows.prepare.parts.parts import refuse_changed
 from keybundle.core.workflows.prepare.parts.readiness import with_source
 from keybundle.core.workflows.session.seen import Seen, who_sees
-from keybundle.core.workflows.session.session import Session, needs
+from keybundle.core.workflows.session.session import MACHINE, Session, needs
 
 MOST_EXAMPLES = 5
 Folder = tuple[tuple[str, str], ...]
@@ -99,10 +99,11 @@ def _rehearse(session: Session, c: Connection, cabinet: Cabinet) -> Rehearsed:
     setup = with_cabinet(workspace.setup, cabinet)
     moves, stay = 0, 0
     examples, lacking = list[tuple[str, str, str]](), list[tuple[str, str]]()
+    whole = Session(workspace, MACHINE)  # all of them move, whoever may see them
     kept, moved = dict[Folder, str | None](), Counter[tuple[str | None, str | None]]()
     ids = ids_below(c, cabinet.id, ())
     for start in range(0, len(ids), LOT):
-        for document in workspace.repository.load_many(ids[start : start + LOT]).values():
+        for document in whole.documents(c, ids[start : start + LOT]).values():
             folder, missing = _goes(document, setup)
             if folder is None:
                 stay += 1

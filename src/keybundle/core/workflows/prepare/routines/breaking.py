@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken
 from keybundle.core.jobs.pool import Pool
@@ -34,21 +35,21 @@ class Suggested:
 
 @needs(Right.LOOK)
 def rules_at(
-    session: Session, pool: Pool, batch_id: str, place: int, routine: Routine, cancel: CancelToken | None = None
+    session: Session, pool: Pool, batch_id: BatchId, place: int, routine: Routine, cancel: CancelToken | None = None
 ) -> tuple[Suggested, ...]:
     """Return the rules that would break at the side at a place of a batch (from 0), without those the routine has.
 
     What else they find is told by the sides around it, ``LOOKED_THROUGH`` at most: all marks are looked for on each.
     Raises InputProblem where that side was not measured, or where nothing on it tells it from others.
     """
-    workspace = session.workspace
-    batch = workspace.batches.load(batch_id)
+    own = session.batch(batch_id)
+    batch = own.load()
     pointed = batch.pages[place].id if 0 <= place < len(batch.pages) else ""
     before = max(0, min(place - LOOKED_THROUGH // 2, len(batch.pages) - LOOKED_THROUGH))
     near = {p.sheet for p in batch.pages[before : before + LOOKED_THROUGH]}
     batch = replace(batch, pages=tuple(p for p in batch.pages if p.sheet in near))
     asked = routine.model_copy(update={"separation": ALL_MARKS})
-    sides = gather_facts(workspace, pool, batch, asked, keep=False, cancel=cancel)
+    sides = gather_facts(own, pool, batch, asked, keep=False, cancel=cancel)
     sheets = {p.id: [sides[x.id] for x in batch.pages if x.sheet == p.sheet and x.id in sides] for p in batch.pages}
     if pointed not in sides:
         raise InputProblem(message("pointing.page-could-not-measured-choose"))

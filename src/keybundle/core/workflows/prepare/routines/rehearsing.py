@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import join_comma, message
 from keybundle.core.base.progress import CancelToken
 from keybundle.core.batches.model import Document
@@ -30,11 +31,11 @@ class RehearsedDocument:
 
 @needs(Right.LOOK)
 def rehearse_values(
-    session: Session, batch_id: str, routine: Routine, cancel: CancelToken | None = None
+    session: Session, batch_id: BatchId, routine: Routine, cancel: CancelToken | None = None
 ) -> list[RehearsedDocument]:
     """Return what a routine, as it is kept, would propose for the first documents of a batch, as these are cut now."""
     workspace = session.workspace
-    batch = replace(workspace.batches.load(batch_id), routine=routine.id)
+    batch = replace(session.batch(batch_id).load(), routine=routine.id)
     found = []
     for number, document in enumerate(batch.in_order()[:MOST_DOCUMENTS], 1):
         if cancel is not None and cancel.cancelled:

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from keybundle.core.base.boxes import Box, upright_box
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import BatchId, PageId
 from keybundle.core.base.messages import message
 from keybundle.core.batches.model import Batch
 from keybundle.core.fields.patterns import pattern_like
@@ -49,21 +50,19 @@ class PointedPage:
 
 
 @needs(Right.LOOK)
-def pages_to_point_at(session: Session, batch_id: str, type_name: str = "") -> tuple[str, ...]:
+def pages_to_point_at(session: Session, batch_id: BatchId, type_name: str = "") -> tuple[str, ...]:
     """Return the measured pages of a batch: first pages of a type first, then kept ones, which rules are made for."""
-    workspace = session.workspace
-    batch = workspace.batches.load(batch_id)
+    batch = session.batch(batch_id).load()
     pages = [p for p in batch.pages if p.facts is not None and not p.facts.is_blank]
     firsts = _first_pages(batch, type_name)
     return tuple(p.id for p in sorted(pages, key=lambda p: (p.id not in firsts, not p.kept)))
 
 
 @needs(Right.LOOK)
-def choose_sample(session: Session, batch_ids: Sequence[str], type_name: str) -> str | None:
+def choose_sample(session: Session, batch_ids: Sequence[BatchId], type_name: str) -> str | None:
     """Return the first batch with a document of a type, else the first with a page to point at; None for none."""
-    workspace = session.workspace
     for batch_id in batch_ids:
-        if _first_pages(workspace.batches.load(batch_id), type_name):
+        if _first_pages(session.batch(batch_id).load(), type_name):
             return batch_id
     return next((b for b in batch_ids if pages_to_point_at(session, b)), None)
 
@@ -74,10 +73,10 @@ def _first_pages(batch: Batch, type_name: str) -> set[str]:
 
 
 @needs(Right.LOOK)
-def load_page(session: Session, pool: Pool, batch_id: str, page_id: str) -> PointedPage:
+def load_page(session: Session, pool: Pool, batch_id: BatchId, page_id: PageId) -> PointedPage:
     """Return a page with all barcodes on it; raises InputProblem for a page that was not measured."""
     workspace = session.workspace
-    page = workspace.batches.load(batch_id).page(page_id)
+    page = session.batch(batch_id).load().page(page_id)
     if page.facts is None:
         raise InputProblem(message("pointing.page-could-not-measured-choose"))
     job = picture_job(workspace.place.files, page.id, page.picture, page.frame)

@@ -199,15 +199,14 @@ def _new(workspace: Workspace, part: str, name: str) -> str:
 @needs(Right.LOOK)
 def example_caption(session: Session, kind: DocumentType) -> str:
     """Return the caption that the newest filed document of the type would have; with the fields' names before there is one."""
-    workspace = session.workspace
     d = t.document.c
-    chosen = select(d.id).where(d.type == kind.id, d.removed_at.is_(None)).order_by(d.number.desc()).limit(1)
-    with workspace.place.database.read() as c:
-        newest: str | None = c.execute(chosen).scalar()
+    with session.workspace.place.database.read() as c:
+        chosen = select(d.id).where(d.type == kind.id, d.removed_at.is_(None), *session.view(c).documents())
+        newest: str | None = c.execute(chosen.order_by(d.number.desc()).limit(1)).scalar()
     if newest is None:
         named = map_caption(kind.caption, {f.id: f.name for f in kind.fields})
         return named.replace("{", "").replace("}", "") or kind.name
-    return make_caption(kind, workspace.repository.load(newest, with_pages=False).values)
+    return make_caption(kind, session.document(newest).load(with_pages=False).values)
 
 
 def prepared_captions(kind: DocumentType) -> list[str]:
