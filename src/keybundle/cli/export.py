@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from keybundle.cli.common import add_person, signed_in, terminal_progress, working_pool
+from keybundle.core.base.ids import FiledId
 from keybundle.core.export.forms import FORMS, PDFA
 from keybundle.core.export.naming import USUAL
 from keybundle.core.workflows.find.find import find_filed_ids
@@ -46,15 +47,15 @@ def run(given: argparse.Namespace) -> int:
             print("keybundle: No filed document answers that; nothing was written.", file=sys.stderr)
             return 1
         if given.package:
-            return tell(write_package(session, pool, ids, given.to, progress=terminal_progress()))
+            return tell(write_package(session, pool, [FiledId(i) for i in ids], given.to, progress=terminal_progress()))
         wish = Wish(given.form, given.together, given.names, given.folders)
-        sent = send_to_folder(session, pool, ids, wish, given.to, progress=terminal_progress())
+        sent = send_to_folder(session, pool, [FiledId(i) for i in ids], wish, given.to, progress=terminal_progress())
         return tell(sent)
 
 
 def choose(session: Session, what: Sequence[str]) -> list[str]:
     """Return the documents that are meant: those of these ids, or those that answer the query."""
-    known = load_rows(session, list(what))
+    known = load_rows(session, [FiledId(i) for i in what])
     return list(what) if len(known) == len(set(what)) else find_filed_ids(session, " ".join(what))
 
 

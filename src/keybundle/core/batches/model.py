@@ -9,6 +9,7 @@ from typing import Any
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
 from keybundle.core.base.page_kind import PageKind
 from keybundle.core.fields.values import FieldValue
@@ -242,7 +243,7 @@ class Batch:
     ``is_whole`` is False where one document is shown alone.
     """
 
-    id: str
+    id: BatchId
     routine: str
     origin: str
     owner: str

@@ -7,12 +7,13 @@ from collections.abc import Sequence
 
 from sqlalchemy import Connection, Row, delete, insert, select
 
+from keybundle.core.base.ids import FiledId
 from keybundle.core.repository.folders import reach
 from keybundle.core.repository.paths import is_within, join_path, split_path
 from keybundle.core.store import schema as t
 
 
-def ids_below(c: Connection, cabinet: str, path: Sequence[str]) -> list[str]:
+def ids_below(c: Connection, cabinet: str, path: Sequence[str]) -> list[FiledId]:
     """Return the documents of a folder and of all below it, the oldest first; of a cabinet for an empty path."""
     d, f = t.document.c, t.folder.c
     chosen = select(d.id).join_from(t.document, t.folder, d.folder_id == f.id)

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from keybundle.core.base.boxes import Frame
+from keybundle.core.base.ids import FiledId
 from keybundle.core.base.page_kind import PageKind
 from keybundle.core.fields.values import FieldValue
 
@@ -68,7 +69,7 @@ class FiledDocument:
     ``pdf_sha`` is empty while the PDF of its version is still to be made.
     """
 
-    id: str
+    id: FiledId
     number: int
     cabinet: str
     folder: tuple[tuple[str, str], ...]

@@ -175,3 +175,9 @@ def folder_of_version(c: Connection, document_id: str, number: int) -> tuple[tup
         return ()
     there = follow_became(c, folder_id)
     return load_folders(c, [there])[there]
+
+
+def know_file(c: Connection, sha: str, at: str, size: int) -> None:
+    """Note a stored file, where it is not known yet; ``size`` in bytes."""
+    if c.execute(select(t.stored_file.c.sha).where(t.stored_file.c.sha == sha)).first() is None:
+        c.execute(insert(t.stored_file).values(sha=sha, size=size, at=at))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from sqlalchemy import Connection, func, insert, select, update
+from sqlalchemy import func, insert, select, update
 
 from keybundle.core.base.clock import Clock
 from keybundle.core.base.errors import InputProblem
@@ -73,7 +73,7 @@ class Repository:
             rows.write_tags(c, document_id, new.tags)
             count_document(c, folder_id, None, 1)
             for sha in {*(p.file_sha for p in new.pages), *(p.picture[0] for p in new.pages), new.pdf_sha} - {""}:
-                know_file(c, sha, at, self._size(sha))
+                rows.know_file(c, sha, at, self._size(sha))
             place = [value for _, value in placed]
             audit.append(c, at, who, "filed", document_id, {
                 "cabinet": new.named[1] or new.cabinet, "folder": place, "type": new.named[0] or new.type,
@@ -167,9 +167,3 @@ class Repository:
                 )
                 for r in found
             }  # fmt: skip
-
-
-def know_file(c: Connection, sha: str, at: str, size: int) -> None:
-    """Note a stored file, where it is not known yet; ``size`` in bytes."""
-    if c.execute(select(t.stored_file.c.sha).where(t.stored_file.c.sha == sha)).first() is None:
-        c.execute(insert(t.stored_file).values(sha=sha, size=size, at=at))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.base.ids import BatchId, DocumentId
 from keybundle.core.fields.values import Origin
 from keybundle.core.reading.text import Word
 from keybundle.core.workflows.arrange import bench
@@ -28,7 +29,7 @@ class BenchPresenter(Desk):
 
     completed = Signal(str, str, str, object)
 
-    def __init__(self, seat: Seat, batch_id: str, parent: QObject | None = None) -> None:
+    def __init__(self, seat: Seat, batch_id: BatchId, parent: QObject | None = None) -> None:
         super().__init__(seat, batch_id, parent)
         self.pages = BenchPages(self, seat)
         self.filing = BenchFiling(self, seat)
@@ -99,7 +100,7 @@ class BenchPresenter(Desk):
         self.drafts.drop(document, name)
         self.change(
             lambda: slip.enter_value(
-                s.session, s.line, self.batch_id, document, name, said, origin=Origin.LIFTED, page=page,
+                s.session, s.line, self.batch_id, DocumentId(document), name, said, origin=Origin.LIFTED, page=page,
                 words=words, page_text=text,
             )
         )  # fmt: skip
@@ -112,13 +113,13 @@ class BenchPresenter(Desk):
         if shown is not None and document == shown.document and type_name == shown.type:
             self.confirm_type(document)
         elif shown is not None:
-            self.change(lambda: slip.choose_type(s.session, s.line, self.batch_id, document, type_name))
+            self.change(lambda: slip.choose_type(s.session, s.line, self.batch_id, DocumentId(document), type_name))
 
     def confirm_type(self, document: str) -> None:
         """Confirm the type that was proposed for a document and is unsure."""
         s, shown = self._s, self.state.slip
         if shown is not None and shown.document == document and shown.type_unsure:
-            self.change(lambda: slip.confirm_type(s.session, s.line, self.batch_id, document))
+            self.change(lambda: slip.confirm_type(s.session, s.line, self.batch_id, DocumentId(document)))
 
     def take_other_type(self) -> None:
         """Give the document the type that would be next; the one that it had can be taken back by the same key."""
@@ -156,6 +157,6 @@ class BenchPresenter(Desk):
         """Set a document aside, or bring it back where it is aside."""
         s, parked = self._s, self.state.slip is not None and self.state.slip.parked
         if document == self.state.document and parked:
-            self.change(lambda: slip.bring_back(s.session, s.line, self.batch_id, document))
+            self.change(lambda: slip.bring_back(s.session, s.line, self.batch_id, DocumentId(document)))
         else:
-            self.change(lambda: slip.set_aside(s.session, s.line, self.batch_id, document, reason))
+            self.change(lambda: slip.set_aside(s.session, s.line, self.batch_id, DocumentId(document), reason))

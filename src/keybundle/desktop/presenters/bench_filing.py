@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.ids import DocumentId
 from keybundle.core.base.progress import CancelToken, Progress, Step
 from keybundle.core.batches.model import State
 from keybundle.core.workflows.file import filing
@@ -93,12 +94,13 @@ class BenchFiling:
             if result.record is not None and documents is None:
                 at.record_made.emit(result.record)
 
+        chosen = [DocumentId(i) for i in documents] if documents is not None else None
         s.runner.change(
-            lambda: filing.begin_filing(s.session, at.batch_id, documents), begun, lane=at.lane,
+            lambda: filing.begin_filing(s.session, at.batch_id, chosen), begun, lane=at.lane,
             on_error=at.failed.emit,
         )  # fmt: skip
 
     def take_back(self, document: str) -> None:
         """Take a document back from the repository."""
         at, s = self._at, self._s
-        at.change(lambda: filing.take_back(s.session, at.batch_id, document))
+        at.change(lambda: filing.take_back(s.session, at.batch_id, DocumentId(document)))

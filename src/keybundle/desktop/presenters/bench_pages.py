@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from keybundle.core.base.ids import BatchId, PageId
 from keybundle.core.base.progress import CancelToken, Progress
 from keybundle.core.workflows.arrange import bench, separating
 from keybundle.core.workflows.keep.documents import received
@@ -61,7 +62,15 @@ class BenchPages:
                 self.move(pages, target, after=after)
             else:
                 at.change(
-                    lambda: bench.move_to_batch(s.session, s.line, source, pages, at.batch_id, target, after=after)
+                    lambda: bench.move_to_batch(
+                        s.session,
+                        s.line,
+                        BatchId(source),
+                        [PageId(i) for i in pages],
+                        at.batch_id,
+                        PageId(target),
+                        after=after,
+                    )
                 )
             hand.let_go()
 
@@ -76,7 +85,7 @@ class BenchPages:
         """Open the file that the page came with in its own program."""
         s, at, page = self._s, self._at, self._at.page_id
         if page is not None:
-            open_outside(s, lambda: received.copy_page(s.session, at.batch_id, page), at, at.failed.emit)
+            open_outside(s, lambda: received.copy_page(s.session, at.batch_id, PageId(page)), at, at.failed.emit)
 
     def list_not_taken(self) -> None:
         """List what came in with the batch and was not taken, with the reasons."""

@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import AppError
+from keybundle.core.base.ids import BatchId, DocumentId, PageId
 from keybundle.core.batches.model import Batch
 from keybundle.core.fields.values import Origin
 from keybundle.core.reading.languages import list_languages
@@ -86,12 +87,12 @@ class BenchSlips(QObject):
     def today(self, document: str, field: str) -> None:
         """Give a date field today's date."""
         self._at.drafts.drop(document, field)
-        self._run(document, lambda s, b, d: slip_help.set_today(s.session, s.line, b, d, field))
+        self._run(document, lambda s, b, d: slip_help.set_today(s.session, s.line, BatchId(b), DocumentId(d), field))
         self._at.focus_requested.emit(field)
 
     def take_from_before(self, document: str) -> None:
         """Fill what is empty or only assumed from the document of this type before it."""
-        self._run(document, lambda s, b, d: slip_help.take_from_before(s.session, s.line, b, d))
+        self._run(document, lambda s, b, d: slip_help.take_from_before(s.session, s.line, BatchId(b), DocumentId(d)))
 
     def list_changes(self) -> None:
         """Ask for the changes of values in this batch, each in words, the newest first."""
@@ -105,11 +106,11 @@ class BenchSlips(QObject):
 
     def clear_assumed(self, document: str) -> None:
         """Empty what was only carried over, defaulted or prefilled."""
-        self._run(document, lambda s, b, d: slip_help.clear_assumed(s.session, s.line, b, d))
+        self._run(document, lambda s, b, d: slip_help.clear_assumed(s.session, s.line, BatchId(b), DocumentId(d)))
 
     def empty(self, document: str) -> None:
         """Empty the whole slip."""
-        self._run(document, lambda s, b, d: slip_help.empty_slip(s.session, s.line, b, d))
+        self._run(document, lambda s, b, d: slip_help.empty_slip(s.session, s.line, BatchId(b), DocumentId(d)))
 
     def set_many(self, changes: list[tuple[str, str, str]]) -> None:
         """Set fields of many slips: (document, field, text)."""
@@ -151,7 +152,7 @@ class BenchSlips(QObject):
                 slip_help.add_entry(s.session, register, entry)
             else:
                 proposals.propose_entry(s.session, register, entry)
-            return slip.enter_value(s.session, s.line, at.batch_id, document, field, value)
+            return slip.enter_value(s.session, s.line, at.batch_id, DocumentId(document), field, value)
 
         at.drafts.drop(document, field)
         at.change(work)
@@ -184,7 +185,7 @@ class BenchSlips(QObject):
 
     def start_from(self, document: str, starter: Starter) -> None:
         """Fill a slip from a starter."""
-        self._run(document, lambda s, b, d: slip_help.start_from(s.session, s.line, b, d, starter))
+        self._run(document, lambda s, b, d: slip_help.start_from(s.session, s.line, BatchId(b), DocumentId(d), starter))
 
     def asked_of(self, kind: str) -> list[Asked]:
         """Return what editors must know of the fields of a type."""
@@ -232,7 +233,7 @@ class BenchSlips(QObject):
 
     def choose_folder(self, document: str, path: tuple[str, ...]) -> None:
         """Set the folder fields of a document from a folder."""
-        self._run(document, lambda s, b, d: slip_help.choose_folder(s.session, s.line, b, d, path))
+        self._run(document, lambda s, b, d: slip_help.choose_folder(s.session, s.line, BatchId(b), DocumentId(d), path))
 
     # -- text ------------------------------------------------------------------------------------------------------
 
@@ -248,14 +249,14 @@ class BenchSlips(QObject):
             said, words = "\n".join(" ".join(w.text for w in row) for row in text.lines()), list(text.words)
             at.drafts.drop(document, field)
             at.change(
-                lambda: slip.enter_value(s.session, s.line, at.batch_id, document, field, said,
+                lambda: slip.enter_value(s.session, s.line, at.batch_id, DocumentId(document), field, said,
                                          origin=Origin.LIFTED, page=page, words=words, page_text=text),
             )  # fmt: skip
             if at.state.document == document:
                 at.focus_requested.emit(field)
 
         s.runner.long(
-            lambda: page_texts.read_area(s.session, s.pool, at.batch_id, page, box), done, owner=self,
+            lambda: page_texts.read_area(s.session, s.pool, at.batch_id, PageId(page), box), done, owner=self,
             on_error=at.failed.emit,
         )  # fmt: skip
 
@@ -266,7 +267,7 @@ class BenchSlips(QObject):
     def set_language(self, pages: list[str], language: str) -> None:
         """Read pages in another language."""
         s, at = self._s, self._at
-        at.change(lambda: page_texts.set_language(s.session, s.line, at.batch_id, pages, language))
+        at.change(lambda: page_texts.set_language(s.session, s.line, at.batch_id, [PageId(i) for i in pages], language))
 
     def languages(self) -> list[tuple[str, str]]:
         """Return (what to read in, its name): the routine's, each installed language, and pairs of few ones."""

@@ -8,6 +8,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.ids import FiledId
 from keybundle.core.setup.model import called
 from keybundle.core.workflows.keep.documents import correcting
 from keybundle.core.workflows.keep.documents.correcting import Corrected, Moves
@@ -181,7 +182,7 @@ class CabinetChanges(QObject):
         s, ids = self._s, list(documents)
 
         def put_back() -> str:
-            return worded(deleting.restore_documents(s.session, ids).text)
+            return worded(deleting.restore_documents(s.session, [FiledId(i) for i in ids]).text)
 
         def done(changes: Any) -> None:
             for document in ids:
@@ -196,7 +197,7 @@ class CabinetChanges(QObject):
             self.said.emit(worded(changes.text))
             s.bus.tell(changes)
 
-        self.run(lambda: deleting.delete_documents(s.session, ids, why), done)
+        self.run(lambda: deleting.delete_documents(s.session, [FiledId(i) for i in ids], why), done)
 
     # -- undo ----------------------------------------------------------------------------------------------------
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.ids import FiledId
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import called
@@ -256,7 +257,11 @@ class CabinetsPresenter(QObject):
                 self.changed.emit(self.state)
 
         self._s.runner.query(
-            lambda: tags.common_tags(self._s.session, ids), done, key="tags", owner=self, on_error=self.failed.emit
+            lambda: tags.common_tags(self._s.session, [FiledId(i) for i in ids]),
+            done,
+            key="tags",
+            owner=self,
+            on_error=self.failed.emit,
         )
 
     def set_tags(self, ids: tuple[str, ...], before: tuple[str, ...], text: str) -> None:
@@ -276,7 +281,7 @@ class CabinetsPresenter(QObject):
             if ids == self.state.chosen:
                 self.choose_documents(ids)
 
-        self.changes.run(lambda: tags.retag(s.session, ids, before, text), done)
+        self.changes.run(lambda: tags.retag(s.session, [FiledId(i) for i in ids], before, text), done)
 
     @property
     def remembered(self) -> Remembered:
@@ -343,4 +348,4 @@ class CabinetsPresenter(QObject):
 
     def load_rows(self, ids: list[str], came: Callable[[Mapping[str, FiledDocument]], None]) -> None:
         """Read documents for the table; asked by its model for the rows in sight."""
-        self._s.runner.query(lambda: browsing.load_rows(self._s.session, ids), came, owner=self)
+        self._s.runner.query(lambda: browsing.load_rows(self._s.session, [FiledId(i) for i in ids]), came, owner=self)

@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.ids import BatchId, DocumentId, PageId
 from keybundle.core.batches.model import Batch, Document, Page, State
 from keybundle.core.batches.seen import seen
 from keybundle.core.rights.model import Right
@@ -61,7 +62,7 @@ class Desk(QObject):
     not_taken_found = Signal(list)
     closed = Signal()
 
-    def __init__(self, seat: Seat, batch_id: str, parent: QObject | None = None) -> None:
+    def __init__(self, seat: Seat, batch_id: BatchId, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._s = seat
         self.batch_id = batch_id
@@ -199,16 +200,17 @@ class Desk(QObject):
 
     def _save_draft(self, draft: Draft, kept: Callable[[], None], refused: Callable[[str], None]) -> None:
         s = self._s
-        args = s.session, s.line, self.batch_id, draft.subject
+        args = s.session, s.line, self.batch_id
+        document, page = DocumentId(draft.subject), PageId(draft.subject)  # which of them it is says its name
         if draft.name == TAGS:
-            work = lambda: tags.set_tags(*args, draft.text)  # noqa: E731
+            work = lambda: tags.set_tags(*args, document, draft.text)  # noqa: E731
         elif draft.name == WORDS:
             self.pictures.forget(draft.subject)
-            work = lambda: page_texts.type_words(*args, draft.text)  # noqa: E731
+            work = lambda: page_texts.type_words(*args, page, draft.text)  # noqa: E731
         elif draft.confirms:
-            work = lambda: slip.confirm_value(*args, draft.name)  # noqa: E731
+            work = lambda: slip.confirm_value(*args, document, draft.name)  # noqa: E731
         else:
-            work = lambda: slip.enter_value(*args, draft.name, draft.text)  # noqa: E731
+            work = lambda: slip.enter_value(*args, document, draft.name, draft.text)  # noqa: E731
 
         def not_kept(told: str) -> None:
             refused(told)

@@ -8,6 +8,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.base.ids import BatchId
 from keybundle.core.setup.model import called
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.take_in.capture import ImportPlan, import_files, plan_import
@@ -28,7 +29,7 @@ class FilesIn(Source):
     mapping_asked = Signal(object)
 
     def __init__(
-        self, seat: Seat, incoming: Incoming, routine_of: Callable[[str | None], Routine | None],
+        self, seat: Seat, incoming: Incoming, routine_of: Callable[[BatchId | None], Routine | None],
         parent: QObject | None = None,
     ) -> None:  # fmt: skip
         super().__init__(seat, incoming, routine_of, parent)
@@ -46,7 +47,7 @@ class FilesIn(Source):
     def _of_files(self) -> list[Routine]:
         return [r for r in self._s.session.routines() if r.source == "files"]
 
-    def _routine(self, into: str | None) -> Routine | None:
+    def _routine(self, into: BatchId | None) -> Routine | None:
         of_files = self._of_files()
         chosen = next((r for r in of_files if r.id == self._chosen), next(iter(of_files), None))
         return self._routine_of(into) or chosen
@@ -57,7 +58,9 @@ class FilesIn(Source):
         self._chosen = found.id if found is not None else name
         self.changed.emit()
 
-    def import_files(self, files: list[Path], into: str | None = None, given: Mapping[str, str] | None = None) -> None:
+    def import_files(
+        self, files: list[Path], into: BatchId | None = None, given: Mapping[str, str] | None = None
+    ) -> None:
         """Bring files in under the routine for files, or into an open batch; folders are asked about first."""
         s, routine = self._s, self._routine(into)
         if routine is None:
@@ -79,7 +82,7 @@ class FilesIn(Source):
         s.runner.query(lambda: plan_import(s.session, routine, files), planned, key="plan", on_error=self.failed.emit)
 
     def take_in(
-        self, files: Sequence[Path], into: str | None, given: Mapping[str, str], levels: Mapping[int, str]
+        self, files: Sequence[Path], into: BatchId | None, given: Mapping[str, str], levels: Mapping[int, str]
     ) -> None:
         """Bring files in, levels of their folders mapped to fields; after what is coming in now, and it can be stopped."""
         s, routine = self._s, self._routine(into)

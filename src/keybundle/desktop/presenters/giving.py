@@ -7,6 +7,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.base.ids import BatchId
 from keybundle.core.rights.model import Grantee
 from keybundle.core.workflows.arrange.giving import Given, give_batch, hand_over, load_given
 from keybundle.desktop.presenters.seat import Seat
@@ -34,7 +35,7 @@ class GivingPresenter(QObject):
 
     changed = Signal(object)
 
-    def __init__(self, seat: Seat, batch_id: str, parent: QObject | None = None) -> None:
+    def __init__(self, seat: Seat, batch_id: BatchId, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._s, self._batch, self.state = seat, batch_id, GivingState()
         self._grantees: dict[str, Grantee] = {}

@@ -8,6 +8,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.base.ids import BatchId
 from keybundle.core.base.progress import CancelToken, Progress, Step
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.take_in.capture import Captured
@@ -111,7 +112,7 @@ class Source(QObject):
     failed = Signal(str)
 
     def __init__(
-        self, seat: Seat, incoming: Incoming, routine_of: Callable[[str | None], Routine | None],
+        self, seat: Seat, incoming: Incoming, routine_of: Callable[[BatchId | None], Routine | None],
         parent: QObject | None = None,
     ) -> None:  # fmt: skip
         super().__init__(parent)

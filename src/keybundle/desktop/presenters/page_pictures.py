@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.base.ids import PageId
 from keybundle.core.batches.model import Page
 from keybundle.core.reading.text import PageText
 from keybundle.core.workflows.arrange import bench
@@ -79,7 +80,7 @@ class PagePictures(QObject):
             return
 
         def load() -> tuple[Key, Sharp]:
-            return _key(page), load_sharp(bench.sharp(s.session, s.pool, page.id, page.picture, page.frame))
+            return _key(page), load_sharp(bench.sharp(s.session, s.pool, PageId(page.id), page.picture, page.frame))
 
         def done(found: tuple[Key, Sharp]) -> None:
             if self._page is not None and self.shown is not None and found[0] == _key(self._page):
@@ -93,7 +94,7 @@ class PagePictures(QObject):
 
         def load() -> tuple[Key, Fetched]:
             path = str(bench.preview(s.session, s.pool, page.id, page.picture, page.frame))
-            return _key(page), Fetched(path, QImage(path), bench.page_text(s.session, page.id))
+            return _key(page), Fetched(path, QImage(path), bench.page_text(s.session, PageId(page.id)))
 
         def done(found: tuple[Key, Fetched]) -> None:
             self._cache.keep(*found)

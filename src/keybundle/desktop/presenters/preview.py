@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.base.ids import BatchId
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.take_in import previewing
 from keybundle.core.workflows.take_in.capture import Captured
@@ -37,7 +38,7 @@ class PreviewPresenter(QObject):
         self._s = seat
         self._found: Previewed | None = None
         self._asked: tuple[Routine, Scanner, Options, Mapping[str, str]] | None = None
-        self.into: str | None = None
+        self.into: BatchId | None = None
         self.is_scanning = False
 
     def scan(self, routine: Routine, scanner: Scanner, options: Options, given: Mapping[str, str]) -> None:

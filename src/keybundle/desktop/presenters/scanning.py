@@ -7,6 +7,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.base.ids import BatchId
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import called, name_of
 from keybundle.core.setup.routines import Routine
@@ -38,7 +39,7 @@ class Scanning(Source):
     halted = Signal(object)
 
     def __init__(
-        self, seat: Seat, incoming: Incoming, routine_of: Callable[[str | None], Routine | None],
+        self, seat: Seat, incoming: Incoming, routine_of: Callable[[BatchId | None], Routine | None],
         parent: QObject | None = None,
     ) -> None:  # fmt: skip
         super().__init__(seat, incoming, routine_of, parent)
@@ -202,7 +203,7 @@ class Scanning(Source):
         self.choose_routine(routine)
         self.scan()
 
-    def lack(self, into: str | None = None) -> str:
+    def lack(self, into: BatchId | None = None) -> str:
         """Return what is in the way of scanning now, in words; empty where nothing is."""
         routine = self._routine_of(into) or self.routine()
         if routine is None:
@@ -216,7 +217,7 @@ class Scanning(Source):
             )
         return ""
 
-    def scan(self, into: str | None = None) -> None:
+    def scan(self, into: BatchId | None = None) -> None:
         """Scan what lies in the feeder, as a new batch or into an open one."""
         s, routine = self._s, self._routine_of(into) or self.routine()
         scanner = s.devices.scanner_for(routine)
@@ -270,15 +271,19 @@ class Scanning(Source):
     def go_on(self, halt: HaltShown, way: str) -> None:
         """Go on after a halt: as it is, with its sheets scanned again, or with its sheet left out."""
         s = self._s
-        scanner = s.devices.scanner_for(self._routine_of(halt.batch) or self.routine())
+        scanner = s.devices.scanner_for(self._routine_of(BatchId(halt.batch)) or self.routine())
 
         def prepare() -> None:
             if way != "go on" and halt.sheet:
                 only = way == "leave out"
-                s.bus.tell(rescan.leave_out_from(s.session, s.line, halt.batch, halt.sheet, only=only))
+                s.bus.tell(rescan.leave_out_from(s.session, s.line, BatchId(halt.batch), halt.sheet, only=only))
                 if not only and isinstance(scanner, SimulatedScanner):
                     scanner.put_back(halt.sheets_after + 1)
 
         s.runner.change(
-            prepare, lambda _: self.scan(halt.batch), lane=f"batch {halt.batch}", owner=self, on_error=self.failed.emit
+            prepare,
+            lambda _: self.scan(BatchId(halt.batch)),
+            lane=f"batch {halt.batch}",
+            owner=self,
+            on_error=self.failed.emit,
         )

@@ -15,6 +15,7 @@ from PySide6.QtCore import QObject, QUrl, Signal
 from PySide6.QtGui import QDesktopServices
 
 from keybundle.core.base.errors import AppError, InputProblem
+from keybundle.core.base.ids import FiledId
 from keybundle.core.base.progress import CancelToken, Progress
 from keybundle.core.export import forms
 from keybundle.core.export.landing import Landing
@@ -61,7 +62,7 @@ class Choices:
 class SendState:
     """What the sheet shows: the documents, what would go out, a small picture, how far a sending is."""
 
-    ids: tuple[str, ...] = ()
+    ids: tuple[FiledId, ...] = ()
     told: str = ""
     example: str = ""
     problem: str = ""
@@ -92,7 +93,7 @@ class SendingPresenter(QObject):
         self.state = replace(self.state, **changed)
         self.changed.emit(self.state)
 
-    def begin(self, ids: Sequence[str], *, again: bool = False) -> None:
+    def begin(self, ids: Sequence[FiledId], *, again: bool = False) -> None:
         """Take documents to send, with the choices made last; ``again``: with those of this document's last sending."""
         s = self._s
         mail = s.workspace.setup.mail
@@ -151,7 +152,7 @@ class SendingPresenter(QObject):
         self.failed.emit(told)
         self.ended.emit(False)
 
-    def make_drag(self, ids: Sequence[str]) -> list[Path]:
+    def make_drag(self, ids: Sequence[FiledId]) -> list[Path]:
         """Return the documents as PDF files to be dragged out; they are copies of what is stored, and quickly made."""
         s = self._s
         if len(ids) > MOST_DRAGGED:
@@ -200,7 +201,7 @@ class SendingPresenter(QObject):
             on_error=self.failed.emit,
         )  # fmt: skip
 
-    def _into_folder(self, ids: Sequence[str], choices: Choices) -> None:
+    def _into_folder(self, ids: Sequence[FiledId], choices: Choices) -> None:
         s, target = self._s, Path(choices.folder).expanduser()
 
         def work(progress: Progress, cancel: CancelToken) -> Sent:
@@ -235,7 +236,7 @@ class SendingPresenter(QObject):
             self.said.emit(told)
         self.ended.emit(not sent.stopped and bool(sent.documents))
 
-    def _by_mail(self, ids: Sequence[str], choices: Choices) -> None:
+    def _by_mail(self, ids: Sequence[FiledId], choices: Choices) -> None:
         s = self._s
         letter = Letter((choices.to,) if choices.to.strip() else (), choices.subject, choices.text)
 
@@ -265,7 +266,7 @@ class SendingPresenter(QObject):
 
         self.doing.begin(tr("Sending"), work, done, self._failed)
 
-    def _onto_paper(self, ids: Sequence[str], choices: Choices) -> None:
+    def _onto_paper(self, ids: Sequence[FiledId], choices: Choices) -> None:
         from keybundle.desktop.presenters.printing import INTO_PDF, PrintWish, print_pictures
 
         s, into_pdf = self._s, choices.printer in ("", INTO_PDF)
@@ -277,7 +278,13 @@ class SendingPresenter(QObject):
             folder = Path(tempfile.mkdtemp(prefix="printing-", dir=s.workspace.place.cache))
             try:
                 sent = sending.make_files(
-                    s.session, s.pool, ids, Wish(forms.PNG), Landing(folder), progress=progress, cancel=cancel
+                    s.session,
+                    s.pool,
+                    ids,
+                    Wish(forms.PNG),
+                    Landing(folder),
+                    progress=progress,
+                    cancel=cancel,
                 )
                 dpis = [p.dpi for d in sent.documents for p in load_document(s.session, d.id).pages]
                 told = {"how": PRINTER, "to": wish.target or wish.printer, **asdict(Wish(forms.PNG))}

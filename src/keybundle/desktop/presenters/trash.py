@@ -9,6 +9,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.ids import BatchId, FiledId
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.file import throwing_away
 from keybundle.core.workflows.file.throwing_away import Thrown
@@ -111,11 +112,11 @@ class TrashPresenter(PutAway):
 
     def bring_back(self, ids: Sequence[str]) -> Changes:
         """Bring documents back."""
-        return deleting.restore_documents(self._s.session, ids)
+        return deleting.restore_documents(self._s.session, [FiledId(i) for i in ids])
 
     def erase(self, ids: Sequence[str]) -> str:
         """Erase documents."""
-        erased = deleting.empty_trash(self._s.session, ids)
+        erased = deleting.empty_trash(self._s.session, [FiledId(i) for i in ids])
         left = [f"{caption}: {worded(why)}" for caption, why in erased.left]
         if erased.kept_files:
             left.append(tr("{n:,} files stay, because other documents need them.", n=erased.kept_files))
@@ -150,10 +151,10 @@ class ThrownPresenter(PutAway):
         """Bring batches back, each as it was."""
         changes = Changes()
         for batch_id in ids:
-            changes |= throwing_away.bring_batch_back(self._s.session, self._s.line, batch_id)
+            changes |= throwing_away.bring_batch_back(self._s.session, self._s.line, BatchId(batch_id))
         return changes
 
     def erase(self, ids: Sequence[str]) -> str:
         """Erase what batches hold."""
-        due = throwing_away.erase_thrown(self._s.session, ids)
+        due = throwing_away.erase_thrown(self._s.session, [BatchId(i) for i in ids])
         return tr("{n:,} files are erased at a later start: they were only just brought in.", n=due) if due else ""

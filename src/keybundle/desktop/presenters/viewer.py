@@ -12,6 +12,7 @@ from PySide6.QtGui import QImage
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import AppError
+from keybundle.core.base.ids import FiledId
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledDocument
@@ -108,7 +109,9 @@ class ViewerPresenter(QObject):
         """Open the file that the page in front came with in its own program."""
         seat, document, position = self._s, self.state.document, self.state.position
         if document:
-            open_outside(seat, lambda: received.copy_filed(seat.session, document, position), self, self.failed.emit)
+            open_outside(
+                seat, lambda: received.copy_filed(seat.session, FiledId(document), position), self, self.failed.emit
+            )
 
     # -- the document ----------------------------------------------------------------------------------------------
 
@@ -117,7 +120,7 @@ class ViewerPresenter(QObject):
         asked, seat = query or Query(), self._s
 
         def load() -> _Opened:
-            document = browsing.load_document(seat.session, document_id)
+            document = browsing.load_document(seat.session, FiledId(document_id))
             is_short = len(document.pages) <= SOON
             marks = browsing.list_marks(document, asked) if is_short else None
             here = marks[0][0] if marks else max(0, min(position, len(document.pages) - 1))
@@ -133,7 +136,7 @@ class ViewerPresenter(QObject):
         seat.runner.query(load, done, key="filed document", owner=self, on_error=self._gone)
 
     def _load_story(self, document_id: str) -> tuple[StoryLine, ...]:
-        return word_story(load_story(self._s.session, document_id), self._s.say_time)
+        return word_story(load_story(self._s.session, FiledId(document_id)), self._s.say_time)
 
     def _opened(self, found: _Opened, query: Query) -> None:
         self.document, self._query = found.document, query
@@ -169,7 +172,9 @@ class ViewerPresenter(QObject):
         seat = self._s
 
         def load() -> _Opened:
-            return _Opened(browsing.load_document(seat.session, document_id), None, self._load_story(document_id))
+            return _Opened(
+                browsing.load_document(seat.session, FiledId(document_id)), None, self._load_story(document_id)
+            )
 
         def done(found: _Opened) -> None:
             if self.document is not None and self.document.id == document_id:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.ids import BatchId
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.arrange.bench import toggle_reading
@@ -95,7 +96,7 @@ class WorkPresenter(QObject):
             self.undo_told, self._undo_batch = "", ""
         self._publish()
 
-    def _routine_of(self, batch_id: str | None) -> Routine | None:
+    def _routine_of(self, batch_id: BatchId | None) -> Routine | None:
         row = next((r for r in self._rows if r.id == batch_id), None)
         return self._s.workspace.setup.routine(row.routine) if row is not None else None
 
@@ -131,12 +132,12 @@ class WorkPresenter(QObject):
             self.said.emit(safe)
         self.refresh()
 
-    def toggle_reading(self, batch_id: str) -> None:
+    def toggle_reading(self, batch_id: BatchId) -> None:
         """Stop the reading of a batch, or read on where it was stopped."""
         s = self._s
         s.runner.change(lambda: toggle_reading(s.session, s.line, batch_id), on_error=self.failed.emit)
 
-    def close_batch(self, batch_id: str) -> None:
+    def close_batch(self, batch_id: BatchId) -> None:
         """Close a batch whose every document is filed."""
         s = self._s
         s.runner.change(
@@ -145,7 +146,7 @@ class WorkPresenter(QObject):
             owner=self, on_error=self.failed.emit,
         )  # fmt: skip
 
-    def throw_away(self, batch_id: str) -> None:
+    def throw_away(self, batch_id: BatchId) -> None:
         """Take a batch off the list with all its sides that are not filed; undo brings it back."""
         s, row = self._s, next((r for r in self._rows if r.id == batch_id), None)
 
@@ -173,7 +174,8 @@ class WorkPresenter(QObject):
         self.undo_told, self._undo_batch = "", ""
         if batch_id:
             s.runner.change(
-                lambda: throwing_away.bring_batch_back(s.session, s.line, batch_id), s.bus.tell, lane=f"batch {batch_id}",
+                lambda: throwing_away.bring_batch_back(s.session, s.line, BatchId(batch_id)), s.bus.tell,
+                lane=f"batch {batch_id}",
                 owner=self, on_error=self.failed.emit,
             )  # fmt: skip
         self._publish()

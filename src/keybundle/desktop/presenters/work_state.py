@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
+from keybundle.core.base.ids import BatchId
 from keybundle.core.batches.model import State
 from keybundle.core.workflows.file.records import Record
 from keybundle.core.workflows.oversee.worklist import WorkRow
@@ -61,7 +62,7 @@ class MappingAsked:
     """Files below folders, and what the levels of these can be mapped to, before anything is taken in."""
 
     files: tuple[Path, ...]
-    into: str | None
+    into: BatchId | None
     given: Mapping[str, str]
     plan: ImportPlan
 

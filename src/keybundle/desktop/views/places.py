@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
 
+from keybundle.core.base.ids import BatchId
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.views.place import Place
 from keybundle.desktop.words import tr
@@ -62,7 +63,7 @@ def make_giving(seat: Seat, batch_id: str) -> GiveSheet:
     from keybundle.desktop.presenters.giving import GivingPresenter
     from keybundle.desktop.views.give_sheet import GiveSheet
 
-    return GiveSheet(GivingPresenter(seat, batch_id))
+    return GiveSheet(GivingPresenter(seat, BatchId(batch_id)))
 
 
 # -- the places of a window ----------------------------------------------------------------------------------------------
@@ -131,10 +132,10 @@ def make_bench(window: MainWindow, batch_id: str) -> BenchView:
     from keybundle.desktop.views.bench_view import BenchView
 
     seat, viewers, edge = window.seat, window.viewers, window.edge
-    view = BenchView(BenchPresenter(seat, batch_id, window))
+    view = BenchView(BenchPresenter(seat, BatchId(batch_id), window))
     window.listen(view.presenter)
     view.left.connect(window.go_work)
-    view.files_dropped.connect(lambda files: window.work.presenter.files.import_files(files, batch_id))
+    view.files_dropped.connect(lambda files: window.work.presenter.files.import_files(files, BatchId(batch_id)))
     view.presenter.changed.connect(lambda _: window.show_undo())
     view.presenter.closed.connect(lambda: window.release_bench(batch_id))
     view.presenter.record_made.connect(window.offer_record)

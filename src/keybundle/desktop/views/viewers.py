@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.base.ids import FiledId
 from keybundle.core.search.query import Query
 from keybundle.desktop.actions.own_keys import OwnKeys
 from keybundle.desktop.presenters.seat import Seat
@@ -90,11 +91,11 @@ class Viewers(QObject):
             from keybundle.desktop.views.send_sheet import SendSheet
 
             edge.open(SendSheet(self.sending))
-            self.sending.begin(ids, again=again)
+            self.sending.begin([FiledId(i) for i in ids], again=again)
 
         return ask
 
     def let_out(self, out: Out) -> None:
         """Let documents be dragged out of a list."""
-        out.make = lambda ids: self.sending.make_drag(ids)
+        out.make = lambda ids: self.sending.make_drag([FiledId(i) for i in ids])
         out.went = lambda: self.sending.note_drag()

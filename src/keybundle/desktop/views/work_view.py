@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
+from keybundle.core.base.ids import BatchId
 from keybundle.core.formats.names import ALL
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.handlers import Handlers
@@ -383,12 +384,12 @@ class WorkView(Place):
         if row is not None:
             self.batch_opened.emit(row.id)
 
-    def _at_chosen(self, run: Callable[[str], object]) -> None:
+    def _at_chosen(self, run: Callable[[BatchId], object]) -> None:
         """Do something with the chosen batch, where one is chosen."""
         if (batch_id := self._chosen_batch()) is not None:
-            run(batch_id)
+            run(BatchId(batch_id))
 
-    def _chosen_batch(self) -> str | None:
+    def _chosen_batch(self) -> BatchId | None:
         row = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
         return row.id if row is not None else None
 

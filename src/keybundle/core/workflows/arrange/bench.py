@@ -299,4 +299,4 @@ def filed_preview(session: Session, pool: Pool, page: FiledPage, kind: str = "sc
 @needs(Right.LOOK)
 def filed_sharp(session: Session, pool: Pool, page: FiledPage) -> Path | Tiles:
     """Return a filed page in full resolution, as ``sharp`` does."""
-    return sharp(session, pool, page.page_id, page.picture, page.frame)
+    return sharp(session, pool, PageId(page.page_id), page.picture, page.frame)

@@ -50,7 +50,7 @@ A_BUG = message("filing.something-went-wrong-inside-key")
 class Filed:
     """What a filing brought: filed documents, and the others with what they still wait for."""
 
-    batch: str
+    batch: BatchId
     entries: list[FiledEntry] = field(default_factory=list)
     left: list[tuple[str, str]] = field(default_factory=list)
     record: str | None = None

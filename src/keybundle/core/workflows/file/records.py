@@ -10,6 +10,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Row, func, insert, select, update
 
+from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import SOURCE, say, word
 from keybundle.core.batches.model import Batch, balance
 from keybundle.core.fields.locales import format_moment
@@ -25,7 +26,7 @@ from keybundle.core.workflows.session.workspace import Workspace
 class FiledEntry:
     """A line of the filing record."""
 
-    id: str
+    id: FiledId
     caption: str
     type: str
     path: tuple[str, ...]

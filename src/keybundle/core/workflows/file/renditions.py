@@ -19,8 +19,7 @@ from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.repository import audit
 from keybundle.core.repository.model import FiledDocument
-from keybundle.core.repository.rows import DUE, MADE, PDFA
-from keybundle.core.repository.store import know_file
+from keybundle.core.repository.rows import DUE, MADE, PDFA, know_file
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.file.due import later
 from keybundle.core.workflows.keep.areas.places import area_of_folder, bring_files, note_places

@@ -34,7 +34,7 @@ MOST_SHOWN = 500
 class Thrown:
     """A batch that was thrown away: its routine, where it came from, its open sides, when and by whom."""
 
-    id: str
+    id: BatchId
     routine: str
     origin: str
     sides: int

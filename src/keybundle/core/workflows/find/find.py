@@ -59,7 +59,7 @@ class FoundDocument:
     values: dict[str, FieldValue]
     snippet: str
     is_filed: bool
-    batch: str | None = None
+    batch: BatchId | None = None
     filed_at: str = ""
     tags: tuple[str, ...] = ()
     routine: str = ""
@@ -188,7 +188,15 @@ def _load_hits(
             key = document_id or hit.ref
             if key not in seen:
                 seen.add(key)
-                found.append(_waiting(session, batch_id, document_id, hit.ref, snippets.get(hit.ref, "")))
+                found.append(
+                    _waiting(
+                        session,
+                        BatchId(batch_id),
+                        DocumentId(document_id) if document_id is not None else None,
+                        hit.ref,
+                        snippets.get(hit.ref, ""),
+                    )
+                )
     return found
 
 

@@ -32,7 +32,7 @@ __all__ = ["POOR", "PoorPage", "list_languages", "poor_pages", "read_area", "set
 class PoorPage:
     """A page that reads badly or not at all; ``quality`` is None where it holds no word."""
 
-    id: str
+    id: PageId
     number: int
     told: str
     quality: float | None
@@ -46,11 +46,11 @@ def poor_pages(batch: Batch) -> list[PoorPage]:
             continue
         place = message("page-texts.side-sheet", number=number, sheet=page.sheet, side=page.side)
         if page.quality is None:
-            found.append(PoorPage(page.id, number, message("page-texts.no-words-found", place=place), None))
+            found.append(PoorPage(PageId(page.id), number, message("page-texts.no-words-found", place=place), None))
         elif page.quality < POOR:
             found.append(
                 PoorPage(
-                    page.id,
+                    PageId(page.id),
                     number,
                     message("page-texts.read-with-confidence", place=place, quality=page.quality),
                     page.quality,

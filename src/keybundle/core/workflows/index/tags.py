@@ -84,7 +84,7 @@ def retag(session: Session, document_ids: Sequence[FiledId], before: Sequence[st
         kept = [tag for tag in own if tag not in before or tag in wanted]
         return tuple(dict.fromkeys([*kept, *wanted]))
 
-    return retag_each(session, list(found), tags_of)
+    return retag_each(session, [FiledId(i) for i in found], tags_of)
 
 
 @asks_inside(Right.CORRECT)

@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, select
 
+from keybundle.core.base.ids import BatchId
 from keybundle.core.batches.model import State
 from keybundle.core.finding.columns import count_in
 from keybundle.core.rights.model import Right
@@ -21,7 +22,7 @@ class WorkRow:
     """A batch in the work list. ``pieces`` are its documents' states with their pages, in order of the work;
     ``unplaced`` sides were captured and are not separated yet."""  # noqa: D205, D209
 
-    id: str
+    id: BatchId
     routine: str
     routine_name: str
     sign: str

@@ -12,6 +12,7 @@ from pathlib import Path
 from sqlalchemy import delete, func, select, update
 
 from keybundle.core.base.errors import AppError, EnvironmentProblem
+from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.export.landing import Landing
 from keybundle.core.export.naming import fill_name, safe_name
@@ -31,7 +32,7 @@ class Due:
     """A copy that is to be written: the row, the document, who filed it, where and how, and how often it was tried."""
 
     id: int
-    document: str
+    document: FiledId
     who: str
     copies: Copies
     tries: int

@@ -121,7 +121,7 @@ def _fail(sent: Sent, error: AppError) -> None:
 
 
 def _add_document(session: Session, document_id: FiledId, part: Path, sent: Sent, named: set[str]) -> None:
-    caption, workspace = document_id, session.workspace
+    caption, workspace = str(document_id), session.workspace
     try:
         document = load_document(session, document_id)
         with workspace.place.database.read() as c:

@@ -69,7 +69,7 @@ class Wish:
 class SentDocument:
     """A document that left, and the files that hold it."""
 
-    id: str
+    id: FiledId
     caption: str
     pages: int
     files: tuple[Path, ...]

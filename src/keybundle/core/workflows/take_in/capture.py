@@ -53,7 +53,7 @@ def routine_of(workspace: Workspace, batch: Batch) -> Routine:
 @needs(Right.BRING_IN)
 def scan_stack(
     session: Session, line: Line, routine: Routine, scanner: Scanner, *, options: Options | None = None,
-    into: str | None = None, given: Mapping[str, str] | None = None, progress: Progress = silent,
+    into: BatchId | None = None, given: Mapping[str, str] | None = None, progress: Progress = silent,
     cancel: CancelToken | None = None,
 ) -> Captured:  # fmt: skip
     """Scan what lies in the feeder as one batch, or (``into``) as more pages of an open one.
@@ -133,7 +133,7 @@ def plan_import(session: Session, routine: Routine, inputs: Sequence[Path]) -> I
 @needs(Right.BRING_IN)
 def import_files(
     session: Session, line: Line, pool: Pool, routine: Routine, inputs: Sequence[Path], *,
-    into: str | None = None, given: Mapping[str, str] | None = None, levels: Mapping[int, str] | None = None,
+    into: BatchId | None = None, given: Mapping[str, str] | None = None, levels: Mapping[int, str] | None = None,
     each: Mapping[Path, Mapping[str, str]] | None = None, progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Captured:  # fmt: skip
     """Bring files in as one batch, or (``into``) as more pages of an open one.

@@ -47,7 +47,7 @@ class Captured:
     ``noted`` was taken, and there is something to know of it.
     """
 
-    batch: str | None = None
+    batch: BatchId | None = None
     sides: int = 0
     refused: list[Refused] = field(default_factory=list)
     noted: list[Refused] = field(default_factory=list)

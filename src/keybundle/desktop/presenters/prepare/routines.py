@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.ids import BatchId, PageId
 from keybundle.core.base.progress import CancelToken
 from keybundle.core.export.forms import FORMS
 from keybundle.core.reading.languages import list_languages
@@ -247,7 +248,7 @@ class RoutinesPresenter(PartsPresenter):
         super().change(changes)
         self._timer.start()
 
-    def choose_sample(self, batch_id: str) -> None:
+    def choose_sample(self, batch_id: BatchId) -> None:
         """Rehearse on another batch."""
         self._show(sample=batch_id, sides=(), figures="")
         self.rehearse()
@@ -312,7 +313,7 @@ class RoutinesPresenter(PartsPresenter):
             if not ids:
                 return None
             here = ids.index(before) + offset if before in ids else 0
-            return pointing.load_page(s.session, s.pool, sample, ids[max(0, min(len(ids) - 1, here))])
+            return pointing.load_page(s.session, s.pool, sample, PageId(ids[max(0, min(len(ids) - 1, here))]))
 
         def done(found: PointedPage | None) -> None:
             if found is None:
@@ -416,7 +417,7 @@ class RoutinesPresenter(PartsPresenter):
             told: list[str] = []
             batches = routines.open_batches(s.session, name)
             for batch_id in batches:
-                found = separating.separate_batch_again(s.session, s.line, s.pool, batch_id)
+                found = separating.separate_batch_again(s.session, s.line, s.pool, BatchId(batch_id))
                 s.bus.tell(found.changes)
                 told += found.conflicts
             return len(batches), tuple(told)

@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.ids import BatchId, PageId
 from keybundle.core.fields.digits import CHECKS
 from keybundle.core.fields.kinds import FILE_PROPERTIES, Kind
 from keybundle.core.setup.model import NUMBERS, RANGED, DocumentType, FieldSpec, Setup
@@ -388,9 +389,9 @@ class TypesPresenter(PartsPresenter):
             batch = pointing.choose_sample(s.session, samples, kind)
             if batch is None:
                 return None
-            ids = pointing.pages_to_point_at(s.session, batch, kind)
+            ids = pointing.pages_to_point_at(s.session, BatchId(batch), kind)
             here = ids.index(before) + offset if offset and before in ids else 0
-            return pointing.load_page(s.session, s.pool, batch, ids[max(0, min(len(ids) - 1, here))])
+            return pointing.load_page(s.session, s.pool, BatchId(batch), PageId(ids[max(0, min(len(ids) - 1, here))]))
 
         def done(found: PointedPage | None) -> None:
             if found is None:

@@ -12,6 +12,7 @@ from typing import Literal
 from sqlalchemy import func, select
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, silent
 from keybundle.core.fields.kinds import Refusal, normalise
@@ -94,7 +95,7 @@ def _spec(session: Session, type_id: str, field_id: str) -> tuple[DocumentType, 
     return kind, spec
 
 
-def _empty(session: Session, type_id: str, field_id: str) -> list[str]:
+def _empty(session: Session, type_id: str, field_id: str) -> list[FiledId]:
     """Return the documents of a type without a value of a field, the newest first."""
     d, v = t.document.c, t.document_value.c
     has = select(v.document_id).where(v.document_id == d.id, v.field == field_id).exists()

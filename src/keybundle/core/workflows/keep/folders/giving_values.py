@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from sqlalchemy import Connection
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, silent
 from keybundle.core.fields.kinds import Kind, Refusal, normalise
@@ -45,7 +46,7 @@ class Given:
 class Disagreeing:
     """A document whose value is not the one that its folder gives (``has`` is empty where it has none)."""
 
-    id: str
+    id: FiledId
     caption: str
     label: str
     has: str

@@ -15,6 +15,7 @@ from typing import Any
 from sqlalchemy import Connection, select, update
 
 from keybundle.core.base.errors import InputProblem, NotAllowed
+from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import join_comma, message
 from keybundle.core.base.progress import CancelToken, Progress, silent
 from keybundle.core.fields.values import FieldValue, Origin
@@ -381,9 +382,9 @@ def _parent(c: Connection, folder: int) -> int:
     return int(c.execute(select(t.folder.c.parent_id).where(t.folder.c.id == folder)).scalar_one())
 
 
-def _documents_in(c: Connection, folders: Sequence[int]) -> list[str]:
+def _documents_in(c: Connection, folders: Sequence[int]) -> list[FiledId]:
     """Return the documents that lie in folders, the oldest first."""
-    d, found = t.document.c, list[tuple[int, str]]()
+    d, found = t.document.c, list[tuple[int, FiledId]]()
     for start in range(0, len(folders), 500):
         here = select(d.number, d.id).where(d.folder_id.in_(folders[start : start + 500]), d.removed_at.is_(None))
         found += [(r.number, r.id) for r in c.execute(here)]

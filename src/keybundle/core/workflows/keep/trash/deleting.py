@@ -28,7 +28,7 @@ MOST_SHOWN = 500
 class Deleted:
     """A document in the trash: its caption and place then, who deleted it, when (ISO 8601) and why."""
 
-    id: str
+    id: FiledId
     caption: str
     cabinet: str
     type: str

@@ -10,6 +10,7 @@ from sqlalchemy import func, or_, select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.files import write_atomic
+from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.ids import fresh_id
@@ -25,7 +26,7 @@ from keybundle.core.workflows.session.session import Session, needs
 class Sample:
     """A batch that a routine can be tried on."""
 
-    id: str
+    id: BatchId
     told: str
     is_open: bool
 

@@ -40,7 +40,7 @@ class PointedBarcode:
 class PointedPage:
     """A page to point at: its picture, its upright size in px, its text, the barcodes on it."""
 
-    id: str
+    id: PageId
     told: str
     picture: Path
     width: int
@@ -85,8 +85,8 @@ def load_page(session: Session, pool: Pool, batch_id: BatchId, page_id: PageId) 
     marks = [m for m in map(Mark.from_json, looked["marks"]) if m.kind == BARCODE]
     width, height = page.frame.upright_size
     return PointedPage(
-        page.id, f"Sheet {page.sheet}, {page.side}, from {page.source}",
-        preview(session, pool, page.id, page.picture, page.frame), width, height, page_text(session, page.id),
+        PageId(page.id), f"Sheet {page.sheet}, {page.side}, from {page.source}",
+        preview(session, pool, page.id, page.picture, page.frame), width, height, page_text(session, PageId(page.id)),
         tuple(PointedBarcode(m.format, m.text, upright_box(page.frame, m.box)) for m in marks),
     )  # fmt: skip
 
