@@ -26,8 +26,8 @@ from keybundle.core.finding.query import DocumentQuery
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.separation.facts import Placing
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.capture import find_routine, scan_stack
 from keybundle.core.workflows.take_in.devices import Options, find_scanners

@@ -18,8 +18,8 @@ from keybundle.core.setup.uses import used_by
 from keybundle.core.workflows.prepare.parts import beginnings, first_start, parts, readiness, surroundings
 from keybundle.core.workflows.prepare.parts.first_start import FirstAnswers
 from keybundle.core.workflows.prepare.types import types
-from keybundle.core.workflows.session.session import NotAllowed, Session
 from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.session import NotAllowed, Session
 from keybundle.core.workflows.session.workspace import Workspace
 from tests.support import DataTest, acting
 

@@ -26,8 +26,8 @@ from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.prepare.parts import parts
 from keybundle.core.workflows.prepare.parts.setup_admin import import_setup
 from keybundle.core.workflows.prepare.types import types
-from keybundle.core.workflows.session.signing_in import begin_repository
 from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.signing_in import begin_repository
 from keybundle.demo import seed
 from tests.core.test_batches import fill
 from tests.support import DataTest, acting, add_page

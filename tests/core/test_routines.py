@@ -16,8 +16,8 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.prepare.parts import parts
 from keybundle.core.workflows.prepare.routines import rehearsing
 from keybundle.core.workflows.prepare.routines.breaking import rules_at
-from keybundle.core.workflows.session.session import NotAllowed
 from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.session import NotAllowed
 from keybundle.core.workflows.take_in.capture import import_files
 from tests.support import DataTest, acting, scanned_template, shared_pool
 

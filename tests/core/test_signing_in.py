@@ -22,8 +22,8 @@ from keybundle.core.store import schema as t
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.prepare.parts import parts, setup_admin
 from keybundle.core.workflows.session import signing_in
-from keybundle.core.workflows.session.session import NotAllowed
 from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.session import NotAllowed
 from tests.support import DataTest, acting, run_cli
 
 GOOD, OTHER = "seven geese on the weir", "eight geese on the weir"

@@ -31,8 +31,8 @@ from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.oversee.forgetting import forget_closed, forget_orphans
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.pages.preview_files import tiles_folder
-from keybundle.core.workflows.session.session import NotAllowed
 from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.session import NotAllowed
 from keybundle.core.workflows.session.workspace import Workspace
 from tests.support import DataTest, acting, demo_template, filed_ids, scanned_template, shared_pool
 

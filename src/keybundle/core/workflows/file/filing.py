@@ -36,7 +36,7 @@ from keybundle.core.workflows.keep.areas.places import area_of, bring_files, not
 from keybundle.core.workflows.pages.page_jobs import cleaned_by
 from keybundle.core.workflows.propose.learning import learn, refresh_calibration, unlearn
 from keybundle.core.workflows.propose.why_not import why_not
-from keybundle.core.workflows.session.handles import OpenBatch, let_go
+from keybundle.core.workflows.session.handles import OpenBatch, release_claim
 from keybundle.core.workflows.session.session import NotAllowed, Session, asks_inside, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -144,7 +144,7 @@ def finish_filing(
 
 
 def _let_go(session: Session, begun: Filing) -> None:
-    let_go(session.workspace, begun.claim)
+    release_claim(session.workspace, begun.claim)
 
 
 def _take_in_hand(own: OpenBatch, begun: Filing, document_ids: Sequence[str] | None) -> None:

@@ -22,6 +22,7 @@ from keybundle.core.workflows.arrange.bench import run_command
 from keybundle.core.workflows.index.following import following
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.propose.indexing import types_under
+from keybundle.core.workflows.session.handles import OpenBatch
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -42,10 +43,10 @@ def _field(workspace: Workspace, batch: Batch, document_id: str, field: str) -> 
     return spec
 
 
-def label_of(session: Session, batch_id: BatchId, document_id: DocumentId, field: str) -> str:
+def label_of(own: OpenBatch, document_id: DocumentId, field: str) -> str:
     """Return what people call a field of a batch's document."""
-    workspace, batch = session.workspace, session.batch(batch_id).load_document(DocumentId(document_id))
-    kind = workspace.setup.document_type(batch.document(document_id).type)
+    batch = own.load_document(document_id)
+    kind = own.session.workspace.setup.document_type(batch.document(document_id).type)
     return kind.label(field) if kind else field
 
 
@@ -112,7 +113,7 @@ def enter_value(
         value = value_by_hand(workspace, spec, text, before, who, origin=origin, page=page, box=box)
         return commands.set_values(batch, document_id, {name: value})
 
-    name_of = label_of(session, batch_id, document_id, name)
+    name_of = label_of(session.batch(batch_id), document_id, name)
     label = message("step.lift", label=name_of) if origin is Origin.LIFTED else message("step.set", label=name_of)
     return run_command(session, line, batch_id, label, following(workspace, [document_id], command))
 
@@ -121,7 +122,7 @@ def enter_value(
 def confirm_value(session: Session, line: Line, batch_id: BatchId, document_id: DocumentId, name: str) -> Changes:
     """Confirm a field's value as it stands; raises InputProblem for one that is no value of its kind."""
     workspace, who = session.workspace, session.person
-    stamp, label = workspace.clock.stamp(), label_of(session, batch_id, document_id, name)
+    stamp, label = workspace.clock.stamp(), label_of(session.batch(batch_id), document_id, name)
 
     def command(batch: Batch) -> Batch:
         value = batch.document(document_id).values.get(name)

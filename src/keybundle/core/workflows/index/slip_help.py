@@ -79,7 +79,7 @@ def empty_slip(session: Session, line: Line, batch_id: BatchId, document_id: Doc
 def set_today(session: Session, line: Line, batch_id: BatchId, document_id: DocumentId, name: str) -> Changes:
     """Give a date field today's date, marked as such; raises InputProblem for a field of another kind."""
     workspace, who = session.workspace, session.person
-    stamp, day, label = workspace.clock.stamp(), today(workspace), label_of(session, batch_id, document_id, name)
+    stamp, day, label = workspace.clock.stamp(), today(workspace), label_of(session.batch(batch_id), document_id, name)
 
     def command(batch: Batch) -> Batch:
         spec = _kind(workspace, batch, document_id).field(name)

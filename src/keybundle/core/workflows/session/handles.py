@@ -186,7 +186,7 @@ class OpenBatch:
         self._store.reopen_capture(self.id, two_sided=two_sided)
 
 
-def let_go(workspace: Workspace, claim: str) -> None:
+def release_claim(workspace: Workspace, claim: str) -> None:
     """Let go of what a filing had in hand, whatever the person who began it may see by now."""
     batches_of(workspace).release(claim)
 
