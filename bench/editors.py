@@ -56,8 +56,8 @@ def measure_editors() -> list[str]:
 def _fill(data: Path) -> None:
     from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, Person, Register
     from keybundle.core.setup.routines import Routine
-    from keybundle.core.workflows.session.signing_in import begin_repository
     from keybundle.core.workflows.session.opening import open_workspace
+    from keybundle.core.workflows.session.signing_in import begin_repository
 
     ws = open_workspace(data)
     begin_repository(ws, "Long Meadow Works", "Ottoline Reedmace")

@@ -27,8 +27,8 @@ from keybundle.core.workflows.find.find import find_filed_ids
 from keybundle.core.workflows.line.page_work import draw_tiles
 from keybundle.core.workflows.pages.page_jobs import PageJob
 from keybundle.core.workflows.send.sending import Wish, send_to_folder
-from keybundle.core.workflows.session.signing_in import choose_person
 from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.signing_in import choose_person
 from keybundle.demo import seed
 
 PAGES, DOCUMENTS, A0_600_DPI = 500, 1000, (19_866, 28_087)

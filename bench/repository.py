@@ -33,9 +33,9 @@ from keybundle.core.workflows.index import slip_help
 from keybundle.core.workflows.keep.documents import browsing
 from keybundle.core.workflows.oversee import worklist
 from keybundle.core.workflows.session import access
+from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.signing_in import choose_person
-from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.demo import seed
 from keybundle.demo.names import PEOPLE

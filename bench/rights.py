@@ -15,9 +15,9 @@ from keybundle.core.rights.model import Grantee, Right
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.keep.documents import browsing
 from keybundle.core.workflows.session import access, signing_in
+from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.signing_in import choose_person
-from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.demo import seed
 from keybundle.demo.names import PEOPLE

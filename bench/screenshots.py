@@ -23,8 +23,8 @@ from keybundle.core.workflows.index import slip
 from keybundle.core.workflows.prepare.parts import parts
 from keybundle.core.workflows.propose import learning
 from keybundle.core.workflows.session import access
-from keybundle.core.workflows.session.signing_in import choose_person
 from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.signing_in import choose_person
 from keybundle.core.workflows.take_in.capture import find_routine
 from keybundle.demo.names import PEOPLE
 from keybundle.desktop.app import Desktop

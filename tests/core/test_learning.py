@@ -34,7 +34,8 @@ from keybundle.core.workflows.index import slip
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.prepare.types import learned
 from keybundle.core.workflows.propose import learning
-from keybundle.core.workflows.session.workspace import CALIBRATION, open_workspace
+from keybundle.core.workflows.session.opening import open_workspace
+from keybundle.core.workflows.session.workspace import CALIBRATION
 from keybundle.demo.layouts import Layout as PaperLayout
 from keybundle.demo.layouts import draw_document, fixed_layout
 from keybundle.demo.names import make_world

@@ -94,7 +94,7 @@ class Slip(AtWork):
         self.assertEqual(self.value("Boat number").text, "LN1007")
         for name in ("Keeper", "Home mooring"):
             self.assertEqual((self.value(name).text, self.value(name).origin), (boat[name], Origin.REGISTER))
-        data = bench.load_bench(acting(self.ws), self.batch_id)
+        data = bench.load_bench(acting(self.ws, WHO), self.batch_id)
         self.assertEqual(data.facts[self.document].path, ("Boats", boat["Home mooring"], "LN1007"))
         self.assertEqual(data.undo, "set Boat number")
         told = slip.complete(acting(self.ws), "Mooring agreement", "Boat number", "LN100")

@@ -93,8 +93,8 @@ class Sorting(DataTest):
             raise OSError("the plug was pulled")
 
         with patch("keybundle.core.repository.folders.in_pieces", one_piece), self.assertRaises(OSError):
-            ws.put_setup(swedish, "somebody")
+            ws.put_setup(swedish, "")
         ws.sort_folders()
         self.assertEqual(own(), ["Adler", "Odin", "Zander", "Ärla", "Örn"])
-        ws.put_setup(swedish.model_copy(update={"locale": "de_DE"}), "somebody")
+        ws.put_setup(swedish.model_copy(update={"locale": "de_DE"}), "")
         self.assertEqual(own(), german)

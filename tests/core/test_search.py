@@ -111,7 +111,7 @@ class Finding(DataTest):
         workspace = self.demo_workspace()
         kinds = workspace.setup.document_types
         renamed = tuple(k.model_copy(update={"name": "Ärger"}) if k.name == "Letter" else k for k in kinds)
-        workspace.put_setup(workspace.setup.model_copy(update={"document_types": renamed}), "me")
+        workspace.put_setup(workspace.setup.model_copy(update={"document_types": renamed}), "")
         self.assertEqual(understand(acting(workspace), "type = äRGER").conditions[0].names, ("Letter",))
 
     def test_work_not_filed_yet_is_found_under_conditions_too(self) -> None:

@@ -105,7 +105,10 @@ class OpenBatch(DataTest):
         self.set_rules({"rule": "every n sheets", "sheets": 2})
         self.again()
         self.assertEqual(len(self.load().documents), 2)
-        self.assertEqual(bench.load_bench(acting(self.ws), self.batch_id).undo, "separate again")
+        self.assertEqual(bench.load_bench(acting(self.ws, WHO), self.batch_id).undo, "separate again")
+        self.assertEqual(bench.load_bench(acting(self.ws), self.batch_id).undo, f"separate again, by {WHO}")
+        with self.assertRaisesRegex(InputProblem, f"separate again”, is {WHO}'s"):
+            bench.undo(acting(self.ws), self.line, self.batch_id)
         bench.undo(acting(self.ws, WHO), self.line, self.batch_id)
         self.assertEqual([d.break_reason for d in self.load().in_order()], before)
         self.assertTrue(self.line.wait(60))

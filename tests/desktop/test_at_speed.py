@@ -439,7 +439,7 @@ class SetUp(AtSpeed):
         )  # fmt: skip
         routines = tuple(r.model_copy(update={"name": "Morning post"}) if r.name == "Post" else r
                          for r in self.ws.setup.routines)  # fmt: skip
-        administrator = next(p.name for p in self.ws.setup.people if "administrator" in p.roles)
+        administrator = next(p.id for p in self.ws.setup.people if "administrator" in p.roles)
         self.ws.put_setup(
             self.ws.setup.model_copy(update={"document_types": kinds, "routines": routines}), administrator
         )

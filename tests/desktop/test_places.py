@@ -311,7 +311,7 @@ class InTheWindow(DesktopTest):
         files = next(r for r in ws.setup.routines if r.source == "files")
         self.assertFalse(work.file_routine.isVisible(), "nothing to choose from")
         other = files.model_copy(update={"id": "Faxes", "name": "Faxes", "sign": "FX", "key": ""})
-        administrator = next(p.name for p in ws.setup.people if "administrator" in p.roles)
+        administrator = next(p.id for p in ws.setup.people if "administrator" in p.roles)
         ws.put_setup(ws.setup.model_copy(update={"routines": (*ws.setup.routines, other)}), administrator)
         self.until(work.file_routine.isVisible, 10)
         work.file_routine.setFocus()

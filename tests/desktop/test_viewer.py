@@ -246,7 +246,7 @@ class Looking(DesktopTest):
         mail = MailServer(
             host="127.0.0.1", port=server.port, sender="archive@larkmere.example", text="Herewith {caption}."
         )
-        ws.change_setup(WHO, lambda setup: setup.model_copy(update={"mail": mail}))
+        ws.change_setup("", lambda setup: setup.model_copy(update={"mail": mail}))
         document = self.longest()
         self.window.viewers.open(document)
         self.viewer()
@@ -273,7 +273,7 @@ class Looking(DesktopTest):
     def test_a_mail_server_that_hangs_up_or_is_not_there_keeps_everything_here(self) -> None:
         ws = self.desktop.workspace
         mail = MailServer(host="127.0.0.1", port=9, sender="archive@larkmere.example")
-        ws.change_setup(WHO, lambda setup: setup.model_copy(update={"mail": mail}))
+        ws.change_setup("", lambda setup: setup.model_copy(update={"mail": mail}))
         self.window.viewers.open(self.longest())
         self.viewer()
         self.press(Qt.Key.Key_E, CTRL)

@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import BindParameter, Connection, Select, bindparam, func, insert, or_, select, update
 
 from keybundle.core.batches.model import Came
+from keybundle.core.fields.kinds import Kept
 from keybundle.core.store import schema as t
 
 
@@ -28,6 +29,7 @@ class Arrival:
     ``name`` is what it goes by in its batch (``outer/inner`` inside another), ``tree`` its path from what was handed in,
     ``origin`` the device or way it came by, ``values`` what it brings along, by field. ``sha`` is empty where its bytes were
     never read; they are kept where it was taken, and of what only holds other files no longer than it takes to open it.
+    ``name_bytes`` is its name as it came, byte for byte, where that is no UTF-8.
     """
 
     id: str
@@ -41,6 +43,7 @@ class Arrival:
     mime: str = ""
     size: int = 0
     values: Mapping[str, str] | None = None
+    name_bytes: bytes = b""
 
 
 _a, _p = t.arrival.c, t.page.c
@@ -62,8 +65,8 @@ def insert_arrival(
     c.execute(_INSERT, {
         "id": arrival.id, "batch_id": batch_id, "parent_id": arrival.parent_id, "name": arrival.name, "tree": arrival.tree,
         "sha": arrival.sha, "mime": arrival.mime, "size": arrival.size, "received_at": at, "origin": arrival.origin,
-        "brought": dict(arrival.values) if arrival.values else None, "state": arrival.fate.value, "why": arrival.why,
-        "is_container": is_container,
+        "brought": _to_json(arrival.values) if arrival.values else None, "state": arrival.fate.value, "why": arrival.why,
+        "is_container": is_container, "name_bytes": arrival.name_bytes or None,
     })  # fmt: skip
 
 
@@ -76,7 +79,16 @@ def load_values(c: Connection, batch_id: str, document_id: str | None = None) ->
     """Return the values that the arrivals of a batch's pages (or of one document's) brought along, by arrival."""
     asked: Select[Any] = _VALUES_OF_BATCH if document_id is None else _VALUES_OF_DOCUMENT
     bound = {"batch": batch_id} if document_id is None else {"document": document_id}
-    return {row.id: row.brought for row in c.execute(asked, bound)}
+    return {row.id: _from_json(row.brought) for row in c.execute(asked, bound)}
+
+
+def _to_json(values: Mapping[str, str]) -> dict[str, Any]:
+    """Return values as plain data, in which those that were kept somewhere already stand in a list."""
+    return {name: [value] if isinstance(value, Kept) else value for name, value in values.items()}
+
+
+def _from_json(data: Mapping[str, Any]) -> dict[str, str]:
+    return {name: Kept(value[0]) if isinstance(value, list) else value for name, value in data.items()}
 
 
 def count_arrivals(c: Connection, batch_id: str) -> Came:

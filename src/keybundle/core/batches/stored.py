@@ -122,6 +122,11 @@ class StoredBatches:
             if shared:
                 c.execute(insert(t.batch_share).values(batch_id=batch_id, kind=kind, grantee=grantee))
 
+    def owner(self, batch_id: str) -> str:
+        """Return whose batch it is; nobody for one that is gone."""
+        with self._db.read() as c:
+            return c.execute(select(t.batch.c.owner).where(t.batch.c.id == batch_id)).scalar() or ""
+
     def hand_over(self, batch_id: str, owner: str) -> None:
         """Make somebody else a batch's owner; what it was given to them as is no longer needed."""
         with self._db.atomic() as c:

@@ -1,13 +1,16 @@
 """The kinds of field: how the text of each is normalised and checked.
 
-A normalised value is text: ISO 8601 for dates, a decimal point for numbers, the choice as listed, ``yes`` or ``no``.
+A value is kept as text, the same in every locale: ISO 8601 for dates, a decimal point for numbers, the choice as listed,
+``yes`` or ``no``. ``normalise`` makes it of what people write and paper says, by the locale's rule; ``revive`` reads what is
+kept already, and never by that rule: a decimal point there is one, whatever people here write.
 """
 
 from __future__ import annotations
 
+import re
 import unicodedata
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from enum import StrEnum
 
@@ -53,6 +56,10 @@ class Rule:
     unit: str = ""
 
 
+class Kept(str):
+    """A value in the form in which it is kept; told by its type from a text that somebody wrote."""
+
+
 @dataclass(frozen=True)
 class Refusal:
     """Why a text is no value of its kind, as a sentence."""
@@ -64,14 +71,35 @@ _YES = {"yes", "y", "true", "x", "1"}
 _NO = {"no", "n", "false", "0", "none"}
 
 
-def normalise(text: str, rule: Rule) -> str | Refusal:
-    """Return the normalised value, or why there is none. Empty text stays empty."""
-    body = " ".join(unicodedata.normalize("NFC", text).split())
+def normalise(text: str, rule: Rule) -> Kept | Refusal:
+    """Return the value that a text stands for as people here write it, or why it is none. Empty text stays empty.
+
+    What no value can hold (control signs, halves of signs) is left out of it.
+    """
+    body = " ".join(unicodedata.normalize("NFC", without_control(text)).split())
+    return _checked(body, rule, _of_kind)
+
+
+def revive(kept: Kept, rule: Rule) -> Kept | Refusal:
+    """Return a value that is kept already, or why it is none of its kind (any more): the locale's marks count for nothing."""
+    return _checked(str(kept), rule, _of_kept)
+
+
+def without_control(text: str) -> str:
+    """Return a text without control signs (they become spaces) and without halves of signs, which no file can hold."""
+    if text.isprintable():
+        return text
+    return "".join(
+        " " if unicodedata.category(sign) == "Cc" else sign for sign in text if not "\ud800" <= sign <= "\udfff"
+    )
+
+
+def _checked(body: str, rule: Rule, of_kind: Callable[[str, Rule], str | Refusal]) -> Kept | Refusal:
     if not body:
-        return ""
+        return Kept("")
     if len(body) > LONGEST_VALUE:
         return Refusal(message("kinds.characters-long-value-holds-most", n=len(body), LONGEST_VALUE=LONGEST_VALUE))
-    value = _of_kind(body, rule)
+    value = of_kind(body, rule)
     if isinstance(value, Refusal):
         return value
     try:
@@ -82,10 +110,10 @@ def normalise(text: str, rule: Rule) -> str | Refusal:
         return Refusal(message("kinds.does-not-look-like-pattern", value=value, pattern=rule.pattern))
     if rule.check and not CHECKS[rule.check](value):
         return Refusal(message("kinds.check-digit-wrong-compare-page", value=value))
-    return _in_range(value, rule)
+    return _in_range(Kept(value), rule)
 
 
-def _in_range(value: str, rule: Rule) -> str | Refusal:
+def _in_range(value: Kept, rule: Rule) -> Kept | Refusal:
     if not (rule.low or rule.high):
         return value
     as_number = (lambda x: x) if rule.kind is Kind.DATE else Decimal
@@ -99,6 +127,23 @@ def _in_range(value: str, rule: Rule) -> str | Refusal:
 def _without_unit(body: str, unit: str) -> str:
     has_unit = bool(unit) and body.casefold().endswith(unit.casefold()) and len(body) > len(unit)
     return body[: -len(unit)].rstrip() if has_unit else body
+
+
+_KEPT_NUMBER = re.compile(r"-?\d+(\.\d+)?")
+_KEPT_DAY = re.compile(r"\d{4}-\d{2}-\d{2}")
+
+
+def _of_kept(body: str, rule: Rule) -> str | Refusal:
+    """Return a value of a kind that is in the form in which it is kept; what is in another form is none."""
+    is_number = rule.kind in (Kind.MONEY, Kind.DECIMAL, Kind.WHOLE)
+    form = _KEPT_DAY if rule.kind is Kind.DATE else _KEPT_NUMBER if is_number else None
+    if form is not None and form.fullmatch(body) is None:
+        if rule.kind is Kind.DATE:
+            return Refusal(message("kinds.not-date-write-like", body=body))
+        if rule.kind is Kind.MONEY:
+            return Refusal(message("kinds.not-amount-write-like", body=body))
+        return Refusal(message("kinds.not", body=body, value=rule.kind.value if rule.kind is Kind.WHOLE else "number"))
+    return _of_kind(body, replace(rule, decimal_mark="."))
 
 
 def _of_kind(body: str, rule: Rule) -> str | Refusal:

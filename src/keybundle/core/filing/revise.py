@@ -13,6 +13,7 @@ from typing import Any, NoReturn
 
 from sqlalchemy import Connection, insert, select, update
 
+from keybundle.core.base.days import month_of
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.fields.values import FieldValue
@@ -24,7 +25,7 @@ from keybundle.core.repository.model import FiledDocument, FiledPage
 from keybundle.core.repository.paths import join_path
 from keybundle.core.search import index
 from keybundle.core.store import schema as t
-from keybundle.core.store.setup_parts import person_name
+from keybundle.core.store.setup_parts import person_name, time_zone
 
 Command = Callable[[FiledDocument], FiledDocument]
 
@@ -104,7 +105,7 @@ def revise(
     rows.write_values(c, document_id, after.values)
     rows.write_tags(c, document_id, after.tags)
     said = index_text(after.values, after.folder, after.tags)
-    of = index.Kept(after.type, after.cabinet, after.filed_at[:7])
+    of = index.Kept(after.type, after.cabinet, month_of(after.filed_at, time_zone(c)))
     index.put(c, index.FILED, document_id, after.caption, said, texts, of)
     audit.append(c, at, who, "revised", document_id, _difference(before, after, named or {}))
     return replace(after, version=number, revision=before.revision + 1)

@@ -9,6 +9,7 @@ from collections.abc import Sequence
 
 from sqlalchemy import Connection, delete, insert, null, or_, select, text, update
 
+from keybundle.core.base.days import month_of
 from keybundle.core.base.errors import InputProblem, NotAllowed
 from keybundle.core.base.messages import message
 from keybundle.core.fields.values import FieldValue
@@ -22,6 +23,7 @@ from keybundle.core.repository.renaming import drop_unneeded
 from keybundle.core.rights.model import Right
 from keybundle.core.search import index
 from keybundle.core.store import schema as t
+from keybundle.core.store.setup_parts import time_zone
 from keybundle.core.store.texts import drop_texts
 
 TRASH = "trash"
@@ -67,7 +69,7 @@ def bring_back(c: Connection, document_id: str, *, by: By, at: str, locale: str)
     texts = c.execute(
         select(p.text_id).where(p.document_id == document_id, p.version == row.version).order_by(p.position)
     ).scalars()
-    of = index.Kept(row.type, row.cabinet, row.filed_at[:7])
+    of = index.Kept(row.type, row.cabinet, month_of(row.filed_at, time_zone(c)))
     index.put(c, index.FILED, document_id, row.caption, index_text(values, folder, last.tags), list(texts), of)
     audit.append(c, at, who, "brought back", document_id, {"caption": row.caption})
     _place_anew(c, document_id, row.version, by=by, at=at, locale=locale)

@@ -154,10 +154,11 @@ def list_folders(
     words = {f"w{i}": f"%{_escape(fold(w))}%" for i, w in enumerate(typed.split())}
     like = "".join(f" AND f.folded LIKE :{name} ESCAPE '\\'" for name in words)
     shut = f" AND (f.access_id IS NULL OR f.access_id NOT IN ({view.listed()}))" if view.hidden else ""
+    own = f" AND n.access_id NOT IN ({view.listed()})" if view.hidden else ""
     sql = text(
         "SELECT f.path FROM folder f INDEXED BY folder_by_words WHERE f.cabinet = :cabinet AND f.folded > ''"
         f"{like} AND f.path != ''{shut} AND f.became IS NULL AND (f.documents > 0 OR f.is_kept "
-        "OR EXISTS (SELECT 1 FROM folder_count n WHERE n.folder_id = f.id)) "
+        f"OR EXISTS (SELECT 1 FROM folder_count n WHERE n.folder_id = f.id{own})) "
         "AND NOT EXISTS (SELECT 1 FROM folder x WHERE x.parent_id = f.id) "
         "ORDER BY f.folded LIMIT :limit"
     )

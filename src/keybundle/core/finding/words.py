@@ -19,6 +19,7 @@ from keybundle.core.finding.documents import Facets, facets_of
 from keybundle.core.finding.query import MOST_COUNTED, Asked, DocumentQuery, ask
 from keybundle.core.search.index import FILED
 from keybundle.core.search.query import Query
+from keybundle.core.store.setup_parts import time_zone
 from keybundle.core.store.texts import load_texts
 
 NO_FACETS = Facets()
@@ -91,11 +92,16 @@ def find_hits(
 
 def _gather_by_conditions(c: Connection, asked: Asked) -> bool:
     """Gather the newest documents that meet all conditions; return whether there are more."""
+    # Away from a month's ends it is that of UTC in every time zone, and nothing is to be reckoned.
+    month = (
+        "CASE WHEN substr(d.filed_at, 9, 2) BETWEEN '03' AND '26' THEN substr(d.filed_at, 1, 7) "
+        "ELSE month_in(d.filed_at, :zone) END"
+    )
     sql = (
-        "INSERT INTO temp.hit SELECT -d.number, d.id, 'document', d.type, d.cabinet, substr(d.filed_at, 1, 7) "
+        f"INSERT INTO temp.hit SELECT -d.number, d.id, 'document', d.type, d.cabinet, {month} "
         f"{asked.sql} ORDER BY d.number DESC LIMIT :most"
     )
-    c.execute(text(sql), {**asked.bound, "most": MOST_RANKED + 1})
+    c.execute(text(sql), {**asked.bound, "most": MOST_RANKED + 1, "zone": time_zone(c)})
     return _drop_the_last(c)
 
 

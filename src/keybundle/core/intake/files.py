@@ -21,11 +21,15 @@ class Refused:
 
 @dataclass(frozen=True)
 class InputFile:
-    """A file to take in: the name it goes by in its batch, and its path from the folder that was handed in on."""
+    """A file to take in: the name it goes by in its batch, and its path from the folder that was handed in on.
+
+    ``name_bytes`` is its name as it lies on the disk, where that is no UTF-8 (empty: it is).
+    """
 
     path: Path
     name: str
     tree: str
+    name_bytes: bytes = b""
 
 
 @dataclass
@@ -45,23 +49,39 @@ def expand(inputs: Iterable[Path]) -> Expanded:
     found = Expanded([], [])
     for given in inputs:
         if not given.is_dir():
-            found.files.append(InputFile(given, _distinct(given.name, given, seen), given.name))
+            name = legible(given.name)
+            found.files.append(InputFile(given, _distinct(name, given, seen), name, _other_bytes(given.name)))
             continue
         for path in _walk(given, found.passed_over):
             below = path.relative_to(given)
             if path.suffix.lower() in names.ALL:
-                tree = str(given.resolve().name / below)
-                found.files.append(InputFile(path, _distinct(str(below), path, seen), tree))
+                tree, told = legible(str(given.resolve().name / below)), legible(str(below))
+                found.files.append(InputFile(path, _distinct(told, path, seen), tree, _other_bytes(str(below))))
             else:
-                found.passed_over.append(Refused(str(below), message("files.no-page-file-so-passed", below=below)))
+                told = legible(str(below))
+                found.passed_over.append(Refused(told, message("files.no-page-file-so-passed", below=told)))
     return found
+
+
+def legible(name: str) -> str:
+    """Return a name as it can be written: one that is no UTF-8 is read as Western European, as old disks have it."""
+    try:
+        name.encode()
+    except UnicodeEncodeError:
+        return os.fsencode(name).decode("cp1252", "replace")
+    return name
+
+
+def _other_bytes(name: str) -> bytes:
+    """Return the bytes of a name that is no UTF-8; empty for any other."""
+    return b"" if legible(name) == name else os.fsencode(name)
 
 
 def _walk(folder: Path, passed_over: list[Refused]) -> Iterator[Path]:
     """Yield the files below a folder, by name."""
 
     def refuse(error: OSError) -> None:
-        name = Path(str(error.filename)).name
+        name = legible(Path(str(error.filename)).name)
         said = message("files.folder-cannot-looked-into-so", name=name, strerror=error.strerror)
         passed_over.append(Refused(name, said))
 
@@ -72,7 +92,7 @@ def _walk(folder: Path, passed_over: list[Refused]) -> Iterator[Path]:
 def _distinct(name: str, path: Path, seen: set[str]) -> str:
     """Return the name, told apart from those seen by the file's folder, else by a number."""
     if name in seen:
-        name = f"{path.parent.name}/{name}"
+        name = f"{legible(path.parent.name)}/{name}"
     found, number = name, 2
     while found in seen:
         found, number = f"{name} ({number})", number + 1

@@ -11,7 +11,7 @@ from decimal import Decimal, InvalidOperation
 from rapidfuzz import fuzz, utils
 
 from keybundle.core.base.messages import join_comma, message
-from keybundle.core.fields.kinds import Kind, Refusal, Rule, normalise
+from keybundle.core.fields.kinds import Kept, Kind, Refusal, Rule, revive
 from keybundle.core.fields.numbers import find_currency
 from keybundle.core.fields.values import ASSUMED, FieldValue, Origin
 from keybundle.core.registers.book import Book
@@ -43,13 +43,13 @@ def say_refusal(value: FieldValue, spec: FieldSpec | None, rule: RuleFor) -> str
     """Return why the first refused item of a value is none of its kind, as a sentence; empty where all are."""
     if spec is None or not value.items:
         return ""
-    stored = replace(rule(spec), decimal_mark=".")
-    return next((said for item in value.items if (said := _refuse(item, stored))), "")
+    asked = rule(spec)
+    return next((said for item in value.items if (said := _refuse(item, asked))), "")
 
 
 @functools.lru_cache(maxsize=20_000)
-def _refuse(item: str, stored: Rule) -> str:
-    found = normalise(item, stored)
+def _refuse(item: str, asked: Rule) -> str:
+    found = revive(Kept(item), asked)
     return found.sentence if isinstance(found, Refusal) else ""
 
 

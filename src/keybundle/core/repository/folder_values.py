@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from sqlalchemy import Connection, Row, delete, insert, select
 
 from keybundle.core.base.ids import FiledId
+from keybundle.core.repository.access import EVERYTHING, View
 from keybundle.core.repository.folders import reach
 from keybundle.core.repository.paths import is_within, join_path, split_path
 from keybundle.core.store import schema as t
@@ -39,11 +40,11 @@ def given_along(c: Connection, cabinet: str, path: Sequence[str | None]) -> dict
     return found
 
 
-def list_given(c: Connection, cabinet: str) -> list[Row[tuple[int, str, str, str]]]:
-    """Return (folder id, path, field, value) of all that folders of a cabinet give."""
+def list_given(c: Connection, cabinet: str, view: View = EVERYTHING) -> list[Row[tuple[int, str, str, str]]]:
+    """Return (folder id, path, field, value) of all that folders of a cabinet give which are in view."""
     f, v = t.folder.c, t.folder_value.c
     chosen = select(v.folder_id, f.path, v.field, v.value).join_from(t.folder_value, t.folder, v.folder_id == f.id)
-    return list(c.execute(chosen.where(f.cabinet == cabinet, t.IS_THERE).order_by(f.path, v.field)))
+    return list(c.execute(chosen.where(f.cabinet == cabinet, t.IS_THERE, *view.folders()).order_by(f.path, v.field)))
 
 
 def put_given(c: Connection, folder_id: int, field: str, value: str) -> str:
@@ -57,12 +58,12 @@ def put_given(c: Connection, folder_id: int, field: str, value: str) -> str:
     return str(before)
 
 
-def tags_of_folders(c: Connection, cabinet: str) -> dict[str, tuple[str, ...]]:
-    """Return the tags of a cabinet's folders by their paths."""
+def tags_of_folders(c: Connection, cabinet: str, view: View = EVERYTHING) -> dict[str, tuple[str, ...]]:
+    """Return the tags of a cabinet's folders that are in view, by their paths."""
     f, g = t.folder.c, t.folder_tag.c
     found: dict[str, list[str]] = {}
     chosen = select(f.path, g.tag).join_from(t.folder_tag, t.folder, g.folder_id == f.id)
-    chosen = chosen.where(f.cabinet == cabinet, t.IS_THERE).order_by(f.path, g.tag)
+    chosen = chosen.where(f.cabinet == cabinet, t.IS_THERE, *view.folders()).order_by(f.path, g.tag)
     for row in c.execute(chosen):
         found.setdefault(row.path, []).append(row.tag)
     return {path: tuple(tags) for path, tags in found.items()}

@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from sqlalchemy import func, insert, select, update
 
 from keybundle.core.base.clock import Clock
+from keybundle.core.base.days import month_of
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.repository import audit, rows
@@ -17,6 +18,7 @@ from keybundle.core.repository.paths import join_path
 from keybundle.core.rights.model import AccessList
 from keybundle.core.store import schema as t
 from keybundle.core.store.database import Database
+from keybundle.core.store.setup_parts import time_zone
 
 FILED_ONCE = "version.as-filed"
 
@@ -128,9 +130,10 @@ class Repository:
             return rows.load_document(c, row, with_pages=with_pages)
 
     def filed_month(self, document_id: str) -> str:
-        """Return the month in which a document was filed, as ``2026-11``."""
+        """Return the month in which a document was filed, as ``2026-11``, by the repository's time zone."""
         with self._db.read() as c:
-            return str(c.execute(select(t.document.c.filed_at).where(t.document.c.id == document_id)).scalar_one())[:7]
+            filed_at = c.execute(select(t.document.c.filed_at).where(t.document.c.id == document_id)).scalar_one()
+            return month_of(str(filed_at), time_zone(c))
 
     def text_ids(self, document_id: str) -> list[int]:
         """Return the numbers of the texts of a document's current pages, in their order."""

@@ -11,8 +11,11 @@ from typing import NamedTuple
 
 from sqlalchemy import Connection, bindparam, delete, insert, select, text, update
 
+from keybundle.core.base.days import month_of
 from keybundle.core.reading.text import plain_of
 from keybundle.core.store import schema as t
+from keybundle.core.store.database import Database
+from keybundle.core.store.pieces import in_pieces
 from keybundle.core.store.texts import load_texts
 
 FILED, WAITING = "document", "page"
@@ -73,6 +76,22 @@ def remove(c: Connection, refs: Iterable[str]) -> None:
         if known is not None:
             _take_out(c, known.id, known.caption, known.vals, known.texts)
             c.execute(delete(t.search_row).where(_r.id == known.id))
+
+
+def month_anew(database: Database, zone: str) -> None:
+    """Bring the months that hits are counted by to a time zone, in pieces; begun again it goes on with what is left."""
+    sql = (
+        "SELECT r.id, r.month, d.filed_at FROM search_row r JOIN document d ON d.id = r.ref "
+        "WHERE r.kind = 'document' AND substr(d.filed_at, 9, 2) NOT BETWEEN '03' AND '26'"
+    )
+    with database.read() as c:
+        rows = c.execute(text(sql)).all()
+    due = [(r.id, month) for r in rows if (month := month_of(r.filed_at, zone)) != r.month]
+
+    def write_one(c: Connection, one: tuple[int, str]) -> None:
+        c.execute(update(t.search_row).where(_r.id == one[0]).values(month=one[1]))
+
+    in_pieces(database, due, write_one)
 
 
 def body_of(c: Connection, texts: Sequence[int]) -> str:

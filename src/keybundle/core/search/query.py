@@ -16,6 +16,7 @@ from typing import Any, Literal
 
 from keybundle.core.base.folding import fold
 from keybundle.core.base.messages import join_and, message
+from keybundle.core.fields.kinds import without_control
 
 SPECIAL = ("type", "cabinet", "filed", "tag")
 END = "\U0010ffff"
@@ -30,7 +31,8 @@ class Condition:
 
     ``compared_as`` says how: as ``text`` (any case; a star at the end stands for any more letters), as ``number``, or
     as ``date``, where a year or a month means all its days. ``names`` are the ids of the types or cabinets that are meant,
-    ``fields`` (type, field) those of the fields; type None: of any.
+    ``fields`` (type, field) those of the fields; type None: of any. ``moments`` are the first and the last moment (UTC) of
+    the days that are meant, where it is moments that are compared.
     """
 
     field: str
@@ -40,9 +42,15 @@ class Condition:
     compared_as: Literal["text", "number", "date"] = "text"
     names: tuple[str, ...] = ()
     fields: tuple[tuple[str | None, str], ...] = ()
+    moments: tuple[str, str] | None = None
 
     def bounds(self) -> tuple[str | None, str | None]:
         """Return the least and the greatest folded text that meets it, None for no limit; both are met."""
+        if self.moments is not None:
+            low, high = self.moments
+            return {
+                "=": (low, high), ">": (high, None), ">=": (low, None), "<": (None, low), "<=": (None, high),
+            }[self.operator]  # fmt: skip
         value, is_date = fold(self.value), self.compared_as == "date"
         last = fold(self.until or self.value) + END
         if self.operator == "=":
@@ -93,8 +101,9 @@ class Query:
 
 _GRAMMAR = r"""
 start: (condition | PHRASE | WORD)*
-condition: FIELD OPERATOR (PHRASE | WORD)
-FIELD.2: /(?<!\w)(?:%s)(?=\s*(?:[<>]=?|=)\s*\S)/i
+condition: FIELD OPERATOR (RELATIVE | PHRASE | WORD)
+FIELD.3: /(?<!\w)(?:["\u201c](?:%s)["\u201d]|(?:%s))(?=\s*(?:[<>]=?|=)\s*\S)/i
+RELATIVE.2: /(?:today|yesterday|(?:this|last)\s+(?:week|month|year))(?=\s|$)/i
 OPERATOR: /[<>]=?|=/
 PHRASE.1: /"[^"]*"?/
 WORD: /[^\s"]+/
@@ -108,17 +117,31 @@ def _parser(names: tuple[str, ...]) -> Any:
     from lark import Lark  # half the time of a short command otherwise
 
     known = "|".join(re.escape(n).replace(r"\ ", r"\s+").replace("/", r"\/") for n in names)
-    return Lark(_GRAMMAR % known, parser="lalr")
+    return Lark(_GRAMMAR % (known, known), parser="lalr")
+
+
+def _tokens(names: tuple[str, ...], line: str) -> list[Any]:
+    """Return the pieces of a line; what the grammar does not take, such as a word of the line's own signs, is words alone."""
+    from lark.exceptions import LarkError
+
+    try:
+        return list(_parser(names).parse(line).children)
+    except LarkError:
+        return [word for part in line.replace('"', " ").split() if (word := part.strip("<>="))]
 
 
 def parse_query(line: str, fields: Sequence[str]) -> Query:
-    """Understand a query line; ``fields`` are the index fields known by name. Any line is understood somehow."""
+    """Understand a query line; ``fields`` are the index fields known by name. Any line is understood somehow.
+
+    Control signs part words. A field of several words may stand in quotes.
+    """
+    line = without_control(line)
     names = tuple(sorted({*fields, *SPECIAL}, key=lambda n: (-len(n), n)))
     exact = {fold(n): n for n in names}
     words: list[str] = []
     phrases: list[str] = []
     conditions: list[Condition] = []
-    for item in _parser(names).parse(line).children:
+    for item in _tokens(names, line):
         if isinstance(item, str):
             body = item.strip('"').strip() if item.startswith('"') else item.strip(".,;:!?()")
             if any(ch.isalnum() for ch in body):
@@ -129,7 +152,7 @@ def parse_query(line: str, fields: Sequence[str]) -> Query:
         low, slash, high = value.partition("/")
         is_interval = bool(slash) and bool(_DATE.match(low)) and bool(_DATE.match(high)) and operator == "="
         if value:
-            name = exact[fold(" ".join(field.split()))]
+            name = exact[fold(" ".join(field.strip('"\u201c\u201d').split()))]
             conditions.append(Condition(name, operator, low, high) if is_interval else Condition(name, operator, value))
     return Query(tuple(words), tuple(phrases), tuple(conditions))
 

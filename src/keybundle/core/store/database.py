@@ -19,6 +19,7 @@ from sqlalchemy import Connection, Engine, create_engine, event, text
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.pool import QueuePool
 
+from keybundle.core.base.days import month_of
 from keybundle.core.base.errors import AppError, EnvironmentProblem, OldFormat, Passing
 from keybundle.core.base.folding import fold
 from keybundle.core.base.messages import message
@@ -38,6 +39,7 @@ def _open_engine(path: Path) -> Engine:
     def _on_connect(connection: Any, _record: Any) -> None:
         connection.isolation_level = None
         connection.create_function("fold", 1, fold, deterministic=True)
+        connection.create_function("month_in", 2, month_of, deterministic=True)
         for pragma in (
             "journal_mode=WAL",
             "synchronous=FULL",

@@ -111,6 +111,13 @@ def person_name(c: Connection, person: str) -> str:
     return str((data or {}).get("name", person))
 
 
+def time_zone(c: Connection) -> str:
+    """Return the time zone of the repository, which its days and months are those of."""
+    p = t.setup_part.c
+    data = c.execute(select(p.data).where(p.kind == GENERAL)).scalar()
+    return str((data or {}).get("time_zone", "UTC"))
+
+
 def used_ids(c: Connection) -> dict[str, set[str]]:
     """Return every id that a part ever had, as ``match_ids`` takes them."""
     found: dict[str, set[str]] = {kind: set() for kind in PARTS}

@@ -78,7 +78,7 @@ def load_bench(session: Session, batch_id: BatchId) -> BenchData:
         key: _facts(own, batch.documents[key], pages, same.get(key, ()))
         for key, pages in batch.pages_by_document().items()
     }
-    undo, redo = (step.label if (step := own.next_step(undone=x)) is not None else None for x in (False, True))
+    undo, redo = (own.tell_step(undone=x) for x in (False, True))
     with workspace.place.database.read() as c:
         copies = say_copies(c, workspace.setup)
     return BenchData(batch, facts, balance(batch), undo, redo, local_day(workspace, batch.created_at), copies)

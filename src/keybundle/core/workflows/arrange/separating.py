@@ -130,7 +130,7 @@ def gather_facts(
     texts: Mapping[str, PageText] = {}
     if routine.separation.needs_text:
         texts = _texts(own, pool, looked, routine, keep, progress, cancel)
-    known = known_first_pages(workspace, routine)
+    known = known_first_pages(workspace, routine, batch.owner)
     sides = {p.id: side_facts(p, texts.get(p.id), known(texts[p.id]) if p.id in texts else "") for p in looked}
     return {key: with_type(side, workspace.setup) for key, side in sides.items()}
 

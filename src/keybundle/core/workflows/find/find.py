@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import json
 import re
 from collections import Counter
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from datetime import date
 from typing import Any, NamedTuple
 
 from sqlalchemy import ColumnElement, Connection, bindparam, func, select
 
+from keybundle.core.base.days import day_of, days_of, moments_of, relative_days
 from keybundle.core.base.ids import BatchId, DocumentId, PageId
 from keybundle.core.base.messages import message
 from keybundle.core.batches.model import LEFT_OUT
@@ -30,7 +33,7 @@ from keybundle.core.reading.text import PageText
 from keybundle.core.repository.folders import nearest_list
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.repository.rows import to_number
-from keybundle.core.rights.model import Right
+from keybundle.core.rights.model import AccessList, Right, effective_rights
 from keybundle.core.search.query import SPECIAL, Condition, Query, meets, parse_query
 from keybundle.core.setup.model import FieldSpec, name_of
 from keybundle.core.store import schema as t
@@ -108,10 +111,15 @@ def _as_kind(workspace: Workspace, condition: Condition) -> Condition:
         return replace(condition, names=tuple(x.id for x in known if meets(replace(condition, operator="="), [x.name])))
     if condition.field not in SPECIAL:
         condition = replace(condition, fields=tuple(fields_called(setup, condition.field)))
-    if condition.field == "filed" or condition.until:
-        return replace(condition, compared_as="date")
+    days = relative_days(condition.value, date.fromisoformat(day_of(workspace.clock.stamp(), setup.time_zone)))
+    if condition.field == "filed":
+        return _of_moments(condition, days, setup.time_zone)
     specs = [f for k in setup.document_types for f in k.fields if f.name == condition.field]
     kinds = {f.kind for f in specs}
+    if Kind.DATE in kinds and days is not None:
+        return _of_days(condition, days)
+    if condition.until:
+        return replace(condition, compared_as="date")
     if Kind.DATE in kinds:
         day = condition.value if PART_OF_DATE.match(condition.value) else _read(workspace, specs, condition.value)
         return replace(condition, value=day or condition.value, compared_as="date")
@@ -120,6 +128,24 @@ def _as_kind(workspace: Workspace, condition: Condition) -> Condition:
     if condition.operator != "=" and to_number(condition.value) is not None:
         return replace(condition, compared_as="number")
     return condition
+
+
+def _of_moments(condition: Condition, days: tuple[date, date] | None, zone: str) -> Condition:
+    """Return a condition over the moment of filing: a day is the repository's own, from its first moment to its last."""
+    first = days or days_of(condition.value)
+    last = days or days_of(condition.until or condition.value)
+    if first is None or last is None:
+        return replace(condition, compared_as="date")
+    named = replace(_of_days(condition, days), compared_as="date") if days is not None else condition
+    return replace(named, compared_as="date", moments=moments_of(first[0], last[1], zone))
+
+
+def _of_days(condition: Condition, days: tuple[date, date]) -> Condition:
+    """Return a condition in which words such as ``last month`` are the days that they mean."""
+    first, last = (day.isoformat() for day in days)
+    if condition.operator == "=":
+        return replace(condition, value=first, until=last if last != first else "", compared_as="date")
+    return replace(condition, value=last if condition.operator in (">", "<=") else first, compared_as="date")
 
 
 def _read(workspace: Workspace, specs: Sequence[FieldSpec], text: str) -> str:
@@ -142,9 +168,10 @@ def find(session: Session, line: str, *, limit: int = 200, offset: int = 0) -> F
         asked = DocumentQuery(view, asked=query)
         batches = _open_batches(session, c)
         # Of a rare word only the documents that have it are weighed.
-        rare = view.hidden and not query.conditions
+        rare = not query.conditions
         among = words.waiting_documents(c, query.match_expression()) if rare and query.match_expression() else None
-        opened = _load_open(c, batches, among) if query.conditions or view.hidden else _Opened([], {})
+        keeps = view.hidden or _is_any_kept(c, batches)
+        opened = _load_open(c, batches, among) if query.conditions or keeps else _Opened([], {})
         kept = _kept_from(session, c, opened, view.hidden)
         open_documents = _find_open(session, opened, query, kept) if query.conditions else None
         pages = None if open_documents is None else _pages_of(c, open_documents)
@@ -224,6 +251,12 @@ def _open_batches(session: Session, c: Connection) -> list[str]:
     return list(c.execute(select(t.batch.c.id).where(t.batch.c.closed_at.is_(None), *session.batches())).scalars())
 
 
+def _is_any_kept(c: Connection, batches: Sequence[str]) -> bool:
+    """Whether a document that waits in one of these batches has a list of its own."""
+    asked = select(t.batch_document.c.id).where(t.batch_document.c.kept_to.is_not(None))
+    return c.execute(asked.where(t.batch_document.c.batch_id.in_(batches)).limit(1)).first() is not None
+
+
 class _Opened(NamedTuple):
     """Documents of open batches (their rows), and their values by document and field."""
 
@@ -233,11 +266,16 @@ class _Opened(NamedTuple):
 
 def _kept_from(session: Session, c: Connection, opened: _Opened, hidden: frozenset[str]) -> frozenset[str]:
     """Return the documents not filed yet that would go where somebody may not look: that counts for them already."""
-    if not hidden:
+    if not hidden and all(row.kept_to is None for row in opened.rows):
         return frozenset()
     setup = session.workspace.setup
     found, nearest = set(), {}
     for row in opened.rows:
+        if row.kept_to is not None:
+            # Its own list counts already, as it will once it is filed.
+            if Right.LOOK not in effective_rights(session.holder, AccessList.from_json(json.loads(row.kept_to))):
+                found.add(row.id)
+            continue
         kind = setup.document_type(row.type)
         if kind is None:
             continue
@@ -255,7 +293,7 @@ def _kept_from(session: Session, c: Connection, opened: _Opened, hidden: frozens
 _d, _v = t.batch_document.c, t.batch_value.c
 _IS_OPEN = (_d.batch_id.in_(bindparam("batches", expanding=True)), _d.filed_id.is_(None))
 _AMONG = _d.id.in_(bindparam("among", expanding=True))
-_OPEN_DOCUMENTS = select(_d.id, _d.batch_id, _d.type, _d.tags).where(*_IS_OPEN)
+_OPEN_DOCUMENTS = select(_d.id, _d.batch_id, _d.type, _d.tags, _d.kept_to).where(*_IS_OPEN)
 _OPEN_VALUES = (
     select(_v.document_id, _v.field, _v.data).join(t.batch_document, _d.id == _v.document_id).where(*_IS_OPEN)
 )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -12,7 +13,7 @@ from keybundle.core.base.ids import BatchId, DocumentId
 from keybundle.core.base.messages import message
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch
-from keybundle.core.fields.kinds import Kind, Refusal, normalise
+from keybundle.core.fields.kinds import Kept, Kind, Refusal, normalise, revive, without_control
 from keybundle.core.fields.values import MOST_OFFERED, FieldValue, Origin
 from keybundle.core.finding import documents
 from keybundle.core.reading.text import PageText, Word
@@ -25,6 +26,8 @@ from keybundle.core.workflows.propose.indexing import types_under
 from keybundle.core.workflows.session.handles import OpenBatch
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
+
+_POINTED = re.compile(r"-?\d{1,3}\.\d{3}")
 
 
 @dataclass(frozen=True)
@@ -56,13 +59,20 @@ def read_value(workspace: Workspace, spec: FieldSpec, text: str) -> tuple[tuple[
     items: list[str] = []
     problem = ""
     for part in parts:
-        value = normalise(part, workspace.rule(spec))
-        if isinstance(value, Refusal):
-            problem = problem or value.sentence
-            value = part.strip()
+        found = normalise(part, workspace.rule(spec))
+        if isinstance(found, Refusal):
+            problem = problem or found.sentence
+        value = without_control(part).strip() if isinstance(found, Refusal) else found
         if value:
             items.append(_as_stored(workspace, spec, value))
     return tuple(items), problem
+
+
+def read_kept(workspace: Workspace, spec: FieldSpec, items: Sequence[str]) -> tuple[tuple[str, ...], str]:
+    """Return (items, problem) of a value that is kept already: the locale's marks count for nothing in it."""
+    found = [revive(Kept(item), workspace.rule(spec)) for item in items]
+    problem = next((value.sentence for value in found if isinstance(value, Refusal)), "")
+    return tuple(i if isinstance(v, Refusal) else v for i, v in zip(items, found, strict=True)), problem
 
 
 def _as_stored(workspace: Workspace, spec: FieldSpec, value: str) -> str:
@@ -77,11 +87,18 @@ def value_by_hand(
 ) -> FieldValue:  # fmt: skip
     """Return the value that a person gives a field; an empty text gives an empty one, which stays empty.
 
-    A text that fails its checks is kept, unsure, with its problem.
+    A text that fails its checks is kept, unsure, with its problem. One that is the value it has, as it is shown, is that
+    value; one that could be that with other figures, or a number as people here write it, is asked about.
     """
-    items, problem = read_value(workspace, spec, text)
+    is_same = before is not None and bool(before.items) and not before.problem and text.strip() == before.text
+    if is_same and before is not None:
+        items, problem = read_kept(workspace, spec, before.items)
+    else:
+        items, problem = read_value(workspace, spec, text)
+        problem = problem or _say_two_ways(workspace, spec, text, before)
     value = FieldValue(
-        items, 0.0 if problem else 1.0, origin, not problem, page, box, text.strip(), problem, "" if problem else who,
+        items, 0.0 if problem else 1.0, origin, not problem, page, box, without_control(text).strip(), problem,
+        "" if problem else who,
         "" if problem else workspace.clock.stamp(),
     )  # fmt: skip
     if before is None:
@@ -89,6 +106,20 @@ def value_by_hand(
     others = (before.text, *before.alternatives) if before.text else before.alternatives
     told = tuple(dict.fromkeys(x for x in others if x != value.text))[:MOST_OFFERED]
     return replace(value, guess=before.guess, guess_score=before.guess_score, alternatives=told)
+
+
+def _say_two_ways(workspace: Workspace, spec: FieldSpec, text: str, before: FieldValue | None) -> str:
+    """Return what is to be asked of a number that is typed over one with a decimal point where people write a comma.
+
+    ``1.126`` over ``1.125``, which is how a kept number is shown, could be either number.
+    """
+    body = text.strip()
+    is_shown_so = (
+        before is not None and not before.problem and "." in before.text and _POINTED.fullmatch(body) is not None
+    )
+    if spec.kind is not Kind.DECIMAL or workspace.rule(spec).decimal_mark == "." or not is_shown_so:
+        return ""
+    return message("slip.two-ways", text=body, decimal=body.replace(".", ","), whole=body.replace(".", ""))
 
 
 def emptied(who: str, stamp: str, before: FieldValue | None = None) -> FieldValue:
@@ -129,7 +160,7 @@ def confirm_value(session: Session, line: Line, batch_id: BatchId, document_id: 
         if value is None or not value.items:
             raise InputProblem(message("slip.empty-nothing-confirm", label=label))
         spec = _field(workspace, batch, document_id, name)
-        _, problem = read_value(workspace, spec, value.text)
+        _, problem = read_kept(workspace, spec, value.items)
         if problem:
             raise InputProblem(problem)
         return commands.set_values(batch, document_id, {name: replace(value, confirmed_by=who, confirmed_at=stamp)})

@@ -23,7 +23,7 @@ from keybundle.core.setup.model import DocumentType, name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.arrange.bench import run_command
 from keybundle.core.workflows.index.following import following
-from keybundle.core.workflows.index.slip import emptied, label_of, read_value, value_by_hand
+from keybundle.core.workflows.index.slip import emptied, label_of, read_kept, read_value, value_by_hand
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.propose.defaults import today
 from keybundle.core.workflows.session.session import Session, needs
@@ -168,7 +168,8 @@ def start_from(session: Session, line: Line, batch_id: BatchId, document_id: Doc
         for name, text in starter.values.items():
             have, spec = document.values.get(name), kind.field(name)
             is_free = have is None or not have.items or (have.origin in ASSUMED and not have.confirmed_by)
-            items, _ = read_value(workspace, spec, text) if spec is not None else ((), "")
+            parts = ([p.strip() for p in text.split(";")] if spec.several else [text]) if spec is not None else []
+            items, _ = read_kept(workspace, spec, parts) if spec is not None else ((), "")
             if is_free and items:
                 found[name] = FieldValue(items, 0.0, Origin.STARTER, given_by=who)
         return commands.set_values(batch, document_id, dict(found))

@@ -308,7 +308,9 @@ class Line(Clockwork):
     def _place(self, batch_id: str, running: _Running, page_ids: Sequence[str]) -> None:
         start = time.perf_counter()
         try:
-            placed = self._batches.place(batch_id, page_ids, decide_by(self._ws, running.routine))
+            placed = self._batches.place(
+                batch_id, page_ids, decide_by(self._ws, running.routine, self._batches.owner(batch_id))
+            )
         except Passing:
             raise
         except Exception:

@@ -16,9 +16,9 @@ from keybundle.core.workflows.propose.indexing import known_first_pages
 from keybundle.core.workflows.session.workspace import Workspace
 
 
-def decide_by(workspace: Workspace, routine: Routine) -> Decide:
-    """Return what decides about the sides of a sheet by a routine's rules."""
-    known = known_first_pages(workspace, routine)
+def decide_by(workspace: Workspace, routine: Routine, owner: str) -> Decide:
+    """Return what decides about the sides of a sheet in `owner`'s batch by a routine's rules."""
+    known = known_first_pages(workspace, routine, owner)
 
     def decide(
         pages: Sequence[Page], texts: Mapping[str, bytes], state: CutState

@@ -10,7 +10,7 @@ from dataclasses import replace
 
 from keybundle.core.base.messages import message
 from keybundle.core.batches.model import Batch, Document, Page
-from keybundle.core.fields.kinds import Refusal, normalise
+from keybundle.core.fields.kinds import Kept, Refusal, normalise, revive
 from keybundle.core.fields.values import MOST_OFFERED, FieldValue, Origin
 from keybundle.core.filing.destination import compute_destination
 from keybundle.core.proposing.evidence import is_by_hand
@@ -19,7 +19,7 @@ from keybundle.core.proposing.types import TypeGuess, guess_type
 from keybundle.core.reading.text import PageText, weighed
 from keybundle.core.repository.folder_values import given_along
 from keybundle.core.separation.rules import barcode_values
-from keybundle.core.setup.model import DocumentType, Setup, name_of
+from keybundle.core.setup.model import DocumentType, FieldSpec, Setup, name_of
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.pages.page_facts import side_facts
 from keybundle.core.workflows.propose.defaults import make_default
@@ -45,7 +45,7 @@ def index_document(workspace: Workspace, batch: Batch, document: Document) -> Do
         first_text = read[0].text if read else None
         by_rule = None if fixed else told_type(batch.pages_of(document.id)[0], first_text, allowed)
         told = fixed or (TypeGuess(*by_rule, BY_RULE) if by_rule else None)
-        found = told or (guess_type(workspace.memory(), read[0].text, allowed) if read else None)
+        found = told or (guess_type(workspace.memory_for(batch.owner), read[0].text, allowed) if read else None)
         if found is not None:
             proposed = replace(
                 document, type=found.name, type_confidence=found.confidence, type_origin="page",
@@ -53,7 +53,7 @@ def index_document(workspace: Workspace, batch: Batch, document: Document) -> Do
             )  # fmt: skip
     kind = setup.document_type(proposed.type)
     if kind is not None:
-        taught = workspace.memory().taught(read[0].text, kind.id) if read else {}
+        taught = workspace.memory_for(batch.owner).taught(read[0].text, kind.id) if read else {}
         first = batch.pages_of(document.id)[0]
         begins_file = first.source_index == 0 and first.side != "back"
         file_name = first.name or first.source if begins_file else ""
@@ -131,11 +131,11 @@ def index_zones(workspace: Workspace, batch: Batch, document: Document, page: st
     return replace(typed, values={**fresh, **kept})
 
 
-def known_first_pages(workspace: Workspace, routine: Routine) -> Callable[[PageText], str]:
-    """Return what tells the first pages of known layouts, by their type; it tells none where no rule asks for it."""
+def known_first_pages(workspace: Workspace, routine: Routine, owner: str) -> Callable[[PageText], str]:
+    """Return what tells the first pages of layouts that `owner` may know, by their type; none where no rule asks for it."""
     if not routine.separation.has("known first page"):
         return lambda text: ""
-    memory, kinds = workspace.memory(), workspace.setup.document_types
+    memory, kinds = workspace.memory_for(owner), workspace.setup.document_types
     return lambda text: name_of(kinds, memory.tell_first_page(text))
 
 
@@ -204,10 +204,16 @@ def _given_values(
         spec = kind.field_called(name)
         if spec is None:
             continue
-        value = normalise(text, workspace.rule(spec))
-        item = text if isinstance(value, Refusal) else value
+        items = _read_given(workspace, spec, text)
         said = fresh.get(spec.id)
-        others = tuple(x for x in (said.items if said else ()) if x != item)
-        if item and not (said is not None and said.items == (item,)):
-            found[spec.id] = FieldValue((item,), 0.0, Origin.FOLDER, as_read=text, alternatives=others)
+        others = tuple(x for x in (said.items if said else ()) if x not in items)
+        if items and not (said is not None and said.items == items):
+            found[spec.id] = FieldValue(items, 0.0, Origin.FOLDER, as_read=text, alternatives=others)
     return found
+
+
+def _read_given(workspace: Workspace, spec: FieldSpec, text: str) -> tuple[str, ...]:
+    """Return what came along as values: kept ones as they are, others as people here write them; what is none as it is."""
+    rule, parts = workspace.rule(spec), [p.strip() for p in text.split(";")] if spec.several else [text]
+    found = [revive(Kept(p), rule) if isinstance(text, Kept) else normalise(p, rule) for p in parts]
+    return tuple(x for x in (p if isinstance(v, Refusal) else v for p, v in zip(parts, found, strict=True)) if x)

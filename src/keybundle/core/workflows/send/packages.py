@@ -20,6 +20,7 @@ from keybundle.core.export.forms import AS_PACKAGE, PACKAGE
 from keybundle.core.export.landing import Landing
 from keybundle.core.export.naming import safe_name, suffix_of, unlike
 from keybundle.core.export.package import list_documents, read_values
+from keybundle.core.fields.kinds import Kept
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository import audit
@@ -207,7 +208,7 @@ def import_package(
     pool.submit(f"{SEND_WORK}:check_package", str(folder), priority=SEND_PRIORITY).result()
     told = {document / package.PDF: read_values(document) for document in list_documents(folder)}
     given = {
-        path: {n: "; ".join(v) if isinstance(v, list) else str(v) for n, v in said["values"].items()}
+        path: {n: Kept("; ".join(v) if isinstance(v, list) else str(v)) for n, v in said["values"].items()}
         for path, said in told.items()
     }
     result = import_files(session, line, pool, routine, list(told), each=given, progress=progress, cancel=cancel)

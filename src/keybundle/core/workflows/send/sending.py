@@ -209,11 +209,16 @@ class Described:
 
 @needs(Right.LOOK)
 def describe(session: Session, ids: Sequence[FiledId], wish: Wish) -> Described:
-    """Return what a sending would be; raises InputProblem where the wish is none, or no document is there."""
+    """Return what a sending would be; raises InputProblem where the wish is none, or no document is there.
+
+    What the person may not send is not counted: it would be refused.
+    """
     workspace = session.workspace
     check_wish(workspace, wish)
     with workspace.place.database.read() as c:
-        pages = sum(count_pages(c, ids).values())
+        seen = session.documents(c, ids, Right.SEND, with_values=False)
+        pages = sum(count_pages(c, list(seen)).values())
+    ids = [i for i in ids if i in seen] or ids
     first, form = load_document(session, ids[0]), wish.told
     stem = fill_name(wish.names, texts_of(workspace, first, 1))
     if form.key == forms.PACKAGE:

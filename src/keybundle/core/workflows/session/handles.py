@@ -82,6 +82,17 @@ class OpenBatch:
         """Return the person's own step that undo (or redo) would take, None where there is none."""
         return self._store.next_step(self.id, undone=undone, who=self.session.person)
 
+    def tell_step(self, *, undone: bool) -> str | None:
+        """Return what undo (or redo) would take, in words: the person's own step, else whose the last one is; None for none."""
+        step = self.next_step(undone=undone)
+        if step is not None:
+            return step.label
+        others = self._store.next_step(self.id, undone=undone)
+        if others is None:
+            return None
+        name = name_of(self.session.workspace.setup.people, others.who)
+        return message("session.step-of", label=others.label, name=name)
+
     def replay(self, *, undone: bool) -> tuple[str, frozenset[str]]:
         """Take the person's own last step back (or do it again); return its label and the batches that it touches.
 

@@ -13,8 +13,10 @@ from sqlalchemy import Connection, func, select
 
 from keybundle.core.base.errors import InputProblem, NotAllowed
 from keybundle.core.base.messages import join_comma, message
+from keybundle.core.fields.kinds import without_control
 from keybundle.core.repository.access import count_named
 from keybundle.core.rights.model import Right
+from keybundle.core.search.query import SPECIAL
 from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import Register, Setup, name_of
 from keybundle.core.setup.parts import PartProblem
@@ -25,6 +27,8 @@ from keybundle.core.store.setup_parts import GENERAL, PartChange
 GIVE_RIGHTS = ("people", "groups", "roles")
 LISTED = {"groups": "group", "roles": "role"}  # what lists of who may name
 SIGNING_IN = ("sign_in",)  # what of the general part lets people in
+SIGNS = set('{}<>="\u201c\u201d')  # those of the query line and of file names
+BUILT_IN = {*SPECIAL, "caption", "number", "counter", "source", "folder"}
 OWN = {"language", "values"}  # what somebody may change of themselves
 
 
@@ -65,12 +69,29 @@ def refuse_loss(c: Connection, place: Place, changes: Sequence[PartChange], *, r
         is_listed = change.what == "dropped" and change.kind in LISTED
         if is_listed and (named := count_named(c, LISTED[change.kind], change.id)):
             raise InputProblem(message("parts.named-in-lists", name=change.name, n=named))
+        _refuse_names(change)
         if change.what == "changed" and change.kind == "cabinets" and not refiles:
             _refuse_levels(c, change)
         if change.what == "changed" and change.kind == "storage_areas":
             _refuse_place(c, place, change)
         if change.what == "changed" and change.kind == "registers":
             _refuse_key(c, change)
+
+
+def _refuse_names(change: PartChange) -> None:
+    """Raise InputProblem for a field or level whose new name the query line or file names would take for something else."""
+    inner = {"document_types": "fields", "cabinets": "folder_fields"}.get(change.kind)
+    if inner is None or change.what == "dropped":
+        return
+    before, after = ({_name(x) for x in (data or {}).get(inner, ())} for data in (change.before, change.after))
+    for name in sorted(after - before):
+        is_plain = without_control(name) == name and name == " ".join(name.split()) and not set(name) & SIGNS
+        if name.casefold() in BUILT_IN or not is_plain:
+            raise InputProblem(message("setup-rules.name-taken", name=name))
+
+
+def _name(data: Any) -> str:
+    return data if isinstance(data, str) else str(data.get("name") or data.get("id"))
 
 
 def _refuse_levels(c: Connection, change: PartChange) -> None:

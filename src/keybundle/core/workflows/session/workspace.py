@@ -18,8 +18,10 @@ from keybundle.core.fields.locales import decimal_mark, is_day_first
 from keybundle.core.proposing.calibration import Calibration
 from keybundle.core.registers.book import Book
 from keybundle.core.repository import audit
+from keybundle.core.repository.access import view_of
 from keybundle.core.repository.folders import sort_anew
 from keybundle.core.rights.model import Right
+from keybundle.core.search.index import month_anew
 from keybundle.core.setup.model import FieldSpec, Person, Register, Setup, called
 from keybundle.core.setup.routines import Routine
 from keybundle.core.setup.text import check_setup
@@ -27,13 +29,15 @@ from keybundle.core.store import schema as t
 from keybundle.core.store.place import Place
 from keybundle.core.store.setup_parts import PartChange, load_setup_parts, put_setup_parts, used_ids
 from keybundle.core.workflows.session.entries import EntriesBrought, bring_entries
+from keybundle.core.workflows.session.hidden import hidden_keys
 from keybundle.core.workflows.session.settling import settle
 from keybundle.core.workflows.session.setup_rules import refuse_loss, require_rights, with_column_ids
 
 if TYPE_CHECKING:
     from keybundle.core.proposing.memory import Memory
 
-CALIBRATION, SORTED_FOR = "calibration", "folders sorted for"
+CALIBRATION, SORTED_FOR, MONTHS_OF = "calibration", "folders sorted for", "months of"
+MOST_MEMORIES = 8
 ADMINISTERS = {Right.PREPARE, Right.GIVE_RIGHTS}
 
 
@@ -60,6 +64,7 @@ class Workspace:
         self._books: dict[str, Book] | None = None
         self._memory: Memory | None = None
         self._memory_mark = (0, 0)
+        self._memories: dict[frozenset[str], tuple[Memory, int]] = {}
         self._calibration: Calibration | None = None
 
     def _other_areas(self) -> list[Path]:
@@ -124,6 +129,8 @@ class Workspace:
                 require_rights(before, who, changes)
                 if before.locale != setup.locale and self.setting(SORTED_FOR) is None:
                     self.put_setting(SORTED_FOR, before.locale)
+                if before.time_zone != setup.time_zone and self.setting(MONTHS_OF) is None:
+                    self.put_setting(MONTHS_OF, before.time_zone)
             brought = [self._bring_rows(c, r, who, at) for r in setup.registers if r.rows]
             if before is not None:
                 refuse_loss(c, self.place, changes, refiles=refiles)
@@ -141,11 +148,15 @@ class Workspace:
         return bring_entries(c, register, unique, who=who, at=at, what="register replaced")
 
     def sort_folders(self) -> None:
-        """Bring the keys that folders are sorted by to the repository's locale, where a change of it has not come to its end."""
+        """Bring the keys that folders are sorted by to the repository's locale, and months to its time zone."""
         done, locale = self.setting(SORTED_FOR), self.setup.locale
         if done is not None and done != locale:
             sort_anew(self.place.database, locale)
             self.put_setting(SORTED_FOR, locale)
+        done, zone = self.setting(MONTHS_OF), self.setup.time_zone
+        if done is not None and done != zone:
+            month_anew(self.place.database, zone)
+            self.put_setting(MONTHS_OF, zone)
 
     def change_setup(self, who: str, change: Callable[[Setup], Setup], *, refiles: bool = False) -> Setup:
         """Put in force what a change makes of the set-up as it is at that moment, whoever else has changed it.
@@ -185,8 +196,27 @@ class Workspace:
         mark = "," if decimal_mark(locale) == "," else "."  # digits of other scripts are read by the OCR as they stand
         return spec.rule(decimal_mark=mark, day_first=is_day_first(locale))
 
+    def memory_for(self, person: str) -> Memory:
+        """Return what was learned of documents that a person may look at, as far as it is known now."""
+        whole = self.memory()
+        with self.place.database.read() as c:
+            view = view_of(c, self.setup.holder(person))
+            hidden = hidden_keys(c, view) if view.hidden else frozenset()
+        if not hidden:
+            return whole
+        with self._memory_lock:
+            own, last = self._memories.get(hidden, (None, 0))
+            fresh = [e for e in whole.examples if e.id > last and e.document not in hidden]
+            if own is None or len(own.examples) + len(fresh) != sum(e.document not in hidden for e in whole.examples):
+                own, fresh = type(whole)(), [e for e in whole.examples if e.document not in hidden]
+            own = own.with_examples(fresh) if fresh or not own.examples else own
+            if len(self._memories) >= MOST_MEMORIES:
+                self._memories.clear()
+            self._memories[hidden] = own, whole.examples[-1].id if whole.examples else 0
+            return own
+
     def memory(self) -> Memory:
-        """Return what was learned, as far as it is known now."""
+        """Return what was learned of all documents, as far as it is known now; for what is shown to nobody by itself."""
         # NumPy comes with the first page that is compared, not with the start of the window.
         from keybundle.core.proposing.examples import count_examples, load_examples
         from keybundle.core.proposing.memory import Memory

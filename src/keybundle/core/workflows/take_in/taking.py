@@ -71,6 +71,7 @@ class Incoming:
     fill: Callable[[Path], None]
     parent: str | None = None
     depth: int = 0
+    name_bytes: bytes = b""
 
 
 @dataclass
@@ -83,7 +84,14 @@ class _Inside:
 
 def from_file(file: InputFile, values: Callable[[str], Mapping[str, str]]) -> Incoming:
     """Return a file that was handed in as one that comes in; ``values`` gives what comes along, by the file's tree."""
-    return Incoming(file.name, file.tree, FILES, values, lambda target: copy_file(file.path, target, file.name))
+    return Incoming(
+        file.name,
+        file.tree,
+        FILES,
+        values,
+        lambda target: copy_file(file.path, target, file.name),
+        name_bytes=file.name_bytes,
+    )
 
 
 class TakingIn:
@@ -137,14 +145,19 @@ class TakingIn:
 
     def _take(self, incoming: Incoming) -> None:
         new_id, origin = self._workspace.clock.new_id(), incoming.origin
-        arrival = Arrival(new_id, incoming.name, origin, parent_id=incoming.parent, tree=incoming.tree)
+        arrival = Arrival(
+            new_id, incoming.name, origin, parent_id=incoming.parent, tree=incoming.tree, name_bytes=incoming.name_bytes
+        )
         files = self._workspace.place.files
         try:
             with files.receive(incoming.name, incoming.fill) as received:
                 arrival = replace(arrival, sha=received.sha, size=received.size)
                 name = rename(incoming.name, self._routine.naming, self._number, self._day)
                 opened = self._look_at(received.path, incoming.name)
-                arrival = replace(arrival, mime=opened.mime, why=opened.note)
+                note = opened.note or (
+                    message("taking.name-no-utf8", name=incoming.name) if incoming.name_bytes else ""
+                )
+                arrival = replace(arrival, mime=opened.mime, why=note)
                 if opened.is_container:
                     self._open(incoming, arrival, received, opened)
                     return
@@ -155,8 +168,8 @@ class TakingIn:
         except WorkerBug:
             self.refuse(arrival, message("capture.could-not-looked", file_name=incoming.name, NOT_TAKEN=NOT_TAKEN))
             return
-        if opened.note:
-            self.result.noted.append(Refused(incoming.name, opened.note))
+        if note:
+            self.result.noted.append(Refused(incoming.name, note))
         batch = self._begin()
         arrival = replace(arrival, values=incoming.values(incoming.tree) or None)
         self._add(batch, arrival, self._pages_of(incoming, name, received, opened))
@@ -218,7 +231,8 @@ class TakingIn:
             def fill(target: Path) -> None:
                 self._ask("take_out", str(path), member.index, str(target), name)
 
-            self.take_file(replace(outer, name=name, tree=tree, fill=fill, parent=container.id, depth=outer.depth + 1))
+            inner = replace(outer, name=name, tree=tree, fill=fill, parent=container.id, depth=outer.depth + 1)
+            self.take_file(replace(inner, name_bytes=b""))
 
     def _pages_of(self, incoming: Incoming, name: str, received: Received, opened: Opened) -> list[Page]:
         """Return the pages of a file; where it is two-sided they are fronts and backs in turn, and two are a sheet."""

@@ -77,6 +77,10 @@ def upgrade() -> None:
     for statement in _STATEMENTS:
         op.execute(statement)
     _bring_together()
+    # Months of filing were those of UTC; the next start brings them to the repository's own.
+    _run(
+        "INSERT OR REPLACE INTO setting(name, value) SELECT 'months of', '\"UTC\"' WHERE EXISTS (SELECT 1 FROM document)"
+    )
     _let_correctors_follow()
 
 

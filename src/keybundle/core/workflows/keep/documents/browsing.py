@@ -11,10 +11,12 @@ from sqlalchemy import Connection
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.sorting import sort_key
+from keybundle.core.fields.kinds import Kept
 from keybundle.core.finding import documents
 from keybundle.core.finding.columns import MOST_ENTRIES, count_in, load_column
 from keybundle.core.finding.query import DocumentQuery
 from keybundle.core.reading.text import PageText
+from keybundle.core.repository.access import View
 from keybundle.core.repository.folder_values import list_given, tags_of_folders
 from keybundle.core.repository.folders import nearest_list
 from keybundle.core.repository.model import ColumnEntry, FiledDocument
@@ -110,7 +112,8 @@ def load_columns(
     columns: list[Column] = []
     narrowed: dict[str, str] = {}
     with workspace.place.database.read() as c:
-        view, tagged, given = session.view(c), tags_of_folders(c, cabinet), _given(c, workspace.setup, cabinet)
+        view = session.view(c)
+        tagged, given = tags_of_folders(c, cabinet, view), _given(c, workspace.setup, cabinet, view)
         for name in order:
             entries = load_column(c, cabinet, name, narrowed, typed=typed.get(name, ""), view=view)
             choice = chosen.get(name)
@@ -128,10 +131,10 @@ def load_columns(
     return Browsed(tuple(columns), total, found.ids, found.after)
 
 
-def _given(c: Connection, setup: Setup, cabinet: str) -> dict[str, tuple[str, ...]]:
+def _given(c: Connection, setup: Setup, cabinet: str, view: View) -> dict[str, tuple[str, ...]]:
     """Return what the folders of a cabinet give, as field and value in words, by their paths."""
     specs, found = fields_of(setup, cabinet), dict[str, tuple[str, ...]]()
-    for row in list_given(c, cabinet):
+    for row in list_given(c, cabinet, view):
         if row.field in specs:
             found[row.path] = (*found.get(row.path, ()), f"{specs[row.field].name}: {row.value}")
     return found
@@ -195,7 +198,7 @@ def values_given(session: Session, cabinet: str, chosen: Mapping[str, str]) -> d
     known = workspace.setup.cabinet(cabinet)
     levels = known.folder_fields if known is not None else ()
     named = {name_of(levels, level): value for level, value in chosen.items()}
-    return {name: value for name, value in named.items() if name in asked}
+    return {name: Kept(value) for name, value in named.items() if name in asked}
 
 
 @needs(Right.LOOK)

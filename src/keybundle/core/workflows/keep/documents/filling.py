@@ -44,10 +44,11 @@ class FillShown:
 
 @needs(Right.LOOK)
 def count_filed(session: Session, type_id: str) -> int:
-    """Return how many documents of a type are filed."""
+    """Return how many documents of a type are filed that one may see."""
     d = t.document.c
     with session.workspace.place.database.read() as c:
-        return int(c.execute(select(func.count()).where(d.type == type_id, d.removed_at.is_(None))).scalar() or 0)
+        seen = (d.type == type_id, d.removed_at.is_(None), *session.view(c).documents())
+        return int(c.execute(select(func.count()).where(*seen)).scalar() or 0)
 
 
 @needs(Right.CORRECT)
@@ -96,12 +97,12 @@ def _spec(session: Session, type_id: str, field_id: str) -> tuple[DocumentType, 
 
 
 def _empty(session: Session, type_id: str, field_id: str) -> list[FiledId]:
-    """Return the documents of a type without a value of a field, the newest first."""
+    """Return the documents of a type without a value of a field that may be corrected, the newest first."""
     d, v = t.document.c, t.document_value.c
     has = select(v.document_id).where(v.document_id == d.id, v.field == field_id).exists()
     chosen = select(d.id).where(d.type == type_id, d.removed_at.is_(None), ~has).order_by(d.number.desc())
     with session.workspace.place.database.read() as c:
-        return list(c.execute(chosen).scalars())
+        return list(c.execute(chosen.where(*session.view(c, Right.CORRECT).documents())).scalars())
 
 
 def _value_of(session: Session, kind: DocumentType, spec: FieldSpec, how: How, text: str) -> ValueOf:

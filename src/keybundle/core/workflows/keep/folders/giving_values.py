@@ -83,7 +83,7 @@ def list_given_values(session: Session, cabinet_id: str) -> list[Given]:
     """Return all values that folders of a cabinet give."""
     specs = fields_of(session.workspace.setup, cabinet_id)
     with session.workspace.place.database.read() as c:
-        rows = list_given(c, cabinet_id)
+        rows = list_given(c, cabinet_id, session.view(c))
     return [Given(split_path(r.path), r.field, specs[r.field].name, r.value) for r in rows if r.field in specs]
 
 
@@ -131,13 +131,13 @@ def list_disagreeing(
     specs = fields_of(workspace.setup, cabinet_id)
     with workspace.place.database.read() as c:
         ids = ids_below(c, cabinet_id, path)[:MOST_LOOKED_AT]
-        documents = session.documents(c, ids).values()
+        documents = list(session.documents(c, ids).values())
         along = {d.folder: given_along(c, cabinet_id, [v for _, v in d.folder]) for d in documents}
     for document in documents:
         for field, value in _lacks(session, document, along[document.folder]).items():
             has = document.values[field].text if field in document.values else ""
             found.append(Disagreeing(document.id, document.caption, specs[field].name, has, value))
-    return found[:most], len(ids)
+    return found[:most], len(documents)
 
 
 def _lacks(session: Session, document: FiledDocument, given: dict[str, str]) -> dict[str, str]:

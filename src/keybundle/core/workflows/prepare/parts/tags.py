@@ -143,4 +143,4 @@ def tag_folder(session: Session, cabinet: str, path: Sequence[str], tags: Sequen
 def folder_tags(session: Session, cabinet: str) -> dict[tuple[str, ...], tuple[str, ...]]:
     """Return the tags of a cabinet's folders by their paths."""
     with session.workspace.place.database.read() as c:
-        return {split_path(path): tags for path, tags in tags_of_folders(c, cabinet).items()}
+        return {split_path(path): tags for path, tags in tags_of_folders(c, cabinet, session.view(c)).items()}

@@ -187,16 +187,17 @@ def put_back_entries(session: Session, register_id: str, entries: Sequence[tuple
 
 @needs(Right.LOOK)
 def count_uses(session: Session, register_id: str, keys: Sequence[str]) -> int:
-    """Return how many filed documents hold one of these keys in a field that looks into the register."""
+    """Return how many filed documents that one may see hold one of these keys in a field that looks into the register."""
     setup, v, d = session.workspace.setup, t.document_value, t.document
     number = 0
     fields = _fields_of(setup, register_id)
     with session.workspace.place.database.read() as c:
+        seen = session.view(c).documents()
         for field in fields:
             for start in range(0, len(keys), MOST_BOUND):
                 chosen = select(func.count(func.distinct(v.c.document_id))).where(
                     v.c.field == field, v.c.folded.in_([fold(k) for k in keys[start : start + MOST_BOUND]]),
-                    v.c.document_id.in_(select(d.c.id).where(d.c.removed_at.is_(None))),
+                    v.c.document_id.in_(select(d.c.id).where(d.c.removed_at.is_(None), *seen)),
                 )  # fmt: skip
                 number += int(c.execute(chosen).scalar() or 0)
     return number
