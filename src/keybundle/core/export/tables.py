@@ -5,24 +5,27 @@ from __future__ import annotations
 import csv
 import io
 import json
+import re
+import unicodedata
 from collections.abc import Sequence
 from typing import Any
 
 from keybundle.core.repository.model import FiledDocument
 
 HEADS = ("number", "caption", "type", "cabinet", "folder", "filed", "filed by", "version", "tags", "pages")
-FORMULA = ("=", "+", "-", "@", "\t", "\r")
+FORMULA = tuple("=+-@")
+NUMBER = re.compile(r"[+-][0-9]+(\.[0-9]+)?")
 
 
 def as_csv(documents: Sequence[FiledDocument], pages: Sequence[int]) -> str:
     """Return a line for each document, a column for each field that one of them has; ``pages`` are their numbers.
 
-    A text that a spreadsheet would compute is kept one by an apostrophe before it, unless it is a number.
+    A text (a head too) that a spreadsheet would compute is kept one by an apostrophe before it, unless it is a number.
     """
     fields = _fields(documents)
     out = io.StringIO()
     lines = csv.writer(out)
-    lines.writerow([*HEADS, *fields])
+    lines.writerow([_inert(head) for head in (*HEADS, *fields)])
     for document, count in zip(documents, pages, strict=True):
         told = _facts(document, count)
         row = [" / ".join(v) if isinstance(v, list) else str(v) for v in (told[h] for h in HEADS)]
@@ -54,5 +57,6 @@ def _values(document: FiledDocument) -> dict[str, Any]:
 
 
 def _inert(cell: str) -> str:
-    is_number = cell[:1] in "+-" and cell[1:].replace(".", "", 1).isdigit()
-    return f"'{cell}" if cell.startswith(FORMULA) and not is_number else cell
+    # Blanks, controls and letters without width are passed over by some readers, and wide signs taken as narrow ones.
+    seen = "".join(x for x in unicodedata.normalize("NFKC", cell) if unicodedata.category(x)[0] not in "ZC")
+    return f"'{cell}" if (seen.startswith(FORMULA) or cell[:1] in ("\t", "\r")) and not NUMBER.fullmatch(cell) else cell

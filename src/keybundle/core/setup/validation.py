@@ -13,6 +13,7 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 import regex
 
+from keybundle.core.base.folding import fold
 from keybundle.core.base.messages import message
 from keybundle.core.fields.kinds import Kind, Refusal, normalise
 from keybundle.core.fields.locales import is_locale
@@ -74,9 +75,9 @@ def _ids_twice(setup: Setup) -> Iterator[Fault]:
 def _repeated(names: Iterable[str]) -> Iterator[tuple[int, str]]:
     seen: set[str] = set()
     for i, name in enumerate(names):
-        if name.casefold() in seen:
+        if fold(name) in seen:
             yield i, name
-        seen.add(name.casefold())
+        seen.add(fold(name))
 
 
 def _known(names: Iterable[str]) -> str:
@@ -286,6 +287,12 @@ def _people(setup: Setup) -> Iterator[Fault]:
                 yield ("people", i, key), f"unknown-{key[:-1]}", said + _known(p.name for p in parts)
     for i, login in _repeated(p.login for p in setup.people if p.login):
         yield ("people", i, "login"), "login-twice", message("validation.two-people-have-account-change", login=login)
+    names = {fold(p.name): p for p in setup.people}
+    for i, person in enumerate(setup.people):
+        other = names.get(fold(person.login)) if person.login else None
+        if other is not None and other.id != person.id:
+            said = message("validation.account-is-name", person_name=person.name, login=person.login, other=other.name)
+            yield ("people", i, "login"), "login-is-name", said
     for where in ("document_types", "routines"):
         for i, part in enumerate(getattr(setup, where)):
             kept = part.kept_to

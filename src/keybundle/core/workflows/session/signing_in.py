@@ -1,20 +1,22 @@
 """Signing in: the only way to a session. By a password, by the account of this system, or (in a demo) by choosing a name.
 
-A wrong password costs time that grows with each further one and outlives a restart. What is told is the same for a name
-that nobody has and for a wrong password.
+A wrong password costs time that grows with each further one and outlives a restart. What is told, and how long it takes,
+is the same for a name that nobody has and for a wrong password.
 """
 
 from __future__ import annotations
 
+import hashlib
 import os
 import pwd
 from datetime import datetime, timedelta
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
-from sqlalchemy import Connection, Row, delete, insert, select, update
+from sqlalchemy import Connection, Row, Select, delete, insert, literal_column, select, update
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.folding import fold
 from keybundle.core.base.messages import join_comma, message
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import ALL_RIGHTS, Right
@@ -27,6 +29,8 @@ from keybundle.core.workflows.session.workspace import ADMINISTERS, Workspace
 SHORTEST_PASSWORD = 8
 FREE_FAILURES = 3
 LONGEST_WAIT_SECONDS = 300
+NOBODYS = "name:"  # before the digest of a name that lets nobody in
+NAMES_COUNTED = 500
 WRONG = message("signing-in.not-name-password-anybody-here")
 _hasher = PasswordHasher()  # Source: RFC 9106, the second recommended option (64 MiB), as argon2-cffi has it
 _NOBODY = _hasher.hash("nobody has this password")
@@ -59,19 +63,18 @@ def sign_in(workspace: Workspace, name: str, password: str) -> Session:
     person = _find(workspace.setup, name)
     s = t.person_secret
     with workspace.place.database.atomic() as c:
-        secret = _secret(c, person.id) if person is not None else None
-        if secret is not None and (wait := _seconds_left(workspace, secret)) > 0:
+        own = _secret(c, person.id) if person is not None else None
+        secret = own if own is not None else _count_nobody(c, name)
+        if (wait := _seconds_left(workspace, secret)) > 0:
             raise Slowed(wait)
-        is_right = _verify(secret.hash if secret is not None else _NOBODY, password)
-        if secret is not None:
-            values = {"failures": 0, "wait_until": ""} if is_right else _after_failure(workspace, secret)
-            c.execute(update(s).where(s.c.person == secret.person).values(values))
-            if not is_right:
-                audit.append(
-                    c, workspace.clock.stamp(), secret.person, "sign-in refused", secret.person,
-                    {"failures": values["failures"]},
-                )  # fmt: skip
-    if person is None or secret is None or not is_right:
+        is_right = _verify(secret.hash, password) and own is not None
+        values = {"failures": 0, "wait_until": ""} if is_right else _after_failure(workspace, secret)
+        c.execute(update(s).where(s.c.person == secret.person).values(values))
+        if own is not None and not is_right:
+            audit.append(
+                c, workspace.clock.stamp(), own.person, "sign-in refused", own.person, {"failures": values["failures"]}
+            )
+    if person is None or not is_right:
         raise InputProblem(WRONG)
     return _let_in(workspace, person)
 
@@ -261,12 +264,28 @@ def _require_way(setup: Setup, way: SignIn) -> None:
 
 
 def _find(setup: Setup, name: str) -> Person | None:
-    wanted = name.strip().casefold()
-    return next((p for p in setup.people if wanted in (p.name.casefold(), p.login.casefold()) and wanted), None)
+    wanted = fold(name.strip())
+    return next((p for p in setup.people if wanted in (fold(p.name), fold(p.login)) and wanted), None)
 
 
 def _secret(c: Connection, person_id: str) -> Row | None:  # type: ignore[type-arg]
     return c.execute(select(t.person_secret).where(t.person_secret.c.person == person_id)).first()
+
+
+def _count_nobody(c: Connection, name: str) -> Row:  # type: ignore[type-arg]
+    """Return the count of wrong tries by a name that lets nobody in, kept by its digest like a person's; the last ones only."""
+    s = t.person_secret
+    key = NOBODYS + hashlib.sha256(fold(name.strip()).encode("utf-8", "surrogatepass")).hexdigest()
+    if _secret(c, key) is None:
+        nobodys: Select[tuple[int]] = (
+            select(literal_column("rowid")).select_from(s).where(s.c.person.startswith(NOBODYS))
+        )
+        too_many = nobodys.order_by(literal_column("rowid").desc()).offset(NAMES_COUNTED - 1)
+        c.execute(delete(s).where(literal_column("rowid").in_(too_many)))
+        c.execute(insert(s).values(person=key, hash=_NOBODY, failures=0, wait_until=""))
+    secret = _secret(c, key)
+    assert secret is not None
+    return secret
 
 
 def _seconds_left(workspace: Workspace, secret: Row) -> int:  # type: ignore[type-arg]
