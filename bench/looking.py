@@ -26,7 +26,8 @@ from keybundle.core.repository.model import FiledPage, NewDocument
 from keybundle.core.workflows.find.find import find_filed_ids
 from keybundle.core.workflows.line.page_work import draw_tiles
 from keybundle.core.workflows.pages.page_jobs import PageJob
-from keybundle.core.workflows.send.sending import Wish, send_to_folder
+from keybundle.core.workflows.send.sending import send_to_folder
+from keybundle.core.workflows.send.wishes import Wish
 from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.session.signing_in import choose_person
 from keybundle.demo import seed

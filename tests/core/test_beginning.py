@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import random
 import tempfile
+from collections import Counter
 from pathlib import Path
 
 from hypothesis import HealthCheck, given, settings
@@ -44,6 +45,8 @@ class Beginning(Fresh):
         for beginning in beginnings.list_beginnings():
             beginnings.take_beginning(session, beginning.code)
         self.assertEqual(self.codes(session), [])
+        ways = Counter(r.source for r in workspace.setup.routines)
+        self.assertEqual(ways["files"], ways["scanner"], "each brings a routine for files too")
         before = workspace.setup
         beginnings.take_beginning(session, "bills")
         self.assertEqual(len(workspace.setup.cabinets), len(before.cabinets), "the same levels: the same cabinet")
@@ -137,7 +140,7 @@ class AnyOrder(Fresh):
         self.assertEqual(used_by(workspace.setup, "cabinets", "Bills"), (("document_types", "Bill"),))
         for kind, part_id, said in (
             ("cabinets", "Bills", "still used by Bill"),
-            ("document_types", "Bill", "still used by Bills"),
+            ("document_types", "Bill", "still used in 2 places: Bills, Bill files"),
             ("roles", "administrator", "used by Ottoline Reedmace"),
         ):
             with self.assertRaisesRegex(InputProblem, said):
@@ -145,10 +148,10 @@ class AnyOrder(Fresh):
         routine = workspace.setup.routines[0]
         place = parts.remove_part(session, "routines", "Bills", routine)
         parts.put_part(session, "routines", routine, place)
-        self.assertEqual([r.name for r in workspace.setup.routines], ["Bills", "Post"])
-        parts.move_part(session, "routines", "Post", -1)
-        parts.move_part(session, "routines", "Post", -1)
-        self.assertEqual([r.name for r in workspace.setup.routines], ["Post", "Bills"])
+        self.assertEqual([r.name for r in workspace.setup.routines], ["Bills", "Bill files", "Post", "Letter files"])
+        for _ in range(3):
+            parts.move_part(session, "routines", "Post", -1)
+        self.assertEqual([r.name for r in workspace.setup.routines], ["Post", "Bills", "Bill files", "Letter files"])
         copied = parts.copy_part(session, "routines", "Bills")
         self.assertEqual(workspace.setup.routine(copied).key, "")  # type: ignore[union-attr]
 

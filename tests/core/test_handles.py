@@ -20,7 +20,7 @@ from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.file import filing
 from keybundle.core.workflows.keep.documents.browsing import load_document
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.send.sending import Wish
+from keybundle.core.workflows.send.wishes import Wish
 from keybundle.core.workflows.session import access
 from keybundle.core.workflows.session.access import Spot
 from keybundle.core.workflows.session.session import Session

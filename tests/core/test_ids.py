@@ -23,7 +23,8 @@ from keybundle.core.workflows.oversee.worklist import list_work
 from keybundle.core.workflows.prepare.parts import parts, setup_admin
 from keybundle.core.workflows.prepare.types import types
 from keybundle.core.workflows.prepare.types.learned import list_learned
-from keybundle.core.workflows.send.sending import Wish, send_to_folder, texts_of
+from keybundle.core.workflows.send.sending import send_to_folder, texts_of
+from keybundle.core.workflows.send.wishes import Wish
 from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.capture import find_routine, import_files

@@ -141,6 +141,7 @@ class Plans(DataTest):
         steps: list[str] = []
         with sqlite3.connect(self.ws.place.database.path) as c:
             c.create_function("fold", 1, str.casefold, deterministic=True)
+            c.create_function("month_in", 2, lambda moment, zone: moment[:7], deterministic=True)
             c.execute("CREATE TEMP TABLE wanted(id INTEGER PRIMARY KEY)")
             c.execute("CREATE TEMP TABLE hit(rank REAL, id TEXT, kind TEXT, type TEXT, cabinet TEXT, month TEXT)")
             for statement, parameters in made:

@@ -34,7 +34,8 @@ from keybundle.core.workflows.oversee import forgetting, worklist
 from keybundle.core.workflows.oversee.verify import list_trail
 from keybundle.core.workflows.prepare.parts import parts, setup_admin
 from keybundle.core.workflows.prepare.types.learned import list_learned
-from keybundle.core.workflows.send.sending import Wish, send_to_folder
+from keybundle.core.workflows.send.sending import send_to_folder
+from keybundle.core.workflows.send.wishes import Wish
 from keybundle.core.workflows.session import access
 from keybundle.core.workflows.session.access import Spot
 from keybundle.core.workflows.session.opening import open_workspace

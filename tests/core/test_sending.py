@@ -29,7 +29,8 @@ from keybundle.core.repository import audit
 from keybundle.core.repository.model import FiledDocument, NewDocument
 from keybundle.core.workflows.find.find import find_filed_ids
 from keybundle.core.workflows.keep.documents.story import load_story
-from keybundle.core.workflows.send.sending import STOPPED, Sent, Wish, last_wish, say_shared, send_to_folder
+from keybundle.core.workflows.send.sending import STOPPED, send_to_folder
+from keybundle.core.workflows.send.wishes import Sent, Wish, last_wish, say_shared
 from keybundle.demo.names import PEOPLE
 from tests.support import DataTest, acting, run_cli, shared_pool
 

@@ -9,7 +9,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from keybundle.cli.common import add_person, signed_in, terminal_progress, working_pool
+from keybundle.cli.common import add_person, several, signed_in, terminal_progress, working_pool
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem
 from keybundle.core.base.files import write_atomic
 from keybundle.core.jobs.pool import Pool
@@ -100,9 +100,12 @@ def _tell(
     for document in report["documents"]:
         states[document["state"]] = states.get(document["state"], 0) + 1
     said = ", ".join(f"{n} {state}" for state, n in states.items()) or "no documents"
-    print(f"{len(report['pages'])} sides captured, {said}.")
+    print(f"{several(len(report['pages']), 'side', 'sides')} captured, {said}.")
     if trouble:
         kept = report["balance"]["captured"]
-        print(f"keybundle: {trouble} {kept} captured sides are safe in the batch.", file=sys.stderr)
+        print(
+            f"keybundle: {trouble} {several(kept, 'captured side is', 'captured sides are')} safe in the batch.",
+            file=sys.stderr,
+        )
         return 3
     return 1 if captured.refused or captured.halt else 0

@@ -91,3 +91,8 @@ def terminal_progress() -> Progress:
         print(f"\r{step.what}: {step.done} of {step.total}   ", end=end, file=sys.stderr, flush=True)
 
     return show
+
+
+def several(n: int, one: str, more: str) -> str:
+    """Return a count and its word."""
+    return f"{n} {one if n == 1 else more}"

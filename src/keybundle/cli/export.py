@@ -15,7 +15,8 @@ from keybundle.core.export.naming import USUAL
 from keybundle.core.workflows.find.find import find_filed_ids
 from keybundle.core.workflows.keep.documents.browsing import load_rows
 from keybundle.core.workflows.send.packages import write_package
-from keybundle.core.workflows.send.sending import Sent, Wish, say_shared, send_to_folder
+from keybundle.core.workflows.send.sending import send_to_folder
+from keybundle.core.workflows.send.wishes import Sent, Wish, say_shared
 from keybundle.core.workflows.session.session import Session
 
 

@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from keybundle.cli.common import add_person, signed_in, terminal_progress, working_pool
+from keybundle.cli.common import add_person, several, signed_in, terminal_progress, working_pool
 from keybundle.core.workflows.arrange.bench import load_bench
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.send.packages import import_package
@@ -37,5 +37,6 @@ def run(given: argparse.Namespace) -> int:
         for refused in taken.refused:
             print(f"keybundle: {refused.why}", file=sys.stderr)
         documents = len(load_bench(session, taken.batch).facts) if taken.batch else 0
-        print(f"{documents} documents of the package wait in a batch, {taken.sides} sides.")
+        wait = several(documents, "document of the package waits", "documents of the package wait")
+        print(f"{wait} in a batch, {several(taken.sides, 'side', 'sides')}.")
         return 1 if taken.refused else 0

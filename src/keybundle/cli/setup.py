@@ -18,6 +18,8 @@ from keybundle.core.workflows.prepare.parts.setup_admin import (
     list_setup_history,
     missing_in_file,
 )
+from keybundle.core.workflows.prepare.registers.registers import find_register, go_back_entries, list_entries_history
+from keybundle.core.workflows.session.session import Session
 
 
 def add_command(commands: Any) -> None:
@@ -38,6 +40,12 @@ def add_command(commands: Any) -> None:
     back.add_argument("name", metavar="NAME")
     back.add_argument("revision", type=int, metavar="REVISION")
     add_person(back)
+    entries = kinds.add_parser(
+        "entries", help="tell when entries of a register were taken away or changed by many at once"
+    )
+    entries.add_argument("name", metavar="REGISTER")
+    entries.add_argument("--back", type=int, metavar="N", help="bring back what was taken away or changed at that time")
+    add_person(entries)
     parser.set_defaults(run=run)
 
 
@@ -53,6 +61,9 @@ def run(given: argparse.Namespace) -> int:
         with signed_in(given, changes=True) as session:
             print(f"{go_back(session, given.part, given.name, given.revision)} is as it was then.")
         return 0
+    if given.what == "entries":
+        with signed_in(given, changes=given.back is not None) as session:
+            return _entries(session, given.name, given.back)
     if given.what == "export":
         with signed_in(given, changes=False) as session:
             export_setup(session, given.file)
@@ -72,6 +83,19 @@ def run(given: argparse.Namespace) -> int:
         with signed_in(given, changes=True) as session:
             for line in import_setup(session, given.file).lines():
                 print(line)
+    return 0
+
+
+def _entries(session: Session, name: str, back: int | None) -> int:
+    register = find_register(session, name)
+    if back is not None:
+        found = go_back_entries(session, register, back)
+        print(f"{len(found.keys)} entries brought back, {len(found.before)} say again what they said.")
+        return 0
+    for past in reversed(list_entries_history(session, register)):
+        print(
+            f"{past.at}  {past.who}  {len(past.removed)} taken away, {past.changed} changed, {past.added} added  ({past.seq})"
+        )
     return 0
 
 

@@ -42,6 +42,9 @@ class Right(StrEnum):
 
 
 ALL_RIGHTS = frozenset(Right)
+# Nothing asks for these yet: who has them keeps them, and no choice or list names them.
+UNASKED = frozenset({Right.HOLD, Right.MARK, Right.BLACK_OUT, Right.SEE_UNDER, Right.APPROVE})
+SHOWN = tuple(r for r in Right if r not in UNASKED)
 # Those that can be had at a cabinet, folder or document; the others are had everywhere or nowhere.
 RIGHTS_OF_PLACE = tuple(
     r for r in Right if r not in (Right.BRING_IN, Right.INDEX, Right.PREPARE, Right.OVERSEE, Right.ADD_ENTRIES)

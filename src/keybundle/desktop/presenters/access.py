@@ -8,7 +8,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
-from keybundle.core.rights.model import RIGHTS_OF_PLACE, Grantee, Right
+from keybundle.core.rights.model import RIGHTS_OF_PLACE, SHOWN, Grantee, Right
 from keybundle.core.workflows.session import access
 from keybundle.core.workflows.session.access import Kept, Reached, Said, Spot, say_grantee
 from keybundle.desktop.presenters.seat import Seat
@@ -18,6 +18,7 @@ WORKING = frozenset({Right.LOOK, Right.FILE, Right.TAKE_BACK, Right.CORRECT, Rig
 __all__ = [
     "LOOKING",
     "RIGHTS_OF_PLACE",
+    "SHOWN",
     "WORKING",
     "AccessPresenter",
     "AccessState",

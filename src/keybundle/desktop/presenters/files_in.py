@@ -14,7 +14,7 @@ from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.take_in.capture import ImportPlan, import_files, plan_import
 from keybundle.desktop.presenters.incoming import Incoming, Source
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.presenters.work_state import MappingAsked
+from keybundle.desktop.presenters.work_state import MappingAsked, say_whose
 from keybundle.desktop.words import mark, tr, trn
 
 ONE_SIDE = mark("Pictures, PDF, texts and ZIP, one document for each file. Drop files here, or onto a batch.")
@@ -38,9 +38,12 @@ class FilesIn(Source):
     def parts(self) -> dict[str, Any]:
         """Return what the work place shows of it."""
         routine = self._routine(None)
+        told = tr(BOTH_SIDES if routine is not None and routine.duplex else ONE_SIDE)
+        if routine is not None and (routine.given_to.people or routine.given_to.groups):
+            told += " " + say_whose(routine, self._s.workspace.setup)
         return {
             "file_routines": tuple(r.name for r in self._of_files()), "file_routine": routine.name if routine else "",
-            "files_told": tr(BOTH_SIDES if routine is not None and routine.duplex else ONE_SIDE),
+            "files_told": told,
             "types": tuple(k.name for k in self._s.workspace.setup.document_types),
         }  # fmt: skip
 

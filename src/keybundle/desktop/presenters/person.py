@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QObject, Signal
 
-from keybundle.core.rights.model import Right
+from keybundle.core.rights.model import SHOWN
 from keybundle.core.setup.model import name_of
 from keybundle.core.workflows.session import signing_in
 from keybundle.core.workflows.session.oneself import change_oneself, known_languages, own_values
@@ -50,7 +50,7 @@ class PersonPresenter(QObject):
             session.name,
             ", ".join(name_of(setup.roles, r) for r in (person.roles if person else ())) or tr("none"),
             ", ".join(name_of(setup.groups, g) for g in (person.groups if person else ())) or tr("none"),
-            ", ".join(tr(r.value) for r in Right if r in holder.rights) or tr("do nothing here"),
+            ", ".join(tr(r.value) for r in SHOWN if r in holder.rights) or tr("do nothing here"),
             (person.login if person else "") or tr("none"),
             tuple(own_values(session).items()),
             language,

@@ -20,7 +20,7 @@ from keybundle.core.workflows.take_in.scan_choices import options_of, scan_choic
 from keybundle.desktop.presenters.incoming import BUSY, Incoming, Source
 from keybundle.desktop.presenters.preview import PreviewPresenter
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.presenters.work_state import HaltShown, ScanChoice, say_again, say_feeder
+from keybundle.desktop.presenters.work_state import HaltShown, ScanChoice, say_again, say_feeder, say_whose
 from keybundle.desktop.words import tr, trn
 
 SAID_CABINETS = 3
@@ -150,7 +150,7 @@ class Scanning(Source):
     def _say_destination(self, routine: Routine | None) -> str:
         setup = self._s.workspace.setup
         goes = [name_of(setup.cabinets, i) for i in cabinets_under(routine, setup)]
-        told = tr("It becomes your work.")
+        told = say_whose(routine, setup)
         if 0 < len(goes) <= SAID_CABINETS:
             told += " " + tr("Its documents go to {cabinets}.", cabinets=say_or(goes))
         elif goes:

@@ -23,10 +23,11 @@ from keybundle.core.export.message import Letter
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.keep.documents.browsing import load_document
-from keybundle.core.workflows.send import sending
+from keybundle.core.workflows.send import sending, wishes
 from keybundle.core.workflows.send.mailing import Mailed, mail_documents, usual_letter
 from keybundle.core.workflows.send.packages import write_package
-from keybundle.core.workflows.send.sending import Described, Sent, SentDocument, Wish, last_wish, send_to_folder
+from keybundle.core.workflows.send.sending import Described, send_to_folder
+from keybundle.core.workflows.send.wishes import Sent, SentDocument, Wish, last_wish
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import join_documents
@@ -169,7 +170,7 @@ class SendingPresenter(QObject):
         except InputProblem as refused:
             self.failed.emit(worded(refused))
             return []
-        size = sending.stored_size(s.session, ids)
+        size = wishes.stored_size(s.session, ids)
         if size > MOST_DRAGGED_BYTES:
             self.failed.emit(tr("{size} MB are too much to drag. Send them instead (Ctrl+E).", size=size // 1000000))
             return []
@@ -197,7 +198,7 @@ class SendingPresenter(QObject):
             self.ended.emit(False)
 
         s.runner.change(
-            lambda: sending.note_sent(s.session, sent, told), done, lane="sending", owner=self,
+            lambda: wishes.note_sent(s.session, sent, told), done, lane="sending", owner=self,
             on_error=self.failed.emit,
         )  # fmt: skip
 
@@ -226,7 +227,7 @@ class SendingPresenter(QObject):
     def _tell(self, sent: Sent, what: str) -> None:
         pages = sum(d.pages for d in sent.documents)
         told = f"{join_documents(len(sent.documents), pages)} {what}" if sent.documents else tr("Nothing was sent")
-        told = ". ".join(filter(None, [told, sending.say_shared(sent)]))
+        told = ". ".join(filter(None, [told, wishes.say_shared(sent)]))
         if sent.stopped:
             self.failed.emit(f"{told}. {sent.stopped}")
         elif sent.refused:
@@ -289,7 +290,7 @@ class SendingPresenter(QObject):
                 dpis = [p.dpi for d in sent.documents for p in load_document(s.session, d.id).pages]
                 told = {"how": PRINTER, "to": wish.target or wish.printer, **asdict(Wish(forms.PNG))}
                 if sent.files and not cancel.cancelled:
-                    sending.note_sent(s.session, sent.documents, told)
+                    wishes.note_sent(s.session, sent.documents, told)
                     return sent, print_pictures(sent.files, dpis, wish, progress, cancel)
                 return sent, 0
             finally:

@@ -8,6 +8,9 @@ from pathlib import Path
 
 from keybundle.core.base.ids import BatchId
 from keybundle.core.batches.model import State
+from keybundle.core.setup.model import Setup, name_of
+from keybundle.core.setup.parts import KeptTo
+from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.file.records import Record
 from keybundle.core.workflows.oversee.worklist import WorkRow
 from keybundle.core.workflows.take_in.capture import WHOLE, ImportPlan, map_path
@@ -155,3 +158,15 @@ def _say_empty(row: WorkRow) -> str:
 def say_record(record: Record, at: str) -> str:
     """Return a filing record in a line."""
     return f"{at}   {trn('{n:,} document', '{n:,} documents', len(record.entries))}"
+
+
+def say_whose(routine: Routine | None, setup: Setup) -> str:
+    """Return whose work a stack becomes under a routine: that of whoever brings it in, and of whom the routine gives it to."""
+    given = routine.given_to if routine is not None else KeptTo()
+    others = [name_of(setup.people, p) for p in given.people]
+    others += [tr("group {name}", name=name_of(setup.groups, g)) for g in given.groups]
+    return (
+        tr("It becomes your work, and that of {others}.", others=join_words(others))
+        if others
+        else tr("It becomes your work.")
+    )

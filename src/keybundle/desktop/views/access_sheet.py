@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QTreeWidget, QTreeWidgetIt
 from keybundle.desktop.presenters.access import (
     LOOKING,
     RIGHTS_OF_PLACE,
+    SHOWN,
     WORKING,
     AccessPresenter,
     AccessState,
@@ -33,7 +34,7 @@ WHY_PX = 190
 def say_amount(rights: frozenset[Right]) -> str:
     """Return what rights amount to, in a few words."""
     same = next((told for told, amount in AMOUNTS if amount == rights & AMOUNTS[-1][1]), "")
-    return tr(same) or ", ".join(tr(r.value) for r in RIGHTS_OF_PLACE if r in rights)
+    return tr(same) or ", ".join(tr(r.value) for r in SHOWN if r in rights)
 
 
 class AccessSheet(Sheet):
@@ -131,7 +132,7 @@ class AccessSheet(Sheet):
             for entry in state.entries:
                 item = QTreeWidgetItem([f"{worded(entry.told)}, {say_amount(entry.rights)}"])
                 item.setData(0, ROLE, entry.grantee)
-                for right in RIGHTS_OF_PLACE:
+                for right in (r for r in RIGHTS_OF_PLACE if r in SHOWN):
                     row = QTreeWidgetItem([right.value])
                     row.setFlags(flags | Qt.ItemFlag.ItemIsUserCheckable if state.may_change else flags)
                     row.setData(0, ROLE, right.value)
@@ -146,7 +147,7 @@ class AccessSheet(Sheet):
         self.why.clear()
         for has, title in ((True, tr("May")), (False, tr("May not"))):
             top = QTreeWidgetItem([title])
-            for said in (s for s in state.why if s.has is has):
+            for said in (s for s in state.why if s.has is has and s.right in SHOWN):
                 row = QTreeWidgetItem([tr(said.right.value), worded(said.short)])
                 row.setToolTip(1, worded(said.why))
                 row.setForeground(0, QColor(c.MOSS if has else c.MADDER))

@@ -36,7 +36,7 @@ from keybundle.desktop.views.slip_table_view import SlipTableView
 from keybundle.desktop.views.slip_view import SlipView
 from keybundle.desktop.views.text_view import TextView
 from keybundle.desktop.views.told import Elided, Told
-from keybundle.desktop.words import tr
+from keybundle.desktop.words import tr, trn
 
 SNIPPET_PX = 26
 PAGE_ACTIONS = (
@@ -441,7 +441,8 @@ class BenchView(Place):
 
     def _show_conflicts(self, conflicts: tuple[str, ...]) -> None:
         if conflicts:
-            said = tr("Separated again; what people did stays, and the rules differ at {n} sides", n=len(conflicts))
+            at = trn("{n:,} side", "{n:,} sides", len(conflicts))
+            said = tr("Separated again; what people did stays, and the rules differ at {sides}", sides=at)
             self.offered.emit(said, tr("See where"), lambda: self.sheets.conflicts(conflicts))
 
     def _snippet(self, page: str, box: Box) -> QPixmap:

@@ -22,7 +22,8 @@ from keybundle.core.setup.routines import Copies
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.file.due import later
 from keybundle.core.workflows.keep.documents.browsing import load_document
-from keybundle.core.workflows.send.sending import Sent, Wish, check_wish, make_files, note_leaving, texts_of
+from keybundle.core.workflows.send.sending import make_files, texts_of
+from keybundle.core.workflows.send.wishes import Sent, Wish, check_wish, note_leaving
 from keybundle.core.workflows.session.signing_in import machine_session
 from keybundle.core.workflows.session.workspace import Workspace
 

@@ -20,16 +20,8 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.keep.documents.browsing import load_document
-from keybundle.core.workflows.send.sending import (
-    Sent,
-    SentDocument,
-    Wish,
-    check_wish,
-    make_files,
-    make_pdfs,
-    note_sent,
-    texts_of,
-)
+from keybundle.core.workflows.send.sending import make_files, make_pdfs, texts_of
+from keybundle.core.workflows.send.wishes import Sent, SentDocument, Wish, check_wish, note_sent
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 

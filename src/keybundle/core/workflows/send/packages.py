@@ -36,15 +36,13 @@ from keybundle.core.workflows.send.sending import (
     SEND_PRIORITY,
     SEND_WORK,
     STOPPED,
-    Sent,
-    SentDocument,
     copy_stored,
     head_of,
     make_pdfs,
-    note_sent,
     received_files,
     require_made,
 )
+from keybundle.core.workflows.send.wishes import Sent, SentDocument, note_sent
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.capture import Captured, import_files

@@ -6,14 +6,11 @@ place (full, not to be written) ends the sending, and what is there by then is w
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
-
-from sqlalchemy import select
 
 from keybundle.core.base.errors import A_BUG, AppError, EnvironmentProblem, InputProblem
 from keybundle.core.base.ids import FiledId
@@ -21,25 +18,24 @@ from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.export import forms
 from keybundle.core.export.alto import make_alto
-from keybundle.core.export.forms import Form, find_form
+from keybundle.core.export.forms import Form
 from keybundle.core.export.hocr import make_hocr
 from keybundle.core.export.landing import Landing
-from keybundle.core.export.naming import BUILT_IN, USUAL, fill_name, safe_name, suffix_of, unknown_names
+from keybundle.core.export.naming import BUILT_IN, fill_name, safe_name, suffix_of
 from keybundle.core.export.page import SentPage
 from keybundle.core.export.tables import as_csv, as_json
 from keybundle.core.finding.documents import count_pages
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
-from keybundle.core.repository import audit
 from keybundle.core.repository.model import FiledDocument, FiledPage
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.formulas import caption_names
 from keybundle.core.setup.model import called
-from keybundle.core.store import schema as t
 from keybundle.core.workflows.file import renditions
 from keybundle.core.workflows.keep.documents.browsing import load_document
 from keybundle.core.workflows.pages.page_jobs import PageJob, picture_job
 from keybundle.core.workflows.propose.defaults import local_day
+from keybundle.core.workflows.send.wishes import Sent, SentDocument, Wish, check_wish, note_sent
 from keybundle.core.workflows.session.naming import all_in_names
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
@@ -48,50 +44,6 @@ CHUNK, COPYING = 48, 2
 SEND_WORK = "keybundle.core.workflows.send.send_work"
 SEND_PRIORITY = 2
 STOPPED = message("sending.stopped-what-already-whole")
-
-
-@dataclass(frozen=True)
-class Wish:
-    """How documents are to leave: the form, all in one file or one for each, names by a pattern, with their folders."""
-
-    form: str = forms.PDFA
-    together: bool = False
-    names: str = USUAL
-    folders: bool = False
-
-    @property
-    def told(self) -> Form:
-        """The form; raises InputProblem for one that is none."""
-        return find_form(self.form)
-
-
-@dataclass(frozen=True)
-class SentDocument:
-    """A document that left, and the files that hold it."""
-
-    id: FiledId
-    caption: str
-    pages: int
-    files: tuple[Path, ...]
-
-
-@dataclass
-class Sent:
-    """What a sending brought. ``refused`` are (caption, why); ``stopped`` says why it ended early, empty: it did not.
-
-    ``shared`` are the captions of documents whose files as they came hold pages of other documents too.
-    """
-
-    documents: list[SentDocument] = field(default_factory=list)
-    refused: list[tuple[str, str]] = field(default_factory=list)
-    stopped: str = ""
-    size: int = 0
-    shared: list[str] = field(default_factory=list)
-
-    @property
-    def files(self) -> list[Path]:
-        """The files, each once."""
-        return list(dict.fromkeys(path for d in self.documents for path in d.files))
 
 
 @dataclass
@@ -136,66 +88,6 @@ def make_pdfs(
     """Make first the PDFs that are to go out and are still due; what cannot be made is told of its document then."""
     if form in (forms.PDFA, forms.PACKAGE):
         renditions.make_due(session.workspace, pool, only=set(ids), progress=progress, cancel=cancel)
-
-
-def say_shared(sent: Sent) -> str:
-    """Return that files went which hold pages of other documents too; empty where none did."""
-    if not sent.shared:
-        return ""
-    more = f" and {len(sent.shared) - 1} more" if len(sent.shared) > 1 else ""
-    return message("sending.files-they-came-hold-pages", item=sent.shared[0], more=more)
-
-
-def check_wish(workspace: Workspace, wish: Wish) -> None:
-    """Raise InputProblem for a form that is none, or a name pattern that asks for what no document has."""
-    form = wish.told
-    if wish.together and not form.joins:
-        raise InputProblem(message("sending.cannot-hold-several-documents-one", title=form.title))
-    parts = [f for k in workspace.setup.document_types for f in k.fields]
-    levels = [f for cabinet in workspace.setup.cabinets for f in cabinet.folder_fields]
-    fields = {x for f in (*parts, *levels) for x in (f.name, f.id)}
-    unknown = unknown_names(wish.names, fields)
-    if unknown:
-        raise InputProblem(message("sending.no-document-field-name-besides", unknown=unknown[0]))
-
-
-@needs(Right.SEND)
-def note_sent(session: Session, sent: Sequence[SentDocument], told: dict[str, Any]) -> None:
-    """Note in the audit trail that documents leave: to whom or where, in which form, as which files."""
-    note_leaving(session.workspace, session.person, sent, told)
-
-
-def note_leaving(workspace: Workspace, who: str, sent: Sequence[SentDocument], told: dict[str, Any]) -> None:
-    """Note in the audit trail that documents leave for somebody, who may have asked for it long before."""
-    at = workspace.clock.stamp()
-    with workspace.place.database.atomic() as c:
-        rows = [(d.id, {**told, "files": [p.name for p in d.files]}) for d in sent]
-        audit.append_all(c, at, who, "sent", rows)
-
-
-@needs(Right.LOOK)
-def last_wish(session: Session, document_id: FiledId) -> tuple[Wish, dict[str, Any]] | None:
-    """Return how a document was sent last and what else was noted of it, for sending it so again."""
-    workspace = session.workspace
-    a, d = t.audit.c, t.audit_detail.c
-    chosen = select(d.data).join(t.audit, a.seq == d.seq).where(a.subject == document_id, a.what == "sent")
-    with workspace.place.database.read() as c:
-        session.document(document_id)
-        chosen = chosen.order_by(a.seq.desc()).limit(1)
-        found = c.execute(chosen).scalar()
-    if found is None:
-        return None
-    told = json.loads(found)
-    return Wish(told["form"], told["together"], told["names"], told["folders"]), told
-
-
-@needs(Right.SEND)
-def stored_size(session: Session, ids: Sequence[FiledId]) -> int:
-    """Return how many bytes the documents' PDFs are together, of those that somebody may send."""
-    workspace = session.workspace
-    with workspace.place.database.read() as c:
-        found = session.documents(c, ids, Right.SEND, with_values=False).values()
-    return sum(workspace.place.files.size(d.pdf_sha) for d in found if d.pdf_sha)
 
 
 @dataclass(frozen=True)

@@ -115,7 +115,15 @@ def entries_history(c: Connection, register: str, limit: int = 100) -> list[Entr
     ]
 
 
-def bring_back_entries(c: Connection, register: Register, seq: int, *, who: str, at: str) -> EntriesBrought | None:
+@dataclass(frozen=True)
+class BroughtBack:
+    """The entries that were brought back (by key), and those that say again what they said, with what they said until now."""
+
+    keys: tuple[str, ...]
+    before: Mapping[str, Entry]
+
+
+def bring_back_entries(c: Connection, register: Register, seq: int, *, who: str, at: str) -> BroughtBack | None:
     """Put back what was taken away then, and give changed entries what they said; None where there was no such time.
 
     What was changed again since, and keys that are taken by now, stay as they are.
@@ -131,7 +139,7 @@ def bring_back_entries(c: Connection, register: Register, seq: int, *, who: str,
         c.execute(insert(e), [{"register": register.id, "key": k, "position": p, "row": r} for k, p, r in back])
     for key, before in again:
         c.execute(update(e).where(e.c.register == register.id, e.c.key == key).values(row={**rows[key], **before}))
-    found = EntriesBrought(register.id, len(back), len(again), 0)
-    told = {"entries": [key for key, *_ in back][:MOST_TOLD], "changed": [key for key, _ in again][:MOST_TOLD]}
+    found = BroughtBack(tuple(key for key, *_ in back), {key: register.entry(rows[key]) for key, _ in again})
+    told = {"entries": found.keys[:MOST_TOLD], "changed": list(found.before)[:MOST_TOLD]}
     audit.append(c, at, who, "register entries put back", register.id, told)
     return found

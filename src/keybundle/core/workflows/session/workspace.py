@@ -137,7 +137,8 @@ class Workspace:
             told = [
                 {"part": x.kind, "id": x.id, "name": x.name, "what": x.what, "revision": x.revision} for x in changes
             ]
-            audit.append(c, at, who, "set-up changed", setup.repository, {"parts": told})
+            if told or not any(x.is_any for x in brought):
+                audit.append(c, at, who, "set-up changed", setup.repository, {"parts": told})
             self.place.database.after_commit(self._forget_setup)
             self.place.database.after_commit(self.sort_folders)
         return SetupPut(tuple(changes), tuple(x for x in brought if x.is_any))

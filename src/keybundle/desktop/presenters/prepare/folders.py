@@ -30,6 +30,8 @@ from keybundle.desktop.words import tr, trn, worded
 
 SLASH = " / "
 
+_Loaded = tuple[list[Given], Paths, Mapping[tuple[str, ...], tuple[str, ...]], Mapping[tuple[str, ...], str]]
+
 
 @dataclass(frozen=True)
 class FoldersState:
@@ -45,6 +47,7 @@ class FoldersState:
     has_more: bool = False
     tags: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     areas: tuple[tuple[str, str], ...] = ()
+    own_areas: Mapping[str, str] = field(default_factory=dict)
     registers: tuple[tuple[str, str], ...] = ()
     allowed: tuple[str, ...] = ()
     problem: str = ""
@@ -119,19 +122,22 @@ class FoldersPresenter(QObject):
 
         words = self.state.words
 
-        def load() -> tuple[list[Given], Paths, Mapping[tuple[str, ...], tuple[str, ...]]]:
+        def load() -> _Loaded:
             given = giving_values.list_given_values(session, chosen)
-            return given, list_folders(session, chosen, words)[1], tags.folder_tags(session, chosen)
+            tagged, lying = tags.folder_tags(session, chosen), areas.folder_areas(session, chosen)
+            return given, list_folders(session, chosen, words)[1], tagged, lying
 
-        def done(found: tuple[list[Given], Paths, Mapping[tuple[str, ...], tuple[str, ...]]]) -> None:
+        def done(found: _Loaded) -> None:
             if (self.state.cabinet, self.state.words) == (chosen, words):
-                above = {path[:i] for path in found[1] for i in range(1, len(path) + 1)} | found[2].keys()
+                above = {path[:i] for path in found[1] for i in range(1, len(path) + 1)}
+                above |= found[2].keys() | found[3].keys()
                 asked = words.casefold().split()
                 told = {p: f"{SLASH.join(p)} {' '.join(found[2].get(p, ()))}".casefold() for p in above}
                 self._show(
                     given=tuple(found[0]), has_more=len(found[1]) >= MOST_FOLDERS,
                     folders=tuple(SLASH.join(p) for p in sorted(above) if all(w in told[p] for w in asked)),
                     tags={SLASH.join(path): own for path, own in found[2].items()},
+                    own_areas={SLASH.join(path): area for path, area in found[3].items()},
                 )  # fmt: skip
 
         self._s.runner.query(load, done, key="folders", owner=self, on_error=self.failed.emit)
@@ -320,16 +326,18 @@ class FoldersPresenter(QObject):
         """Let the files of folders lie in a storage area from now on; empty: where those above them do."""
         session, cabinet = self._s.session, self.state.cabinet
 
-        def work() -> None:
+        before = dict(self.state.own_areas)
+
+        def put(area_of: Callable[[str], str]) -> None:
             for folder in chosen:
-                areas.set_area(session, cabinet, read_path(folder), area)
+                areas.set_area(session, cabinet, read_path(folder), area_of(folder))
 
         def done(_: object) -> None:
             told = trn("{n:,} folder", "{n:,} folders", len(chosen))
             self.said.emit(tr("{folders} changed; what is filed there is brought from Storage areas.", folders=told))
-            self.refresh()
+            self._kept(tr("storage area of folders"), lambda: put(lambda folder: before.get(folder, "")))
 
-        self._change(work, done)
+        self._change(lambda: put(lambda _: area), done)
 
     # -- what they share --------------------------------------------------------------------------------------------------
 

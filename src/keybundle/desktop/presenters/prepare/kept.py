@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
-from keybundle.core.rights.model import Right
+from keybundle.core.rights.model import RIGHTS_OF_PLACE, SHOWN
 from keybundle.core.workflows.session.access import Entry, Spot, say_grantee
 from keybundle.core.workflows.session.kept_tree import KeptPlace, list_kept
 from keybundle.desktop.presenters.seat import Seat
@@ -47,7 +47,7 @@ def say_entry(entry: Entry) -> str:
     """Return whom an entry means and what they may."""
     rights = (
         tr("everything")
-        if len(entry.rights) == len(Right)
-        else ", ".join(tr(r.value) for r in Right if r in entry.rights)
+        if set(RIGHTS_OF_PLACE) <= entry.rights
+        else ", ".join(tr(r.value) for r in SHOWN if r in entry.rights)
     )
     return tr("{who}: {rights}", who=worded(say_grantee(entry.grantee, entry.name)), rights=rights)

@@ -59,11 +59,16 @@ class Used:
 
 @dataclass(frozen=True)
 class PastState:
-    """An earlier state of a part: its revision, and when, by whom and what it was, in words."""
+    """An earlier state of a part, or a time at which what it holds changed, in words.
+
+    ``revision`` is its place in the part's history, or (``is_inner``) in that of what it holds; ``at`` sorts.
+    """
 
     revision: int
     told: str
     can_go_back: bool
+    at: str = ""
+    is_inner: bool = False
 
 
 @dataclass(frozen=True)
@@ -337,22 +342,36 @@ class PartsPresenter(QObject):
         if not chosen:
             return
 
-        def done(found: list[Any]) -> None:
-            self.history_found.emit(
-                tuple(
-                    PastState(
-                        s.revision,
-                        tr("{when}   {who}   {what}", when=self._s.say_time(s.at), who=s.who, what=_tell(s, before)),
-                        s.data is not None and place > 0,
-                    )
-                    for place, (s, before) in enumerate(zip(found, [*found[1:], None], strict=True))
-                )
-            )
+        def load() -> tuple[list[Any], list[Any]]:
+            return setup_admin.list_setup_history(session, kind, chosen), self.load_inner_past(chosen)
 
-        self._s.runner.query(
-            lambda: setup_admin.list_setup_history(session, kind, chosen), done, key="history", owner=self,
-            on_error=self.failed.emit,
-        )  # fmt: skip
+        def done(found: tuple[list[Any], list[Any]]) -> None:
+            states, inner = found
+            told = [
+                PastState(
+                    s.revision,
+                    tr("{when}   {who}   {what}", when=self._s.say_time(s.at), who=s.who, what=_tell(s, before)),
+                    s.data is not None and place > 0,
+                    s.at,
+                )
+                for place, (s, before) in enumerate(zip(states, [*states[1:], None], strict=True))
+            ]
+            more = [self.tell_inner_past(x) for x in inner]
+            self.history_found.emit(tuple(sorted([*told, *more], key=lambda p: p.at, reverse=True)))
+
+        self._s.runner.query(load, done, key="history", owner=self, on_error=self.failed.emit)
+
+    def load_inner_past(self, part_id: str) -> list[Any]:
+        """Return what changed in what a part holds besides (called beside the window's thread); nothing for most kinds."""
+        return []
+
+    def tell_inner_past(self, past: Any) -> PastState:
+        """Return one of these in words."""
+        raise NotImplementedError
+
+    def bring_back_inner(self, seq: int) -> None:
+        """Bring back what such a change took away."""
+        raise NotImplementedError
 
     def go_back(self, revision: int) -> None:
         """Put an earlier state of the chosen part in force again."""

@@ -8,8 +8,8 @@ from typing import Any
 
 from PySide6.QtCore import QObject
 
-from keybundle.core.rights.model import Right
-from keybundle.core.setup.model import Person, Setup
+from keybundle.core.rights.model import SHOWN, UNASKED, Right
+from keybundle.core.setup.model import Person, Role, Setup
 from keybundle.core.setup.parts import Named
 from keybundle.core.workflows.prepare.parts import parts
 from keybundle.core.workflows.prepare.parts.parts import PartProblem
@@ -169,8 +169,23 @@ class RolesPresenter(PartsPresenter):
         """Return what can be changed about a role."""
         return (Section(tr("Role"), (
             FormField("name", tr("Name"), longest=80),
-            FormField("rights", tr("Rights"), "picks", choices=tuple((r.value, tr(r.value)) for r in Right), longest=len(Right)),
+            FormField("rights", tr("Rights"), "picks", choices=tuple((r.value, tr(r.value)) for r in SHOWN), longest=len(SHOWN)),
         )),)  # fmt: skip
+
+    def values(self, setup: Setup, part: Named, sections: tuple[Section, ...]) -> dict[str, Any]:
+        """Return what a role has in each field; rights that nothing asks for are not shown."""
+        assert isinstance(part, Role)
+        return super().values(setup, parts.change_part(part, {"rights": _shown(part)}), sections)
+
+    def with_changes(self, part: Any, changes: Mapping[str, Any]) -> Any:
+        """Return a role as changes make it; rights that are not shown stay as they are."""
+        if "rights" in changes:
+            changes = {**changes, "rights": (*changes["rights"], *(r for r in part.rights if r in UNASKED))}
+        return super().with_changes(part, changes)
+
+
+def _shown(role: Role) -> tuple[Right, ...]:
+    return tuple(r for r in role.rights if r not in UNASKED)
 
 
 def _say_who(names: list[str]) -> str:

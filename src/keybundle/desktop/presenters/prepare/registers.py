@@ -17,9 +17,10 @@ from keybundle.core.workflows.prepare.registers import proposals, register_files
 from keybundle.core.workflows.prepare.registers.proposals import Proposed
 from keybundle.core.workflows.prepare.registers.register_files import CsvLook
 from keybundle.core.workflows.prepare.registers.register_sources import Refreshed, TableLook
+from keybundle.core.workflows.session.entries import BroughtBack, EntriesPast
 from keybundle.desktop.presenters.asking import Asked, Found
 from keybundle.desktop.presenters.prepare.forms import FormField, Section, values_of
-from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, say_documents
+from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, PastState, say_documents
 from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.undoing import Undo
 from keybundle.desktop.words import tr, trn
@@ -143,6 +144,43 @@ class RegistersPresenter(PartsPresenter):
             ),
             lambda _: self.refresh(), self._could_not,
         )  # fmt: skip
+
+    def load_inner_past(self, part_id: str) -> list[EntriesPast]:
+        """Return when entries of a register were taken away or changed by many at once."""
+        return registers.list_entries_history(self._s.session, part_id)
+
+    def tell_inner_past(self, past: EntriesPast) -> PastState:
+        """Return in words how many entries that were."""
+        counts = [
+            (len(past.removed), trn("{n:,} entry taken away", "{n:,} entries taken away", len(past.removed))),
+            (past.changed, trn("{n:,} entry changed", "{n:,} entries changed", past.changed)),
+            (past.added, trn("{n:,} entry added", "{n:,} entries added", past.added)),
+        ]
+        what = ", ".join(told for n, told in counts if n)
+        told = tr(
+            "{when}   {who}   {what}", when=self._s.say_time(past.at), who=past.who or tr("the machine"), what=what
+        )
+        return PastState(past.seq, told, bool(past.removed or past.changed), past.at, is_inner=True)
+
+    def bring_back_inner(self, seq: int) -> None:
+        """Bring back the entries that were taken away then, and what changed ones said."""
+        session, chosen = self._s.session, self.state.chosen
+
+        def take_back(found: BroughtBack) -> None:
+            registers.remove_entries(session, chosen, found.keys)
+            registers.change_entries(session, chosen, found.before)
+
+        def kept(found: BroughtBack) -> Undo:
+            return Undo(tr("entries brought back"), lambda: take_back(found))
+
+        def done(found: BroughtBack) -> None:
+            back = trn("{n:,} entry brought back", "{n:,} entries brought back", len(found.keys))
+            again = trn("{n:,} says what it said before", "{n:,} say what they said before", len(found.before))
+            told = ", ".join(t for some, t in ((found.keys, back), (found.before, again)) if some)
+            self.said.emit(told or tr("There is nothing to bring back: all of it is there, or was changed since."))
+            self._entries_changed()
+
+        self._editing.keep(lambda: registers.go_back_entries(session, chosen, seq), kept, done, self._could_not)
 
     # -- entries --------------------------------------------------------------------------------------------------------
 

@@ -174,7 +174,7 @@ class FoldersView(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName(tr("Folders"))
         self.list.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
-        self.list.itemSelectionChanged.connect(lambda: self.render_state(self.presenter.state))
+        self.list.itemSelectionChanged.connect(self._marked)
         self.tags, self.tag = self._folder_line(tr("Their tags, told apart by commas")), Button(tr("Tag them"))
         self.tag.clicked.connect(lambda: self.presenter.tag(self._chosen(), self.tags.text()))
         self.area, self.put = Choice(), Button(tr("Put them there"))
@@ -210,14 +210,21 @@ class FoldersView(QWidget):
         """Return the folders that are marked."""
         return [str(item.data(Qt.ItemDataRole.UserRole)) for item in self.list.selectedItems()]
 
+    def _marked(self) -> None:
+        """Offer for the marked folders what the first of them has."""
+        if chosen := self._chosen():
+            self.area.setCurrentIndex(max(0, self.area.findData(self.presenter.state.own_areas.get(chosen[0], ""))))
+        self.render_state(self.presenter.state)
+
     def _show_folders(self, state: FoldersState) -> None:
         """Show the folders with their tags; the marked ones stay marked."""
-        marked = set(self._chosen())
+        marked, areas = set(self._chosen()), dict(state.areas)
         with QSignalBlocker(self.list):
             self.list.clear()
             for folder in state.folders:
-                own = ", ".join(state.tags.get(folder, ()))
-                item = QListWidgetItem(tr("{folder}   [{tags}]", folder=folder, tags=own) if own else folder)
+                own, area = ", ".join(state.tags.get(folder, ())), areas.get(state.own_areas.get(folder, ""), "")
+                told = tr("{folder}   [{tags}]", folder=folder, tags=own) if own else folder
+                item = QListWidgetItem(tr("{folder}   in {area}", folder=told, area=area) if area else told)
                 item.setData(Qt.ItemDataRole.UserRole, folder)
                 self.list.addItem(item)
                 item.setSelected(folder in marked)
@@ -257,8 +264,9 @@ class FoldersView(QWidget):
             self._shown = shown
             self._fill_table(state)
         _fill(self.area, (("", tr("as the folder above")), *state.areas), str(self.area.currentData() or ""))
-        if (state.folders, state.tags) != self._folders:
-            self._folders = (state.folders, state.tags)
+        shown_folders = (state.folders, state.tags, state.own_areas, state.areas)
+        if shown_folders != self._folders:
+            self._folders = shown_folders
             self._show_folders(state)
             completer = QCompleter(list(state.folders), self.folder)
             completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)

@@ -195,24 +195,29 @@ class PartView(QWidget):
         name = self.presenter.state.part.name if self.presenter.state.part is not None else ""
         sheet = HistorySheet(name, states)
         sheet.chosen.connect(self.presenter.go_back)
+        sheet.brought_back.connect(self.presenter.bring_back_inner)
         self.sheet_asked.emit(sheet)
 
 
 class HistorySheet(Sheet):
-    """The states of a part, the newest first; ``chosen`` carries the revision to go back to."""
+    """The states of a part, the newest first.
 
-    chosen = Signal(int)
+    ``chosen`` carries the revision to go back to, ``brought_back`` the place in the history of what the part holds.
+    """
+
+    chosen, brought_back = Signal(int), Signal(int)
 
     def __init__(self, name: str, states: tuple[PastState, ...]) -> None:
         super().__init__(tr("History"), tr("Each state stays; going back makes one more."), of=name)
         self._first: QWidget = self
         for state in states:
             line = QHBoxLayout()
-            told = Elided(state.told)
+            told = Told(state.told)
+            told.setWordWrap(True)
             line.addWidget(told, 1)
             if state.can_go_back:
-                back = Button(tr("Go back to this"))
-                back.clicked.connect(lambda _=False, r=state.revision: self._take(r))
+                back = Button(tr("Bring these back") if state.is_inner else tr("Go back to this"))
+                back.clicked.connect(lambda _=False, s=state: self._take(s))
                 line.addWidget(back)
                 self._first = back if self._first is self else self._first
             self.body.addLayout(line)
@@ -221,6 +226,6 @@ class HistorySheet(Sheet):
     def first(self) -> QWidget:
         return self._first
 
-    def _take(self, revision: int) -> None:
-        self.chosen.emit(revision)
+    def _take(self, state: PastState) -> None:
+        (self.brought_back if state.is_inner else self.chosen).emit(state.revision)
         self.end()

@@ -10,12 +10,13 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import text, update
+from sqlalchemy import select, text, update
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.repository import audit
 from keybundle.core.repository.access import find_folder
+from keybundle.core.repository.paths import split_path
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import Setup, StorageArea
@@ -79,6 +80,16 @@ def set_area(session: Session, cabinet: str, path: Sequence[str], area_id: str) 
         c.execute(update(t.folder).where(t.folder.c.id == found.id).values(storage_area=area_id or None))
         told = {"folder": list(path), "area": area_id}
         audit.append(c, workspace.clock.stamp(), session.person, "storage area set", cabinet, told)
+
+
+@needs(Right.LOOK)
+def folder_areas(session: Session, cabinet: str) -> dict[tuple[str, ...], str]:
+    """Return the storage areas (by id) that a cabinet's folders in view have of their own, by the folders' paths."""
+    f = t.folder.c
+    with session.workspace.place.database.read() as c:
+        own = f.storage_area.is_not(None)
+        chosen = select(f.path, f.storage_area).where(f.cabinet == cabinet, own, t.IS_THERE, *session.view(c).folders())
+        return {split_path(row.path): row.storage_area for row in c.execute(chosen)}
 
 
 @needs(Right.PREPARE)

@@ -88,7 +88,7 @@ def _fit(data: dict[str, Any], setup: Setup) -> dict[str, Any]:
     for kind in fitted["document_types"]:
         kind["cabinet"] = renamed["cabinets"][kind["cabinet"]]
     for routine in fitted["routines"]:
-        routine["key"] = "" if routine["key"] in keys else routine["key"]
+        routine["key"] = "" if routine.get("key", "") in keys else routine.get("key", "")
         if kept := routine.get("document_type"):
             routine["document_type"] = renamed["document_types"][kept]
     return {**data, **fitted}

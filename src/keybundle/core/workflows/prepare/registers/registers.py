@@ -16,10 +16,10 @@ from keybundle.core.fields.kinds import Kind
 from keybundle.core.registers.book import Entry
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
-from keybundle.core.setup.model import Register, Setup, name_of
+from keybundle.core.setup.model import Register, Setup, called, name_of
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.prepare.parts.parts import PartProblem, change_part
-from keybundle.core.workflows.session.entries import EntriesBrought, EntriesPast, bring_back_entries, entries_history
+from keybundle.core.workflows.session.entries import BroughtBack, EntriesPast, bring_back_entries, entries_history
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -251,6 +251,15 @@ def rename_column(session: Session, register_id: str, old: str, new: str) -> Non
 
 
 @needs(Right.LOOK)
+def find_register(session: Session, name: str) -> str:
+    """Return the id of the register that is called so, in any case of letters, or has that id; raises InputProblem."""
+    found = called(session.workspace.setup.registers, name)
+    if found is None:
+        raise InputProblem(message("registers.none-called", name=name))
+    return found.id
+
+
+@needs(Right.LOOK)
 def list_entries_history(session: Session, register_id: str) -> list[EntriesPast]:
     """Return when entries of a register were taken away or changed by many at once, the newest first; ``who`` by name."""
     workspace = session.workspace
@@ -260,7 +269,7 @@ def list_entries_history(session: Session, register_id: str) -> list[EntriesPast
 
 
 @needs(Right.PREPARE)
-def go_back_entries(session: Session, register_id: str, seq: int) -> EntriesBrought:
+def go_back_entries(session: Session, register_id: str, seq: int) -> BroughtBack:
     """Bring back what was taken away at a time of the history, and give changed entries what they said before it.
 
     What was changed again since stays. Raises InputProblem for a time that the history does not know.
