@@ -27,10 +27,11 @@ from keybundle.core.store.database import Database
 from keybundle.core.store.pieces import in_pieces
 
 MOST_BOUND = 500
-_ON_THE_WAY = select(t.folder.c.id, t.folder.c.path).where(
+_ROW = (t.folder.c.id, t.folder.c.path, t.folder.c.field)
+_ON_THE_WAY = select(*_ROW).where(
     t.folder.c.cabinet == bindparam("of"), t.folder.c.path == bindparam("joined"), t.IS_THERE
 )
-_NAMED = select(t.folder.c.id, t.folder.c.path).join(t.folder_name, t.folder_name.c.folder_id == t.folder.c.id)
+_NAMED = select(*_ROW).join(t.folder_name, t.folder_name.c.folder_id == t.folder.c.id)
 _NAMED = _NAMED.where(t.folder_name.c.parent_id == bindparam("above"), t.folder_name.c.value == bindparam("called"))
 _COUNT = update(t.folder).where(t.folder.c.id == bindparam("folder"))
 _COUNT = _COUNT.values(documents=t.folder.c.documents + bindparam("by"))
@@ -98,13 +99,16 @@ def nearest_list(c: Connection, cabinet: str, path: Sequence[str]) -> AccessList
 def ensure_folder(c: Connection, cabinet: str, folder: Sequence[tuple[str, str]], locale: str) -> int:
     """Return the folder of a path of (field, value), made with all above it where it is missing.
 
-    A name that leads to another folder is followed: what is asked for below it lies below that.
+    A name that leads to another folder is followed: what is asked for below it lies below that. A folder that is there from
+    when its cabinet had other levels is of this one from now on; names that led there then lead there no more.
     """
     parent, path = access.ensure_root(c, cabinet), tuple[str, ...]()
     names = [name for name, _ in folder]
     for level, (name, told) in enumerate(folder):
         value = clean_value(told)
         row = step_down(c, cabinet, parent, path, value)
+        if row is not None and row.field != name and not _take_for(c, row, cabinet, (*path, value), names, locale):
+            row = None
         if row is not None:
             parent, path = row.id, split_path(row.path)
             continue
@@ -116,6 +120,20 @@ def ensure_folder(c: Connection, cabinet: str, folder: Sequence[tuple[str, str]]
         parent = int(c.execute(made.returning(t.folder.c.id)).scalar_one())
         note_levels(c, parent, cabinet, list(zip(names, path, strict=False)), locale)
     return parent
+
+
+def _take_for(
+    c: Connection, row: Row[Any], cabinet: str, path: tuple[str, ...], names: Sequence[str], locale: str
+) -> bool:
+    """Let a folder of another level of old be of this one; False where only a name of then leads there."""
+    n = t.folder_name.c
+    if split_path(row.path) != path:
+        c.execute(delete(t.folder_name).where(n.folder_id == row.id, n.value == path[-1]))
+        return False
+    c.execute(update(t.folder).where(t.folder.c.id == row.id).values(field=names[len(path) - 1]))
+    c.execute(delete(t.folder_name).where(n.folder_id == row.id))
+    note_levels(c, row.id, cabinet, list(zip(names, path, strict=False)), locale)
+    return True
 
 
 def note_levels(c: Connection, folder_id: int, cabinet: str, path: Sequence[tuple[str, str]], locale: str) -> None:
