@@ -12,18 +12,21 @@ from unittest import mock
 
 from sqlalchemy import create_engine, inspect, text
 
-from keybundle.core.base.errors import Cancelled, EnvironmentProblem, Held
+from keybundle.core.base.errors import AppError, Cancelled, EnvironmentProblem, Held
 from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.batches.model import balance
-from keybundle.core.repository import audit
+from keybundle.core.repository import audit, folders
 from keybundle.core.store import schema
 from keybundle.core.store.files import FolderStore
 from keybundle.core.store.moving import LEFT_BEHIND, move_directory
 from keybundle.core.store.place import hold, open_place
 from keybundle.core.workflows.find.find import find
+from keybundle.core.workflows.oversee.forgetting import tidy_up
 from keybundle.core.workflows.oversee.verify import verify
-from keybundle.core.workflows.session.opening import open_workspace
-from tests.support import ROOT, DataTest, acting, run_cli
+from keybundle.core.workflows.prepare.registers import registers
+from keybundle.core.workflows.session.opening import OpenWorkspace, open_workspace
+from keybundle.core.workflows.session.signing_in import machine_session
+from tests.support import ROOT, DataTest, acting, filed_ids, run_cli
 
 
 class Schema(DataTest):
@@ -49,17 +52,81 @@ class Schema(DataTest):
         kept_stores = sorted((ROOT / "tests" / "stores").glob("*.sql"))
         self.assertTrue(kept_stores)
         for kept in kept_stores:
-            root = self.folder / kept.stem
-            root.mkdir()
-            connection = sqlite3.connect(root / "keybundle.sqlite")
-            connection.executescript(kept.read_text())
-            connection.close()
-            workspace = open_workspace(root, held=True)
+            workspace = self.kept(kept.stem)
             self.addCleanup(workspace.close)
             batch = workspace.batches.load("b1")
             self.assertEqual((batch.routine, balance(batch).waiting, batch.pages[0].stage.value), ("Post", 1, "failed"))
             tagged = [(h.id, h.tags) for h in find(acting(workspace), 'tag = "äusserst dringend" Title = GRÖSSE').hits]
             self.assertEqual(tagged, [("d1", ("Äußerst dringend",))])
+
+    def test_a_renaming_that_was_stopped_goes_on_in_a_kept_store(self) -> None:
+        workspace = self.kept("0002")
+        self.addCleanup(workspace.close)
+        tidy_up(machine_session(workspace))
+        found = [(d.caption, [v for _, v in d.folder]) for d in map(workspace.repository.load, filed_ids(workspace))]
+        self.assertEqual(found.count(("Dock Pike", ["Dock", "Pike"])), 2, found)
+        with workspace.place.database.read() as c:
+            led = {
+                name: folders.led(c, "Yard", (name, "Pike")) for name in ("Alder", "Birch", "Cress", "Dock", "Elder")
+            }
+        self.assertEqual({n: p[0] for n, p in led.items()}, {**dict.fromkeys(led, "Dock"), "Elder": "Elder"})
+        boss = acting(workspace)
+        (past,) = registers.list_entries_history(boss, "keepers")
+        registers.go_back_entries(boss, "keepers", past.seq)
+        self.assertEqual([e["Keeper"] for e in workspace.entries("keepers")], ["Pike", "Rudd"])
+
+    def test_folders_that_led_in_circles_are_brought_together_and_the_old_store_is_kept_until_the_next_start(
+        self,
+    ) -> None:
+        rows = [  # id, parent, level, value, path, documents, became
+            (2, 1, 0, "Alder", "Alder", 0, 2), (3, 1, 0, "Birch", "Birch", 0, 4), (4, 1, 0, "Cress", "Cress", 0, 3),
+            (5, 1, 0, "Dock", "Dock", 0, 6), (6, 1, 0, "Elder", "Elder", 0, None), (7, 5, 1, "Pike", "Dock\x1fPike", 1, None),
+        ]  # fmt: skip
+        extra = [
+            "INSERT INTO folder(id, cabinet, parent_id, level, field, value, path, folded, documents, last, became) VALUES "
+            f"({i}, 'Letters', {parent}, {level}, 'L{level}', '{value}', '{path}', '{path.lower()}', {n}, 0, "
+            f"{'NULL' if became is None else became})"
+            for i, parent, level, value, path, n, became in rows
+        ]
+        lies = "UPDATE document SET folder_id = 7; UPDATE version SET folder_id = 7; UPDATE folder SET documents = 0 WHERE id = 1"
+        workspace = self.kept("0001", "; ".join([*extra, lies]))
+        copy = workspace.place.database.path.with_name("keybundle.sqlite.0001")
+        with workspace.place.database.read() as c:
+            circles = c.execute(text("SELECT value FROM folder WHERE became = id")).all()
+            led = {name: folders.led(c, "Letters", (name,)) for name in ("Alder", "Birch", "Cress", "Dock")}
+            there = c.execute(text("SELECT path, documents FROM folder WHERE id = 7")).one()
+        self.assertEqual((circles, led["Dock"]), ([], ("Elder",)), "a name that led on leads on")
+        self.assertEqual(
+            {led[n] for n in ("Alder", "Birch", "Cress")}, {("Alder",), ("Birch",), ("Cress",)}, "none is shut"
+        )
+        self.assertEqual(tuple(there), ("Elder\x1fPike", 1), "what was left below the old name lies below the new one")
+        workspace.close()
+        self.assertTrue(copy.exists())
+        again = open_workspace(workspace.place.root, held=True)
+        tidy_up(machine_session(again))
+        self.assertEqual([v for _, v in again.repository.load("d1").folder], ["Elder", "Pike"])
+        again.close()
+        self.assertFalse(copy.exists(), "once a start went well")
+
+    def test_a_newer_store_is_told_and_not_touched(self) -> None:
+        root = self.kept_root("0002", "UPDATE alembic_version SET version_num = '9999'; PRAGMA journal_mode = WAL")
+        before = {p.name: p.read_bytes() for p in root.iterdir() if p.is_file()}
+        with self.assertRaisesRegex(AppError, "newer"):
+            open_workspace(root, held=True)
+        self.assertEqual({n: (root / n).read_bytes() for n in before}, before)
+        self.assertFalse(list(root.glob("keybundle.sqlite.*")), "nothing is laid beside it")
+
+    def kept_root(self, name: str, also: str = "") -> Path:
+        """A data directory with a kept store of a schema in it."""
+        root = self.folder / f"kept {name}"
+        root.mkdir()
+        connection = sqlite3.connect(root / "keybundle.sqlite")
+        connection.executescript((ROOT / "tests" / "stores" / f"{name}.sql").read_text() + also)
+        connection.close()
+        return root
+
+    def kept(self, name: str, also: str = "") -> OpenWorkspace:
+        return open_workspace(self.kept_root(name, also), held=True)
 
     def test_transactions_nest_and_the_first_error_wins(self) -> None:
         place = open_place(self.folder)

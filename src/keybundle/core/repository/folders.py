@@ -130,10 +130,34 @@ def _take_for(
     if split_path(row.path) != path:
         c.execute(delete(t.folder_name).where(n.folder_id == row.id, n.value == path[-1]))
         return False
-    c.execute(update(t.folder).where(t.folder.c.id == row.id).values(field=names[len(path) - 1]))
-    c.execute(delete(t.folder_name).where(n.folder_id == row.id))
-    note_levels(c, row.id, cabinet, list(zip(names, path, strict=False)), locale)
+    _label(c, row.id, cabinet, path, names, locale)
     return True
+
+
+def label_anew(database: Database, cabinet: str, levels: Sequence[str], locale: str) -> None:
+    """Let each folder of a cabinet be of the level that it lies at by now, in pieces; what has no such level stays as it is."""
+    f = t.folder.c
+    with database.read() as c:
+        old = [
+            row.id
+            for i, name in enumerate(levels)
+            for row in c.execute(select(f.id).where(f.cabinet == cabinet, f.level == i, f.field != name, t.IS_THERE))
+        ]
+
+    def label_one(c: Connection, folder_id: int) -> None:
+        row = c.execute(select(f.id, f.path).where(f.id == folder_id, t.IS_THERE)).first()
+        if row is not None:
+            _label(c, row.id, cabinet, split_path(row.path), levels, locale)
+
+    in_pieces(database, old, label_one)
+
+
+def _label(
+    c: Connection, folder_id: int, cabinet: str, path: tuple[str, ...], names: Sequence[str], locale: str
+) -> None:
+    c.execute(update(t.folder).where(t.folder.c.id == folder_id).values(field=names[len(path) - 1]))
+    c.execute(delete(t.folder_name).where(t.folder_name.c.folder_id == folder_id))
+    note_levels(c, folder_id, cabinet, list(zip(names, path, strict=False)), locale)
 
 
 def note_levels(c: Connection, folder_id: int, cabinet: str, path: Sequence[tuple[str, str]], locale: str) -> None:

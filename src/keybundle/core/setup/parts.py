@@ -44,7 +44,8 @@ class PartProblem(InputProblem):
     """A part that does not hold together; ``at`` says what is wrong with which of its fields, by name."""
 
     def __init__(self, at: Mapping[str, str]) -> None:
-        super().__init__(message("prepare.nothing-changed", said="; ".join(dict.fromkeys(at.values()))))
+        said = dict.fromkeys(str(told).rstrip(".") for told in at.values())
+        super().__init__(message("prepare.nothing-changed", said="; ".join(said)))
         self.at = dict(at)
 
 

@@ -29,6 +29,7 @@ LISTED = {"groups": "group", "roles": "role"}  # what lists of who may name
 SIGNING_IN = ("sign_in",)  # what of the general part lets people in
 SIGNS = set('{}<>="\u201c\u201d')  # those of the query line and of file names
 BUILT_IN = {*SPECIAL, "caption", "number", "counter", "source", "folder"}
+HOLDS_FIELDS = {"document_types": "fields", "cabinets": "folder_fields"}
 OWN = {"language", "values"}  # what somebody may change of themselves
 
 
@@ -69,7 +70,6 @@ def refuse_loss(c: Connection, place: Place, changes: Sequence[PartChange], *, r
         is_listed = change.what == "dropped" and change.kind in LISTED
         if is_listed and (named := count_named(c, LISTED[change.kind], change.id)):
             raise InputProblem(message("parts.named-in-lists", name=change.name, n=named))
-        _refuse_names(change)
         if change.what == "changed" and change.kind == "cabinets" and not refiles:
             _refuse_levels(c, change)
         if change.what == "changed" and change.kind == "storage_areas":
@@ -78,16 +78,15 @@ def refuse_loss(c: Connection, place: Place, changes: Sequence[PartChange], *, r
             _refuse_key(c, change)
 
 
-def _refuse_names(change: PartChange) -> None:
+def refuse_names(changes: Sequence[PartChange]) -> None:
     """Raise InputProblem for a field or level whose new name the query line or file names would take for something else."""
-    inner = {"document_types": "fields", "cabinets": "folder_fields"}.get(change.kind)
-    if inner is None or change.what == "dropped":
-        return
-    before, after = ({_name(x) for x in (data or {}).get(inner, ())} for data in (change.before, change.after))
-    for name in sorted(after - before):
-        is_plain = without_control(name) == name and name == " ".join(name.split()) and not set(name) & SIGNS
-        if name.casefold() in BUILT_IN or not is_plain:
-            raise InputProblem(message("setup-rules.name-taken", name=name))
+    for change in (x for x in changes if x.what != "dropped" and x.kind in HOLDS_FIELDS):
+        inner = HOLDS_FIELDS[change.kind]
+        before, after = ({_name(x) for x in (data or {}).get(inner, ())} for data in (change.before, change.after))
+        for name in sorted(after - before):
+            is_plain = without_control(name) == name and name == " ".join(name.split()) and not set(name) & SIGNS
+            if name.casefold() in BUILT_IN or not is_plain:
+                raise InputProblem(message("setup-rules.name-taken", name=name))
 
 
 def _name(data: Any) -> str:

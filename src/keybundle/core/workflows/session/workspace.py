@@ -31,7 +31,7 @@ from keybundle.core.store.setup_parts import PartChange, load_setup_parts, put_s
 from keybundle.core.workflows.session.entries import EntriesBrought, bring_entries
 from keybundle.core.workflows.session.hidden import hidden_keys
 from keybundle.core.workflows.session.settling import settle
-from keybundle.core.workflows.session.setup_rules import refuse_loss, require_rights, with_column_ids
+from keybundle.core.workflows.session.setup_rules import refuse_loss, refuse_names, require_rights, with_column_ids
 
 if TYPE_CHECKING:
     from keybundle.core.proposing.memory import Memory
@@ -125,6 +125,7 @@ class Workspace:
             before = load_setup_parts(c)
             setup = with_column_ids(setup, before)
             changes = put_setup_parts(c, setup, at, who)
+            refuse_names(changes)
             if before is not None:
                 require_rights(before, who, changes)
                 if before.locale != setup.locale and self.setting(SORTED_FOR) is None:

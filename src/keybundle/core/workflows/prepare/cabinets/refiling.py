@@ -19,7 +19,7 @@ from keybundle.core.filing.destination import compute_destination
 from keybundle.core.filing.gate import Change
 from keybundle.core.filing.revise import Command, move_to
 from keybundle.core.repository.folder_values import ids_below
-from keybundle.core.repository.folders import nearest_list
+from keybundle.core.repository.folders import label_anew, nearest_list
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Cabinet, Setup
@@ -30,6 +30,7 @@ from keybundle.core.workflows.prepare.parts.parts import refuse_changed
 from keybundle.core.workflows.prepare.parts.readiness import with_source
 from keybundle.core.workflows.session.seen import Seen, who_sees
 from keybundle.core.workflows.session.session import MACHINE, Session, needs
+from keybundle.core.workflows.session.workspace import Workspace
 
 MOST_EXAMPLES = 5
 Folder = tuple[tuple[str, str], ...]
@@ -165,9 +166,19 @@ def refile(
         folder, _ = _goes(document, workspace.setup)
         return None if folder is None or folder == document.folder else move_to(cabinet_id, folder)
 
-    return revise_each(
+    done = revise_each(
         session, ids, meant, message("refiling.refiled"), what=Change.PLACE, progress=progress, cancel=cancel
     )
+    if not done.stopped:
+        _label_folders(workspace, cabinet_id)
+    return done
+
+
+def _label_folders(workspace: Workspace, cabinet_id: str) -> None:
+    """Let what lies at a level be of that level: folders that are left of the former levels, and documents that stayed."""
+    setup = workspace.setup
+    cabinet = setup.cabinet(cabinet_id)
+    label_anew(workspace.place.database, cabinet_id, cabinet.levels if cabinet is not None else (), setup.locale)
 
 
 @needs(Right.PREPARE, Right.MOVE)
@@ -186,4 +197,6 @@ def take_back_levels(session: Session, refiled: Refiled) -> int:
         return back.model_copy(update={"document_types": tuple(kinds)})
 
     session.workspace.change_setup(session.person, change, refiles=True)
-    return take_back_correction(session, refiled.corrected)
+    back = take_back_correction(session, refiled.corrected)
+    _label_folders(session.workspace, refiled.before.id)
+    return back
