@@ -177,7 +177,7 @@ class BadInput(DataTest):
         )
         self.assertEqual(done.returncode, 3, done.stderr)
         self.assertIn("tesseract-ocr-eng", done.stderr)
-        self.assertIn("1 captured sides are safe", done.stderr)
+        self.assertIn("1 captured side is safe", done.stderr)
 
     def test_no_space_left(self) -> None:
         data, files = self.demo_data(), self.make_files()

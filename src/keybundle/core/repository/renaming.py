@@ -35,6 +35,7 @@ class Joined:
 def set_value(c: Connection, folder_id: int, value: str, locale: str, *, leave_name: bool = True) -> None:
     """Give a folder another value, and the paths below it, in one moment; nothing else of it changes.
 
+    What folders below are sorted and found by follows (``unsaid_below``, ``say_below``): with many that would take too long.
     Its former value leads to it from then on. Where it takes a name again that it had before, those that it had since lead
     nowhere any more: they may be others'. No other folder of that value may stand beside it.
     """
@@ -48,12 +49,32 @@ def set_value(c: Connection, folder_id: int, value: str, locale: str, *, leave_n
         since = (n.c.folder_id == folder_id, n.c.parent_id == row.parent_id, n.c.position > taken.position)
         c.execute(delete(n).where(*since))
     path = (*split_path(row.path)[:-1], value)
-    below = below_ids(c, folder_id)
     _set_paths(c, row, path)
-    c.execute(update(t.folder).where(f.id == folder_id).values(value=value))
-    _set_levels(c, [folder_id, *below], row.field, value, locale)
+    c.execute(update(t.folder).where(f.id == folder_id).values(value=value, folded=fold(" ".join(path))))
+    _set_levels(c, [folder_id], row.field, value, locale)
     if leave_name and not takes_back:
         _lead(c, row.parent_id, row.value, folder_id)
+
+
+def unsaid_below(c: Connection, folder_id: int) -> list[int]:
+    """Return the folders below one that are still sorted and found by a former value of it."""
+    f, level = t.folder.c, t.folder_level.c
+    row = c.execute(select(t.folder).where(f.id == folder_id)).one()
+    stale = select(level.folder_id).where(
+        level.folder_id == f.id, level.cabinet == f.cabinet, level.field == row.field, level.value != row.value
+    )
+    below = is_below(f.path, split_path(row.path))
+    return list(c.execute(select(f.id).where(f.cabinet == row.cabinet, below, t.IS_THERE, stale.exists())).scalars())
+
+
+def say_below(c: Connection, folder_id: int, below: int, locale: str) -> None:
+    """Let a folder below one that was given another value be sorted and found by that."""
+    f = t.folder.c
+    row = c.execute(select(f.field, f.value).where(f.id == folder_id)).one()
+    path = c.execute(select(f.path).where(f.id == below)).scalar()
+    if path is not None:
+        c.execute(update(t.folder).where(f.id == below).values(folded=fold(" ".join(split_path(path)))))
+        _set_levels(c, [below], row.field, row.value, locale)
 
 
 def free_name(c: Connection, cabinet: str, path: Sequence[str]) -> None:
@@ -64,14 +85,15 @@ def free_name(c: Connection, cabinet: str, path: Sequence[str]) -> None:
         c.execute(delete(t.folder_name).where(n.parent_id == above.id, n.value == path[-1]))
 
 
-def _set_paths(c: Connection, row: Any, path: Sequence[str]) -> None:
-    """Let the path of a folder and of all below it begin with another one."""
+def _set_paths(c: Connection, row: Any, path: Sequence[str], *, words: bool = False) -> None:
+    """Let the path of a folder and of all below it begin with another one; ``words``: what they are found by too."""
     old, new = row.path, join_path(path)
     low, high = bounds_below(old)
     bound = {"cabinet": row.cabinet, "old": old, "new": new, "low": low, "high": high, "cut": len(old) + 1}
     moved = ":new || substr(path, :cut)"
+    also = f", folded = fold({WORDS_SQL.format(path=moved)})" if words else ""
     sql = (
-        f"UPDATE folder SET path = {moved}, folded = fold({WORDS_SQL.format(path=moved)}) "
+        f"UPDATE folder SET path = {moved}{also} "
         "WHERE cabinet = :cabinet AND became IS NULL AND (path = :old OR (path > :low AND path < :high))"
     )
     c.execute(text(sql), bound)
@@ -90,7 +112,7 @@ def put_below(c: Connection, folder_id: int, parent: int) -> None:
     f = t.folder.c
     row = c.execute(select(t.folder).where(f.id == folder_id)).one()
     above = c.execute(select(t.folder).where(f.id == parent)).one()
-    _set_paths(c, row, (*split_path(above.path), row.value))
+    _set_paths(c, row, (*split_path(above.path), row.value), words=True)
     c.execute(update(t.folder).where(f.id == folder_id).values(parent_id=parent))
     n = t.folder_name.c
     c.execute(delete(t.folder_name).where(n.parent_id == parent, n.value == row.value))

@@ -31,6 +31,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.formulas import read_level
 from keybundle.core.setup.model import Cabinet, Setup
 from keybundle.core.store import schema as t
+from keybundle.core.store.pieces import in_pieces
 from keybundle.core.workflows.keep.documents.correcting import put_back
 from keybundle.core.workflows.keep.documents.many import Corrected, add_up, revise_each
 from keybundle.core.workflows.keep.folders.making import cabinet_of, folder_of
@@ -229,6 +230,11 @@ def follow_folder(
     It was asked for when the folder was renamed, and is done in the name of whoever did that. What somebody changes at the
     same moment is gone through again.
     """
+    locale = workspace.setup.locale
+
+    def say_below(c: Connection, below: int) -> None:
+        renaming.say_below(c, folder, below, locale)
+
     whole = Corrected((), 0)
     for _ in range(MOST_ROUNDS):
         with workspace.place.database.read() as c:
@@ -236,7 +242,9 @@ def follow_folder(
             if row is None or row.follows is None or row.became is not None:
                 return whole
             pairs = dict(load_folders(c, [folder])[folder])
+            unsaid = renaming.unsaid_below(c, folder)
             ids = _documents_in(c, [folder, *renaming.below_ids(c, folder)])
+        in_pieces(workspace.place.database, unsaid, say_below)
         was = {x: frozenset(v) for x, v in row.follows["was"].items() if x in pairs}
         said = message(
             "folders.renamed", before=next(iter(next(iter(row.follows["was"].values()), [])), ""), after=row.value
