@@ -136,9 +136,9 @@ class Reason:
 def explain_rights(
     holder: Holder, roles: Mapping[str, frozenset[Right]], nearest: AccessList | None
 ) -> tuple[Reason, ...]:
-    """Return, for each right that can be had at a place, whether somebody has it there and why; ``roles`` are all roles."""
+    """Return, for each right that is asked for at places, whether somebody has it there and why; ``roles`` are all roles."""
     has, found = effective_rights(holder, nearest), []
-    for right in RIGHTS_OF_PLACE:
+    for right in (r for r in RIGHTS_OF_PLACE if r in SHOWN):
         of = tuple(sorted(r for r in holder.roles if right in roles.get(r, frozenset())))
         entries = nearest.entries if nearest is not None else ()
         givers = tuple(g for g, rights in entries if right in rights and holder.is_meant(g))

@@ -147,7 +147,7 @@ class AccessSheet(Sheet):
         self.why.clear()
         for has, title in ((True, tr("May")), (False, tr("May not"))):
             top = QTreeWidgetItem([title])
-            for said in (s for s in state.why if s.has is has and s.right in SHOWN):
+            for said in (s for s in state.why if s.has is has):
                 row = QTreeWidgetItem([tr(said.right.value), worded(said.short)])
                 row.setToolTip(1, worded(said.why))
                 row.setForeground(0, QColor(c.MOSS if has else c.MADDER))

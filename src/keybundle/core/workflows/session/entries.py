@@ -17,7 +17,7 @@ from keybundle.core.repository import audit
 from keybundle.core.setup.model import Register
 from keybundle.core.store import schema as t
 
-MOST_TOLD, MOST_BOUND = 200, 500
+MOST_TOLD, MOST_BOUND, MOST_KEPT = 200, 500, 100
 
 
 @dataclass(frozen=True)
@@ -91,7 +91,11 @@ def _note(
         "changed": [[key, dict(there[key].row), dict(wanted[key])] for key in changed],
         "removed": [[key, there[key].position, dict(there[key].row)] for key in removed],
     }  # fmt: skip
-    return int(c.execute(insert(t.entry_history).values(row).returning(t.entry_history.c.seq)).scalar_one())
+    h = t.entry_history.c
+    seq = int(c.execute(insert(t.entry_history).values(row).returning(h.seq)).scalar_one())
+    kept = select(h.seq).where(h.register == register.id).order_by(h.seq.desc()).limit(MOST_KEPT)
+    c.execute(delete(t.entry_history).where(h.register == register.id, h.seq.not_in(kept)))
+    return seq
 
 
 @dataclass(frozen=True)

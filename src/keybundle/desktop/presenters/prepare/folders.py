@@ -328,9 +328,9 @@ class FoldersPresenter(QObject):
 
         before = dict(self.state.own_areas)
 
-        def put(area_of: Callable[[str], str]) -> None:
+        def put(area_by: Callable[[str], str]) -> None:
             for folder in chosen:
-                areas.set_area(session, cabinet, read_path(folder), area_of(folder))
+                areas.set_area(session, cabinet, read_path(folder), area_by(folder))
 
         def done(_: object) -> None:
             told = trn("{n:,} folder", "{n:,} folders", len(chosen))
