@@ -9,6 +9,7 @@ import json
 import os
 import subprocess
 import sys
+import unicodedata
 import unittest
 from pathlib import Path
 from unittest import mock
@@ -24,6 +25,8 @@ from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.export import landing
 from keybundle.core.export.forms import FORMS
 from keybundle.core.export.naming import MOST_BYTES, safe_name, suffix_of, unlike
+from keybundle.core.export.tables import as_csv
+from keybundle.core.fields.values import FieldValue
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository import audit
 from keybundle.core.repository.model import FiledDocument, NewDocument
@@ -281,3 +284,30 @@ class Leaving(DataTest):
         self.assertIn("permission is missing", said)
         self.assertIn("choose another place", said)
         self.assertEqual(list(closed.iterdir()), [])
+
+
+class Tables(DataTest):
+    def test_no_cell_and_no_head_is_computed(self) -> None:
+        # Source: OWASP, CSV Injection: what begins with = + - @, a tab or a line end, also behind blanks and as wide signs.
+        cells = (
+            "=1+1",
+            " =1",
+            "\u00a0=1",
+            "\ufeff=1",
+            "\u200b=1",
+            "\uff1d1",
+            "@SUM(A1)",
+            "\t=1",
+            "\n-1+1",
+            "+\u0661",
+            "--1",
+        )
+        values = {"=cmd|x": FieldValue(("x",)), **{f"f{i}": FieldValue((c,)) for i, c in enumerate(cells)}}
+        plain = {"a": FieldValue(("-5",)), "b": FieldValue(("+5.50",)), "c": FieldValue(("A-1 = B",))}
+        document = FiledDocument(
+            "i", 1, "Cab", (("Year", "=9"),), "T", "=cap", "2026", "=who", 1, "", {**values, **plain}, (), ("=tag",), None, 0
+        )  # fmt: skip
+        head, row = csv.reader(io.StringIO(as_csv([document], [1]), newline=""))
+        seen = [unicodedata.normalize("NFKC", cell).strip("\u200b\ufeff \t\r\n") for cell in (*head, *row)]
+        self.assertEqual([c for c in seen if c[:1] in tuple("=+-@")], ["-5", "+5.50"], "numbers stay numbers")
+        self.assertIn("A-1 = B", row)

@@ -51,6 +51,29 @@ class Passwords(DataTest):
         with mock.patch.dict(os.environ, {"USER": "somebody", "LOGNAME": "somebody"}):
             self.assertEqual(signing_in.sign_in_by_account(self.ws), self.admin, "not what the environment says")
 
+    def test_a_name_that_nobody_has_is_slowed_like_one_that_is_there(self) -> None:
+        told: dict[str, list[str]] = {}
+        for name in ("Aldis Rush", "Nobody Here", "NOBODY here"):
+            for _ in range(5):
+                with self.assertRaises(InputProblem) as caught:
+                    signing_in.sign_in(self.ws, name, OTHER)
+                told.setdefault(name.casefold(), []).append(type(caught.exception).__name__)
+        self.assertEqual(told["aldis rush"], ["InputProblem"] * 3 + ["Slowed"] * 2)
+        self.assertEqual(told["nobody here"], told["aldis rush"] + ["Slowed"] * 5, "in any case of letters")
+        with mock.patch.object(signing_in, "NAMES_COUNTED", 4):
+            for n in range(6):
+                with self.assertRaises(InputProblem):
+                    signing_in.sign_in(self.ws, f"Nobody {n}", OTHER)
+        with self.ws.place.database.read() as c:
+            names = c.execute(
+                select(t.person_secret.c.person).where(t.person_secret.c.person.startswith("name:"))
+            ).all()
+        self.assertEqual(len(names), 4)
+        first = self.ws.setup.people[0]
+        other = first.model_copy(update={"id": "other", "name": "Ode Fen", "login": "aldis RUSH"})
+        with self.assertRaisesRegex(InputProblem, "is the name of"):
+            self.ws.change_setup("", lambda s: s.model_copy(update={"people": (*s.people, other)}))
+
     def test_twenty_wrong_passwords_cost_more_and_more_time_and_lock_nobody_out(self) -> None:
         tries, waited = 0, 0
         while tries < 20:

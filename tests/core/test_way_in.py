@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import json
+import os
 import shutil
 from datetime import date
 from pathlib import Path
 
 from hypothesis import given
 from hypothesis import strategies as st
+from sqlalchemy import text as sql
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.batches import commands
@@ -21,6 +23,7 @@ from keybundle.core.intake.scanner import Offers
 from keybundle.core.setup.model import Setup
 from keybundle.core.setup.routines import Naming, Routine
 from keybundle.core.setup.text import load_setup, read_routines, write_routine, write_setup
+from keybundle.core.workflows.file.throwing_away import erase_thrown, throw_batch_away
 from keybundle.core.workflows.keep.documents import browsing
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.prepare.routines import routines
@@ -31,8 +34,8 @@ from keybundle.core.workflows.take_in.capture import import_files, plan_import, 
 from keybundle.core.workflows.take_in.devices import Options, find_scanners
 from keybundle.core.workflows.take_in.previewing import accept_preview, let_go, scan_preview
 from keybundle.core.workflows.take_in.scan_choices import options_of, say_choices, scan_choices
-from tests.standin import ONE_SIDED, Device, StandIn
-from tests.support import DataTest, acting, keep_in_feeder, shared_pool
+from tests.standin import ONE_SIDED, Device, StandIn, answer
+from tests.support import ROOT, DataTest, acting, keep_in_feeder, shared_pool
 
 DAY = date(2026, 3, 31)
 FULL = Offers(("Flatbed", "ADF", "ADF Duplex"), ("Lineart", "Gray", "Color"), (150, 300, 600), 216, 356)
@@ -55,6 +58,26 @@ class Names(DataTest):
             (self.folder / folder / "x.tif").write_bytes(b"1")
         given_files = [self.folder / "a" / "x.tif", self.folder / "b" / "x.tif", self.folder / "b" / "x.tif"]
         self.assertEqual([f.name for f in expand(given_files).files], ["x.tif", "b/x.tif", "b/x.tif (2)"])
+
+    def test_a_name_that_is_no_utf8_comes_in_legible_is_kept_byte_for_byte_and_goes_when_it_is_erased(self) -> None:
+        workspace = self.demo_workspace()
+        me, word = acting(workspace), "R\u00e4chnung vom Wehr".encode("latin-1")
+        shutil.copy(ROOT / "docs" / "screenshots" / "halt.png", os.fsencode(self.folder) + b"/" + word + b".png")
+        line = Line(workspace, StandIn(answer))
+        self.addCleanup(line.close)
+        routine = next(r for r in workspace.setup.routines if r.source == "files")
+        files = [p for p in self.folder.iterdir() if p.suffix == ".png"]
+        found = import_files(me, line, StandIn(answer), routine, files)
+        self.assertTrue(line.wait(20))
+        assert found.batch is not None
+        with workspace.place.database.read() as c:
+            kept = c.execute(sql("SELECT name, name_bytes FROM arrival WHERE name_bytes IS NOT NULL")).all()
+        self.assertEqual([tuple(r) for r in kept], [("R\u00e4chnung vom Wehr.png", word + b".png")])
+        throw_batch_away(me, found.batch)
+        erase_thrown(me, [found.batch])
+        workspace.close()
+        files_of = [p for p in workspace.place.root.rglob("*") if p.is_file()]
+        self.assertEqual([p.name for p in files_of if word in p.read_bytes()], [])
 
 
 class Paths(DataTest):

@@ -191,7 +191,7 @@ def _blank_sides(c: Connection, batch_id: str, pages: Sequence[str]) -> None:
     a = t.arrival.c
     still_named = select(p.arrival).where(p.arrival.in_(arrivals), p.source != "")
     gone = update(t.arrival).where(a.id.in_(arrivals), a.id.not_in(still_named))
-    c.execute(gone.values(name="", tree="", sha="", brought=None))
+    c.execute(gone.values(name="", name_bytes=None, tree="", sha="", brought=None))
     index.remove(c, pages)
     c.execute(delete(t.step).where(t.step.c.batch_id == batch_id))
 
