@@ -11,7 +11,7 @@ RELATIVE = re.compile(r"today|yesterday|(?:this|last) (?:week|month|year)", re.I
 _STEP = timedelta(milliseconds=1)  # what stamps are kept to
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=16_384)
 def day_of(stamp: str, zone: str) -> str:
     """Return the day of a moment (ISO 8601 with its offset) in a time zone, as ``2026-11-05``."""
     return datetime.fromisoformat(stamp).astimezone(ZoneInfo(zone)).date().isoformat()
@@ -19,7 +19,11 @@ def day_of(stamp: str, zone: str) -> str:
 
 def month_of(stamp: str, zone: str) -> str:
     """Return the month of a moment in a time zone, as ``2026-11``; away from a month's ends it is that of UTC."""
-    return stamp[:7] if "02" < stamp[8:10] < "27" else day_of(stamp, zone)[:7]
+    if "02" < stamp[8:10] < "27":
+        return stamp[:7]
+    # No time zone of today has an offset in seconds, and many documents are filed in one minute.
+    is_utc = stamp[10:11] == "T" and stamp.endswith("+00:00")
+    return day_of(f"{stamp[:16]}+00:00" if is_utc else stamp, zone)[:7]
 
 
 def days_of(text: str) -> tuple[date, date] | None:
