@@ -84,7 +84,8 @@ class Records(DesktopTest):
         view = window.cabinets
         self.key(window, Qt.Key.Key_2, CTRL)
         view.presenter.open("Purchasing")
-        self.until(lambda: view.model.rowCount() > 0, 10)
+        levels = ["Year", "Supplier"]
+        self.until(lambda: [x.field for x in view.presenter.state.columns] == levels, 10, "not the cabinet before it")
         view.table.setFocus()
         view.table.clearSelection()
         self.until(lambda: not view.presenter.state.chosen, 10)
