@@ -342,10 +342,10 @@ class PartsPresenter(QObject):
         if not chosen:
             return
 
-        def load() -> tuple[list[Any], list[Any]]:
+        def load() -> tuple[list[Any], list[PastState]]:
             return setup_admin.list_setup_history(session, kind, chosen), self.load_inner_past(chosen)
 
-        def done(found: tuple[list[Any], list[Any]]) -> None:
+        def done(found: tuple[list[Any], list[PastState]]) -> None:
             states, inner = found
             told = [
                 PastState(
@@ -356,25 +356,17 @@ class PartsPresenter(QObject):
                 )
                 for place, (s, before) in enumerate(zip(states, [*states[1:], None], strict=True))
             ]
-            more = [self.tell_inner_past(x) for x in inner]
-            self.history_found.emit(tuple(sorted([*told, *more], key=lambda p: p.at, reverse=True)))
+            self.history_found.emit(tuple(sorted([*told, *inner], key=lambda p: p.at, reverse=True)))
 
         self._s.runner.query(load, done, key="history", owner=self, on_error=self.failed.emit)
 
-    def load_inner_past(self, part_id: str) -> list[Any]:
-        """Return what changed in what a part holds besides (called beside the window's thread); nothing for most kinds."""
+    def load_inner_past(self, part_id: str) -> list[PastState]:
+        """Return when what a part holds changed besides (called beside the window's thread); most kinds hold nothing."""
         return []
 
-    def tell_inner_past(self, past: Any) -> PastState:
-        """Return one of these in words."""
-        raise NotImplementedError
-
-    def bring_back_inner(self, seq: int) -> None:
-        """Bring back what such a change took away."""
-        raise NotImplementedError
-
-    def go_back(self, revision: int) -> None:
+    def go_back(self, state: PastState) -> None:
         """Put an earlier state of the chosen part in force again."""
+        revision = state.revision
         session, kind, part = self._s.session, self.kind, self.state.part
         if part is None:
             return

@@ -145,12 +145,11 @@ class RegistersPresenter(PartsPresenter):
             lambda _: self.refresh(), self._could_not,
         )  # fmt: skip
 
-    def load_inner_past(self, part_id: str) -> list[EntriesPast]:
+    def load_inner_past(self, part_id: str) -> list[PastState]:
         """Return when entries of a register were taken away or changed by many at once."""
-        return registers.list_entries_history(self._s.session, part_id)
+        return [self._tell_past(x) for x in registers.list_entries_history(self._s.session, part_id)]
 
-    def tell_inner_past(self, past: EntriesPast) -> PastState:
-        """Return in words how many entries that were."""
+    def _tell_past(self, past: EntriesPast) -> PastState:
         counts = [
             (len(past.removed), trn("{n:,} entry taken away", "{n:,} entries taken away", len(past.removed))),
             (past.changed, trn("{n:,} entry changed", "{n:,} entries changed", past.changed)),
@@ -162,8 +161,12 @@ class RegistersPresenter(PartsPresenter):
         )
         return PastState(past.seq, told, bool(past.removed or past.changed), past.at, is_inner=True)
 
-    def bring_back_inner(self, seq: int) -> None:
-        """Bring back the entries that were taken away then, and what changed ones said."""
+    def go_back(self, state: PastState) -> None:
+        """Go back to an earlier state; or bring back the entries that were taken away then, and what changed ones said."""
+        if not state.is_inner:
+            super().go_back(state)
+            return
+        seq = state.revision
         session, chosen = self._s.session, self.state.chosen
 
         def take_back(found: BroughtBack) -> None:

@@ -195,17 +195,13 @@ class PartView(QWidget):
         name = self.presenter.state.part.name if self.presenter.state.part is not None else ""
         sheet = HistorySheet(name, states)
         sheet.chosen.connect(self.presenter.go_back)
-        sheet.brought_back.connect(self.presenter.bring_back_inner)
         self.sheet_asked.emit(sheet)
 
 
 class HistorySheet(Sheet):
-    """The states of a part, the newest first.
+    """The states of a part, the newest first; ``chosen`` carries the one to go back to."""
 
-    ``chosen`` carries the revision to go back to, ``brought_back`` the place in the history of what the part holds.
-    """
-
-    chosen, brought_back = Signal(int), Signal(int)
+    chosen = Signal(object)
 
     def __init__(self, name: str, states: tuple[PastState, ...]) -> None:
         super().__init__(tr("History"), tr("Each state stays; going back makes one more."), of=name)
@@ -227,5 +223,5 @@ class HistorySheet(Sheet):
         return self._first
 
     def _take(self, state: PastState) -> None:
-        (self.brought_back if state.is_inner else self.chosen).emit(state.revision)
+        self.chosen.emit(state)
         self.end()
