@@ -10,6 +10,7 @@ from sqlalchemy import text
 from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.keep.areas import relocating
+from keybundle.core.workflows.keep.areas.places import MARKER
 from keybundle.core.workflows.keep.documents import browsing
 from keybundle.core.workflows.keep.trash import deleting
 from keybundle.core.workflows.keep.trash.erasing import finish_erasing
@@ -77,7 +78,7 @@ class Areas(DataTest):
         self.ws.change_setup(self.me.person, change)
 
     def lies_there(self) -> set[str]:
-        return {p.name for p in self.archive.rglob("*") if p.is_file()}
+        return {p.name for p in self.archive.rglob("*") if p.is_file() and p.name != MARKER}
 
     def test_files_follow_their_cabinet_and_their_folder_to_another_area_and_back(self) -> None:
         file_documents(self.me, shared_pool(), self.batch)

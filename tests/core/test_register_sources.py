@@ -132,7 +132,7 @@ class Sqlite(SourceTest):
         behind = follow_sources(self.ws, 0.05)
         self.addCleanup(behind.close)
         done = threading.Event()
-        with mock.patch.object(self.ws, "forget_books", side_effect=done.set):
+        with mock.patch.object(self.ws, "forget_books", side_effect=lambda *which: done.set()):
             self.assertTrue(done.wait(10), "the first time at once")
         behind.close()
         with sqlite3.connect(self.path) as c:

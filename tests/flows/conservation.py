@@ -25,6 +25,7 @@ from keybundle.core.base.errors import EnvironmentProblem, InputProblem, Passing
 from keybundle.core.base.progress import CancelToken
 from keybundle.core.batches.model import Document, Page, State, balance, stage_of
 from keybundle.core.setup.model import Setup
+from keybundle.core.store import ledger
 from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.file import filing, renditions
 from keybundle.core.workflows.file.closing import close_batch
@@ -415,8 +416,10 @@ class World:
         wrong = find_losses(self.ws, self.captured)
         if not self.is_filing:
             with self.ws.place.database.read() as c:
-                claimed = c.execute(text("SELECT count(*) FROM batch_document WHERE claim IS NOT NULL")).scalar()
+                claimed = c.execute(text("SELECT count(*) FROM work WHERE kind = 'filing'")).scalar()
             wrong += [f"{claimed} documents are being filed by nobody"] if claimed else []
+        with self.ws.place.database.read() as c:
+            wrong += [f"the ledger is wrong: {' '.join(gap)}" for gap in ledger.find_gaps(c)]
         return wrong
 
     def find_hanging(self) -> list[str]:

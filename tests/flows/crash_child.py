@@ -27,7 +27,7 @@ def say(*words: object) -> None:
 
 def main(data: Path) -> None:
     with hold(data, who="the crash test"):
-        workspace = open_workspace(data)
+        workspace = open_workspace(data, held=True)
         keep = workspace.batches.take
 
         def take_and_say(batch_id: str, arrival: Arrival, pages: Sequence[Page]) -> list[Page]:

@@ -21,6 +21,7 @@ from keybundle.core.workflows.keep.areas import relocating
 from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.oversee.verify import verify
+from keybundle.core.workflows.session.behind import do_due
 from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.session.workspace import Workspace
 from tests.core.test_versions import ADMIN, index_anew, index_words
@@ -104,7 +105,7 @@ def check_kept(workspace: Workspace, told: set[tuple[str, str]]) -> list[str]:
         if kind == "revised" and document in versions and versions[document] < int(number):
             wrong.append(f"lost version {number} of {document}")
     with mock.patch("keybundle.core.store.files.MAY_BE_SOMEBODYS", 0.0):
-        relocating.finish_leaving(workspace)
+        do_due(workspace, relocating.leaving(workspace), at_once=True)
         if left := finish_erasing(workspace):
             wrong.append(f"{left} files of erased documents could not be taken away")
     found = verify(me)
@@ -119,12 +120,12 @@ def run_keeping_kills(data: Path, kills: int, seed: int) -> list[str]:
     rng, wrong, everything = random.Random(seed), list[str](), set[tuple[str, str]]()
     for number in range(kills):
         everything |= kill_once(data, rng.randrange(10), rng.uniform(0.0, 0.3), "tests.flows.keeping_child")
-        workspace = open_workspace(data)
+        workspace = open_workspace(data, held=True)
         try:
             wrong += [f"kill {number} (seed {seed}): {w}" for w in check_kept(workspace, everything)]
         finally:
             workspace.close()
-    workspace = open_workspace(data)
+    workspace = open_workspace(data, held=True)
     try:
         me = acting(workspace, ADMIN)
         with mock.patch("keybundle.core.store.files.MAY_BE_SOMEBODYS", 0.0):
@@ -145,12 +146,12 @@ def run_kills(data: Path, kills: int, seed: int, pool: Pool) -> list[str]:
     everything: set[tuple[str, str]] = set()
     for number in range(kills):
         everything |= kill_once(data, rng.randrange(14), rng.uniform(0.0, 0.3))
-        workspace = open_workspace(data)
+        workspace = open_workspace(data, held=True)
         try:
             wrong += [f"kill {number} (seed {seed}): {w}" for w in check_after(workspace, everything)]
         finally:
             workspace.close()
-    workspace = open_workspace(data)
+    workspace = open_workspace(data, held=True)
     line = Line(workspace, pool)
     try:
         line.resume()

@@ -136,9 +136,8 @@ def fuzz_file(pool: Pool, folder: Path, data: bytes, name: str, refused: list[st
             made = (
                 f"{PDF_WORK}:make_pdf",
                 [replace(job, text=text, dpi=facts.dpi)],
-                name,
                 MADE_AT,
-                str(folder / "files"),
+                str(folder / "made.pdf"),
             )
             pool.submit(*made, limit_seconds=LIMIT_SECONDS).result()
     except WorkerCrash as crash:

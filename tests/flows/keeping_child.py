@@ -14,6 +14,7 @@ from keybundle.core.workflows.keep.documents import correcting, rearranging
 from keybundle.core.workflows.keep.trash import deleting
 from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.pages import pdf_work
+from keybundle.core.workflows.session.behind import do_due
 from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.session.workspace import Workspace
 from tests.flows.crash_child import say
@@ -42,10 +43,10 @@ def render(what: str, args: tuple[Any, ...]) -> Any:
 
 def main(data: Path) -> None:
     with hold(data, who="the crash test"):
-        workspace, pool = open_workspace(data), StandIn(render)
+        workspace, pool = open_workspace(data, held=True), StandIn(render)
         me, rng = acting(workspace, ADMIN), random.Random()
         own = workspace.setup.storage_areas[0].id
-        relocating.finish_leaving(workspace)
+        do_due(workspace, relocating.leaving(workspace), at_once=True)
         finish_erasing(workspace)
         say("ready")
         while True:

@@ -94,7 +94,7 @@ def _entries(session: Session, name: str, back: int | None) -> int:
         return 0
     for past in reversed(list_entries_history(session, register)):
         print(
-            f"{past.at}  {past.who}  {len(past.removed)} taken away, {past.changed} changed, {past.added} added  ({past.seq})"
+            f"{past.at}  {past.who}  {past.removed} taken away, {past.changed} changed, {past.added} added  ({past.seq})"
         )
     return 0
 

@@ -27,6 +27,7 @@ from keybundle.core.batches.rows import PAGE_COLUMNS, batch_of, load_batch, load
 from keybundle.core.batches.stored import StoredBatches
 from keybundle.core.separation.cut import CutState
 from keybundle.core.separation.facts import Placing
+from keybundle.core.store import ledger, work
 from keybundle.core.store import schema as t
 from keybundle.core.store.texts import put_text
 
@@ -51,14 +52,13 @@ _UNFINISHED_OF = pages_where(_p.batch_id == _BATCH, t.IN_WORK, _p.id.in_(_PAGES)
 _FLAGS = select(_b.two_sided, _b.captured_at, _b.closed_at).where(_b.id == _BATCH)
 _CUT = select(_b.cut).where(_b.id == _BATCH)
 _SET_CUT = update(t.batch).where(_b.id == _BATCH).values(cut=bindparam("state"))
-_KNOWN_FILE = select(t.stored_file.c.sha).where(t.stored_file.c.sha == bindparam("sha"))
-_IS_SHUT = or_(_d.filed_id.is_not(None), _d.claim.is_not(None))
+_IS_SHUT = or_(_d.filed_id.is_not(None), work.IS_CLAIMED)
 _PROPOSE_ANEW = update(t.batch_document).where(_d.id == _DOCUMENT)
 _PROPOSE_ANEW = _PROPOSE_ANEW.values(proposed=case((_IS_SHUT, _d.proposed), else_=False), revision=_d.revision + 1)
-_ONE_DOCUMENT = select(t.batch_document).where(_d.id == _DOCUMENT)
+_ONE_DOCUMENT = select(t.batch_document, work.CLAIM).where(_d.id == _DOCUMENT)
 _NO_TROUBLE = update(t.batch_document).where(_d.id == _DOCUMENT).values(trouble="")
 _HERE = select(_p.position).where(_p.id == _PAGE).scalar_subquery()
-_NEAR = select(_d.id, _d.filed_id, _d.claim, _d.parked).join(t.page, _p.document_id == _d.id)
+_NEAR = select(_d.id, _d.filed_id, work.CLAIM, _d.parked).join(t.page, _p.document_id == _d.id)
 _NEAR = _NEAR.where(_p.batch_id == _BATCH).limit(1)
 _BEFORE = _NEAR.where(_p.position < _HERE).order_by(_p.position.desc())
 _AFTER = _NEAR.where(_p.position > _HERE).order_by(_p.position)
@@ -71,7 +71,7 @@ _FIRSTS_FOUND = _FIRSTS.where(_p.document_id.in_(_DOCUMENTS)).subquery()
 _FIRST_PAGES = select(_p.id).join(
     _FIRSTS_FOUND, (_FIRSTS_FOUND.c.d == _p.document_id) & (_FIRSTS_FOUND.c.n == _p.position)
 )
-_DUE = select(_d.id).where(_d.batch_id == _BATCH, _d.proposed.is_(False), _d.filed_id.is_(None), _d.claim.is_(None))
+_DUE = select(_d.id).where(_d.batch_id == _BATCH, _d.proposed.is_(False), _d.filed_id.is_(None), ~work.IS_CLAIMED)
 _DUE_OF = _DUE.where(_d.id.in_(select(_p.document_id).where(_p.id.in_(_PAGES), _p.document_id.is_not(None))))
 _READ_FIRSTS = select(_p.document_id).where(
     _p.id.in_(_PAGES), _p.stage.in_([Stage.READ.value, Stage.FAILED.value])
@@ -125,8 +125,8 @@ class MachineWrites(StoredBatches):
                 }
                 for p in taken
             ])  # fmt: skip
-            for sha in {p.file_sha for p in taken}:
-                self._know_file(c, sha)
+            for page in taken:
+                self._hold(c, page.id, page.file_sha)
         return taken
 
     def note_arrival(self, batch_id: str | None, arrival: Arrival, *, is_container: bool = False) -> None:
@@ -139,9 +139,10 @@ class MachineWrites(StoredBatches):
         with self._db.atomic() as c:
             join_batch(c, arrival_ids, batch_id)
 
-    def _know_file(self, c: Connection, sha: str) -> None:
-        if c.execute(_KNOWN_FILE, {"sha": sha}).first() is None:
-            c.execute(insert(t.stored_file).values(sha=sha, size=self.size_of(sha), at=self._clock.stamp()))
+    def _hold(self, c: Connection, page_id: str, sha: str) -> None:
+        if not ledger.is_known(c, sha):
+            ledger.know_file(c, sha, self._clock.stamp(), self.size_of(sha))
+        ledger.hold(c, ledger.PAGE, page_id, [sha])
 
     def end_capture(self, batch_id: str) -> None:
         """Note that no more sides will come."""
@@ -164,9 +165,9 @@ class MachineWrites(StoredBatches):
         ``again`` replaces what was measured before.
         """
         with self._db.atomic() as c:
-            if facts is not None and facts.flat_sha:
-                self._know_file(c, facts.flat_sha)
             pages = [p for p in load_pages(c, _ONE_PAGE, {"page": page_id}) if again or p.stage is Stage.CAPTURED]
+            if pages and facts is not None and facts.flat_sha:
+                self._hold(c, page_id, facts.flat_sha)
             plain = asdict(facts) if facts else None
             found: dict[str, Any] = {"trouble": trouble}
             return self._change_page(c, pages, lambda p: replace(p, facts=facts, **found), facts=plain, **found)
@@ -295,7 +296,7 @@ class MachineWrites(StoredBatches):
         """Note why nothing could be proposed for a document, so that a person takes it from here."""
         with self._db.atomic() as c:
             d = t.batch_document.c
-            chosen = update(t.batch_document).where(d.id == document_id, d.filed_id.is_(None), d.claim.is_(None))
+            chosen = update(t.batch_document).where(d.id == document_id, d.filed_id.is_(None), ~work.IS_CLAIMED)
             c.execute(chosen.values(proposed=True, trouble=trouble))
             self._settle_all(c, batch_of(c, document_id), document_id)
 

@@ -14,6 +14,7 @@ from keybundle.core.batches.arrivals import count_arrivals, load_values
 from keybundle.core.batches.model import Batch, Came, Document, Facts, Page, Stage, State
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.store import schema as t
+from keybundle.core.store import work
 
 PAGE_COLUMNS = (
     "id", "captured", "source", "source_index", "sheet", "side", "file_sha", "trouble", "turn",
@@ -58,12 +59,12 @@ _DOCUMENT: BindParameter[str] = bindparam("document")
 _HEAD = select(t.batch).where(t.batch.c.id == _BATCH)
 _PAGES_OF_BATCH = pages_where(t.page.c.batch_id == _BATCH, order=t.page.c.position)
 _PAGES_OF_DOCUMENT = pages_where(t.page.c.document_id == _DOCUMENT, order=t.page.c.position)
-_DOCUMENTS_OF_BATCH = select(t.batch_document).where(t.batch_document.c.batch_id == _BATCH)
-_DOCUMENT_ALONE = select(t.batch_document).where(t.batch_document.c.id == _DOCUMENT)
+_DOCUMENTS_OF_BATCH = select(t.batch_document, work.CLAIM).where(t.batch_document.c.batch_id == _BATCH)
+_DOCUMENT_ALONE = select(t.batch_document, work.CLAIM).where(t.batch_document.c.id == _DOCUMENT)
 _VALUES_OF_BATCH = select(t.batch_value).join(t.batch_document).where(t.batch_document.c.batch_id == _BATCH)
 _VALUES_OF_DOCUMENT = select(t.batch_value).where(t.batch_value.c.document_id == _DOCUMENT)
 _LAST_DOCUMENT = (
-    select(t.batch_document.c.id, t.batch_document.c.filed_id, t.batch_document.c.claim, t.batch_document.c.parked)
+    select(t.batch_document.c.id, t.batch_document.c.filed_id, work.CLAIM, t.batch_document.c.parked)
     .join(t.page, t.page.c.document_id == t.batch_document.c.id)
     .where(t.page.c.batch_id == _BATCH)
     .order_by(t.page.c.position.desc())

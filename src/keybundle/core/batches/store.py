@@ -28,10 +28,11 @@ from keybundle.core.batches.delta import (
     write,
 )
 from keybundle.core.batches.machine import MachineWrites
-from keybundle.core.batches.model import LEFT_OUT, Batch, State, balance
+from keybundle.core.batches.model import LEFT_OUT, Batch, Document, State, balance
 from keybundle.core.batches.rows import load_batch
 from keybundle.core.batches.seen import seen_revision
 from keybundle.core.store import schema as t
+from keybundle.core.store import work
 from keybundle.core.store.setup_parts import person_name
 
 THROWN, THROWN_REASON = message("step.throw-away"), message("reason.thrown-away")
@@ -134,26 +135,44 @@ class BatchStore(MachineWrites):
         d, taken = t.batch_document.c, dict[str, int]()
         with self._db.atomic() as c:
             for document_id in document_ids:
-                free = (d.id == document_id, d.batch_id == batch_id, d.state == State.READY.value, d.claim.is_(None))
-                changed = update(t.batch_document).where(*free, d.filed_id.is_(None)).values(claim=claim)
-                revision = c.execute(changed.returning(d.revision)).scalar()
-                if revision is not None:
+                ready = (
+                    d.id == document_id,
+                    d.batch_id == batch_id,
+                    d.state == State.READY.value,
+                    d.filed_id.is_(None),
+                )
+                revision = c.execute(select(d.revision).where(*ready)).scalar()
+                if revision is None:
+                    continue
+                if work.begin(c, self._clock, work.FILING, document_id, self.holder, token=claim) is not None:
                     taken[document_id] = revision
         return taken
 
-    def release(self, claim: str | None = None) -> None:
-        """Let go of what a filing had in hand, or (None) of all that filings left which are no longer running."""
-        d = t.batch_document.c
+    def keep_claim(self, claim: str) -> None:
+        """Keep in hand what a filing that is still at it has claimed."""
         with self._db.atomic() as c:
-            held = d.claim.is_not(None) if claim is None else d.claim == claim
-            c.execute(update(t.batch_document).where(held).values(claim=None))
+            work.keep(c, self._clock, claim)
+
+    def release(self, claim: str) -> None:
+        """Let go of what a filing had in hand."""
+        with self._db.atomic() as c:
+            work.drop_token(c, claim)
 
     def set_filed(self, batch_id: str, document_id: str, filed_id: str | None) -> None:
         """Note that a document is filed, or (None) taken back; part of the filing transaction."""
         with self._db.atomic() as c:
             d = t.batch_document.c
-            changed = {"filed_id": filed_id, "claim": None}
-            c.execute(update(t.batch_document).where(d.id == document_id).values(changed))
+            c.execute(update(t.batch_document).where(d.id == document_id).values(filed_id=filed_id))
+            work.drop(c, work.FILING, [document_id])
+            self._touch(c, [document_id])
+            self._settle_all(c, batch_id, document_id)
+
+    def take_over(self, batch_id: str, document_id: str, change: Callable[[Document], Document]) -> None:
+        """Let a document be what became of it in the repository, as it is taken back from there; no step to undo."""
+        with self._db.atomic() as c:
+            before = load_batch(c, batch_id, document_id)
+            after = replace(before, documents={document_id: change(before.document(document_id))})
+            write(c, batch_id, diff(before, after))
             self._touch(c, [document_id])
             self._settle_all(c, batch_id, document_id)
 

@@ -18,6 +18,7 @@ from keybundle.core.batches.again import propose_anew
 from keybundle.core.batches.commands import guard
 from keybundle.core.batches.model import KEPT, Batch, Page
 from keybundle.core.store import schema as t
+from keybundle.core.store import work
 
 PAIR, MOVED = "pair", "moved"
 ROW = ("batch_id", "captured", "position", "sheet")
@@ -90,7 +91,7 @@ def carry_rows(c: Connection, delta: Sequence[Entry], pick: int) -> dict[str, li
     p, d = t.page.c, t.batch_document.c
     for _, page_id, change in (x for x in delta if x[0] == MOVED):
         row = c.execute(
-            select(p.batch_id, d.filed_id, d.claim).outerjoin_from(t.page, t.batch_document, p.document_id == d.id)
+            select(p.batch_id, d.filed_id, work.CLAIM).outerjoin_from(t.page, t.batch_document, p.document_id == d.id)
             .where(p.id == page_id)
         ).one()  # fmt: skip
         target = change["batch_id"][pick]

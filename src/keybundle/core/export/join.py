@@ -13,14 +13,17 @@ from keybundle.core.base.messages import message
 from keybundle.core.export.pdfa import add_intent, add_metadata, save_pdf
 
 
-def join_pdfs(paths: Sequence[Path], title: str, made_at: str, target: Path) -> None:
-    """Write the pages of files in their order, a bookmark for each file's first page; raises InputProblem, OSError."""
+def join_pdfs(paths: Sequence[Path], names: Sequence[str], title: str, made_at: str, target: Path) -> None:
+    """Write the pages of files in their order, a bookmark by its name for each file's first page.
+
+    Raises InputProblem, OSError.
+    """
     with Pdf.new() as pdf:
         starts = []
-        for path in paths:
+        for path, name in zip(paths, names, strict=True):
             try:
                 with Pdf.open(path) as single:
-                    starts.append((str(single.docinfo.get("/Title", "")), len(pdf.pages)))
+                    starts.append((name, len(pdf.pages)))
                     pdf.pages.extend(single.pages)
             except pikepdf.PdfError as error:
                 raise InputProblem(message("join.stored-pdf-damaged-cannot-joined")) from error

@@ -12,6 +12,7 @@ import filecmp
 import hashlib
 import os
 import secrets
+import shutil
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -29,6 +30,7 @@ NO_LINKS = (errno.EPERM, errno.ENOTSUP, errno.EOPNOTSUPP, errno.EMLINK)
 class Landing:
     """A folder that files are written to; ``taken`` are the names that are given away in each of its folders.
 
+    ``owner`` is whose its unfinished files are: what a kill leaves of them is found by it (``sweep_parts``).
     With ``keeps_same`` a file that stands there already under the wanted name with the same bytes is the one that was meant:
     writing it once more, after something stopped halfway, changes nothing.
     """
@@ -36,6 +38,7 @@ class Landing:
     root: Path
     keeps_same: bool = False
     taken: dict[Path, set[str]] = field(default_factory=dict)
+    owner: str = "file"
 
     def folder(self, *parts: str) -> Path:
         """Return a folder below the root, made where it is missing; raises EnvironmentProblem."""
@@ -50,7 +53,7 @@ class Landing:
 
     def part(self, folder: Path) -> Path:
         """Return a name to write a file under until it is whole."""
-        return folder / f"{PART}{secrets.token_hex(8)}"
+        return folder / f"{PART}{self.owner}-{secrets.token_hex(8)}"
 
     def copy(self, source: Path, folder: Path) -> tuple[Path, str]:
         """Copy a stored file and return its part and the SHA-256 of what was copied.
@@ -105,6 +108,17 @@ class Landing:
             except OSError as error:
                 raise explain_os_error(error, f"“{target.name}”") from error
             return target
+
+
+def sweep_parts(root: Path, owner: str) -> None:
+    """Take away what is unfinished of somebody's below a folder; raises EnvironmentProblem where that is away."""
+    if not root.is_dir():
+        raise EnvironmentProblem(message("copies.folder-not", folder=root))
+    for left in root.rglob(f"{PART}{owner}-*"):
+        try:
+            shutil.rmtree(left) if left.is_dir() else left.unlink(missing_ok=True)
+        except OSError as error:
+            raise explain_os_error(error, f"“{left}”") from error
 
 
 def _stored_blocks(source: Path) -> Iterator[bytes]:

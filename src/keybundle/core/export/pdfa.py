@@ -191,23 +191,30 @@ def _add_page(pdf: Pdf, font: pikepdf.Object, page: SourcePage) -> None:
 
 _XMP = """<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?>
 <x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">
-<rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/">
-<dc:title><rdf:Alt><rdf:li xml:lang="x-default">{title}</rdf:li></rdf:Alt></dc:title></rdf:Description>
-<rdf:Description rdf:about="" xmlns:xmp="http://ns.adobe.com/xap/1.0/">
+{title}<rdf:Description rdf:about="" xmlns:xmp="http://ns.adobe.com/xap/1.0/">
 <xmp:CreatorTool>{tool}</xmp:CreatorTool><xmp:CreateDate>{at}</xmp:CreateDate></rdf:Description>
 <rdf:Description rdf:about="" xmlns:pdfaid="http://www.aiim.org/pdfa/ns/id/">
 <pdfaid:part>1</pdfaid:part><pdfaid:conformance>B</pdfaid:conformance></rdf:Description>
 </rdf:RDF></x:xmpmeta><?xpacket end="w"?>"""
 
 
+_TITLE = """<rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/">
+<dc:title><rdf:Alt><rdf:li xml:lang="x-default">{title}</rdf:li></rdf:Alt></dc:title></rdf:Description>
+"""
+
+
 def add_metadata(pdf: Pdf, title: str, made_at: str) -> None:
-    """Say the same in the XMP packet and in the document information, as ISO 19005-1 6.7.3 asks."""
+    """Say the same in the XMP packet and in the document information, as ISO 19005-1 6.7.3 asks; no title for an empty one."""
     moment = datetime.fromisoformat(made_at).astimezone(UTC).replace(microsecond=0)
-    said = _XMP.format(title=escape(title), tool=PRODUCER, at=moment.isoformat())
+    named = _TITLE.format(title=escape(title)) if title else ""
+    said = _XMP.format(title=named, tool=PRODUCER, at=moment.isoformat())
     packet = pdf.make_stream(said.encode())
     packet.Type, packet.Subtype = Name.Metadata, Name.XML
     pdf.Root.Metadata = packet
-    pdf.docinfo["/Title"] = title
+    if title:
+        pdf.docinfo["/Title"] = title
+    elif "/Title" in pdf.docinfo:
+        del pdf.docinfo["/Title"]
     pdf.docinfo["/Creator"] = PRODUCER
     pdf.docinfo["/CreationDate"] = moment.strftime("D:%Y%m%d%H%M%S+00'00'")
 

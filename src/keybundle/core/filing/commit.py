@@ -6,7 +6,11 @@ is filed. The filing key is the batch document's id: filing it again finds what 
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+
+from sqlalchemy import select
 
 from keybundle.core.batches.model import Batch, Document, Page
 from keybundle.core.batches.store import BatchStore
@@ -14,10 +18,12 @@ from keybundle.core.fields.values import FieldValue
 from keybundle.core.filing.destination import Destination, make_caption
 from keybundle.core.filing.gate import By, Change, allow
 from keybundle.core.reading.text import PageText
-from keybundle.core.repository.model import FiledPage, NewDocument
+from keybundle.core.repository.access import load_list
+from keybundle.core.repository.model import FiledDocument, FiledPage, NewDocument
 from keybundle.core.repository.store import Repository
 from keybundle.core.search import index
 from keybundle.core.setup.model import DocumentType
+from keybundle.core.store import schema as t
 from keybundle.core.store.database import Database
 
 
@@ -85,13 +91,31 @@ def uncommit_document(
     filed_id: str,
     by: By,
 ) -> None:
-    """Take a document back from the repository into its batch, in one transaction; raises NotAllowed."""
+    """Take a document back from the repository into its batch, in one transaction; raises NotAllowed.
+
+    Its type, values, tags and list of today go along, whatever was corrected since it was filed.
+    """
     with database.atomic() as c:
         allow(c, by, filed_id, Change.TAKE_BACK)
+        now = repository.load(filed_id, with_pages=False)
+        own = load_list(c, c.execute(select(t.document.c.access_id).where(t.document.c.id == filed_id)).scalar())
+        kept_to = json.dumps(own.to_json()) if own is not None else None
         repository.take_back(filed_id, by.person)
         index.remove(c, [filed_id])
         batches.set_filed(batch_id, document_id, None)
+        batches.take_over(batch_id, document_id, lambda d: _as_filed(d, now, kept_to, by.person))
         batch = batches.load(batch_id)
         pages = batch.pages_of(document_id)
         for page_id, text_id in batches.text_ids([p.id for p in pages]).items():
             index.put(c, index.WAITING, page_id, "", "", [text_id])
+
+
+def _as_filed(document: Document, now: FiledDocument, kept_to: str | None, who: str) -> Document:
+    """Return a batch's document with what the filed one has by now; a value that was emptied there stays empty."""
+    gone = {name for name, value in document.values.items() if value.items and name not in now.values}
+    emptied = {name: replace(document.values[name], items=(), confirmed_by=who) for name in gone}
+    placed = {name for name, _ in now.folder} if now.type == document.type else set()
+    own = {k: v for k, v in now.values.items() if k in document.values or k not in placed}
+    return replace(
+        document, type=now.type, values={**document.values, **emptied, **own}, tags=now.tags, kept_to=kept_to
+    )

@@ -133,16 +133,7 @@ def _write_version(
 def _keep_rendition(c: Connection, before: FiledDocument, after: FiledDocument, number: int, at: str) -> None:
     """Let the PDF of the version before stand for this one too where its pages are the same; else it is to be made."""
     is_same = _pictures(before.pages) == _pictures(after.pages) and bool(before.pdf_sha)
-    row: dict[str, Any] = {
-        "document_id": after.id,
-        "version": number,
-        "kind": rows.PDFA,
-        "tries": 0,
-        "next_at": at,
-        "trouble": "",
-    }
-    state = {"sha": before.pdf_sha, "state": rows.MADE} if is_same else {"sha": None, "state": rows.DUE}
-    c.execute(insert(t.rendition).values(**row, **state))
+    rows.insert_rendition(c, after.id, number, before.pdf_sha if is_same else "", at)
 
 
 def _pictures(pages: tuple[FiledPage, ...]) -> list[tuple[Any, ...]]:

@@ -17,10 +17,12 @@ from keybundle.core.fields.values import FieldValue
 from keybundle.core.repository.folders import follow_became, load_folders
 from keybundle.core.repository.model import FiledDocument, FiledPage
 from keybundle.core.repository.paths import split_path
+from keybundle.core.repository.renaming import drop_unneeded
+from keybundle.core.store import ledger, work
 from keybundle.core.store import schema as t
-from keybundle.core.store.texts import load_texts, put_text
+from keybundle.core.store.texts import drop_texts, load_texts, put_text
 
-PDFA, MADE, DUE = "pdfa", "made", "due"
+PDFA = "pdfa"
 
 
 def to_number(text: str) -> float | None:
@@ -55,7 +57,47 @@ def insert_pages(c: Connection, document_id: str, version: int, pages: Sequence[
     ]  # fmt: skip
     if rows:
         c.execute(insert(t.version_page), rows)
+    ledger.hold(c, ledger.DOCUMENT, document_id, (sha for page in pages for sha in (page.file_sha, page.flat_sha)))
     return texts
+
+
+def insert_rendition(c: Connection, document_id: str, version: int, sha: str, at: str) -> None:
+    """Note the PDF of a version; one that is not there yet is to be made."""
+    c.execute(insert(t.rendition).values(document_id=document_id, version=version, kind=PDFA, sha=sha or None))
+    if sha:
+        ledger.hold(c, ledger.DOCUMENT, document_id, [sha])
+    else:
+        work.due(c, at, work.RENDITION, rendition_ref(document_id, version))
+
+
+def want_rendition(c: Connection, document_id: str, version: int, at: str) -> None:
+    """Let the PDF of a version be made that is not there yet: of what was deleted meanwhile none was."""
+    r = t.rendition.c
+    own = (r.document_id == document_id, r.version == version, r.sha.is_(None))
+    if c.execute(select(r.version).where(*own)).first() is not None:
+        work.due(c, at, work.RENDITION, rendition_ref(document_id, version))
+
+
+def rendition_ref(document_id: str, version: int) -> str:
+    """Return what the work of making a version's PDF is called by."""
+    return f"{document_id}/{version}"
+
+
+def drop_versions(c: Connection, document_id: str, at: str) -> None:
+    """Let go of all versions of a document, with their files and words where nothing else needs them."""
+    p, r, v, d = t.version_page.c, t.rendition.c, t.version.c, t.document.c
+    pages = c.execute(select(p.file_sha, p.flat_sha, p.text_id).where(p.document_id == document_id)).all()
+    made = c.execute(select(r.sha).where(r.document_id == document_id, r.sha.is_not(None))).scalars()
+    shas = {sha for page in pages for sha in (page.file_sha, page.flat_sha)} | set(made)
+    versions = c.execute(select(v.number, v.folder_id).where(v.document_id == document_id)).all()
+    here = c.execute(select(d.folder_id).where(d.id == document_id)).scalar()
+    for table in (t.rendition, t.version_page, t.version):
+        c.execute(delete(table).where(table.c.document_id == document_id))
+    work.drop(c, work.RENDITION, [rendition_ref(document_id, row.number) for row in versions])
+    work.drop(c, work.COPY, [document_id])
+    drop_texts(c, sorted({page.text_id for page in pages}))
+    drop_unneeded(c, sorted({row.folder_id for row in versions if row.folder_id not in (None, here)}))
+    ledger.take_away_unheld(c, at, ledger.let_go(c, ledger.DOCUMENT, document_id, shas))
 
 
 def load_pages(c: Connection, document_id: str, version: int) -> tuple[FiledPage, ...]:
@@ -175,9 +217,3 @@ def folder_of_version(c: Connection, document_id: str, number: int) -> tuple[tup
         return ()
     there = follow_became(c, folder_id)
     return load_folders(c, [there])[there]
-
-
-def know_file(c: Connection, sha: str, at: str, size: int) -> None:
-    """Note a stored file, where it is not known yet; ``size`` in bytes."""
-    if c.execute(select(t.stored_file.c.sha).where(t.stored_file.c.sha == sha)).first() is None:
-        c.execute(insert(t.stored_file).values(sha=sha, size=size, at=at))

@@ -16,11 +16,13 @@ from keybundle.core.repository.folders import count_document, ensure_folder, loa
 from keybundle.core.repository.model import FiledDocument, NewDocument
 from keybundle.core.repository.paths import join_path
 from keybundle.core.rights.model import AccessList
+from keybundle.core.store import ledger
 from keybundle.core.store import schema as t
 from keybundle.core.store.database import Database
 from keybundle.core.store.setup_parts import time_zone
 
 FILED_ONCE = "version.as-filed"
+TAKEN_BACK, AGAIN = "taken back", "#"  # how it was removed; what parts its filing key from what makes it another one
 
 
 class Repository:
@@ -64,18 +66,13 @@ class Repository:
                     data={name: value.to_json() for name, value in values.items()},
                 )
             )  # fmt: skip
-            c.execute(
-                insert(t.rendition).values(
-                    document_id=document_id, version=1, kind=rows.PDFA, sha=new.pdf_sha or None, tries=0, next_at=at,
-                    state=rows.MADE if new.pdf_sha else rows.DUE, trouble="",
-                )
-            )  # fmt: skip
+            rows.insert_rendition(c, document_id, 1, new.pdf_sha, at)
             rows.insert_pages(c, document_id, 1, new.pages)
             rows.write_values(c, document_id, values)
             rows.write_tags(c, document_id, new.tags)
             count_document(c, folder_id, None, 1)
             for sha in {*(p.file_sha for p in new.pages), *(p.picture[0] for p in new.pages), new.pdf_sha} - {""}:
-                rows.know_file(c, sha, at, self._size(sha))
+                ledger.know_file(c, sha, at, self._size(sha))
             place = [value for _, value in placed]
             audit.append(c, at, who, "filed", document_id, {
                 "cabinet": new.named[1] or new.cabinet, "folder": place, "type": new.named[0] or new.type,
@@ -87,20 +84,24 @@ class Repository:
             return document_id
 
     def take_back(self, document_id: str, who: str) -> None:
-        """Take a document out of its folder again; its versions stay, and its filing key becomes free."""
+        """Take a document out of its folder again: its batch has it, and nothing of it stays here but that it was filed.
+
+        Its filing key becomes free.
+        """
         with self._db.atomic() as c:
             row = c.execute(select(t.document).where(t.document.c.id == document_id)).first()
             if row is None or row.removed_at is not None:
                 raise InputProblem(message("store.document-no-longer-repository-nothing"))
             at = self._clock.stamp()
             changed = {
-                "removed_at": at, "removed_as": "taken back", "removed_by": who, "removed_why": "",
-                "filing_key": f"{row.filing_key}#{document_id}",
+                "removed_at": at, "removed_as": TAKEN_BACK, "removed_by": who, "removed_why": "",
+                "filing_key": f"{row.filing_key}{AGAIN}{document_id}", "caption": "",
             }  # fmt: skip
             c.execute(update(t.document).where(t.document.c.id == document_id).values(changed))
             count_document(c, row.folder_id, row.access_id, -1)
             rows.write_values(c, document_id, {})
             rows.write_tags(c, document_id, ())
+            rows.drop_versions(c, document_id, at)
             audit.append(c, at, who, "taken back", document_id, {"caption": row.caption})
 
     def set_tags(self, document_id: str, tags: Sequence[str], who: str) -> None:
@@ -145,15 +146,12 @@ class Repository:
     def shared_files(self, document_id: str) -> list[str]:
         """Return which files of a document's pages hold pages of other documents too, by SHA-256."""
         p, d = t.version_page.c, t.document.c
-        own = select(p.file_sha).where(p.document_id == document_id)
-        others = (
-            select(p.file_sha)
-            .distinct()
-            .join(t.document, d.id == p.document_id)
-            .where(p.file_sha.in_(own), p.document_id != document_id, d.removed_at.is_(None))
-        )
         with self._db.read() as c:
-            return list(c.execute(others).scalars())
+            own = list(c.execute(select(p.file_sha).where(p.document_id == document_id).distinct()).scalars())
+            others = list(ledger.shared_with_others(c, document_id, own))
+            ids = {other for _, other in others}
+            there = set(c.execute(select(d.id).where(d.id.in_(ids), d.removed_at.is_(None))).scalars())
+            return list(dict.fromkeys(sha for sha, other in others if other in there))
 
     def load_many(
         self, document_ids: Sequence[str], *, with_values: bool = True, view: View = EVERYTHING

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from keybundle.core.base.clock import Clock
+from keybundle.core.base.clock import Clock, make_id
 from keybundle.core.base.errors import EnvironmentProblem, Held, explain_os_error
 from keybundle.core.base.messages import message
 from keybundle.core.store.database import HEAD, Database
@@ -22,13 +22,17 @@ HOLD_SECONDS = 10.0
 
 @dataclass(frozen=True)
 class Place:
-    """An open data directory with its database and files; ``was_brought_up``: it was an older version's until just now."""
+    """An open data directory with its database and files; ``was_brought_up``: it was an older version's until just now.
+
+    ``holder`` is what this opening of it has in hand is noted under.
+    """
 
     root: Path
     database: Database
     files: FolderStore
     clock: Clock
     was_brought_up: bool = False
+    holder: str = ""
 
     @property
     def cache(self) -> Path:
@@ -62,7 +66,7 @@ def open_place(root: Path, *, clock: Clock | None = None, create: bool = True, h
     except BaseException:
         database.close()
         raise
-    return Place(root, database, FolderStore(root / "files"), clock or Clock(), was_brought_up)
+    return Place(root, database, FolderStore(root / "files"), clock or Clock(), was_brought_up, make_id())
 
 
 def set_aside(root: Path) -> Path:

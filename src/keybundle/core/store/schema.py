@@ -135,7 +135,6 @@ Index("page_in_work", page.c.batch_id, page.c.stage, sqlite_where=IN_WORK)
 Index("page_loose", page.c.batch_id, page.c.disposition, sqlite_where=page.c.document_id.is_(None))
 Index("page_by_time", page.c.captured_at)
 Index("page_by_document", page.c.document_id)
-Index("page_by_file", page.c.file_sha, sqlite_where=page.c.facts.is_not(None))
 Index("page_by_text", page.c.text_id, sqlite_where=page.c.text_id.is_not(None))
 batch_document = Table(
     "batch_document",
@@ -151,7 +150,6 @@ batch_document = Table(
     Column("filed_id", String),
     Column("proposed", Boolean, nullable=False, default=False),
     Column("tags", JSON, nullable=False),
-    Column("claim", String),
     Column("revision", Integer, nullable=False),
     Column("trouble", Words, nullable=False),
     Column("type_because", Words),
@@ -159,7 +157,6 @@ batch_document = Table(
     Column("kept_to", Text),
 )
 Index("document_by_batch", batch_document.c.batch_id)
-Index("document_claimed", batch_document.c.claim, sqlite_where=batch_document.c.claim.is_not(None))
 batch_value = Table(
     "batch_value",
     metadata,
@@ -308,7 +305,7 @@ version = Table(
     Column("path", String),
 )
 Index("version_by_folder", version.c.folder_id)
-# A file made from a version's pages: made after the version, tried again where something is in the way.
+# A file made from a version's pages; one without a hash is to be made, which is work of its own.
 rendition = Table(
     "rendition",
     metadata,
@@ -316,13 +313,7 @@ rendition = Table(
     Column("version", Integer, primary_key=True),
     Column("kind", String, primary_key=True),
     Column("sha", String),
-    Column("state", String, nullable=False),
-    Column("tries", Integer, nullable=False),
-    Column("next_at", String, nullable=False),
-    Column("trouble", Words, nullable=False),
 )
-Index("rendition_by_sha", rendition.c.sha, sqlite_where=rendition.c.sha.is_not(None))
-Index("rendition_due", rendition.c.next_at, sqlite_where=rendition.c.state == literal_column("'due'"))
 version_page = Table(
     "version_page",
     metadata,
@@ -342,8 +333,7 @@ version_page = Table(
     Column("colour", String, nullable=False),
     Column("steps", JSON, nullable=False),
 )
-Index("version_page_by_file", version_page.c.file_sha, version_page.c.document_id)
-Index("version_page_by_flat", version_page.c.flat_sha, sqlite_where=version_page.c.flat_sha != literal_column("''"))
+Index("version_page_by_page", version_page.c.page_id, version_page.c.document_id)
 Index("version_page_by_text", version_page.c.text_id)
 document_tag = Table(
     "document_tag",
@@ -374,6 +364,16 @@ stored_file = Table(
     Column("size", Integer, nullable=False),
     Column("at", String, nullable=False),
 )
+# Who needs which stored file: see ``store/ledger.py``.
+file_use = Table(
+    "file_use",
+    metadata,
+    Column("sha", String, primary_key=True),
+    Column("kind", String, primary_key=True),
+    Column("ref", String, primary_key=True),
+    sqlite_with_rowid=False,
+)
+Index("file_use_in_passing", file_use.c.ref, sqlite_where=file_use.c.kind == literal_column("'sending'"))
 # Where else than under the data directory a file lies: in the storage areas of what was filed with it.
 file_place = Table(
     "file_place",
@@ -433,26 +433,24 @@ filing_entry = Table(
     Column("path", JSON, nullable=False),
     Column("pages", Integer, nullable=False),
 )
-copy_due = Table(
-    "copy_due",
+# What is under way or due, of every kind: see ``store/work.py``.
+work = Table(
+    "work",
     metadata,
-    Column("id", Integer, primary_key=True),
-    Column("document_id", String, ForeignKey("document.id"), nullable=False),
-    Column("who", String, nullable=False),
-    Column("copies", JSON, nullable=False),
+    Column("kind", String, primary_key=True),
+    Column("ref", String, primary_key=True),
+    Column("holder", String, nullable=False),
+    Column("token", String, nullable=False),
+    Column("at", String, nullable=False),
+    Column("until", String, nullable=False),
     Column("tries", Integer, nullable=False),
-    Column("next_at", String, nullable=False),
     Column("trouble", Words, nullable=False),
+    Column("data", JSON(none_as_null=True)),
+    sqlite_with_rowid=False,
 )
-Index("copy_due_by_time", copy_due.c.next_at)
-# What is still to take away of erased documents: files that nothing named then, pictures in the cache.
-erase_due = Table(
-    "erase_due",
-    metadata,
-    Column("name", String, primary_key=True),
-    Column("is_file", Boolean, nullable=False),
-    Column("stored_at", String, nullable=False),
-)
+Index("work_by_time", work.c.kind, work.c.until)
+Index("work_in_hand", work.c.token, sqlite_where=work.c.token != literal_column("''"))
+Index("work_troubled", work.c.kind, work.c.until, sqlite_where=work.c.trouble != literal_column("''"))
 example = Table(
     "example",
     metadata,

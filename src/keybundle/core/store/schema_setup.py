@@ -37,6 +37,7 @@ register_entry = Table(
     Column("row", JSON, nullable=False),
 )
 # What an import or a source took away, changed or added among a register's entries: keys with rows as they were and are.
+# What was done in pieces is ``part_of`` the first of them.
 entry_history = Table(
     "entry_history",
     metadata,
@@ -47,6 +48,7 @@ entry_history = Table(
     Column("removed", JSON, nullable=False),
     Column("changed", JSON, nullable=False),
     Column("added", JSON, nullable=False),
+    Column("part_of", Integer),
 )
 Index("entry_history_by_register", entry_history.c.register, entry_history.c.seq)
 # Entries that somebody who may not add any proposes; they wait for who may.

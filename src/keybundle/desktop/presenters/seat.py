@@ -12,9 +12,9 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Setup
-from keybundle.core.workflows.file.due import Behind
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session import access
+from keybundle.core.workflows.session.behind import Behind
 from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.devices import Devices

@@ -18,7 +18,6 @@ from keybundle.core.base.errors import AppError, InputProblem
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.progress import CancelToken, Progress
 from keybundle.core.export import forms
-from keybundle.core.export.landing import Landing
 from keybundle.core.export.message import Letter
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.arrange import bench
@@ -176,7 +175,7 @@ class SendingPresenter(QObject):
             return []
         self._clear_dragged()
         folder = Path(tempfile.mkdtemp(prefix=DRAGGED, dir=s.workspace.place.cache))
-        sent = sending.make_files(s.session, s.pool, ids, Wish(), Landing(folder))
+        sent = sending.make_for_a_moment(s.session, s.pool, ids, Wish(), folder)
         if sent.refused or sent.stopped:
             self.failed.emit(sent.stopped or f"{sent.refused[0][0]}: {sent.refused[0][1]}")
         self._dragged = tuple(sent.documents)
@@ -278,19 +277,14 @@ class SendingPresenter(QObject):
             s.session.require(Right.SEND)
             folder = Path(tempfile.mkdtemp(prefix="printing-", dir=s.workspace.place.cache))
             try:
-                sent = sending.make_files(
-                    s.session,
-                    s.pool,
-                    ids,
-                    Wish(forms.PNG),
-                    Landing(folder),
-                    progress=progress,
-                    cancel=cancel,
+                sent = sending.make_for_a_moment(
+                    s.session, s.pool, ids, Wish(forms.PNG), folder, progress=progress, cancel=cancel
                 )
                 dpis = [p.dpi for d in sent.documents for p in load_document(s.session, d.id).pages]
                 told = {"how": PRINTER, "to": wish.target or wish.printer, **asdict(Wish(forms.PNG))}
                 if sent.files and not cancel.cancelled:
-                    wishes.note_sent(s.session, sent.documents, told)
+                    if len(wishes.note_sent(s.session, sent.documents, told)) < len({d.id for d in sent.documents}):
+                        raise InputProblem(sending.GONE_MEANWHILE)
                     return sent, print_pictures(sent.files, dpis, wish, progress, cancel)
                 return sent, 0
             finally:

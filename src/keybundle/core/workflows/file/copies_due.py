@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, insert
+from sqlalchemy import Connection
 
-from keybundle.core.store import schema as t
+from keybundle.core.store import work
 from keybundle.core.workflows.session.workspace import Workspace
 
 
@@ -12,5 +12,5 @@ def note_due(workspace: Workspace, c: Connection, document_id: str, who: str, ro
     """Note in a filing's transaction that its routine wants a copy."""
     routine = workspace.setup.routine(routine_id)
     if routine is not None and routine.copies.folder:
-        row = {"document_id": document_id, "who": who, "copies": routine.copies.model_dump(), "tries": 0, "trouble": ""}
-        c.execute(insert(t.copy_due).values(next_at=workspace.clock.stamp(), **row))
+        data = {"who": who, "copies": routine.copies.model_dump()}
+        work.due(c, workspace.clock.stamp(), work.COPY, document_id, data=data)

@@ -196,6 +196,7 @@ def _commit(session: Session, one: _InHand, begun: Filing, area: str) -> FiledEn
     with workspace.place.database.atomic() as c:
         _require_at(session, c, one.destination)
         own = session.batch(begun.result.batch)
+        own.keep_claim(begun.claim)
         batch = own.load_document(DocumentId(one.document.id))
         document = batch.document(one.document.id)
         if not _is_unchanged(workspace, document, one, begun.claim):

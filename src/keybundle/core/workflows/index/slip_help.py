@@ -292,7 +292,7 @@ def add_entry(session: Session, register: str, entry: Entry) -> None:
         last = c.execute(select(func.max(e.c.position)).where(e.c.register == register)).scalar()
         c.execute(insert(e).values(register=register, key=key, position=(last or 0) + 1, row=found.stored(row)))
         audit.append(c, workspace.clock.stamp(), who, "register entry added", register, row)
-    workspace.forget_books()
+    workspace.forget_books(register)
 
 
 def list_parked(batch: Batch) -> list[tuple[str, str]]:

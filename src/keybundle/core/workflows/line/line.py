@@ -125,8 +125,7 @@ class Line(Clockwork):
         self._put(lambda: self._guarded(batch_id, lambda: self._look_over(batch_id)))
 
     def resume(self) -> None:
-        """Take up every open batch where it stopped, and let go of what a filing had in hand that is no longer there."""
-        self._put(self._batches.release)
+        """Take up every open batch where it stopped."""
         for batch_id in self._batches.ids():
             self._put(lambda b=batch_id: self._guarded(b, lambda: self._resume(b)))  # type: ignore[misc]
 

@@ -2,25 +2,29 @@
 
 from __future__ import annotations
 
+import contextlib
 import secrets
 from datetime import timedelta
 
-from sqlalchemy import delete, exists, null, or_, select, update
+from sqlalchemy import Connection, delete, exists, null, or_, select, update
 
-from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.errors import AppError, InputProblem
 from keybundle.core.base.messages import message
-from keybundle.core.filing import trash
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
 from keybundle.core.search import index
+from keybundle.core.store import ledger
 from keybundle.core.store import schema as t
 from keybundle.core.store.texts import drop_texts
 from keybundle.core.workflows.file.closing import KEPT_DAYS
 from keybundle.core.workflows.file.throwing_away import erase_batch
-from keybundle.core.workflows.keep.areas.relocating import finish_leaving
+from keybundle.core.workflows.keep.areas.places import require_there
+from keybundle.core.workflows.keep.areas.relocating import leaving
 from keybundle.core.workflows.keep.documents.received import forget_copies
 from keybundle.core.workflows.keep.folders.moving import finish_following
 from keybundle.core.workflows.keep.trash.erasing import finish_erasing
+from keybundle.core.workflows.send.under_way import clear_up
+from keybundle.core.workflows.session.behind import do_due
 from keybundle.core.workflows.session.session import MACHINE, Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -51,11 +55,12 @@ def purge_details(session: Session, subject: str, reason: str) -> int:
 @needs(Right.LOOK)
 def tidy_up(session: Session) -> None:
     """Do at a start what was left to do: sort, erase what is due, and let go of what nobody needs any more."""
-    session.workspace.place.files.sweep()
+    sweep_parts(session.workspace)
     session.workspace.sort_folders()
     forget_copies(session.workspace)
     forget_orphans(session.workspace, f"{secrets.randbelow(256):02x}")
-    finish_leaving(session.workspace)
+    do_due(session.workspace, leaving(session.workspace), at_once=True)
+    do_due(session.workspace, clear_up(session.workspace), at_once=True)
     forget_closed(session.workspace)
     finish_erasing(session.workspace)
     finish_following(session.workspace, session)
@@ -66,12 +71,13 @@ def forget_orphans(workspace: Workspace, prefix: str) -> int:
 
     Those whose hash begins with ``prefix``; young ones may still be somebody's and stay (``FileStore.retire``).
     """
-    files, f, gone = workspace.place.files, t.stored_file.c, 0
+    files, gone = workspace.place.files, 0
     for path in sorted((files.root / prefix).glob("*/*")):
         # Nobody can begin to name the file while it is asked and taken away.
         with workspace.place.database.atomic() as c:
-            known = c.execute(select(f.sha).where(f.sha == path.name)).first() is not None
-            gone += not known and not trash.is_named(c, path.name) and files.retire(path.name, 0.0)
+            gone += (
+                not ledger.is_known(c, path.name) and not ledger.is_held(c, path.name) and files.retire(path.name, 0.0)
+            )
     return gone
 
 
@@ -103,6 +109,7 @@ def forget_closed(workspace: Workspace, *, days: int = KEPT_DAYS, most: int = BA
             c.execute(delete(t.batch_value).where(t.batch_value.c.document_id.in_(own)))
             texts = select(p.id, p.text_id).where(p.batch_id == batch_id, p.text_id.is_not(None))
             pages = c.execute(texts).all()
+            _let_go_of_flat(workspace, c, batch_id)
             c.execute(update(t.page).where(p.batch_id == batch_id).values(facts=null(), text_id=None))
             index.remove(c, [page.id for page in pages])
             drop_texts(c, [page.text_id for page in pages])
@@ -113,3 +120,20 @@ def forget_closed(workspace: Workspace, *, days: int = KEPT_DAYS, most: int = BA
         c.execute(update(t.arrival).where(*lone).values(parent_id=None))
         c.execute(delete(t.arrival).where(*lone))
     return len(batches)
+
+
+def _let_go_of_flat(workspace: Workspace, c: Connection, batch_id: str) -> None:
+    """Let go of the pictures of photographs made flat that only what was measured named; what is filed holds its own."""
+    p, flat = t.page.c, t.page.c.facts["flat_sha"].as_string()
+    for row in c.execute(select(p.id, flat.label("flat")).where(p.batch_id == batch_id, flat != "")).all():
+        ledger.take_away_unheld(c, workspace.clock.stamp(), ledger.let_go(c, ledger.PAGE, row.id, [row.flat]))
+
+
+def sweep_parts(workspace: Workspace) -> None:
+    """Take away what a program that was killed left unfinished, in the data directory and in all areas that are there."""
+    workspace.place.files.sweep()
+    for area in workspace.setup.storage_areas:
+        with contextlib.suppress(AppError):
+            store = require_there(workspace, area.id)
+            if store is not None:
+                store.sweep()

@@ -8,8 +8,9 @@ from sqlalchemy import func, select
 
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
-from keybundle.core.repository import audit, rows
+from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
+from keybundle.core.store import ledger
 from keybundle.core.store import schema as t
 from keybundle.core.store.files import FileStore
 from keybundle.core.workflows.file import renditions
@@ -50,11 +51,15 @@ def verify(session: Session, *, progress: Progress = silent, cancel: CancelToken
     workspace = session.workspace
     cancel = cancel or CancelToken()
     with workspace.place.database.read() as c:
-        known = list(c.execute(select(t.stored_file.c.sha).order_by(t.stored_file.c.sha)).scalars())
+        needed = select(t.file_use.c.sha).union(select(t.stored_file.c.sha))
+        known = sorted(c.execute(needed).scalars())
+        gaps = ledger.find_gaps(c)
         elsewhere: dict[str, list[FileStore | None]] = {}
         for row in c.execute(select(t.file_place)):
             elsewhere.setdefault(row.sha, []).append(store_of(workspace, row.area))
-    bad = []
+    bad: list[tuple[str, str]] = [
+        (sha, message("verify.ledger", what=what, kind=kind, ref=ref)) for what, sha, kind, ref in gaps
+    ]
     for number, sha in enumerate(known, 1):
         cancel.check()
         for store in (workspace.place.files, *elsewhere.get(sha, ())):
@@ -63,5 +68,5 @@ def verify(session: Session, *, progress: Progress = silent, cancel: CancelToken
                 bad.append((sha, wrong))
         progress(Step(number, len(known), message("progress.checking-files")))
     with workspace.place.database.read() as c:
-        made = c.execute(select(func.count()).where(t.rendition.c.state == rows.MADE)).scalar_one()
+        made = c.execute(select(func.count()).where(t.rendition.c.sha.is_not(None))).scalar_one()
         return Verified(len(known), tuple(bad), audit.verify(c), audit.head(c), made, renditions.count_due(workspace))

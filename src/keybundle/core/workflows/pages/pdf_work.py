@@ -6,19 +6,22 @@ import time
 from collections.abc import Sequence
 from pathlib import Path
 
+from keybundle.core.base.files import write_atomic
 from keybundle.core.export.pdfa import SourcePage, build_pdf
 from keybundle.core.imaging.clean import Steps
 from keybundle.core.reading.text import PageText
-from keybundle.core.store.files import FolderStore
 from keybundle.core.workflows.pages.page_jobs import PageJob
 
 
-def make_pdf(pages: Sequence[PageJob], title: str, made_at: str, files_root: str) -> tuple[str, float]:
-    """Build a document's PDF/A from its pages with their texts and store it; return (SHA-256, seconds)."""
+def make_pdf(pages: Sequence[PageJob], made_at: str, target: str) -> float:
+    """Build a document's PDF/A from its pages with their texts, without a title, and write it; return the seconds it took.
+
+    What it is called is said where it leaves: a caption can be corrected, and the file that is kept stays the same.
+    """
     start = time.perf_counter()
     sources = [
         SourcePage(Path(p.path), p.index, p.kind, p.dpi, PageText.from_bytes(p.text), p.colour, Steps(*p.steps))
         for p in pages
     ]
-    sha = FolderStore(Path(files_root)).put(build_pdf(sources, title, made_at))
-    return sha, time.perf_counter() - start
+    write_atomic(Path(target), build_pdf(sources, "", made_at), durable=False)
+    return time.perf_counter() - start

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass
+from pathlib import Path
 
 from keybundle.core.base.page_kind import PageKind
 from keybundle.core.fields.values import FieldValue
@@ -42,7 +44,10 @@ def prepare_known(
     sources = [
         PageJob(path=str(files.path(sha)), name=key, dpi=p.dpi, text=p.text) for sha, p in zip(shas, pages, strict=True)
     ]
-    pdf, _ = make_pdf(sources, caption, made_at, str(files.root))
+    with tempfile.TemporaryDirectory() as made:
+        target = Path(made, "document.pdf")
+        make_pdf(sources, made_at, str(target))
+        pdf = files.put_file(target, key)
     destination = compute_destination(kind, setup, values)
     filed = tuple(
         FiledPage(f"{key}-{i}", sha, 0, PageKind.PICTURE, PageText.from_bytes(p.text).frame, p.dpi, p.text)

@@ -13,14 +13,13 @@ from keybundle.core.base.files import write_atomic
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, silent
-from keybundle.core.export.landing import Landing
 from keybundle.core.export.message import Letter, hand_in, make_message, read_addresses
-from keybundle.core.export.naming import fill_name, safe_name
+from keybundle.core.export.naming import fill_name, safe_name, unlike
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.keep.documents.browsing import load_document
-from keybundle.core.workflows.send.sending import make_files, make_pdfs, texts_of
+from keybundle.core.workflows.send.sending import GONE_MEANWHILE, make_for_a_moment, make_pdfs, texts_of
 from keybundle.core.workflows.send.wishes import Sent, SentDocument, Wish, check_wish, note_sent
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
@@ -67,7 +66,7 @@ def mail_documents(
     folder = Path(tempfile.mkdtemp(prefix="sending-", dir=workspace.place.cache))
     try:
         make_pdfs(session, pool, ids, wish.form, progress, cancel)
-        sent = make_files(session, pool, ids, wish, Landing(folder), progress=progress, cancel=cancel)
+        sent = make_for_a_moment(session, pool, ids, wish, folder, progress=progress, cancel=cancel)
         if sent.stopped or not sent.documents:
             return Mailed(sent)
         _check_size(sent, server.largest_mb)
@@ -75,9 +74,10 @@ def mail_documents(
         message = make_message(letter, server.sender, sent.files, is_draft=not server.host)
         how, whom = "mail" if server.host else "message", ", ".join(to)
         told = {"how": how, "to": whom, "subject": letter.subject, **asdict(wish)}
-        note_sent(session, sent.documents, told)
+        if len(note_sent(session, sent.documents, told)) < len({d.id for d in sent.documents}):
+            raise InputProblem(GONE_MEANWHILE)
         if not server.host:
-            draft = workspace.place.cache / "drafts" / safe_name(letter.subject or "Documents", ".eml")
+            draft = _draft_name(workspace.place.cache / "drafts", safe_name(letter.subject or "Documents", ".eml"))
             write_atomic(draft, message.as_bytes(), durable=False)
             return Mailed(sent, draft)
         try:
@@ -90,6 +90,12 @@ def mail_documents(
         return Mailed(sent, None, refused)
     finally:
         shutil.rmtree(folder, ignore_errors=True)
+
+
+def _draft_name(folder: Path, wanted: str) -> Path:
+    """Return a name that no other draft has: the user's program may still have that one open."""
+    taken = {p.name.casefold() for p in folder.glob("*")} if folder.is_dir() else set()
+    return folder / unlike(wanted, taken)
 
 
 def _check_size(sent: Sent, largest_mb: int) -> None:

@@ -32,6 +32,7 @@ from keybundle.core.workflows.keep.documents.browsing import load_document
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.propose.defaults import local_day
 from keybundle.core.workflows.send.sending import (
+    GONE_MEANWHILE,
     NOT_TO_SEND,
     SEND_PRIORITY,
     SEND_WORK,
@@ -101,7 +102,8 @@ def write_package(
         pool.submit(f"{SEND_WORK}:close_package", str(part), info, priority=SEND_PRIORITY).result()
         sent.size = sum(p.stat().st_size for p in part.rglob("*") if p.is_file())
         sent.documents = [SentDocument(d.id, d.caption, d.pages, (final,)) for d in sent.documents]
-        note_sent(session, sent.documents, told)
+        if len(note_sent(session, sent.documents, told)) < len(sent.documents):
+            raise EnvironmentProblem(GONE_MEANWHILE)
         part.rename(final)
     except OSError as error:
         _fail(sent, explain_os_error(error, message("thing.package-in", target=target)))
@@ -143,6 +145,7 @@ def _add_document(session: Session, document_id: FiledId, part: Path, sent: Sent
 
 def _fill(workspace: Workspace, document: FiledDocument, folder: Path) -> None:
     landing, names, taken = Landing(folder), dict[str, str](), set[str]()
+    # As it is kept, by the hash that the trail speaks of; what it is called stands in the values.
     landing.name(copy_stored(workspace, document.pdf_sha, landing, folder), folder / package.PDF)
     for count, (sha, source) in enumerate(received_files(document), 1):
         stem = Path(source).stem or f"{count:04d}"

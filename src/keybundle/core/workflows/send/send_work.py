@@ -29,10 +29,10 @@ def draw_document(pages: Sequence[PageJob], form: str, parts: Sequence[str]) -> 
         raise explain_os_error(error, message("thing.picture-in", parent=Path(parts[0]).parent)) from error
 
 
-def join(paths: Sequence[str], title: str, made_at: str, part: str) -> None:
+def join(paths: Sequence[str], names: Sequence[str], title: str, made_at: str, part: str) -> None:
     """Join PDF/A files to one in their order. Raises EnvironmentProblem."""
     try:
-        join_pdfs([Path(p) for p in paths], title, made_at, Path(part))
+        join_pdfs([Path(p) for p in paths], names, title, made_at, Path(part))
     except OSError as error:
         raise explain_os_error(error, f"“{Path(part).parent}”") from error
 

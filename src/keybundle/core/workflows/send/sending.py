@@ -12,7 +12,7 @@ from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-from keybundle.core.base.errors import A_BUG, AppError, EnvironmentProblem, InputProblem
+from keybundle.core.base.errors import A_BUG, AppError, EnvironmentProblem, InputProblem, explain_os_error
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
@@ -24,6 +24,7 @@ from keybundle.core.export.landing import Landing
 from keybundle.core.export.naming import BUILT_IN, fill_name, safe_name, suffix_of
 from keybundle.core.export.page import SentPage
 from keybundle.core.export.tables import as_csv, as_json
+from keybundle.core.export.titles import name_pdf
 from keybundle.core.finding.documents import count_pages
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
@@ -35,6 +36,7 @@ from keybundle.core.workflows.file import renditions
 from keybundle.core.workflows.keep.documents.browsing import load_document
 from keybundle.core.workflows.pages.page_jobs import PageJob, picture_job
 from keybundle.core.workflows.propose.defaults import local_day
+from keybundle.core.workflows.send.under_way import hold_files, sending
 from keybundle.core.workflows.send.wishes import Sent, SentDocument, Wish, check_wish, note_sent
 from keybundle.core.workflows.session.naming import all_in_names
 from keybundle.core.workflows.session.session import Session, needs
@@ -44,6 +46,7 @@ CHUNK, COPYING = 48, 2
 SEND_WORK = "keybundle.core.workflows.send.send_work"
 SEND_PRIORITY = 2
 STOPPED = message("sending.stopped-what-already-whole")
+GONE_MEANWHILE = message("sending.gone-meanwhile")
 
 
 @dataclass
@@ -59,7 +62,8 @@ class _Made:
 
 
 NOT_TO_SEND = message("sending.document-no-longer-repository-or")
-Note = Callable[[Sequence[SentDocument]], None]
+# Notes that documents leave, and returns those of them that still may: asked in the transaction that notes it.
+Note = Callable[[Sequence[SentDocument]], set[FiledId]]
 
 
 @needs(Right.SEND)
@@ -75,10 +79,11 @@ def send_to_folder(
     check_wish(workspace, wish)
     told = {"how": "folder", "to": str(target), **asdict(wish)}
     make_pdfs(session, pool, ids, wish.form, progress, cancel)
-    return make_files(
-        session, pool, ids, wish, Landing(target), progress=progress, cancel=cancel,
-        note=lambda sent: note_sent(session, sent, told),
-    )  # fmt: skip
+    with sending(workspace, target) as ref:
+        return make_files(
+            session, pool, ids, wish, Landing(target, owner=ref), ref=ref, progress=progress, cancel=cancel,
+            note=lambda sent: note_sent(session, sent, told),
+        )  # fmt: skip
 
 
 @needs(Right.SEND)
@@ -124,16 +129,32 @@ def describe(session: Session, ids: Sequence[FiledId], wish: Wish) -> Described:
 
 
 @needs(Right.SEND)
-def make_files(
-    session: Session, pool: Pool, ids: Sequence[FiledId], wish: Wish, landing: Landing, *, note: Note = lambda sent: None,
+def make_for_a_moment(
+    session: Session, pool: Pool, ids: Sequence[FiledId], wish: Wish, folder: Path, *,
     progress: Progress = silent, cancel: CancelToken | None = None,
 ) -> Sent:  # fmt: skip
-    """Make the files of documents in a folder, some documents at a time; ``note`` is told of each lot before it has names."""
+    """Make the files of documents in a folder of the cache, from where they are handed on; that is noted then (``note_sent``)."""
+    with sending(session.workspace, folder) as ref:
+        return make_files(
+            session, pool, ids, wish, Landing(folder, owner=ref), ref=ref, progress=progress, cancel=cancel,
+            note=lambda made: {d.id for d in made},
+        )  # fmt: skip
+
+
+@needs(Right.SEND)
+def make_files(
+    session: Session, pool: Pool, ids: Sequence[FiledId], wish: Wish, landing: Landing, *, note: Note, ref: str,
+    progress: Progress = silent, cancel: CancelToken | None = None,
+) -> Sent:  # fmt: skip
+    """Make the files of documents in a folder, some documents at a time; ``note`` is told of each lot before it has names.
+
+    ``ref`` is the sending that they are part of, which holds their files.
+    """
     cancel, sent = cancel or CancelToken(), Sent()
     if wish.form == forms.PACKAGE:
         raise InputProblem(message("sending.hand-over-package-folder-many"))
     if wish.together:
-        _send_together(session, pool, ids, wish, landing, sent, note, progress, cancel)
+        _send_together(session, pool, ids, wish, landing, sent, note, ref, progress, cancel)
         return sent
     done = 0
     progress(Step(0, len(ids), message("progress.sending")))
@@ -141,7 +162,7 @@ def make_files(
         if cancel.cancelled:
             sent.stopped = STOPPED
             break
-        lot, made = _begin(session, pool, ids[start : start + CHUNK], wish, landing, sent, start), []
+        lot, made = _begin(session, pool, ids[start : start + CHUNK], wish, landing, sent, start, ref), []
         try:
             for one in lot:
                 if _is_stopped(cancel):
@@ -190,10 +211,11 @@ def _load(session: Session, ids: Sequence[FiledId], wish: Wish, sent: Sent) -> l
 
 
 def _begin(
-    session: Session, pool: Pool, ids: Sequence[FiledId], wish: Wish, landing: Landing, sent: Sent, before: int
-) -> list[_Made]:
+    session: Session, pool: Pool, ids: Sequence[FiledId], wish: Wish, landing: Landing, sent: Sent, before: int, ref: str,
+) -> list[_Made]:  # fmt: skip
     """Copy or write what can be at once, and let workers draw the rest."""
     lot = [_Made(document, pages) for document, pages in _load(session, ids, wish, sent)]
+    hold_files(session.workspace, ref, [made.document for made in lot])
 
     def make(made: _Made, number: int) -> None:
         if sent.stopped:
@@ -240,7 +262,7 @@ def _make(session: Session, pool: Pool, made: _Made, wish: Wish, landing: Landin
     folder = landing.folder(*path)
     stem = fill_name(wish.names, texts_of(workspace, document, number))
     if form.key == forms.PDFA:
-        made.parts.append((copy_stored(workspace, document.pdf_sha, landing, folder), safe_name(stem, form.suffix)))
+        made.parts.append((copy_pdf(workspace, document, landing, folder), safe_name(stem, form.suffix)))
     elif form.key == forms.RECEIVED:
         files = received_files(document)
         made.is_shared = bool(session.document(document.id, Right.SEND).shared_files())
@@ -298,6 +320,20 @@ def copy_stored(workspace: Workspace, sha: str, landing: Landing, folder: Path) 
     return part
 
 
+def copy_pdf(workspace: Workspace, document: FiledDocument, landing: Landing, folder: Path) -> Path:
+    """Copy a document's PDF under its caption of today and return its part; raises as ``copy_stored`` does."""
+    part = copy_stored(workspace, document.pdf_sha, landing, folder)
+    try:
+        name_pdf(part, document.caption, document.received_at or document.filed_at)
+    except OSError as error:
+        part.unlink(missing_ok=True)
+        raise explain_os_error(error, message("thing.file-in", folder=folder)) from error
+    except InputProblem:
+        part.unlink(missing_ok=True)
+        raise
+    return part
+
+
 def sent_pages(pages: Sequence[FiledPage]) -> list[SentPage]:
     """Return pages with their words, for the forms of text."""
     return [SentPage(PageText.from_bytes(p.text), p.dpi, p.source) for p in pages]
@@ -328,8 +364,10 @@ def _land(lot: Sequence[_Made], landing: Landing, sent: Sent, note: Note) -> Non
     """Give the files of whole documents their names; who made none is told."""
     good = [one for one in lot if one.parts and not one.why]
     planned = [(one, [landing.plan(part.parent, name) for part, name in one.parts]) for one in good]
-    note([SentDocument(o.document.id, o.document.caption, o.pages, tuple(names)) for o, names in planned])
-    for one, names in planned:
+    may = note([SentDocument(o.document.id, o.document.caption, o.pages, tuple(names)) for o, names in planned])
+    for one in good:
+        one.why = "" if one.document.id in may else NOT_TO_SEND  # erased meanwhile, or kept to others
+    for one, names in (x for x in planned if not x[0].why):
         paths = tuple(landing.name(part, target) for (part, _), target in zip(one.parts, names, strict=True))
         one.parts.clear()
         sent.size += sum(p.stat().st_size for p in paths)
@@ -349,7 +387,7 @@ def _clear(lot: Sequence[_Made]) -> None:
 
 
 def _send_together(
-    session: Session, pool: Pool, ids: Sequence[FiledId], wish: Wish, landing: Landing, sent: Sent, note: Note,
+    session: Session, pool: Pool, ids: Sequence[FiledId], wish: Wish, landing: Landing, sent: Sent, note: Note, ref: str,
     progress: Progress, cancel: CancelToken,
 ) -> None:  # fmt: skip
     """Make one file of all documents; one that cannot be part of it is left out and told."""
@@ -364,6 +402,7 @@ def _send_together(
             return
     if not found:
         return
+    hold_files(workspace, ref, [d for d, _ in found])
     documents, counts = [d for d, _ in found], [n for _, n in found]
     day = local_day(workspace, workspace.clock.stamp())
     alone = fill_name(wish.names, texts_of(workspace, documents[0], 1))
@@ -374,8 +413,8 @@ def _send_together(
         part = landing.part(folder)
         if form.key == forms.PDFA:
             paths = [str(workspace.place.files.path(d.pdf_sha)) for d in documents]
-            made_at = workspace.clock.stamp()
-            pool.submit(f"{SEND_WORK}:join", paths, stem, made_at, str(part), priority=SEND_PRIORITY).result()
+            names, made_at = [d.caption for d in documents], workspace.clock.stamp()
+            pool.submit(f"{SEND_WORK}:join", paths, names, stem, made_at, str(part), priority=SEND_PRIORITY).result()
         elif form.key == forms.TIFF:
             jobs = [job for d in documents for job in picture_jobs(workspace, d)]
             pool.submit(f"{SEND_WORK}:draw_document", jobs, form.key, [str(part)], priority=SEND_PRIORITY).result()
@@ -383,7 +422,8 @@ def _send_together(
             part = landing.write(_text_of(documents, counts, form.key, stem).encode(), folder)
         target = landing.plan(folder, safe_name(stem, form.suffix))
         told = [SentDocument(d.id, d.caption, pages, (target,)) for d, pages in found]
-        note(told)
+        if len(note(told)) < len({d.id for d in told}):
+            raise InputProblem(GONE_MEANWHILE)
         there = landing.name(part, target)
         sent.size = there.stat().st_size
         sent.documents += [replace(d, files=(there,)) for d in told]

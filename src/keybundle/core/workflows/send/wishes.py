@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import Connection, select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.ids import FiledId
@@ -89,17 +89,28 @@ def check_wish(workspace: Workspace, wish: Wish) -> None:
 
 
 @needs(Right.SEND)
-def note_sent(session: Session, sent: Sequence[SentDocument], told: dict[str, Any]) -> None:
-    """Note in the audit trail that documents leave: to whom or where, in which form, as which files."""
-    note_leaving(session.workspace, session.person, sent, told)
+def note_sent(session: Session, sent: Sequence[SentDocument], told: dict[str, Any]) -> set[FiledId]:
+    """Note in the audit trail that documents leave: to whom or where, in which form, as which files.
+
+    What was deleted or erased meanwhile, or may be sent no longer, is not noted and may not leave: return the others.
+    """
+    return note_leaving(session, session.person, sent, told)
 
 
-def note_leaving(workspace: Workspace, who: str, sent: Sequence[SentDocument], told: dict[str, Any]) -> None:
-    """Note in the audit trail that documents leave for somebody, who may have asked for it long before."""
+def note_leaving(session: Session, who: str, sent: Sequence[SentDocument], told: dict[str, Any]) -> set[FiledId]:
+    """Note in the audit trail that documents leave for somebody, who may have asked for it long before; return which may."""
+    workspace = session.workspace
     at = workspace.clock.stamp()
     with workspace.place.database.atomic() as c:
-        rows = [(d.id, {**told, "files": [p.name for p in d.files]}) for d in sent]
+        may = still_to_send(session, c, sent)
+        rows = [(d.id, {**told, "files": [p.name for p in d.files]}) for d in sent if d.id in may]
         audit.append_all(c, at, who, "sent", rows)
+    return may
+
+
+def still_to_send(session: Session, c: Connection, sent: Sequence[SentDocument]) -> set[FiledId]:
+    """Return which of some documents are still there and may be sent."""
+    return {FiledId(i) for i in session.documents(c, [d.id for d in sent], Right.SEND, with_values=False)}
 
 
 @needs(Right.LOOK)

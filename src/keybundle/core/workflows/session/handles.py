@@ -146,6 +146,10 @@ class OpenBatch:
         """Take ready documents in hand for filing; return those that could be taken, each with its revision."""
         return self._store.claim(self.id, document_ids, claim)
 
+    def keep_claim(self, claim: str) -> None:
+        """Keep in hand what a filing that is still at it has claimed."""
+        self._store.keep_claim(claim)
+
     def file(self, new: NewDocument) -> FiledId:
         """File one of its documents in one transaction and return its id in the repository."""
         workspace = self.session.workspace

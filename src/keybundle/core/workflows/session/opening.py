@@ -11,6 +11,7 @@ from pathlib import Path
 from keybundle.core.base.clock import Clock
 from keybundle.core.batches.store import BatchStore
 from keybundle.core.repository.store import Repository
+from keybundle.core.store import work
 from keybundle.core.store.place import Place, drop_copies, open_place
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -21,13 +22,16 @@ class OpenWorkspace(Workspace):
     def __init__(self, place: Place) -> None:
         super().__init__(place)
         self.batches = BatchStore(place.database, place.clock, self._settle)
-        self.batches.size_of = place.files.size
+        self.batches.size_of, self.batches.holder = place.files.size, place.holder
         self.repository = Repository(place.database, place.clock, lambda: self.setup.locale, place.files.size)
 
 
 def open_workspace(root: Path, *, create: bool = True, clock: Clock | None = None, held: bool = False) -> OpenWorkspace:
     """Open a data directory; ``held`` says that the caller holds it. Raises EnvironmentProblem in words."""
     workspace = OpenWorkspace(open_place(root, create=create, clock=clock, held=held))
+    if held:
+        with workspace.place.database.atomic() as c:
+            work.free_all_but(c, workspace.clock, workspace.place.holder)
     if held and workspace.has_setup and workspace.setup and not workspace.place.was_brought_up:
         drop_copies(workspace.place)  # this start went well: the set-up could be read
     return workspace

@@ -9,8 +9,9 @@ from sqlalchemy import Connection, select
 from keybundle.core.base.messages import message
 from keybundle.core.setup.model import Setup, name_of
 from keybundle.core.store import schema as t
+from keybundle.core.store import work
 
-STATE = "register source "
+_w = t.work.c
 
 
 @dataclass(frozen=True)
@@ -32,9 +33,8 @@ class SourceState:
 
 def load_states(c: Connection) -> dict[str, SourceState]:
     """Return how the copies of all registers with a source stand, by register."""
-    s = t.setting.c
-    rows = c.execute(select(s.name, s.value).where(s.name.startswith(STATE)))
-    return {r.name.removeprefix(STATE): SourceState(**r.value) for r in rows}
+    rows = c.execute(select(_w.ref, _w.at, _w.trouble, _w.data).where(_w.kind == work.SOURCE))
+    return {r.ref: SourceState(r.ref, (r.data or {}).get("read_at", ""), r.at, r.trouble) for r in rows}
 
 
 def say_copies(c: Connection, setup: Setup) -> dict[str, str]:

@@ -61,7 +61,7 @@ class Workspace:
         self._memory_lock = threading.Lock()
         self.on_setup: Callable[[], None] = lambda: None  # called after set-up or registers have changed, in any thread
         self._setup: Setup | None = None
-        self._books: dict[str, Book] | None = None
+        self._books: dict[str, Book] = {}
         self._memory: Memory | None = None
         self._memory_mark = (0, 0)
         self._memories: dict[frozenset[str], tuple[Memory, int]] = {}
@@ -96,8 +96,12 @@ class Workspace:
     def books(self) -> Mapping[str, Book]:
         """Return the registers by id."""
         with self._lock:
-            if self._books is None:
-                self._books = {r.id: Book(r.key, self.entries(r.id), r.name) for r in self.setup.registers}
+            registers = self.setup.registers
+            if any(r.id not in self._books for r in registers):
+                there = self._books
+                self._books = {
+                    r.id: there[r.id] if r.id in there else Book(r.key, self.entries(r.id), r.name) for r in registers
+                }
             return self._books
 
     def entries(self, register: str) -> Sequence[dict[str, str]]:
@@ -107,10 +111,10 @@ class Workspace:
             rows = c.execute(select(e.c.row).where(e.c.register == register).order_by(e.c.position)).scalars()
             return [of.entry(row) for row in rows] if of is not None else []
 
-    def forget_books(self) -> None:
-        """Read the registers anew when they are asked for next."""
+    def forget_books(self, register: str | None = None) -> None:
+        """Read a register (None: all of them) anew when it is asked for next."""
         with self._lock:
-            self._books = None
+            self._books = {k: b for k, b in self._books.items() if register is not None and k != register}
         self.on_setup()
 
     def put_setup(self, setup: Setup, who: str, *, refiles: bool = False) -> SetupPut:
@@ -180,7 +184,7 @@ class Workspace:
 
     def _forget_setup(self) -> None:
         with self._lock:
-            self._setup, self._books = None, None
+            self._setup, self._books = None, {}
         _ = self.setup  # read here, in the thread that wrote: a window that is told of it finds it read
         self.on_setup()
 

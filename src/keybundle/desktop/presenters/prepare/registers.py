@@ -151,7 +151,7 @@ class RegistersPresenter(PartsPresenter):
 
     def _tell_past(self, past: EntriesPast) -> PastState:
         counts = [
-            (len(past.removed), trn("{n:,} entry taken away", "{n:,} entries taken away", len(past.removed))),
+            (past.removed, trn("{n:,} entry taken away", "{n:,} entries taken away", past.removed)),
             (past.changed, trn("{n:,} entry changed", "{n:,} entries changed", past.changed)),
             (past.added, trn("{n:,} entry added", "{n:,} entries added", past.added)),
         ]

@@ -11,7 +11,8 @@ from collections.abc import Iterable, Sequence
 
 from sqlalchemy import Connection, delete, insert, select
 
-from keybundle.core.base.errors import EnvironmentProblem, InputProblem, Passing
+from keybundle.core.base.errors import AppError, EnvironmentProblem, InputProblem, Passing
+from keybundle.core.base.files import make_folder, write_atomic
 from keybundle.core.base.messages import message
 from keybundle.core.filing.destination import Destination
 from keybundle.core.repository.access import find_folder
@@ -22,6 +23,7 @@ from keybundle.core.store.files import FileStore, FolderStore
 from keybundle.core.workflows.session.workspace import Workspace
 
 KEPT_FREE = 256 << 20
+MARKER, LOOKED_FOR = ".key-bundle-area", 20
 
 
 def store_of(workspace: Workspace, area_id: str) -> FileStore | None:
@@ -31,6 +33,40 @@ def store_of(workspace: Workspace, area_id: str) -> FileStore | None:
         raise InputProblem(message("areas.no-such-area", area=area_id))
     root = workspace.place.root / area.path
     return None if root == workspace.place.files.root else FolderStore(root)
+
+
+def require_there(workspace: Workspace, area_id: str) -> FileStore | None:
+    """Return the files of a storage area that is there, None where they are the data directory's own.
+
+    An area carries a marker with its id (``MARKER``): a folder without it is a mount point whose disk is away, or another
+    disk, and nothing is written below it. One that holds nothing yet gets its marker here; and one that is from a time
+    before there were markers, and that holds a file which it should. Raises Passing where it is away.
+    """
+    store = store_of(workspace, area_id)
+    if store is None:
+        return None
+    own = store.root / MARKER
+    try:
+        if own.read_text(encoding="utf-8").strip() == area_id:
+            return store
+        raise Passing(message("areas.another", root=store.root))
+    except FileNotFoundError:
+        pass
+    except OSError as error:
+        raise Passing(message("areas.away", root=store.root)) from error
+    p, is_inside = t.file_place.c, store.root.is_relative_to(workspace.place.root)
+    with workspace.place.database.read() as c:
+        holds = list(c.execute(select(p.sha).where(p.area == area_id).limit(LOOKED_FOR)).scalars())
+    if (not store.root.is_dir() and not is_inside) or (holds and not any(store.own_path(x).exists() for x in holds)):
+        raise Passing(message("areas.away", root=store.root))
+    try:
+        make_folder(store.root)
+        write_atomic(own, f"{area_id}\n".encode())
+    except AppError as error:
+        raise Passing(message("areas.not-taken", root=store.root, why=str(error))) from error
+    except OSError as error:
+        raise Passing(message("areas.away", root=store.root)) from error
+    return store
 
 
 def area_of(workspace: Workspace, c: Connection, goes: Destination) -> str:
@@ -62,12 +98,9 @@ def bring_files(workspace: Workspace, area_id: str, shas: Iterable[str]) -> None
 
     Raises Passing where the area is away or full, so that it may be tried again.
     """
-    store = store_of(workspace, area_id)
+    store = require_there(workspace, area_id)
     if store is None:
         return
-    # A folder that is missing is made below the data directory alone: elsewhere it is a disk that is not mounted.
-    if not store.root.exists() and not store.root.is_relative_to(workspace.place.root):
-        raise Passing(message("areas.away", root=store.root))
     for sha in dict.fromkeys(shas):
         _require_room(store, workspace.place.files.size(sha))
         try:
@@ -99,16 +132,21 @@ def note_places(workspace: Workspace, c: Connection, area_id: str, shas: Iterabl
 
 
 def retire_copies(workspace: Workspace, c: Connection, sha: str, stored_at: float) -> bool:
-    """Take a file that nothing refers to away from all other areas; False where one is away, or it was put there again."""
-    p, whole = t.file_place.c, True
+    """Take a file that nothing refers to away from all other areas; False where it was put there again just now.
+
+    Raises Passing for an area that is away, once it is gone from all others; of one that is no longer set up it is told too.
+    """
+    p, whole, away = t.file_place.c, True, list[AppError]()
     for area in list(c.execute(select(p.area).where(p.sha == sha)).scalars()):
         try:
-            store = store_of(workspace, area)
-        except InputProblem:
-            whole = False
+            store = require_there(workspace, area)
+        except AppError as error:
+            away.append(error)
             continue
-        if store is None or (store.root.exists() and store.retire(sha, stored_at)):
+        if store is None or store.retire(sha, stored_at):
             c.execute(delete(t.file_place).where(p.sha == sha, p.area == area))
         else:
             whole = False
+    if away:
+        raise away[0]
     return whole

@@ -6,22 +6,21 @@ or killed, goes on where it was: what is still to be done follows from folders a
 
 from __future__ import annotations
 
-import contextlib
 from dataclasses import dataclass, field
 
-from sqlalchemy import Connection, delete, insert, select, text
+from sqlalchemy import Connection, delete, select, text
 
-from keybundle.core.base.errors import AppError, InputProblem
+from keybundle.core.base.errors import AppError
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.rights.model import Right
 from keybundle.core.store import schema as t
-from keybundle.core.store.files import FileStore
-from keybundle.core.workflows.keep.areas.places import area_of_id, bring_files, note_places, store_of
+from keybundle.core.store import work
+from keybundle.core.store.work import Taken
+from keybundle.core.workflows.keep.areas.places import area_of_id, bring_files, note_places, require_there, store_of
+from keybundle.core.workflows.session.behind import Duty, do_due
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
-
-LEAVING = "copy leaving "
 
 
 @dataclass
@@ -51,7 +50,7 @@ def relocate(session: Session, *, progress: Progress = silent, cancel: CancelTok
     It can be stopped and begun again at any time. Files of an area that is away are left, with the reason.
     """
     workspace, cancel, result = session.workspace, cancel or CancelToken(), Relocated()
-    finish_leaving(workspace)
+    do_due(workspace, leaving(workspace), at_once=True)
     with workspace.place.database.read() as c:
         _place_folders(workspace, c)
         areas = _areas(workspace)
@@ -94,19 +93,13 @@ def _place_folders(workspace: Workspace, c: Connection) -> None:
         )
 
 
+# What documents in the folders of an area hold, those of the trash too.
 _BELONG = (
-    "SELECT p.file_sha AS sha FROM temp.folder_area f JOIN document d ON d.folder_id = f.id JOIN version_page p ON "
-    "p.document_id = d.id WHERE f.area = :area UNION "
-    "SELECT p.flat_sha FROM temp.folder_area f JOIN document d ON d.folder_id = f.id JOIN version_page p ON "
-    "p.document_id = d.id WHERE f.area = :area AND p.flat_sha != '' UNION "
-    "SELECT r.sha FROM temp.folder_area f JOIN document d ON d.folder_id = f.id JOIN rendition r ON "
-    "r.document_id = d.id WHERE f.area = :area AND r.sha IS NOT NULL"
+    "SELECT u.sha AS sha FROM file_use u JOIN document d ON d.id = u.ref JOIN temp.folder_area f ON f.id = d.folder_id "
+    "WHERE u.kind = 'document' AND f.area = :area"
 )
-# The folders of the documents, of the trash too, one of whose versions has a file.
 _NEED = text(
-    "SELECT DISTINCT d.folder_id FROM (SELECT document_id FROM version_page WHERE file_sha = :sha UNION "
-    "SELECT document_id FROM version_page WHERE flat_sha = :sha AND flat_sha != '' UNION "
-    "SELECT document_id FROM rendition WHERE sha = :sha AND sha IS NOT NULL) x JOIN document d ON d.id = x.document_id"
+    "SELECT DISTINCT d.folder_id FROM file_use u JOIN document d ON d.id = u.ref WHERE u.sha = :sha AND u.kind = 'document'"
 )
 _THERE = "SELECT sha FROM file_place WHERE area = :area"
 
@@ -137,9 +130,11 @@ def _take_away(workspace: Workspace, area: str, sha: str, result: Relocated) -> 
 
     That it is leaving is noted until it has left. Where it was put again just now it stays, and is told.
     """
-    store, p = store_of(workspace, area), t.file_place.c
-    if store is None or not store.root.exists():
-        result.left.append((sha, message("areas.away", root=store.root if store is not None else area)))
+    p = t.file_place.c
+    try:
+        require_there(workspace, area)
+    except AppError as error:
+        result.left.append((sha, str(error)))
         return
     with workspace.place.database.atomic() as c:
         if any(area_of_id(workspace, c, folder) == area for folder in c.execute(_NEED, {"sha": sha}).scalars()):
@@ -148,32 +143,35 @@ def _take_away(workspace: Workspace, area: str, sha: str, result: Relocated) -> 
             result.left.append((sha, message("relocating.only-copy", sha=sha[:12])))
             return
         c.execute(delete(t.file_place).where(p.sha == sha, p.area == area))
-        c.execute(insert(t.setting).prefix_with("OR REPLACE").values(name=f"{LEAVING}{area}/{sha}", value=[area, sha]))
-    if _leave(workspace, store, area, sha):
-        result.taken_away += 1
-    else:
-        result.left.append((sha, message("relocating.put-just-now", sha=sha[:12])))
-
-
-def finish_leaving(workspace: Workspace) -> None:
-    """Take copies away that were struck off before a stop; those of an area that is away wait."""
+        ref = f"{area}/{sha}"
+        work.due(c, workspace.clock.stamp(), work.LEAVING, ref)
+    left = list[str]()
+    do_due(workspace, leaving(workspace), at_once=True, refs=[ref], ended=lambda taken, trouble: left.append(trouble))
     with workspace.place.database.read() as c:
-        leaving = list(c.execute(select(t.setting.c.value).where(t.setting.c.name.startswith(LEAVING))).scalars())
-    for area, sha in leaving:
-        with contextlib.suppress(InputProblem):  # the area was dropped from the set-up
-            store = store_of(workspace, area)
-            if store is not None and store.root.exists():
-                _leave(workspace, store, area, sha)
+        is_back = c.execute(select(p.sha).where(p.sha == sha, p.area == area)).first() is not None
+    if is_back or any(left):
+        result.left.append((sha, next(filter(None, left), message("relocating.put-just-now", sha=sha[:12]))))
+    else:
+        result.taken_away += 1
 
 
-def _leave(workspace: Workspace, store: FileStore, area: str, sha: str) -> bool:
-    """Take away a copy that is struck off; False where it was put again, or noted, meanwhile: then it counts again."""
-    p = t.file_place.c
+def leaving(workspace: Workspace) -> Duty:
+    """Return the duty of taking away copies that are struck off; those of an area that is away wait."""
+    return Duty(work.LEAVING, lambda taken, _: _leave(workspace, taken), "relocating.leaving-waits")
+
+
+def _leave(workspace: Workspace, taken: Taken) -> None:
+    """Take away a copy that is struck off; where it was put again, or noted, meanwhile it counts again."""
+    p, (area, _, sha) = t.file_place.c, taken.ref.rpartition("/")
+    if all(a.id != area for a in workspace.setup.storage_areas):
+        with workspace.place.database.atomic() as c:
+            work.done(c, taken)  # nobody knows any more where it was
+        return
+    store = require_there(workspace, area)
     with workspace.place.database.read() as c:
         is_noted = c.execute(select(p.sha).where(p.sha == sha, p.area == area)).first() is not None
-    has_left = not is_noted and store.retire(sha, 0.0)
+    has_left = store is None or (not is_noted and store.retire(sha, 0.0))
     with workspace.place.database.atomic() as c:
         if not has_left:
             note_places(workspace, c, area, [sha])
-        c.execute(delete(t.setting).where(t.setting.c.name == f"{LEAVING}{area}/{sha}"))
-    return has_left
+        work.done(c, taken)

@@ -8,27 +8,29 @@ from __future__ import annotations
 
 import contextlib
 import stat
-from collections.abc import Callable, Iterator, Mapping
-from dataclasses import asdict, dataclass
-from datetime import datetime, timedelta
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import URL, Connection, create_engine, inspect, make_url, text
 from sqlalchemy.exc import SQLAlchemyError
 
-from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.errors import A_BUG, AppError, InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.registers.book import Entry
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Register, RegisterSource
-from keybundle.core.workflows.session.entries import bring_entries
+from keybundle.core.store import work
+from keybundle.core.store.work import Taken
+from keybundle.core.workflows.session.behind import Duty, do_due
+from keybundle.core.workflows.session.entries import bring_many_entries
 from keybundle.core.workflows.session.session import MACHINE, Session, needs
-from keybundle.core.workflows.session.source_states import STATE, SourceState, load_states
+from keybundle.core.workflows.session.source_states import load_states
 from keybundle.core.workflows.session.workspace import Workspace
 
 MOST_ROWS = 500_000
-CONNECT_SECONDS, ASK_SECONDS = 5, 30
+CONNECT_SECONDS, ASK_SECONDS, DAY = 5, 30, 86400.0
 
 
 @dataclass(frozen=True)
@@ -73,33 +75,38 @@ def refresh_register(session: Session, register_id: str) -> Refreshed:
 
 def refresh_due(workspace: Workspace, *, at_once: bool, is_stopped: Callable[[], bool]) -> str:
     """Read the registers whose time has come; return what is in the way of one of them, in words."""
-    told = ""
     if not workspace.has_setup:
-        return told
+        return ""
+    own = [r for r in workspace.setup.registers if r.source.url and (at_once or r.source.every_minutes)]
+    _note_new(workspace, own)
+    for register in own:
+        duty = Duty(work.SOURCE, _reader(workspace, register, MACHINE), "", longest_wait=_every(register) or DAY)
+        do_due(workspace, duty, at_once=at_once, refs=[register.id], is_stopped=is_stopped)
     with workspace.place.database.read() as c:
         states = load_states(c)
-    for register in (r for r in workspace.setup.registers if r.source.url):
-        if is_stopped():
-            break
-        state = states.get(register.id, SourceState(register.id))
-        if at_once or _is_due(workspace, register, state):
-            try:
-                _refresh(workspace, register, MACHINE)
-                continue
-            except InputProblem:
-                with workspace.place.database.read() as c:
-                    state = load_states(c)[register.id]
-        told = told or (state.said(workspace.setup) if state.trouble else "")
-    return told
+    troubled = (states[r.id] for r in own if r.id in states and states[r.id].trouble)
+    return next((state.said(workspace.setup) for state in troubled), "")
 
 
-def _is_due(workspace: Workspace, register: Register, state: SourceState) -> bool:
-    if not register.source.every_minutes:
-        return False
-    if not state.tried_at:
-        return True
-    since = workspace.clock.now() - datetime.fromisoformat(state.tried_at)
-    return since >= timedelta(minutes=register.source.every_minutes)
+def _every(register: Register) -> float:
+    return register.source.every_minutes * 60.0
+
+
+def _note_new(workspace: Workspace, registers: Sequence[Register]) -> None:
+    """Note that registers are to be read that never were."""
+    with workspace.place.database.read() as c:
+        known = {taken.ref for taken in work.list_work(c, work.SOURCE)}
+    if new := [r.id for r in registers if r.id not in known]:
+        with workspace.place.database.atomic() as c:
+            for ref in new:
+                work.due(c, workspace.clock.stamp(), work.SOURCE, ref)
+
+
+def _reader(workspace: Workspace, register: Register, who: str) -> Callable[[Taken, Any], None]:
+    def read(taken: Taken, outcome: Any) -> None:
+        _read(workspace, register, who, taken)
+
+    return read
 
 
 def _with_source(workspace: Workspace, register_id: str) -> Register:
@@ -112,32 +119,40 @@ def _with_source(workspace: Workspace, register_id: str) -> Register:
 
 
 def _refresh(workspace: Workspace, register: Register, who: str) -> Refreshed:
-    stamp = workspace.clock.stamp()
-    with workspace.place.database.read() as c:
-        before = load_states(c).get(register.id, SourceState(register.id))
+    """Read a register from its database, at once; raises Away, and notes that, where it cannot be."""
+    database, clock = workspace.place.database, workspace.clock
+    _note_new(workspace, [register])
+    with database.atomic() as c:
+        own = work.take(c, clock, work.SOURCE, workspace.place.holder, at_once=True, refs=[register.id])
+    if not own:
+        raise Away(message("sources.being-read", name=register.name))
     try:
-        fresh = read_source(register)
-    except Away as error:
-        _note(workspace, SourceState(register.id, before.at, stamp, str(error)))
+        return _read(workspace, register, who, own[0])
+    except BaseException as error:
+        with database.atomic() as c:
+            told = str(error) if isinstance(error, AppError) else A_BUG
+            work.wait(c, clock, own[0], told, longest=_every(register) or DAY)
         raise
-    found = _take_over(workspace, register, fresh, who, stamp)
-    _note(workspace, SourceState(register.id, stamp, stamp))
+
+
+def _read(workspace: Workspace, register: Register, who: str, taken: Taken) -> Refreshed:
+    fresh = read_source(register)
+    found = _take_over(workspace, register, fresh, who, workspace.clock.stamp())
+    with workspace.place.database.atomic() as c:
+        read_at = {"read_at": workspace.clock.stamp()}
+        work.again(c, workspace.clock, taken, _every(register) or DAY, data=read_at)
     return found
 
 
-def _note(workspace: Workspace, state: SourceState) -> None:
-    workspace.put_setting(f"{STATE}{state.id}", asdict(state))
-
-
 def _take_over(workspace: Workspace, register: Register, fresh: Mapping[str, Entry], who: str, stamp: str) -> Refreshed:
-    """Bring a register's entries to those that were read, in one transaction; what stays the same is not touched.
+    """Bring a register's entries to those that were read, in pieces; what stays the same is not touched.
 
     ``register`` is as it was when they were read: a column that is called otherwise since is the same one all the same.
     """
-    with workspace.place.database.atomic() as c:
-        brought = bring_entries(c, register, fresh, who=who, at=stamp, what="register read", in_order=False)
+    database = workspace.place.database
+    brought = bring_many_entries(database, register, fresh, who=who, at=stamp, what="register read")
     if brought.is_any:
-        workspace.forget_books()
+        workspace.forget_books(register.id)
     return Refreshed(len(fresh), brought.added, brought.changed, brought.removed)
 
 

@@ -97,7 +97,7 @@ def change_entry(session: Session, register_id: str, key: str, changes: Mapping[
             .values(key=fresh, row={**kept, **register.stored(row)})
         )
         audit.append(c, workspace.clock.stamp(), session.person, "register entry changed", register_id, row)
-    workspace.forget_books()
+    workspace.forget_books(register_id)
     return before
 
 
@@ -150,7 +150,7 @@ def add_entries(session: Session, register_id: str, rows: Sequence[Sequence[str]
                 register_id,
                 {"entries": len(made)},
             )
-    workspace.forget_books()
+    workspace.forget_books(register_id)
     return len(made), tuple(told)
 
 
@@ -166,7 +166,7 @@ def remove_entries(session: Session, register_id: str, keys: Sequence[str]) -> l
             c.execute(delete(e).where(*here))
         told = {"entries": len(gone)}
         audit.append(c, workspace.clock.stamp(), session.person, "register entries removed", register_id, told)
-    workspace.forget_books()
+    workspace.forget_books(register_id)
     return gone
 
 
@@ -182,7 +182,7 @@ def put_back_entries(session: Session, register_id: str, entries: Sequence[tuple
                 c.execute(insert(e).values(register=register_id, key=key, position=position, row=row))
         told = {"entries": len(entries)}
         audit.append(c, workspace.clock.stamp(), session.person, "register entries put back", register_id, told)
-    workspace.forget_books()
+    workspace.forget_books(register_id)
 
 
 @needs(Right.LOOK)
@@ -247,7 +247,7 @@ def rename_column(session: Session, register_id: str, old: str, new: str) -> Non
         return setup.model_copy(update={"registers": registers, "document_types": kinds})
 
     workspace.change_setup(session.person, change)
-    workspace.forget_books()
+    workspace.forget_books(register_id)
 
 
 @needs(Right.LOOK)
@@ -275,12 +275,11 @@ def go_back_entries(session: Session, register_id: str, seq: int) -> BroughtBack
     What was changed again since stays. Raises InputProblem for a time that the history does not know.
     """
     workspace = session.workspace
-    with workspace.place.database.atomic() as c:
-        register = _register(workspace, register_id)
-        found = bring_back_entries(c, register, seq, who=session.person, at=workspace.clock.stamp())
-        if found is None:
-            raise InputProblem(message("registers.no-such-time", name=register.name, seq=seq))
-    workspace.forget_books()
+    register, at = _register(workspace, register_id), workspace.clock.stamp()
+    found = bring_back_entries(workspace.place.database, register, seq, who=session.person, at=at)
+    if found is None:
+        raise InputProblem(message("registers.no-such-time", name=register.name, seq=seq))
+    workspace.forget_books(register_id)
     return found
 
 

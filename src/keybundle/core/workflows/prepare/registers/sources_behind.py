@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from keybundle.core.workflows.file.due import Behind
 from keybundle.core.workflows.prepare.registers.register_sources import refresh_due
+from keybundle.core.workflows.session.behind import Behind
 from keybundle.core.workflows.session.workspace import Workspace
 
 LOOK_SECONDS = 20.0
