@@ -6,6 +6,7 @@ import atexit
 import fcntl
 import functools
 import hashlib
+import io
 import json
 import os
 import shutil
@@ -16,6 +17,8 @@ import tempfile
 import unittest
 from collections.abc import Callable, Mapping
 from pathlib import Path
+
+import pikepdf
 
 from keybundle.core.batches.arrivals import Arrival
 from keybundle.core.batches.model import Page
@@ -190,3 +193,9 @@ def count_filed(ws: Workspace, cabinet: str = "") -> int:
     """Return how many documents are filed, as the folders count them."""
     with ws.place.database.read() as c:
         return count_in(c, cabinet)
+
+
+def is_copy(left: bytes, kept: bytes) -> bool:
+    """Whether a PDF that left has the pages of the one that is kept; what it is called is said as it leaves."""
+    with pikepdf.open(io.BytesIO(left)) as one, pikepdf.open(io.BytesIO(kept)) as other:
+        return [p.Contents.read_bytes() for p in one.pages] == [p.Contents.read_bytes() for p in other.pages]

@@ -40,7 +40,7 @@ class Walls(unittest.TestCase):
 
     def test_the_faces_call_use_cases_and_know_values_only(self) -> None:
         values = {
-            "batches.model", "batches.seen", "export", "export.forms", "export.landing", "export.message", "export.naming",
+            "batches.model", "batches.seen", "export", "export.forms", "export.message", "export.naming",
             "fields.digits",
             "fields.kinds", "fields.locales", "fields.values", "imaging.tiles", "jobs.pool", "marks.printing", "marks.sheets",
             "formats.names", "proposing.calibration", "reading.languages", "reading.text", "repository.model", "rights.model",

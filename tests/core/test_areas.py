@@ -8,9 +8,9 @@ from unittest.mock import Mock, patch
 from sqlalchemy import text
 
 from keybundle.core.base.progress import CancelToken, Step
+from keybundle.core.store.files import MARKER
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.keep.areas import relocating
-from keybundle.core.workflows.keep.areas.places import MARKER
 from keybundle.core.workflows.keep.documents import browsing
 from keybundle.core.workflows.keep.trash import deleting
 from keybundle.core.workflows.keep.trash.erasing import finish_erasing

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import typing
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -23,15 +22,9 @@ from keybundle.core.workflows.send.copies import tell_trouble, write_due
 from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.demo.names import PEOPLE
-from tests.support import DataTest, acting, scanned_template, shared_pool
+from tests.support import DataTest, acting, is_copy, scanned_template, shared_pool
 
 WHO = PEOPLE[0][0]
-
-
-def is_copy(path: Path, stored: bytes) -> bool:
-    """Whether a PDF that left has the pages of the one that is kept."""
-    with pikepdf.open(path) as left, pikepdf.open(io.BytesIO(stored)) as kept:
-        return [p.Contents.read_bytes() for p in left.pages] == [p.Contents.read_bytes() for p in kept.pages]
 
 
 class CopiesAtFiling(DataTest):
@@ -67,7 +60,7 @@ class CopiesAtFiling(DataTest):
         self.assertEqual(len(self.written()), len(filed.entries))
         for entry in filed.entries:
             document = self.ws.repository.load(entry.id)
-            (path,) = [p for p in self.written() if is_copy(p, self.ws.place.files.get(document.pdf_sha))]
+            (path,) = [p for p in self.written() if is_copy(p.read_bytes(), self.ws.place.files.get(document.pdf_sha))]
             with pikepdf.open(path) as pdf:
                 self.assertEqual(pdf.docinfo["/Title"], document.caption, "the file that is kept has no title")
             self.assertEqual(path.parent.parent.name, document.type)
@@ -106,7 +99,7 @@ class CopiesAtFiling(DataTest):
         second = self.ws.repository.load(filed.entries[1].id)
         write_due(self.ws, shared_pool(), at_once=True)
         self.assertEqual(len(self.written()), len(filed.entries) - 1)
-        self.assertTrue(any(is_copy(p, self.ws.place.files.get(second.pdf_sha)) for p in self.written()))
+        self.assertTrue(any(is_copy(p.read_bytes(), self.ws.place.files.get(second.pdf_sha)) for p in self.written()))
 
     def test_stopped_between_two_what_is_left_stays_due(self) -> None:
         self.out.mkdir()

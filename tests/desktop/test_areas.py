@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QPushButton
 
+from keybundle.core.store.files import MARKER
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
 
@@ -23,7 +24,7 @@ class Areas(DesktopTest):
         window.prepare.show_page("areas")
 
     def lies_in(self, folder: Path) -> int:
-        return sum(p.is_file() for p in folder.rglob("*"))
+        return sum(p.is_file() and p.name != MARKER for p in folder.rglob("*"))
 
     def test_a_cabinet_moves_to_another_disk_and_back(self) -> None:
         desktop = self.start()

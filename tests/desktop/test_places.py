@@ -291,7 +291,7 @@ class InTheWindow(DesktopTest):
         self.assertEqual(late, any(f.exists() for f in files))
         with desktop.workspace.place.database.read() as c:
             words = c.execute(text("SELECT count(*) FROM page WHERE source != '' OR text_id IS NOT NULL")).scalar()
-            due = c.execute(text("SELECT count(*) FROM erase_due WHERE is_file")).scalar()
+            due = c.execute(text("SELECT count(*) FROM work WHERE kind = 'erase'")).scalar()
         self.assertEqual((words, due), (0, sum(f.exists() for f in files)))
 
     def test_a_stopped_feeder_keeps_what_came_in(self) -> None:

@@ -1,8 +1,8 @@
 """Files that are whole or not there.
 
 Guaranteed: a reader sees the old content or the new one; after the call returns the bytes and the name are on the
-disk (the file, its folder, and each folder that was made for it are fsynced). Others may read the file as the process's
-umask says. Not guaranteed: anything across file systems, for links, or against a disk that lies about fsync.
+disk (the file, its folder, and each folder that was made for it are fsynced). What is made here is its owner's alone (0600,
+folders 0700). Not guaranteed: anything across file systems, for links, or against a disk that lies about fsync.
 """
 
 from __future__ import annotations
@@ -16,6 +16,7 @@ from pathlib import Path
 from keybundle.core.base.errors import explain_os_error
 
 PART = ".part-"
+OWN_FILE, OWN_FOLDER = 0o600, 0o700
 
 
 def sync(path: Path) -> None:
@@ -33,7 +34,7 @@ def make_folder(folder: Path, *, durable: bool = True) -> None:
         return
     make_folder(folder.parent, durable=durable)
     with contextlib.suppress(FileExistsError):
-        folder.mkdir()
+        folder.mkdir(mode=OWN_FOLDER)
     if durable:
         sync(folder.parent)
 
@@ -52,7 +53,7 @@ def write_atomic(path: Path, data: bytes, *, durable: bool = True) -> None:
 
 def write_whole(path: Path, blocks: Iterable[bytes], *, durable: bool = True) -> None:
     """Write a new file; raises OSError."""
-    fd = os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o666)
+    fd = os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, OWN_FILE)
     with os.fdopen(fd, "wb") as out:
         for block in blocks:
             out.write(block)

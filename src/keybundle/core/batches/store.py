@@ -30,11 +30,12 @@ from keybundle.core.batches.delta import (
 from keybundle.core.batches.machine import MachineWrites
 from keybundle.core.batches.model import LEFT_OUT, Batch, Document, State, balance
 from keybundle.core.batches.rows import load_batch
-from keybundle.core.batches.seen import seen_revision
+from keybundle.core.batches.seen import seen_revision, seen_window
 from keybundle.core.store import schema as t
 from keybundle.core.store import work
 from keybundle.core.store.setup_parts import person_name
 
+MOST_WINDOWS = 2000
 THROWN, THROWN_REASON = message("step.throw-away"), message("reason.thrown-away")
 
 
@@ -76,6 +77,7 @@ class BatchStore(MachineWrites):
             c.execute(delete(t.step).where(t.step.c.batch_id == batch_id, t.step.c.undone.is_(True)))
             row = {"batch_id": batch_id, "at": self._clock.stamp(), "who": who, "label": label, "delta": delta}
             c.execute(insert(t.step).values(**row, undone=False, revision=before.revision + 1))
+            self._note_window(batch_id, before.revision + 1)
             return self._settle_all(c, batch_id)
 
     def _write_step(self, c: Connection, before: Batch, after: Batch, delta: Delta) -> None:
@@ -86,12 +88,22 @@ class BatchStore(MachineWrites):
         self._touch(c, touched)
         c.execute(update(t.batch).where(t.batch.c.id == before.id).values(revision=t.batch.c.revision + 1))
 
+    def _note_window(self, batch_id: str, revision: int) -> None:
+        """Remember in which window a step was made, of the last ones: how long one lies on another window's way."""
+        if window := seen_window():
+            self._windows[batch_id, revision] = window
+            while len(self._windows) > MOST_WINDOWS:
+                self._windows.pop(next(iter(self._windows)))
+
     def _refuse_crossed(self, c: Connection, batch_id: str, who: str, base: int, delta: Delta) -> None:
         s = t.step.c
         mine = touched_things(delta)
-        since = select(t.step).where(s.batch_id == batch_id, s.revision > base, s.who != who, s.undone.is_(False))
+        since = select(t.step).where(s.batch_id == batch_id, s.revision > base, s.undone.is_(False))
         for row in c.execute(since):
-            if mine & touched_things(row.delta):
+            # What somebody did in another window of theirs they have not seen in this one either.
+            here = self._windows.get((batch_id, row.revision), seen_window())
+            is_own = row.who == who and here == seen_window()
+            if not is_own and mine & touched_things(row.delta):
                 raise InputProblem(
                     message(
                         "store.changed-same-meanwhile-nothing-changed",
@@ -267,6 +279,7 @@ class BatchStore(MachineWrites):
             if still := say_open(batch):
                 raise InputProblem(message("store.batch-cannot-closed-yet-still", list=join_comma(still)))
             c.execute(update(t.batch).where(t.batch.c.id == batch_id).values(closed_at=self._clock.stamp()))
+            work.drop(c, work.READING, [batch_id])
             return batch
 
     def throw_away(self, batch_id: str, who: str) -> Batch:
@@ -281,6 +294,7 @@ class BatchStore(MachineWrites):
             self.apply(batch_id, who, THROWN, lambda b: leave_out(b, open_sides(b), THROWN_REASON))
             changed = update(t.batch).where(t.batch.c.id == batch_id)
             c.execute(changed.values(closed_at=self._clock.stamp(), thrown_by=who))
+            work.drop(c, work.READING, [batch_id])
             return batch
 
     def bring_back(self, batch_id: str) -> None:

@@ -51,6 +51,7 @@ class StoredBatches:
         self._clock = clock
         self._settle = settle
         self.size_of: Callable[[str], int] = lambda sha: 0  # the bytes of a stored file, by its SHA-256
+        self._windows: dict[tuple[str, int], str] = {}  # in which window steps were made, by batch and revision
         self.holder = ""  # in whose name documents are claimed
 
     def batch_of_page(self, page_id: str) -> str | None:

@@ -36,7 +36,8 @@ def read_addresses(line: str) -> tuple[str, ...]:
     """Return the addresses of a line, told apart by commas or semicolons; raises InputProblem that names a wrong one."""
     found = tuple(part.strip() for part in re.split(r"[,;\n]", line) if part.strip())
     for told in found:
-        if not _ADDRESS.match(parseaddr(told)[1]):
+        # A sign that ends a line, or is none, has no place in a header: only commas and line feeds part addresses.
+        if not told.isprintable() or not _ADDRESS.match(parseaddr(told)[1]):
             raise InputProblem(messages.message("message.no-e-mail-address-write", told=told))
     return found
 

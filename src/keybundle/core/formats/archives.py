@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import zipfile
 import zlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path, PurePosixPath
 
 from keybundle.core.base.errors import InputProblem, explain_os_error
@@ -44,7 +44,7 @@ def open(path: Path, name: str) -> Opened:
         raise InputProblem(message("archives.too-many", name=name, n=len(files), most=MOST_MEMBERS))
     if sum(info.file_size for _, info in files) > MOST_BYTES:
         raise InputProblem(message("archives.too-large", name=name, most=MOST_BYTES >> 30))
-    members = tuple(Member(i, _plain_name(info), info.file_size, _why_not(info)) for i, info in files)
+    members = tuple(_members(files))
     if not members:
         raise InputProblem(message("archives.empty", name=name))
     return Opened("application/zip", members=members)
@@ -85,10 +85,14 @@ def _plain_name(info: zipfile.ZipInfo) -> str:
     return "".join(sign if sign.isprintable() else "\ufffd" for sign in "/".join(parts)) or "?"
 
 
-def _why_not(info: zipfile.ZipInfo) -> str:
-    """Return why a member is not taken out, as a code's words; empty where it can be."""
-    name = _plain_name(info)
-    if info.flag_bits & _LOCKED:
-        return message("archives.member-locked", name=name)
-    is_dense = info.file_size > DENSE_BYTES and info.file_size > MOST_DENSE * max(1, info.compress_size)
-    return message("archives.bomb", name=name) if is_dense else ""
+def _members(files: Sequence[tuple[int, zipfile.ZipInfo]]) -> Iterator[Member]:
+    """Yield the members, each with why it is not taken out: of those that grow far beyond their size no more than a little."""
+    dense = 0
+    for index, info in files:
+        why, name = "", _plain_name(info)
+        if info.flag_bits & _LOCKED:
+            why = message("archives.member-locked", name=name)
+        elif info.file_size > MOST_DENSE * max(1, info.compress_size):
+            dense += info.file_size
+            why = message("archives.bomb", name=name) if dense > DENSE_BYTES else ""
+        yield Member(index, name, info.file_size, why)

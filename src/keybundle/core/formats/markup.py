@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from html import unescape
 from html.parser import HTMLParser
 from pathlib import Path
 
@@ -12,6 +13,7 @@ from keybundle.core.formats.encoding import MOST_BYTES, encoding_of, load_text
 from keybundle.core.formats.opened import Opened
 
 _SIGN = re.compile(rb"<!doctype\s+html|<html[\s>]", re.IGNORECASE)
+_COMMENT = re.compile(r"<!--(?:(?!<!--).)*?-->", re.DOTALL)
 _UNSEEN = frozenset({"script", "style", "template", "noscript", "svg", "head"})
 _CELLS = frozenset({"td", "th"})
 _BLOCKS = frozenset({
@@ -35,12 +37,24 @@ def open(path: Path, name: str) -> Opened:
 def read_lines(path: Path) -> Iterator[str]:
     """Yield its visible text, a line for each block; cells of a row stand beside each other."""
     seen = _Seen()
-    seen.feed(load_text(path, MOST_BYTES))
+    tags, rest = _well_closed(load_text(path, MOST_BYTES))
+    seen.feed(tags)
     seen.close()
+    seen.parts.append(unescape(rest))
     for line in "".join(seen.parts).split("\n"):
         cells = [" ".join(cell.split()) for cell in line.split("\t")]
         if said := "  ".join(cell for cell in cells if cell):
             yield said
+
+
+def _well_closed(told: str) -> tuple[str, str]:
+    """Return HTML in which everything that opens is closed, and what of it comes after the last tag.
+
+    The parser looks for the end of each thing that opens, and for one without an end through all that follows.
+    """
+    bare = _COMMENT.sub(" ", told).replace("<!--", " ").replace("<![", "<! ")
+    end = bare.rfind(">") + 1
+    return bare[:end], bare[end:]
 
 
 class _Seen(HTMLParser):

@@ -77,12 +77,15 @@ def lay_out_sheets(lines: Iterable[str]) -> Sheets:
 
 
 def _break(line: str, signs: int) -> Iterator[str]:
-    while len(line) > signs:
-        at = line.rfind(" ", signs // 2, signs + 1)
-        at = at if at > 0 else signs
-        yield line[:at]
-        line = line[at:].lstrip()
-    yield line
+    start = 0
+    while len(line) - start > signs:
+        at = line.rfind(" ", start + signs // 2, start + signs + 1)
+        at = at if at > 0 else start + signs
+        yield line[start:at]
+        start = at
+        while start < len(line) and line[start].isspace():
+            start += 1
+    yield line[start:]
 
 
 def text_of(sheets: Sheets) -> PageText:

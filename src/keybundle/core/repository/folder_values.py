@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
+import json
+from collections.abc import Mapping, Sequence
+from typing import Any
 
-from sqlalchemy import Connection, Row, delete, insert, select
+from sqlalchemy import Connection, Row, delete, func, insert, select, text
 
 from keybundle.core.base.ids import FiledId
 from keybundle.core.repository.access import EVERYTHING, View
@@ -38,6 +40,55 @@ def given_along(c: Connection, cabinet: str, path: Sequence[str | None]) -> dict
     for row in sorted(rows, key=lambda r: len(split_path(r.path))):
         found[row.field] = row.value
     return found
+
+
+def given_below(c: Connection, cabinet: str, path: Sequence[str]) -> dict[str, dict[int, str]]:
+    """Return what a folder and those below it give their documents, by field and folder; the nearest one counts."""
+    by_path: dict[tuple[str, ...], dict[str, str]] = {}
+    for row in list_given(c, cabinet):
+        by_path.setdefault(split_path(row.path), {})[row.field] = row.value
+    found: dict[str, dict[int, str]] = {}
+    if not by_path:
+        return found
+    f = t.folder.c
+    chosen = select(f.id, f.path).where(f.cabinet == cabinet, t.IS_THERE)
+    for folder in c.execute(chosen.where(is_within(f.path, path)) if path else chosen):
+        parts, given = split_path(folder.path), dict[str, str]()
+        for depth in range(len(parts) + 1):
+            given |= by_path.get(parts[:depth], {})
+        for field, value in given.items():
+            found.setdefault(field, {})[folder.id] = value
+    return found
+
+
+def find_disagreeing(
+    c: Connection, given: Mapping[int, str], field: str, types: Sequence[str], view: View, most: int
+) -> Sequence[Any]:
+    """Return (number, id, caption, ``has``, ``given``) of documents of types that do not say what their folders give.
+
+    ``given`` is by folder; the oldest come first.
+    """
+    asked = text(
+        "WITH told AS MATERIALIZED (SELECT json_extract(value, '$[0]') AS folder, json_extract(value, '$[1]') AS said "
+        "FROM json_each(:given)) "
+        "SELECT d.number, d.id, d.caption, told.said AS given, (SELECT group_concat(v.value, '; ') FROM document_value v "
+        "WHERE v.document_id = d.id AND v.field = :field) AS has FROM told JOIN document d ON d.folder_id = told.folder "
+        "WHERE d.removed_at IS NULL AND d.type IN (SELECT value FROM json_each(:types)) AND "
+        "((SELECT v.value FROM document_value v WHERE v.document_id = d.id AND v.field = :field AND v.position = 0) "
+        "IS NOT told.said OR EXISTS (SELECT 1 FROM document_value v WHERE v.document_id = d.id AND v.field = :field "
+        f"AND v.position = 1)) {view.sql()} ORDER BY d.number LIMIT :most"
+    )
+    told = json.dumps([[folder, value] for folder, value in given.items()])
+    bound = {"given": told, "field": field, "types": json.dumps(list(types)), "most": most, **view.bound()}
+    return c.execute(asked, bound).all()
+
+
+def count_below(c: Connection, cabinet: str, path: Sequence[str], view: View) -> int:
+    """Return how many documents in view lie in a folder and those below it."""
+    d, f = t.document.c, t.folder.c
+    chosen = select(func.count()).select_from(t.document).join(t.folder, d.folder_id == f.id)
+    chosen = chosen.where(f.cabinet == cabinet, d.removed_at.is_(None), *view.documents())
+    return int(c.execute(chosen.where(is_within(f.path, path)) if path else chosen).scalar_one())
 
 
 def list_given(c: Connection, cabinet: str, view: View = EVERYTHING) -> list[Row[tuple[int, str, str, str]]]:

@@ -9,11 +9,13 @@ import hashlib
 import json
 import os
 import socket
-import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 
+import platformdirs
+
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.files import make_folder
 from keybundle.core.base.messages import message
 
 ANSWER_SECONDS = 5.0
@@ -22,15 +24,22 @@ OK = b"ok\n"
 
 
 def door_path(root: Path) -> Path:
-    """Return the socket of the desktop that holds a data directory; short, since socket names are limited."""
+    """Return the socket of the desktop that holds a data directory; short, since socket names are limited.
+
+    It lies where this account alone can make files, so that nobody else can sit there first.
+    """
     key = hashlib.sha256(str(root.absolute()).encode()).hexdigest()[:16]
-    folder = os.environ.get("XDG_RUNTIME_DIR") or tempfile.gettempdir()
-    return Path(folder) / f"keybundle-{os.getuid()}-{key}"
+    told = os.environ.get("XDG_RUNTIME_DIR")
+    folder = Path(told) if told else Path(platformdirs.user_cache_dir("keybundle"))
+    make_folder(folder)
+    return folder / f"keybundle-{os.getuid()}-{key}"
 
 
 def hand_over(root: Path, files: Sequence[Path]) -> bool:
     """Hand files to the desktop that runs on a data directory; False when none does."""
     try:
+        if door_path(root).stat().st_uid != os.getuid():
+            return False
         with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as client:
             client.settimeout(ANSWER_SECONDS)
             client.connect(str(door_path(root)))

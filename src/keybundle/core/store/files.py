@@ -17,11 +17,23 @@ from pathlib import Path
 from typing import Protocol
 
 from keybundle.core.base.errors import InputProblem, explain_os_error
-from keybundle.core.base.files import PART, make_folder, put_in_place, sync, write_atomic, write_whole
+from keybundle.core.base.files import PART, make_folder, put_in_place, sync, write_whole
 from keybundle.core.base.messages import message
 
 BLOCK = 1 << 20
 MAY_BE_SOMEBODYS = 3600.0
+
+
+# Names the area whose files lie in a folder: one without it is a mount point whose disk is away, or another disk.
+MARKER = ".key-bundle-area"
+
+
+def marked(root: Path) -> str | None:
+    """Return the id of the area that a folder is marked as, None for none; raises OSError where it cannot be read."""
+    try:
+        return (root / MARKER).read_text(encoding="utf-8").strip()
+    except FileNotFoundError:
+        return None
 
 
 def _place(root: Path, sha: str) -> Path:
@@ -101,7 +113,8 @@ class FolderStore:
         """Store bytes durably and return their SHA-256; raises EnvironmentProblem."""
         sha = hashlib.sha256(data).hexdigest()
         if self.check(sha) or not self._settle(sha):
-            write_atomic(self.own_path(sha), data)
+            with self.receive(sha[:12], lambda target: write_whole(target, (data,), durable=False)) as received:
+                self.keep(received)
         return sha
 
     def _settle(self, sha: str) -> bool:
@@ -158,7 +171,7 @@ class FolderStore:
             return received.sha
 
     def sweep(self) -> None:
-        """Take away what a program that was killed had begun to receive."""
+        """Take away what a program that was killed had begun to receive: unfinished files lie in the root alone."""
         for left in self.root.glob(f"{PART}*"):
             with contextlib.suppress(OSError):
                 if time.time() - left.stat().st_mtime > MAY_BE_SOMEBODYS:

@@ -5,13 +5,15 @@ from __future__ import annotations
 import errno
 import hashlib
 import os
+import secrets
 import shutil
 from pathlib import Path
 
 from keybundle.core.base.errors import Cancelled, EnvironmentProblem, explain_os_error
-from keybundle.core.base.files import sync
+from keybundle.core.base.files import OWN_FOLDER, sync
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
+from keybundle.core.store.recent import note_place
 
 LEFT_BEHIND = ("cache", "holder.lock")
 BLOCK = 1 << 20
@@ -37,6 +39,7 @@ def move_directory(root: Path, target: Path, *, progress: Progress = silent, can
     try:
         if not made:
             target.rmdir()
+        note_place(target)  # a stop after this finds the data where it is by then
         root.rename(target)
         return
     except OSError as error:
@@ -49,12 +52,19 @@ def move_directory(root: Path, target: Path, *, progress: Progress = silent, can
         if isinstance(error, OSError):
             raise explain_os_error(error, message("thing.data-directory", root=target)) from error
         raise
-    shutil.rmtree(root, ignore_errors=True)
+    note_place(target)
+    # Out of sight at once: a stop in between leaves no half of it where it was.
+    gone = root.with_name(f"{root.name}-moved-{secrets.token_hex(4)}")
+    try:
+        root.rename(gone)
+    except OSError:
+        gone = root
+    shutil.rmtree(gone, ignore_errors=True)
 
 
 def _copy(root: Path, target: Path, progress: Progress, cancel: CancelToken | None) -> None:
     files = [p for p in sorted(root.rglob("*")) if p.is_file() and p.relative_to(root).parts[0] not in LEFT_BEHIND]
-    target.mkdir(parents=True, exist_ok=True)
+    target.mkdir(mode=OWN_FOLDER, parents=True, exist_ok=True)
     for done, path in enumerate(files, 1):
         if cancel is not None:
             cancel.check()

@@ -13,6 +13,7 @@ from pathlib import Path
 
 from keybundle.core.base.clock import Clock, make_id
 from keybundle.core.base.errors import EnvironmentProblem, Held, explain_os_error
+from keybundle.core.base.files import OWN_FILE, OWN_FOLDER
 from keybundle.core.base.messages import message
 from keybundle.core.store.database import HEAD, Database
 from keybundle.core.store.files import FolderStore
@@ -53,13 +54,17 @@ def open_place(root: Path, *, clock: Clock | None = None, create: bool = True, h
     if not create and not (root / "keybundle.sqlite").exists():
         raise EnvironmentProblem(message("place.no-repository-make-one-keybundle", root=root))
     try:
-        root.mkdir(parents=True, exist_ok=True)
+        _make_own(root)
         for folder in ("files", "cache"):
-            (root / folder).mkdir(exist_ok=True)
+            _make_own(root / folder)
     except OSError as error:
         raise explain_os_error(error, message("thing.data-directory", root=root)) from error
     if not os.access(root, os.W_OK):
         raise EnvironmentProblem(message("place.data-directory-cannot-written-permission", root=root))
+    with contextlib.suppress(OSError):
+        os.close(
+            os.open(root / "keybundle.sqlite", os.O_CREAT | os.O_WRONLY, OWN_FILE)
+        )  # the log beside it is as the file is
     database = Database(root / "keybundle.sqlite")
     try:
         was_brought_up = _bring_up(database, held=held)
@@ -67,6 +72,14 @@ def open_place(root: Path, *, clock: Clock | None = None, create: bool = True, h
         database.close()
         raise
     return Place(root, database, FolderStore(root / "files"), clock or Clock(), was_brought_up, make_id())
+
+
+def _make_own(folder: Path) -> None:
+    """Make a folder that other accounts may not look into, and let one that is ours be so from now on; raises OSError."""
+    folder.mkdir(mode=OWN_FOLDER, parents=True, exist_ok=True)
+    found = folder.stat()
+    if found.st_uid == os.getuid() and found.st_mode & 0o077:
+        folder.chmod(OWN_FOLDER)
 
 
 def set_aside(root: Path) -> Path:
@@ -104,7 +117,7 @@ def hold(
 ) -> Iterator[None]:
     """Hold a data directory for changes; raises Held when somebody else keeps it longer than ``wait_seconds``."""
     try:
-        root.mkdir(parents=True, exist_ok=True)
+        _make_own(root)
         file = (root / "holder.lock").open("a+")
     except OSError as error:
         raise explain_os_error(error, message("thing.data-directory", root=root)) from error

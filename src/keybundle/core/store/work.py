@@ -40,13 +40,17 @@ IS_CLAIMED = select(_w.token).where(_w.kind == FILING, _w.ref == _b.id).correlat
 
 @dataclass(frozen=True)
 class Taken:
-    """Work in hand: of what kind and about what, by which token, how often it was tried before, and what belongs to it."""
+    """Work in hand: of what kind and about what, by which token, how often it was tried before, and what belongs to it.
+
+    ``holder`` is who has it in hand; nobody where it is only listed.
+    """
 
     kind: str
     ref: str
     token: str
     tries: int = 0
     data: Mapping[str, Any] = field(default_factory=dict)
+    holder: str = ""
 
 
 def due(c: Connection, at: str, kind: str, ref: str, *, data: Mapping[str, Any] | None = None) -> None:
@@ -175,7 +179,12 @@ def list_work(c: Connection, kind: str, *, refs: Collection[str] | None = None) 
     chosen = select(t.work).where(_w.kind == kind).order_by(_w.until, _w.ref)
     if refs is not None:
         chosen = chosen.where(_w.ref.in_(list(refs)))
-    return [Taken(kind, r.ref, r.token, r.tries, r.data or {}) for r in c.execute(chosen).all()]
+    return [Taken(kind, r.ref, r.token, r.tries, r.data or {}, r.holder) for r in c.execute(chosen).all()]
+
+
+def note_trouble(c: Connection, kind: str, ref: str, trouble: str) -> None:
+    """Note what is in the way of work that stays in its hand."""
+    c.execute(update(t.work).where(_w.kind == kind, _w.ref == ref).values(trouble=trouble))
 
 
 def count(c: Connection, kind: str) -> int:

@@ -5,6 +5,7 @@ Everything else of the bench builds on this; it builds on none of that.
 
 from __future__ import annotations
 
+import secrets
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -70,6 +71,7 @@ class Desk(QObject):
         self.state = BenchState(batch=batch_id)
         self.pictures = PagePictures(seat, self)
         self.drafts = Drafts(self._save_draft, self)
+        self._window = secrets.token_hex(4)  # two windows of one person have not seen each other's changes
         self.doing = Doing(seat.runner, self)
         self._data: bench.BenchData | None = None
         self._strip: Strip = ((), ())
@@ -235,7 +237,7 @@ class Desk(QObject):
         """Change the batch for somebody who saw it at a revision: what others did to the same since stands."""
 
         def as_seen() -> Changes:
-            with seen(self.batch_id, seen_at):
+            with seen(self.batch_id, seen_at, self._window):
                 return work()
 
         def done(changes: Changes) -> None:

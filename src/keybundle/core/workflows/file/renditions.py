@@ -25,7 +25,7 @@ from keybundle.core.store.files import Received
 from keybundle.core.store.work import Taken
 from keybundle.core.workflows.keep.areas.places import area_of_id, bring_files, note_places
 from keybundle.core.workflows.pages.page_jobs import PDF_WORK, filed_job
-from keybundle.core.workflows.session.behind import ASK_SECONDS, Duty, do_due, tell
+from keybundle.core.workflows.session.behind import ASK_SECONDS, Duty, do_due, tell_waiting
 from keybundle.core.workflows.session.session import MACHINE
 from keybundle.core.workflows.session.signing_in import machine_session
 from keybundle.core.workflows.session.workspace import Workspace
@@ -93,7 +93,7 @@ def count_due(workspace: Workspace) -> int:
 
 def tell_trouble(workspace: Workspace) -> str:
     """Return how many renditions wait because something is in the way, and what; empty where nothing is."""
-    return tell(workspace, Duty(work.RENDITION, lambda taken, made: None, "renditions.wait"))
+    return tell_waiting(workspace, Duty(work.RENDITION, lambda taken, made: None, "renditions.wait"))
 
 
 def render_behind(workspace: Workspace, pool: Pool, *, at_once: bool, is_stopped: Callable[[], bool]) -> str:

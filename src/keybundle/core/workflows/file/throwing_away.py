@@ -21,6 +21,7 @@ from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
+from keybundle.core.store.reserve import making_room
 from keybundle.core.workflows.file.closing import KEPT_DAYS
 from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.line.line import Line
@@ -90,11 +91,12 @@ def list_thrown(session: Session) -> list[Thrown]:
 def erase_thrown(session: Session, batch_ids: Sequence[BatchId]) -> int:
     """Erase for good what batches that were thrown away hold; return how many files go only at a later start."""
     workspace = session.workspace
-    for batch_id in batch_ids:
-        session.require_batch(batch_id)
-        with workspace.place.database.atomic() as c:
-            erase_batch(workspace, c, batch_id, session.person)
-    return finish_erasing(workspace)
+    with making_room(workspace.place.root):
+        for batch_id in batch_ids:
+            session.require_batch(batch_id)
+            with workspace.place.database.atomic() as c:
+                erase_batch(workspace, c, batch_id, session.person)
+        return finish_erasing(workspace)
 
 
 def erase_batch(workspace: Workspace, c: Connection, batch_id: str, who: str) -> None:

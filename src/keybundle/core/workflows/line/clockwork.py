@@ -15,9 +15,10 @@ from collections.abc import Callable
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import A_BUG, AppError, Passing
 from keybundle.core.base.messages import message
+from keybundle.core.store.work import seconds_to_wait
 
 log = logging.getLogger(__name__)
-RETRY_SECONDS = (2.0, 5.0, 10.0, 30.0)
+LONGEST_WAIT_SECONDS = 30.0
 
 
 class Clockwork(ABC):
@@ -35,6 +36,10 @@ class Clockwork(ABC):
         self._thread = threading.Thread(target=self._loop, name="line", daemon=True)
         if threaded:
             self._thread.start()
+
+    @abstractmethod
+    def _note_waiting(self, batch_id: str, trouble: str) -> None:
+        """Note what lets a batch wait; empty: it waits no longer."""
 
     @abstractmethod
     def _take_up(self, batch_id: str) -> None:
@@ -121,9 +126,10 @@ class Clockwork(ABC):
 
     def _let_wait(self, batch_id: str, error: Passing) -> None:
         if not self._waiting:
-            self._retry_at = time.monotonic() + RETRY_SECONDS[min(self._tries, len(RETRY_SECONDS) - 1)]
+            self._retry_at = time.monotonic() + min(seconds_to_wait(self._tries), LONGEST_WAIT_SECONDS)
             self._tries += 1
         self._waiting.add(batch_id)
+        self._note_waiting(batch_id, str(error))
         self._tell_problem(str(error))
 
     def _went_well(self) -> None:
@@ -142,4 +148,5 @@ class Clockwork(ABC):
     def _retry(self) -> None:
         waiting, self._waiting = self._waiting, set()
         for batch_id in sorted(waiting):
+            self._note_waiting(batch_id, "")
             self._guarded(batch_id, lambda b=batch_id: self._take_up(b))  # type: ignore[misc]

@@ -8,6 +8,7 @@ stops no other. A full disk or a locked store halts the line visibly, and it tri
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import time
 from collections import defaultdict, deque
@@ -26,6 +27,7 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.proposing.again import Heard
 from keybundle.core.reading.text import PageText
 from keybundle.core.setup.routines import Routine
+from keybundle.core.store import work
 from keybundle.core.workflows.line.clockwork import Clockwork
 from keybundle.core.workflows.line.outcomes import outcome_of
 from keybundle.core.workflows.line.placing import decide_by, keep_as_it_is
@@ -42,13 +44,18 @@ ON_SCREEN, EXAMINE, ZONES, FIRST_PAGE, AGAIN, OTHER_PAGE = 0, 1, 2, 3, 4, 5
 READ_LIMIT_SECONDS = 180.0
 PACE_PAGES = 12
 TRIES = 4
+READ_SECONDS = 86400.0  # a batch is in a line's hands until it is closed, or the line is
 
 
 @dataclass
 class _Running:
-    """What of a batch lies in memory: the routine it began with, what the feeder is asked, what was heard, and figures."""
+    """What of a batch lies in memory: its routine, what the feeder is asked, what was heard, and figures.
+
+    ``as_set_up`` is the routine as the set-up had it when it was asked last.
+    """
 
     routine: Routine
+    as_set_up: Routine | None = None
     ended: bool = False
     paper_mm: tuple[float, float] = (210.0, 297.0)
     halted: Halted | None = None
@@ -125,7 +132,7 @@ class Line(Clockwork):
         self._put(lambda: self._guarded(batch_id, lambda: self._look_over(batch_id)))
 
     def resume(self) -> None:
-        """Take up every open batch where it stopped."""
+        """Take up every open batch where it stopped, but for those that another program has in hand."""
         for batch_id in self._batches.ids():
             self._put(lambda b=batch_id: self._guarded(b, lambda: self._resume(b)))  # type: ignore[misc]
 
@@ -163,9 +170,29 @@ class Line(Clockwork):
             return None
         return left * (times[-1] - times[0]) / (len(times) - 1)
 
+    def _take_in_hand(self, batch_id: str) -> bool:
+        """Note that this line reads a batch, for as long as that is open; False where another one does."""
+        place = self._ws.place
+        with place.database.atomic() as c:
+            mine = work.list_work(c, work.READING, refs=[batch_id])
+            if mine and mine[0].holder == place.holder:
+                return work.keep(c, place.clock, mine[0].token, READ_SECONDS)
+            return (
+                work.begin(c, place.clock, work.READING, batch_id, place.holder, lease_seconds=READ_SECONDS) is not None
+            )
+
+    def _note_waiting(self, batch_id: str, trouble: str) -> None:
+        """Note what lets a batch wait, as far as that can be written: a full disk takes no note of itself."""
+        with contextlib.suppress(AppError), self._ws.place.database.atomic() as c:
+            work.note_trouble(c, work.READING, batch_id, trouble)
+
     def close(self) -> None:
         """Stop after the present step; what waits for a worker is called off, what is in the store stays for ``resume``."""
         super().close()
+        with contextlib.suppress(AppError), self._ws.place.database.atomic() as c:
+            for taken in work.list_work(c, work.READING):
+                if taken.holder == self._ws.place.holder:
+                    work.let_go(c, self._ws.clock, taken.token)
         for future in list(self._flying.values()):
             future.cancel()
 
@@ -229,8 +256,15 @@ class Line(Clockwork):
         if batch_id not in self._running:
             batch = self._batches.load(batch_id)
             routine = self._ws.setup.routine(batch.routine) or Routine(name=batch.routine or "none", sign="??")
-            self._running[batch_id] = _Running(routine, ended=batch.captured_at is not None, paper_mm=batch.paper_mm)
-        return self._running[batch_id]
+            self._running[batch_id] = _Running(routine, routine, batch.captured_at is not None, batch.paper_mm)
+            self._take_in_hand(batch_id)
+        running = self._running[batch_id]
+        now = self._ws.setup.routine(running.routine.id)
+        if now is not None and now != running.as_set_up:
+            # What was changed in the set-up counts for what is still to come, also of a batch that is under way.
+            running.routine = now if running.as_set_up is not None else running.routine
+            running.as_set_up = now
+        return running
 
     # -- the course of a batch ---------------------------------------------------------------------------------
 
@@ -260,6 +294,8 @@ class Line(Clockwork):
         self._look_over(batch_id)
 
     def _resume(self, batch_id: str) -> None:
+        if not self._take_in_hand(batch_id):
+            return
         self._running.pop(batch_id, None)
         self._ensure_running(batch_id)
         self._end_or_settle(batch_id)

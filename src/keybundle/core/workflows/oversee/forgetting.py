@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import secrets
 from datetime import timedelta
+from pathlib import Path
 
 from sqlalchemy import Connection, delete, exists, null, or_, select, update
 
@@ -13,6 +14,7 @@ from keybundle.core.base.messages import message
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
 from keybundle.core.search import index
+from keybundle.core.setup.model import StorageArea
 from keybundle.core.store import ledger
 from keybundle.core.store import schema as t
 from keybundle.core.store.texts import drop_texts
@@ -55,6 +57,7 @@ def purge_details(session: Session, subject: str, reason: str) -> int:
 @needs(Right.LOOK)
 def tidy_up(session: Session) -> None:
     """Do at a start what was left to do: sort, erase what is due, and let go of what nobody needs any more."""
+    bring_areas_inside(session.workspace)
     sweep_parts(session.workspace)
     session.workspace.sort_folders()
     forget_copies(session.workspace)
@@ -127,6 +130,22 @@ def _let_go_of_flat(workspace: Workspace, c: Connection, batch_id: str) -> None:
     p, flat = t.page.c, t.page.c.facts["flat_sha"].as_string()
     for row in c.execute(select(p.id, flat.label("flat")).where(p.batch_id == batch_id, flat != "")).all():
         ledger.take_away_unheld(c, workspace.clock.stamp(), ledger.let_go(c, ledger.PAGE, row.id, [row.flat]))
+
+
+def bring_areas_inside(workspace: Workspace) -> None:
+    """Let areas inside the data directory be told by where they lie in it, so that they move along with it."""
+    root = workspace.place.root.resolve()
+
+    def told(area: StorageArea) -> StorageArea:
+        path = Path(area.path)
+        is_inside = path.is_absolute() and path.resolve().is_relative_to(root)
+        return area.model_copy(update={"path": str(path.resolve().relative_to(root))}) if is_inside else area
+
+    if (
+        workspace.has_setup
+        and (now := tuple(map(told, workspace.setup.storage_areas))) != workspace.setup.storage_areas
+    ):
+        workspace.change_setup(MACHINE, lambda setup: setup.model_copy(update={"storage_areas": now}))
 
 
 def sweep_parts(workspace: Workspace) -> None:

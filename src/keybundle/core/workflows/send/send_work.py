@@ -12,6 +12,7 @@ from keybundle.core.export.join import join_pdfs
 from keybundle.core.export.package import check_bag, close_bag
 from keybundle.core.export.pdfa import SourcePage
 from keybundle.core.export.pictures import save_page, save_tiff
+from keybundle.core.export.titles import name_pdf
 from keybundle.core.reading.text import PageText
 from keybundle.core.workflows.pages.page_jobs import PageJob
 
@@ -33,6 +34,14 @@ def join(paths: Sequence[str], names: Sequence[str], title: str, made_at: str, p
     """Join PDF/A files to one in their order. Raises EnvironmentProblem."""
     try:
         join_pdfs([Path(p) for p in paths], names, title, made_at, Path(part))
+    except OSError as error:
+        raise explain_os_error(error, f"“{Path(part).parent}”") from error
+
+
+def name_file(part: str, title: str, made_at: str) -> None:
+    """Say in a PDF/A what it is called today. Raises InputProblem, EnvironmentProblem."""
+    try:
+        name_pdf(Path(part), title, made_at)
     except OSError as error:
         raise explain_os_error(error, f"“{Path(part).parent}”") from error
 

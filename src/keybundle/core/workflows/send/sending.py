@@ -12,7 +12,7 @@ from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-from keybundle.core.base.errors import A_BUG, AppError, EnvironmentProblem, InputProblem, explain_os_error
+from keybundle.core.base.errors import A_BUG, AppError, EnvironmentProblem, InputProblem
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
@@ -24,7 +24,6 @@ from keybundle.core.export.landing import Landing
 from keybundle.core.export.naming import BUILT_IN, fill_name, safe_name, suffix_of
 from keybundle.core.export.page import SentPage
 from keybundle.core.export.tables import as_csv, as_json
-from keybundle.core.export.titles import name_pdf
 from keybundle.core.finding.documents import count_pages
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.text import PageText
@@ -262,7 +261,10 @@ def _make(session: Session, pool: Pool, made: _Made, wish: Wish, landing: Landin
     folder = landing.folder(*path)
     stem = fill_name(wish.names, texts_of(workspace, document, number))
     if form.key == forms.PDFA:
-        made.parts.append((copy_pdf(workspace, document, landing, folder), safe_name(stem, form.suffix)))
+        part = copy_stored(workspace, document.pdf_sha, landing, folder)
+        made.parts.append((part, safe_name(stem, form.suffix)))
+        called, made_at = document.caption, document.received_at or document.filed_at
+        made.under_way.append(pool.submit(f"{SEND_WORK}:name_file", str(part), called, made_at, priority=SEND_PRIORITY))
     elif form.key == forms.RECEIVED:
         files = received_files(document)
         made.is_shared = bool(session.document(document.id, Right.SEND).shared_files())
@@ -317,20 +319,6 @@ def copy_stored(workspace: Workspace, sha: str, landing: Landing, folder: Path) 
     if found != sha:
         part.unlink(missing_ok=True)
         raise InputProblem(message("sending.stored-file-not-what-filed"))
-    return part
-
-
-def copy_pdf(workspace: Workspace, document: FiledDocument, landing: Landing, folder: Path) -> Path:
-    """Copy a document's PDF under its caption of today and return its part; raises as ``copy_stored`` does."""
-    part = copy_stored(workspace, document.pdf_sha, landing, folder)
-    try:
-        name_pdf(part, document.caption, document.received_at or document.filed_at)
-    except OSError as error:
-        part.unlink(missing_ok=True)
-        raise explain_os_error(error, message("thing.file-in", folder=folder)) from error
-    except InputProblem:
-        part.unlink(missing_ok=True)
-        raise
     return part
 
 

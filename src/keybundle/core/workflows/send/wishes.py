@@ -97,6 +97,7 @@ def note_sent(session: Session, sent: Sequence[SentDocument], told: dict[str, An
     return note_leaving(session, session.person, sent, told)
 
 
+@needs(Right.SEND)
 def note_leaving(session: Session, who: str, sent: Sequence[SentDocument], told: dict[str, Any]) -> set[FiledId]:
     """Note in the audit trail that documents leave for somebody, who may have asked for it long before; return which may."""
     workspace = session.workspace
@@ -108,6 +109,7 @@ def note_leaving(session: Session, who: str, sent: Sequence[SentDocument], told:
     return may
 
 
+@needs(Right.SEND)
 def still_to_send(session: Session, c: Connection, sent: Sequence[SentDocument]) -> set[FiledId]:
     """Return which of some documents are still there and may be sent."""
     return {FiledId(i) for i in session.documents(c, [d.id for d in sent], Right.SEND, with_values=False)}

@@ -133,7 +133,7 @@ def _let_go(workspace: Workspace, taken: Taken) -> None:
         work.let_go(c, workspace.clock, taken.token)
 
 
-def tell(workspace: Workspace, duty: Duty) -> str:
+def tell_waiting(workspace: Workspace, duty: Duty) -> str:
     """Return how much of a kind waits because something is in the way, and what; empty where nothing is."""
     with workspace.place.database.read() as c:
         waiting, said = work.troubles(c, duty.kind, duty.where)
@@ -164,7 +164,7 @@ def as_due_work(workspace: Workspace, duty: Duty) -> DueWork:
 
     def do(at_once: bool, is_stopped: Callable[[], bool]) -> str:
         do_due(workspace, duty, at_once=at_once, is_stopped=is_stopped)
-        return tell(workspace, duty)
+        return tell_waiting(workspace, duty)
 
     return do
 

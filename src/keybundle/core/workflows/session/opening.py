@@ -13,6 +13,7 @@ from keybundle.core.batches.store import BatchStore
 from keybundle.core.repository.store import Repository
 from keybundle.core.store import work
 from keybundle.core.store.place import Place, drop_copies, open_place
+from keybundle.core.store.reserve import keep_reserve
 from keybundle.core.workflows.session.workspace import Workspace
 
 
@@ -32,6 +33,7 @@ def open_workspace(root: Path, *, create: bool = True, clock: Clock | None = Non
     if held:
         with workspace.place.database.atomic() as c:
             work.free_all_but(c, workspace.clock, workspace.place.holder)
+        keep_reserve(workspace.place.root)
     if held and workspace.has_setup and workspace.setup and not workspace.place.was_brought_up:
         drop_copies(workspace.place)  # this start went well: the set-up could be read
     return workspace

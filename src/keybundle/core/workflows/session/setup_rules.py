@@ -6,6 +6,7 @@ are dropped or made otherwise.
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -21,6 +22,7 @@ from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import Register, Setup, name_of
 from keybundle.core.setup.parts import PartProblem
 from keybundle.core.store import schema as t
+from keybundle.core.store.files import marked
 from keybundle.core.store.place import Place
 from keybundle.core.store.setup_parts import GENERAL, PartChange
 
@@ -107,8 +109,11 @@ def _levels(data: Any) -> list[str]:
 
 def _refuse_place(c: Connection, place: Place, change: PartChange) -> None:
     before, after = ((x or {}).get("path", "") for x in (change.before, change.after))
-    if place.root / str(before) == place.root / str(after):
+    if (place.root / str(before)).resolve() == (place.root / str(after)).resolve():
         return
+    with contextlib.suppress(OSError):
+        if marked(place.root / str(after)) == change.id:
+            return  # the same area, found elsewhere by now
     _refuse_files(c, place, change)
 
 

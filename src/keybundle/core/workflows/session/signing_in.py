@@ -60,20 +60,26 @@ def machine_session(workspace: Workspace) -> Session:
 def sign_in(workspace: Workspace, name: str, password: str) -> Session:
     """Let somebody in by name (or account) and password; raises InputProblem, or Slowed after wrong ones."""
     _require_way(workspace.setup, "password")
-    person = _find(workspace.setup, name)
+    person, database = _find(workspace.setup, name), workspace.place.database
     s = t.person_secret
-    with workspace.place.database.atomic() as c:
+    with database.atomic() as c:
         own = _secret(c, person.id) if person is not None else None
         secret = own if own is not None else _count_nobody(c, name)
-        if (wait := _seconds_left(workspace, secret)) > 0:
-            raise Slowed(wait)
-        is_right = _verify(secret.hash, password) and own is not None
-        values = {"failures": 0, "wait_until": ""} if is_right else _after_failure(workspace, secret)
-        c.execute(update(s).where(s.c.person == secret.person).values(values))
-        if own is not None and not is_right:
-            audit.append(
-                c, workspace.clock.stamp(), own.person, "sign-in refused", own.person, {"failures": values["failures"]}
-            )
+        wait, until = _time_to_wait(workspace, secret)
+        # It counts as a failure until it was found right: of tries side by side none is free.
+        counted = {"wait_until": until} if wait else _after_failure(workspace, secret)
+        c.execute(update(s).where(s.c.person == secret.person).values(counted))
+    if wait:
+        raise Slowed(wait)
+    # Hashing takes its time, on purpose, and holds nobody up who writes.
+    is_right = _verify(secret.hash, password) and own is not None
+    with database.atomic() as c:
+        if is_right:
+            same = (s.c.person == secret.person, s.c.hash == secret.hash)
+            is_right = bool(c.execute(update(s).where(*same).values(failures=0, wait_until="")).rowcount)
+        elif own is not None:
+            told = {"failures": counted["failures"]}
+            audit.append(c, workspace.clock.stamp(), own.person, "sign-in refused", own.person, told)
     if person is None or not is_right:
         raise InputProblem(WRONG)
     return _let_in(workspace, person)
@@ -133,11 +139,17 @@ def needs_password(workspace: Workspace, name: str | None) -> bool:
 @needs()
 def set_password(session: Session, new: str, *, old: str | None = None) -> None:
     """Give oneself another password; who has one says the old one. Raises InputProblem."""
-    with session.workspace.place.database.atomic() as c:
+    database = session.workspace.place.database
+    with database.read() as c:
         secret = _secret(c, session.person)
-        if secret is not None and not _verify(secret.hash, old or ""):
-            raise InputProblem(message("signing-in.old-password-not-right-nothing"))
-        _keep_password(session.workspace, c, session.person, new)
+    if secret is not None and not _verify(secret.hash, old or ""):
+        raise InputProblem(message("signing-in.old-password-not-right-nothing"))
+    fresh = _hash(new)
+    with database.atomic() as c:
+        now = _secret(c, session.person)
+        if (now.hash if now is not None else None) != (secret.hash if secret is not None else None):
+            raise InputProblem(message("signing-in.old-password-not-right-nothing"))  # it was changed meanwhile
+        _keep_hash(c, session.person, fresh)
         audit.append(c, session.workspace.clock.stamp(), session.person, "password changed", session.person, {})
 
 
@@ -146,9 +158,10 @@ def give_password(session: Session, person_id: str, new: str) -> None:
     """Give somebody a password, which they change themselves later; none (empty) takes theirs away."""
     if session.workspace.setup.person(person_id) is None:
         raise InputProblem(message("signing-in.person-no-longer-here-nothing"))
+    fresh = _hash(new) if new else ""
     with session.workspace.place.database.atomic() as c:
-        if new:
-            _keep_password(session.workspace, c, person_id, new)
+        if fresh:
+            _keep_hash(c, person_id, fresh)
         else:
             c.execute(delete(t.person_secret).where(t.person_secret.c.person == person_id))
         audit.append(c, session.workspace.clock.stamp(), session.person, "password given", person_id, {})
@@ -172,16 +185,15 @@ def begin_repository(
         raise InputProblem(message("signing-in.repository-first-administrator-both-need"))
     if workspace.has_setup:
         raise InputProblem(message("signing-in.repository-begun-already-nothing-changed"))
-    if password:
-        _check_password(password)
+    fresh = _hash(password) if password else ""
     person = Person(name=administrator.strip(), roles=("administrator",), login=system_account())
     setup = Setup(repository=repository.strip(), locale=locale, time_zone=time_zone, people=(person,))
     if findings := check_setup(setup).findings:
         raise InputProblem(message("prepare.nothing-changed", said="; ".join(f.message for f in findings)))
     with workspace.place.database.atomic() as c:
         workspace.put_setup(setup, setup.people[0].id)
-        if password:
-            _keep_password(workspace, c, setup.people[0].id, password)
+        if fresh:
+            _keep_hash(c, setup.people[0].id, fresh)
     return _let_in(workspace, setup.people[0])
 
 
@@ -208,7 +220,7 @@ def reset_administrator(workspace: Workspace, name: str | None, password: str) -
     """
     if os.stat(workspace.place.root).st_uid != os.getuid():
         raise InputProblem(message("signing-in.belongs-another-account-only-owner", root=workspace.place.root))
-    _check_password(password)
+    fresh = _hash(password)
     chosen: list[str] = []
 
     def change(setup: Setup) -> Setup:
@@ -235,7 +247,7 @@ def reset_administrator(workspace: Workspace, name: str | None, password: str) -
 
     with workspace.place.database.atomic() as c:
         setup = workspace.change_setup(MACHINE, change)
-        _keep_password(workspace, c, chosen[0], password)
+        _keep_hash(c, chosen[0], fresh)
         told = {"account": system_account()}
         audit.append(c, workspace.clock.stamp(), chosen[0], "administrator reset", chosen[0], told)
     person = setup.person(chosen[0])
@@ -288,11 +300,17 @@ def _count_nobody(c: Connection, name: str) -> Row:  # type: ignore[type-arg]
     return secret
 
 
-def _seconds_left(workspace: Workspace, secret: Row) -> int:  # type: ignore[type-arg]
-    if not secret.wait_until:
-        return 0
-    left = datetime.fromisoformat(secret.wait_until) - workspace.clock.now()
-    return max(0, round(left.total_seconds() + 0.499))
+def _time_to_wait(workspace: Workspace, secret: Row) -> tuple[int, str]:  # type: ignore[type-arg]
+    """Return how many seconds are still to be waited, and until when: never longer than the longest wait.
+
+    A clock that was ahead when the wait began, and has gone back since, begins it anew.
+    """
+    now = workspace.clock.now()
+    until = min(
+        datetime.fromisoformat(secret.wait_until or now.isoformat()), now + timedelta(seconds=LONGEST_WAIT_SECONDS)
+    )
+    seconds = max(0, round((until - now).total_seconds() + 0.499))
+    return seconds, until.isoformat() if seconds else ""
 
 
 def _after_failure(workspace: Workspace, secret: Row) -> dict[str, object]:  # type: ignore[type-arg]
@@ -316,8 +334,13 @@ def _check_password(password: str) -> None:
         )
 
 
-def _keep_password(workspace: Workspace, c: Connection, person_id: str, password: str) -> None:
+def _hash(password: str) -> str:
+    """Return what is kept of a new password; outside of any transaction, since it takes its time. Raises InputProblem."""
     _check_password(password)
-    row = {"person": person_id, "hash": _hasher.hash(password), "failures": 0, "wait_until": ""}
+    return _hasher.hash(password)
+
+
+def _keep_hash(c: Connection, person_id: str, fresh: str) -> None:
+    row = {"person": person_id, "hash": fresh, "failures": 0, "wait_until": ""}
     c.execute(delete(t.person_secret).where(t.person_secret.c.person == person_id))
     c.execute(insert(t.person_secret).values(row))

@@ -19,11 +19,11 @@ from keybundle.core.repository.access import find_folder
 from keybundle.core.repository.folders import reach
 from keybundle.core.repository.paths import split_path
 from keybundle.core.store import schema as t
-from keybundle.core.store.files import FileStore, FolderStore
+from keybundle.core.store.files import MARKER, FileStore, FolderStore, marked
 from keybundle.core.workflows.session.workspace import Workspace
 
 KEPT_FREE = 256 << 20
-MARKER, LOOKED_FOR = ".key-bundle-area", 20
+LOOKED_FOR = 20
 
 
 def store_of(workspace: Workspace, area_id: str) -> FileStore | None:
@@ -45,15 +45,14 @@ def require_there(workspace: Workspace, area_id: str) -> FileStore | None:
     store = store_of(workspace, area_id)
     if store is None:
         return None
-    own = store.root / MARKER
     try:
-        if own.read_text(encoding="utf-8").strip() == area_id:
-            return store
-        raise Passing(message("areas.another", root=store.root))
-    except FileNotFoundError:
-        pass
+        found = marked(store.root)
     except OSError as error:
         raise Passing(message("areas.away", root=store.root)) from error
+    if found == area_id:
+        return store
+    if found is not None:
+        raise Passing(message("areas.another", root=store.root))
     p, is_inside = t.file_place.c, store.root.is_relative_to(workspace.place.root)
     with workspace.place.database.read() as c:
         holds = list(c.execute(select(p.sha).where(p.area == area_id).limit(LOOKED_FOR)).scalars())
@@ -61,7 +60,7 @@ def require_there(workspace: Workspace, area_id: str) -> FileStore | None:
         raise Passing(message("areas.away", root=store.root))
     try:
         make_folder(store.root)
-        write_atomic(own, f"{area_id}\n".encode())
+        write_atomic(store.root / MARKER, f"{area_id}\n".encode())
     except AppError as error:
         raise Passing(message("areas.not-taken", root=store.root, why=str(error))) from error
     except OSError as error:

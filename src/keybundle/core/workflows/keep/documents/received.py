@@ -1,4 +1,7 @@
-"""Files as they came, handed out to their own programs: copies that can only be read, named as they were received."""
+"""Files as they came, handed out to their own programs: copies that can only be read, named as they were received.
+
+A copy of HTML begins with a line that lets nothing in it run or be fetched: the program that opens it is the browser.
+"""
 
 from __future__ import annotations
 
@@ -9,11 +12,15 @@ from keybundle.core.base.errors import InputProblem, explain_os_error
 from keybundle.core.base.files import write_atomic
 from keybundle.core.base.ids import BatchId, FiledId, PageId
 from keybundle.core.base.messages import message
+from keybundle.core.formats import markup
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
-OPENED, READ_ONLY = "opened", 0o444
+OPENED, READ_ONLY, HEAD_BYTES = "opened", 0o400, 4096
+# Source: Content Security Policy Level 3 (W3C), delivered by a meta element.
+_NOTHING_RUNS = "default-src 'none'; style-src 'unsafe-inline'; img-src data:"
+HARMLESS = f'<meta http-equiv="Content-Security-Policy" content="{_NOTHING_RUNS}">\n'.encode()
 
 
 @needs(Right.LOOK)
@@ -43,7 +50,9 @@ def _copy(workspace: Workspace, sha: str, name: str) -> Path:
     target = workspace.place.cache / OPENED / sha / (PurePath(name).name or sha)
     try:
         if not target.exists():
-            write_atomic(target, workspace.place.files.get(sha), durable=False)
+            data = workspace.place.files.get(sha)
+            is_html = markup.recognises(data[:HEAD_BYTES], name)
+            write_atomic(target, HARMLESS + data if is_html else data, durable=False)
             target.chmod(READ_ONLY)
     except OSError as error:
         raise explain_os_error(error, f"“{target.name}”") from error

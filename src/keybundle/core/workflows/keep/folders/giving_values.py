@@ -20,7 +20,15 @@ from keybundle.core.filing.destination import make_caption
 from keybundle.core.filing.revise import Command, set_values
 from keybundle.core.repository import audit
 from keybundle.core.repository.access import ensure_root, find_folder
-from keybundle.core.repository.folder_values import given_along, ids_below, list_given, put_given
+from keybundle.core.repository.folder_values import (
+    count_below,
+    find_disagreeing,
+    given_along,
+    given_below,
+    ids_below,
+    list_given,
+    put_given,
+)
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.repository.paths import split_path
 from keybundle.core.rights.model import Right
@@ -28,8 +36,6 @@ from keybundle.core.setup.model import FieldSpec, Setup
 from keybundle.core.workflows.keep.documents.correcting import Corrected
 from keybundle.core.workflows.keep.documents.many import revise_each
 from keybundle.core.workflows.session.session import Session, needs
-
-MOST_LOOKED_AT = 5_000
 
 
 @dataclass(frozen=True)
@@ -123,21 +129,22 @@ def _folder_id(c: Connection, cabinet_id: str, path: Sequence[str]) -> int:
 def list_disagreeing(
     session: Session, cabinet_id: str, path: Sequence[str] = (), most: int = 500
 ) -> tuple[list[Disagreeing], int]:
-    """Return documents below a folder whose values are not those that their folders give, and how many were looked at.
+    """Return documents below a folder whose values are not those that their folders give, and how many lie there in all.
 
-    No more than ``MOST_LOOKED_AT`` are looked at, the oldest first.
+    No more than ``most`` are listed, the oldest first.
     """
-    workspace, found = session.workspace, list[Disagreeing]()
-    specs = fields_of(workspace.setup, cabinet_id)
-    with workspace.place.database.read() as c:
-        ids = ids_below(c, cabinet_id, path)[:MOST_LOOKED_AT]
-        documents = list(session.documents(c, ids).values())
-        along = {d.folder: given_along(c, cabinet_id, [v for _, v in d.folder]) for d in documents}
-    for document in documents:
-        for field, value in _lacks(session, document, along[document.folder]).items():
-            has = document.values[field].text if field in document.values else ""
-            found.append(Disagreeing(document.id, document.caption, specs[field].name, has, value))
-    return found[:most], len(documents)
+    setup, found = session.workspace.setup, list[tuple[int, Disagreeing]]()
+    specs = fields_of(setup, cabinet_id)
+    with session.workspace.place.database.read() as c:
+        view = session.view(c)
+        by_field = given_below(c, cabinet_id, path)
+        for field in (f for f in by_field if f in specs):
+            types = [k.id for k in setup.document_types if k.cabinet == cabinet_id and k.field(field) is not None]
+            for row in find_disagreeing(c, by_field[field], field, types, view, most):
+                one = Disagreeing(row.id, row.caption, specs[field].name, row.has or "", row.given)
+                found.append((row.number, one))
+        count = count_below(c, cabinet_id, path, view)
+    return [one for _, one in sorted(found, key=lambda pair: pair[0])[:most]], count
 
 
 def _lacks(session: Session, document: FiledDocument, given: dict[str, str]) -> dict[str, str]:

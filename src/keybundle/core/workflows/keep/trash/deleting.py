@@ -18,6 +18,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Setup, name_of
 from keybundle.core.store import schema as t
 from keybundle.core.store.pieces import in_pieces, say_stopped
+from keybundle.core.store.reserve import making_room
 from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.session.session import NotAllowed, Session, needs
 
@@ -70,7 +71,8 @@ def delete_documents(session: Session, document_ids: Sequence[FiledId], why: str
     def throw_away(c: Connection, document_id: str) -> None:
         trash.throw_away(c, document_id, by=session, at=at, why=why)
 
-    return _each(session, document_ids, throw_away, "trash.deleted")
+    with making_room(workspace.place.root):
+        return _each(session, document_ids, throw_away, "trash.deleted")
 
 
 def _each(
@@ -152,15 +154,16 @@ def empty_trash(
     """
     workspace, erased, left = session.workspace, Erased(), list[tuple[str, str]]()
     names = {row.id: row.caption for row in list_trash(session)} if session.may(Right.DELETE) else {}
-    for number, document_id in enumerate(document_ids, 1):
-        if cancel is not None and cancel.cancelled:
-            break
-        try:
-            _erase_one(session, document_id, erased)
-        except InputProblem as error:
-            left.append((names.get(document_id, document_id), str(error)))
-        progress(Step(number, len(document_ids), message("progress.erasing")))
-    erased.due = finish_erasing(workspace)
+    with making_room(workspace.place.root):
+        for number, document_id in enumerate(document_ids, 1):
+            if cancel is not None and cancel.cancelled:
+                break
+            try:
+                _erase_one(session, document_id, erased)
+            except InputProblem as error:
+                left.append((names.get(document_id, document_id), str(error)))
+            progress(Step(number, len(document_ids), message("progress.erasing")))
+        erased.due = finish_erasing(workspace)
     erased.left = tuple(left)
     return erased
 

@@ -12,7 +12,8 @@ from pathlib import Path
 
 from sqlalchemy import select, text, update
 
-from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.errors import AppError, InputProblem
+from keybundle.core.base.files import make_folder
 from keybundle.core.base.messages import message
 from keybundle.core.repository import audit
 from keybundle.core.repository.access import find_folder
@@ -21,7 +22,7 @@ from keybundle.core.rights.model import Right
 from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import Setup, StorageArea
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.keep.areas.places import store_of
+from keybundle.core.workflows.keep.areas.places import require_there, store_of
 from keybundle.core.workflows.prepare.parts.parts import check_folder
 from keybundle.core.workflows.session.session import Session, needs
 
@@ -55,8 +56,9 @@ def list_areas(session: Session) -> list[AreaState]:
     for area in workspace.setup.storage_areas:
         root = workspace.place.root / area.path
         try:
+            require_there(workspace, area.id)
             usage = shutil.disk_usage(root)
-        except OSError:
+        except (OSError, AppError):
             found.append(AreaState(area.id, area.name, str(root), 0, 0, counts.get(area.id, 0)))
             continue
         files = own if root == workspace.place.files.root else counts.get(area.id, 0)
@@ -111,7 +113,7 @@ def add_area(session: Session, name: str, folder: Path | None = None) -> str:
         if any(a.name.casefold() == name.casefold() for a in areas):
             raise InputProblem(message("areas.taken", name=name, folder=there))
         if folder is None:
-            there.mkdir(parents=True, exist_ok=True)
+            make_folder(there)
         area = check_folder(session.workspace, StorageArea(id=key, name=name, path=str(there)), setup)
         added[:] = [key]
         return setup.model_copy(update={"storage_areas": (*areas, area)})

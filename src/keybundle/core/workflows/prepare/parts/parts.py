@@ -179,7 +179,9 @@ def check_folder(workspace: Workspace, area: StorageArea, setup: Setup) -> Stora
     except OSError as error:
         told = message("areas.cannot-be-used", folder=folder, why=error.strerror or "")
         raise PartProblem({"path": told}) from error
-    return area.model_copy(update={"path": str(folder)})
+    # What lies inside the data directory goes with it where that is moved.
+    inside = folder.is_relative_to(root.resolve())
+    return area.model_copy(update={"path": str(folder.relative_to(root.resolve()) if inside else folder)})
 
 
 @needs(Right.PREPARE)

@@ -7,11 +7,10 @@ from __future__ import annotations
 
 import os
 from dataclasses import dataclass
-from pathlib import Path
 
 from sqlalchemy import Connection, func, select
 
-from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.errors import AppError, InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.repository import audit
@@ -20,10 +19,12 @@ from keybundle.core.setup.gaps import Gap, find_gaps
 from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, FolderField, Setup, name_of
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.keep.areas.places import require_there
 from keybundle.core.workflows.prepare.parts import parts
 from keybundle.core.workflows.prepare.registers import proposals
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.source_states import load_states
+from keybundle.core.workflows.session.workspace import Workspace
 
 SEEN = "advice that was seen"
 REMEDIES = frozenset(
@@ -51,7 +52,7 @@ def list_missing(session: Session) -> list[Gap]:
     setup = workspace.setup
     with workspace.place.database.read() as c:
         of_people = [*_proposed(c, setup), *_people(c, setup)]
-        found = [*find_gaps(setup), *_registers(c, setup), *of_people, *_areas(setup, workspace.place.root)]
+        found = [*find_gaps(setup), *_registers(c, setup), *of_people, *_areas(workspace)]
     seen = workspace.setting(SEEN) or []
     told = (gap for gap in found if gap.stops or gap.proposal or f"{gap.code} {gap.id}" not in seen)
     return sorted(told, key=lambda gap: not gap.stops)
@@ -102,15 +103,15 @@ def _people(c: Connection, setup: Setup) -> list[Gap]:
     return [Gap("no way in", message("readiness.no-way-in", name=p.name), "people", p.id) for p in shut_out]
 
 
-def _areas(setup: Setup, root: Path) -> list[Gap]:
-    found = []
+def _areas(workspace: Workspace) -> list[Gap]:
+    setup, root, found = workspace.setup, workspace.place.root, list[Gap]()
     used = {cabinet.storage_area for cabinet in setup.cabinets}
     for area in (a for a in setup.storage_areas if a.id in used):
         place = root / area.path
         if place.exists() and not os.access(place, os.W_OK):
             said = message("readiness.area-not-writable", name=area.name, place=place)
             found.append(Gap("not writable", said, "storage_areas", area.id))
-        elif not place.exists() and place.is_absolute() and not place.is_relative_to(root):
+        elif not _is_there(workspace, area.id):
             found.append(
                 Gap("away", message("readiness.area-away", name=area.name, place=place), "storage_areas", area.id)
             )
@@ -118,6 +119,14 @@ def _areas(setup: Setup, root: Path) -> list[Gap]:
             said = message("readiness.area-on-this-machine", name=area.name)
             found.append(Gap("only here", said, "storage_areas", area.id, stops=False))
     return found
+
+
+def _is_there(workspace: Workspace, area: str) -> bool:
+    try:
+        require_there(workspace, area)
+    except AppError:
+        return False
+    return True
 
 
 @needs(Right.PREPARE)

@@ -1,19 +1,22 @@
 """Registers that are read from a table of a database: a copy is kept, used while the database is away, and what changed is told.
 
-SQLite files are opened for reading alone; PostgreSQL is asked through psycopg, with limits of time, so that one that hangs
-holds nothing up. The password lies in a file that only its owner may read.
+SQLite files are opened for reading alone, PostgreSQL is asked through psycopg; both with limits of time, so that one that
+hangs, or never ends, holds nothing up. The password lies in a file that only its owner may read.
 """
 
 from __future__ import annotations
 
 import contextlib
+import sqlite3
 import stat
+import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
-from sqlalchemy import URL, Connection, create_engine, inspect, make_url, text
+from sqlalchemy import Connection, Engine, NullPool, create_engine, inspect, make_url, text
 from sqlalchemy.exc import SQLAlchemyError
 
 from keybundle.core.base.errors import A_BUG, AppError, InputProblem
@@ -31,6 +34,7 @@ from keybundle.core.workflows.session.workspace import Workspace
 
 MOST_ROWS = 500_000
 CONNECT_SECONDS, ASK_SECONDS, DAY = 5, 30, 86400.0
+SQLITE, LOOK_EACH = "sqlite:///", 100_000  # so many steps of its machine between two looks at the clock
 
 
 @dataclass(frozen=True)
@@ -190,9 +194,8 @@ def _text(value: Any) -> str:
 @contextlib.contextmanager
 def _connected(register: Register) -> Iterator[tuple[Connection, Callable[[str], str]]]:
     """Return a connection to a register's database with limits of time, and how names are quoted there; raises Away."""
-    url, arguments = _address(register.source)
     try:
-        engine = create_engine(url, connect_args=arguments)
+        engine = _engine(register.source)
     except (SQLAlchemyError, ValueError) as error:
         raise Away(message("sources.refused", why=_say(error))) from error
     try:
@@ -204,23 +207,27 @@ def _connected(register: Register) -> Iterator[tuple[Connection, Callable[[str],
         engine.dispose()
 
 
-def _address(source: RegisterSource) -> tuple[URL, dict[str, Any]]:
-    try:
-        url = make_url(source.url)
-    except SQLAlchemyError as error:
-        raise Away(message("sources.refused", why=_say(error))) from error
-    if url.drivername.startswith("sqlite"):
-        # Opened for reading alone: what we read from must not be made, locked or changed by us.
-        path = Path(url.database or "").absolute()
+def _engine(source: RegisterSource) -> Engine:
+    if source.url.startswith(SQLITE):
+        path = Path(source.url.removeprefix(SQLITE)).absolute()
         if not path.is_file():
             raise Away(message("sources.no-file", path=path))
-        return make_url(f"sqlite:///file:{path}?mode=ro&uri=true"), {"timeout": CONNECT_SECONDS}
+        return create_engine("sqlite://", creator=lambda: _open_sqlite(path), poolclass=NullPool)
+    url = make_url(source.url)
     if url.drivername == "postgresql":
         url = url.set(drivername="postgresql+psycopg")
     if source.password_file:
         url = url.set(password=_password(Path(source.password_file).expanduser()))
     options = f"-c statement_timeout={ASK_SECONDS * 1000} -c default_transaction_read_only=on"
-    return url, {"connect_timeout": CONNECT_SECONDS, "options": options}
+    return create_engine(url, connect_args={"connect_timeout": CONNECT_SECONDS, "options": options})
+
+
+def _open_sqlite(path: Path) -> sqlite3.Connection:
+    """Open a file for reading alone: what we read from must not be made, locked or changed by us; its answers end in time."""
+    found = sqlite3.connect(f"file:{quote(str(path))}?mode=ro", uri=True, timeout=CONNECT_SECONDS)
+    end = time.monotonic() + ASK_SECONDS
+    found.set_progress_handler(lambda: time.monotonic() > end, LOOK_EACH)
+    return found
 
 
 def _password(path: Path) -> str:
@@ -235,4 +242,6 @@ def _password(path: Path) -> str:
 def _say(error: BaseException) -> str:
     """Return what a database says of a failure, without the statement that was asked."""
     told = str(getattr(error, "orig", None) or error).strip().splitlines()
+    if told == ["interrupted"]:
+        return message("sources.too-long", seconds=ASK_SECONDS)
     return told[0][:200] if told else type(error).__name__
