@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import atexit
+import contextlib
 import fcntl
 import functools
 import hashlib
@@ -17,9 +18,12 @@ import tempfile
 import unittest
 from collections.abc import Callable, Mapping
 from pathlib import Path
+from unittest import mock
 
 import pikepdf
 
+from keybundle.cli import common
+from keybundle.cli import main as cli
 from keybundle.core.batches.arrivals import Arrival
 from keybundle.core.batches.model import Page
 from keybundle.core.batches.store import BatchStore
@@ -40,6 +44,16 @@ from keybundle.demo.names import PEOPLE
 ROOT = Path(__file__).parent.parent
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("OMP_THREAD_LIMIT", "1")
+
+# What is slow by nature (kills, random hands, devices) is sampled in a usual run, and whole in ``scripts/test --all``.
+WHOLE = "KEYBUNDLE_WHOLE" in os.environ
+SEED = int(os.environ.get("KEYBUNDLE_SEED", "2026"))
+whole_only = unittest.skipUnless(WHOLE, "a part of the whole: scripts/test --all")
+
+
+def sampled(whole: int, usual: int) -> int:
+    """How many of something slow are tried in this run."""
+    return whole if WHOLE else usual
 
 
 @functools.cache
@@ -174,13 +188,22 @@ def keep_in_feeder(workspace: Workspace, sheets: int) -> None:
 
 
 def run_cli(
-    *arguments: object, env: dict[str, str] | None = None, timeout: float = 240
+    *arguments: object, env: dict[str, str] | None = None, timeout: float = 240, apart: bool = False
 ) -> subprocess.CompletedProcess[str]:
-    """Run the command line in a process of its own."""
-    command = [sys.executable, "-m", "keybundle.cli.main", *map(str, arguments)]
-    return subprocess.run(
-        command, capture_output=True, text=True, timeout=timeout, env={**os.environ, **(env or {})}, cwd=ROOT
-    )
+    """Run the command line: here, with the pool of all tests, or (``apart``) in a process of its own, as a person does."""
+    told = [str(a) for a in arguments]
+    if apart or env:
+        command = [sys.executable, "-m", "keybundle.cli.main", *told]
+        return subprocess.run(
+            command, capture_output=True, text=True, timeout=timeout, env={**os.environ, **(env or {})}, cwd=ROOT
+        )
+    out, err, lent = io.StringIO(), io.StringIO(), mock.Mock(wraps=shared_pool())
+    lent.close = lambda: None
+    with (
+        contextlib.redirect_stdout(out), contextlib.redirect_stderr(err), mock.patch.object(common, "Pool", return_value=lent),
+    ):  # fmt: skip
+        status = cli.main(told)
+    return subprocess.CompletedProcess(told, status, out.getvalue(), err.getvalue())
 
 
 def filed_ids(ws: Workspace, cabinet: str = "", chosen: Mapping[str, str] | None = None) -> list[str]:

@@ -34,10 +34,10 @@ from keybundle.core.workflows.session import access
 from keybundle.core.workflows.session.access import Spot
 from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.session.workspace import Workspace
-from tests.support import DataTest, acting
+from tests.support import DataTest, acting, sampled
 
 YARD, LEVELS, NAMES = "Yard", ("Reach", "Keeper"), ("Alder", "Birch", "Cress")
-EXAMPLES = int(os.environ.get("KEYBUNDLE_COURSES", "12"))
+EXAMPLES = int(os.environ.get("KEYBUNDLE_COURSES", sampled(12, 4)))
 BOSS, JUNIOR = "Ottoline Reedmace", "Tarn Sallow"
 SETUP = {
     "repository": "A yard", "storage_areas": [{"name": "main", "path": "files"}, {"name": "loft", "path": "loft"}],

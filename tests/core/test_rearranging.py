@@ -31,7 +31,7 @@ from keybundle.core.workflows.session.workspace import Workspace
 from tests.core.test_pdfa import bbox_words
 from tests.core.test_versions import ADMIN, index_anew, index_words
 from tests.standin import StandIn
-from tests.support import DataTest, acting, demo_template, filed_ids, shared_pool
+from tests.support import DataTest, acting, demo_template, filed_ids, sampled, shared_pool
 
 
 def longest(ws: Workspace) -> FiledDocument:
@@ -266,4 +266,6 @@ class AnyOrder(DataTest):
         Course.folder.mkdir()
         from hypothesis.stateful import run_state_machine_as_test
 
-        run_state_machine_as_test(Course, settings=settings(max_examples=12, stateful_step_count=14, deadline=None))
+        run_state_machine_as_test(
+            Course, settings=settings(max_examples=sampled(12, 4), stateful_step_count=14, deadline=None)
+        )

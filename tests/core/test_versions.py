@@ -34,7 +34,7 @@ from keybundle.core.workflows.pages.preview_files import tiles_folder
 from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.session.session import NotAllowed
 from keybundle.core.workflows.session.workspace import Workspace
-from tests.support import DataTest, acting, demo_template, filed_ids, scanned_template, shared_pool
+from tests.support import DataTest, acting, demo_template, filed_ids, sampled, scanned_template, shared_pool
 
 ADMIN, SUPERVISOR, OPERATOR = "Oswinna Reedmace", "Tarvin Windlass", "Elspra Towpath"
 
@@ -425,4 +425,6 @@ class Courses(DataTest):
         from hypothesis.stateful import run_state_machine_as_test
 
         Course.folder = self.folder
-        run_state_machine_as_test(Course, settings=settings(max_examples=12, stateful_step_count=14, deadline=None))
+        run_state_machine_as_test(
+            Course, settings=settings(max_examples=sampled(12, 4), stateful_step_count=14, deadline=None)
+        )

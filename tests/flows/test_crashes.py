@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from tests.flows.crashes import run_keeping_kills, run_kills
-from tests.support import DataTest, shared_pool
+from tests.support import SEED, DataTest, sampled, shared_pool
 
 
 class Kills(DataTest):
-    def test_twelve_kills(self) -> None:
-        self.assertEqual(run_kills(self.demo_data(), 12, 2026, shared_pool()), [])
+    def test_what_comes_in(self) -> None:
+        self.assertEqual(run_kills(self.demo_data(), sampled(12, 2), sampled(2026, SEED), shared_pool()), [])
 
-    def test_five_kills_of_what_is_kept(self) -> None:
-        self.assertEqual(run_keeping_kills(self.demo_data(), 5, 1127), [])
+    def test_what_is_kept(self) -> None:
+        self.assertEqual(run_keeping_kills(self.demo_data(), sampled(8, 2), sampled(1127, SEED)), [])

@@ -169,10 +169,14 @@ class Database:
                 )
             return connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
 
-    def settle(self) -> None:
-        """Write what lies in the log into the database and let go of the log, as far as no reader needs it."""
-        with contextlib.suppress(OperationalError), self._engine.connect() as connection:
-            connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
+    def settle(self) -> bool:
+        """Write what lies in the log into the database and empty the log; False where somebody reads from it just now."""
+        try:
+            with self._engine.connect() as connection:
+                busy, _, _ = connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)").one()
+        except OperationalError:
+            return False
+        return not busy
 
     def close(self) -> None:
         """Keep the planner's statistics fresh where they can be written, and let go of all connections."""

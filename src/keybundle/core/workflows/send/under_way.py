@@ -12,6 +12,7 @@ from keybundle.core.export.landing import sweep_parts
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.store import ledger, work
 from keybundle.core.store.work import Taken
+from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.session.behind import Duty, in_hand
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -37,8 +38,12 @@ def hold_files(workspace: Workspace, ref: str, documents: Iterable[FiledDocument
 
 
 def _let_go(workspace: Workspace, ref: str) -> None:
+    """Let go of the files of a sending; what was erased while it read them is taken away now."""
     with workspace.place.database.atomic() as c:
-        ledger.take_away_unheld(c, workspace.clock.stamp(), ledger.let_go_of_all(c, ledger.SENDING, ref))
+        left = ledger.let_go_of_all(c, ledger.SENDING, ref)
+        ledger.take_away_unheld(c, workspace.clock.stamp(), left)
+    if left:
+        finish_erasing(workspace)
 
 
 def clear_up(workspace: Workspace) -> Duty:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import time
 from collections.abc import Callable, Collection
 from datetime import datetime
 from pathlib import Path
@@ -25,7 +26,7 @@ from keybundle.core.workflows.session.workspace import Workspace
 
 # Made of documents for a moment each; what is in them cannot be told by a name.
 MADE_OF_MANY = ("drafts", "preview")
-AT_ONCE = 200
+AT_ONCE, SETTLE_TRIES, SETTLE_SECONDS = 200, 5, 0.05
 
 
 def finish_erasing(
@@ -42,11 +43,13 @@ def finish_erasing(
         at_once = False  # what has to wait waits
         for taken in lot:
             _erase_file(workspace, taken)
-    if did:
-        _settle(workspace)
+    is_settled = not did or _settle(workspace)
     with workspace.place.database.atomic() if pictures else workspace.place.database.read() as c:
         for taken in pictures:
-            work.done(c, taken)
+            if is_settled:
+                work.done(c, taken)
+            else:
+                work.again(c, workspace.clock, taken, work.RETRY_SECONDS[0])  # the log still holds what was erased
         return work.count(c, work.ERASE)
 
 
@@ -96,11 +99,15 @@ def _drop_pictures(cache: Path, names: Collection[str]) -> None:
                 found.unlink(missing_ok=True)
 
 
-def _settle(workspace: Workspace) -> None:
-    """Let the index and the log of the database forget what was erased, in pieces that hold nobody up."""
+def _settle(workspace: Workspace) -> bool:
+    """Let the index and the log of the database forget what was erased, in pieces that hold nobody up; False if not all."""
     database = workspace.place.database
     more = True
     while more:
         with database.atomic() as c:
             more = trash.settle_index(c)
-    database.settle()
+    for _ in range(SETTLE_TRIES):
+        if database.settle():
+            return True
+        time.sleep(SETTLE_SECONDS)
+    return False
