@@ -91,7 +91,12 @@ class Line(Clockwork):
 
     def begin(self, batch_id: str, routine: Routine, *, paper_mm: tuple[float, float] = (210.0, 297.0)) -> None:
         """Expect pages of a new batch, which are handled as this routine says."""
-        self._put(lambda: self._running.__setitem__(batch_id, _Running(routine, paper_mm=paper_mm)))
+
+        def expect() -> None:
+            self._running[batch_id] = _Running(routine, paper_mm=paper_mm)
+            self._guarded(batch_id, lambda: self._note_in_hand(batch_id))
+
+        self._put(expect)
 
     def go_on(self, batch_id: str) -> None:
         """Expect more pages of a batch; what halted it is over."""
@@ -180,6 +185,9 @@ class Line(Clockwork):
             return (
                 work.begin(c, place.clock, work.READING, batch_id, place.holder, lease_seconds=READ_SECONDS) is not None
             )
+
+    def _note_in_hand(self, batch_id: str) -> None:
+        self._take_in_hand(batch_id)
 
     def _note_waiting(self, batch_id: str, trouble: str) -> None:
         """Note what lets a batch wait, as far as that can be written: a full disk takes no note of itself."""

@@ -6,6 +6,7 @@ which they can be brought back. Rows are kept by the ids of columns, so that a c
 
 from __future__ import annotations
 
+import time
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -18,7 +19,7 @@ from keybundle.core.setup.model import Register
 from keybundle.core.store import schema as t
 from keybundle.core.store.database import Database
 
-MOST_TOLD, MOST_BOUND, MOST_KEPT, PIECE = 200, 500, 100, 1000
+MOST_TOLD, MOST_BOUND, MOST_KEPT, PIECE, TURN_SECONDS = 200, 500, 100, 400, 0.002
 
 
 @dataclass(frozen=True)
@@ -142,6 +143,7 @@ def bring_many_entries(
             _write(c, register, now, {**dict.fromkeys(now.added, last + len(keys)), **places})
         for name, count in (("added", now.added), ("changed", now.changed), ("removed", now.removed)):
             done[name] += len(count)
+        time.sleep(TURN_SECONDS)  # whoever waits to write gets a turn: the lock goes to who asks first
     if found.is_any:
         with database.atomic() as c:
             audit.append(c, at, who, what, register.id, {**found.told(), "counts": done})
@@ -230,6 +232,7 @@ def bring_back_entries(database: Database, register: Register, seq: int, *, who:
                 c.execute(_SET_ROW, [{"of": register.id, "at_key": k, "now": {**rows[k], **was}} for k, was in again])
         keys += [key for key, *_ in back]
         before |= {key: register.entry(rows[key]) for key, _ in again}
+        time.sleep(TURN_SECONDS)
     with database.atomic() as c:
         said = {"entries": keys[:MOST_TOLD], "changed": list(before)[:MOST_TOLD]}
         audit.append(c, at, who, "register entries put back", register.id, said)
