@@ -9,13 +9,16 @@ from sqlalchemy import text
 
 from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.store.files import MARKER
+from keybundle.core.store.moving import move_directory
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.keep.areas import relocating
 from keybundle.core.workflows.keep.documents import browsing
 from keybundle.core.workflows.keep.trash import deleting
 from keybundle.core.workflows.keep.trash.erasing import finish_erasing
+from keybundle.core.workflows.oversee.forgetting import tidy_up
 from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.prepare.cabinets import areas
+from keybundle.core.workflows.prepare.parts import parts
 from keybundle.core.workflows.session.opening import open_workspace
 from tests.support import DataTest, acting, filed_ids, scanned_template, shared_pool
 
@@ -126,6 +129,45 @@ class Areas(DataTest):
         away.rename(self.archive)
         self.assertEqual(relocating.relocate(self.me).left, [])
         self.assertFalse(areas.list_areas(self.me)[1].is_away)
+
+    def test_a_mount_point_whose_disk_is_away_is_no_area_and_another_disk_is_told(self) -> None:
+        self.put("Purchasing", "archive")
+        relocating.relocate(self.me)
+        away = self.archive.rename(self.folder / "away")
+        self.archive.mkdir()  # as the mount point is, empty
+        found = relocating.relocate(self.me)
+        self.assertTrue(areas.list_areas(self.me)[1].is_away)
+        filed = file_documents(self.me, shared_pool(), self.batch)
+        self.assertTrue(filed.left and all("is not there just now" in why for _, why in filed.left))
+        self.assertEqual((found.brought, list(self.archive.iterdir())), (0, []), "nothing is written below it")
+        (self.archive / MARKER).write_text("loft")
+        self.assertIn("another storage area", file_documents(self.me, shared_pool(), self.batch).left[0][1])
+        shutil.rmtree(self.archive)
+        away.rename(self.archive)
+        self.assertEqual(file_documents(self.me, shared_pool(), self.batch).left, [])
+        self.assertTrue(verify(self.me).is_whole)
+
+    def test_an_area_of_the_data_directory_moves_along_and_one_that_was_moved_by_hand_is_known_by_its_marker(
+        self,
+    ) -> None:
+        own = areas.add_area(self.me, "Loft")
+        self.put("Purchasing", own)
+        relocating.relocate(self.me)
+        self.ws.close()
+        move_directory(self.folder / "data", self.folder / "moved")
+        ws = open_workspace(self.folder / "moved", held=True)
+        self.addCleanup(ws.close)
+        me = acting(ws, "Oswinna Reedmace")
+        tidy_up(me)
+        self.assertFalse(any(a.is_away for a in areas.list_areas(me)))
+        self.assertTrue(verify(me).is_whole)
+        area = next(a for a in ws.setup.storage_areas if a.id == own)
+        (self.folder / "moved" / area.path).rename(self.folder / "elsewhere")
+        (self.folder / "empty").mkdir()
+        with self.assertRaises(parts.PartProblem):
+            parts.save_part(me, "storage_areas", parts.change_part(area, {"path": str(self.folder / "empty")}))
+        parts.save_part(me, "storage_areas", parts.change_part(area, {"path": str(self.folder / "elsewhere")}))
+        self.assertTrue(verify(me).is_whole)
 
     def test_all_areas_are_verified_and_emptied(self) -> None:
         filed = file_documents(self.me, shared_pool(), self.batch)

@@ -85,6 +85,18 @@ class Words(Files):
             lines, ["Delivery & return", "Twelve lock gates.", "Part  Price", "Sluice  12.50 EUR", "Größe", "€ 5"]
         )
 
+    def test_what_never_closes_takes_no_longer_than_its_size(self) -> None:
+        """Source: twice the size takes about twice the steps; what grew with the square took minutes at these sizes."""
+        ends = {
+            "<!": "the words at the end", "<!--": "the words at the end", "<![": "", "</": "", "<?": "the words at the end",
+        }  # fmt: skip
+        for sign, seen in ends.items():
+            self.put("a.html", b"<html><body>" + sign.encode() * 300_000 + b" the words at the end")
+            told = " ".join(markup.read_lines(self.folder / "a.html"))
+            self.assertTrue(told.endswith(seen or "the words at the end"), sign)
+        self.put("b.csv", ",".join(["x" * 2000] * 3000).encode() + b"\n1,2\n")
+        self.assertEqual(len(lay_out_sheets(tables.read_lines(self.folder / "b.csv")).sheets), 390)
+
     @given(st.lists(st.text(st.characters(exclude_categories=("C", "Z")), max_size=300), max_size=400))
     @settings(max_examples=40, deadline=None)
     def test_no_word_is_lost_on_sheets_and_each_has_its_place(self, lines: list[str]) -> None:
@@ -139,6 +151,14 @@ class Archives(Files):
         why = [m.why for m in open_file(self.folder / "a.zip", "a.zip").members]
         self.assertRegex(why[0], "“a.txt” is locked by a password")
         self.assertRegex(why[1], "“b.txt” would grow far beyond its size")
+
+    def test_many_that_swell_a_little_are_held_to_the_same_measure(self) -> None:
+        path = self.folder / "many.zip"
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as made:
+            for number in range(5):
+                made.writestr(f"{number}.csv", b"0" * (archives.DENSE_BYTES // 3))
+        whys = [member.why for member in archives.open(path, "many.zip").members]
+        self.assertEqual([bool(why) for why in whys], [False, False, False, True, True])
 
     def test_damage_is_told_and_nothing_is_left_of_it(self) -> None:
         packed = bytearray(self.pack("a.zip", {"a.txt": b"Dear Ms Reedmace" * 100}, zipfile.ZIP_STORED))

@@ -17,15 +17,16 @@ from typing import Any
 from unittest import mock
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.batches.model import Page
 from keybundle.core.setup.model import Register, RegisterSource
 from keybundle.core.setup.text import load_setup, write_setup
 from keybundle.core.workflows.index import slip_help
 from keybundle.core.workflows.prepare.parts import parts, readiness
-from keybundle.core.workflows.prepare.registers import proposals, register_sources
+from keybundle.core.workflows.prepare.registers import proposals, register_sources, registers
 from keybundle.core.workflows.prepare.registers.sources_behind import follow_sources
 from keybundle.core.workflows.session.session import NotAllowed
 from keybundle.core.workflows.session.source_states import say_copies
-from tests.support import DataTest, acting
+from tests.support import DataTest, acting, add_page
 
 ROWS = [
     ("S1", "Quillfeather Lock Gates", "Holmelock"),
@@ -118,6 +119,49 @@ class Sqlite(SourceTest):
         with self.assertRaisesRegex(InputProblem, "not a database"):
             register_sources.refresh_register(self.me, self.id)
         self.assertEqual(len(self.names()), 3)
+
+    def test_a_view_that_never_ends_is_given_up_and_odd_names_are_the_files_they_name(self) -> None:
+        odd = self.folder / "a%20b#c?d.db"
+        self.path.rename(odd)
+        with sqlite3.connect(odd) as c:
+            c.execute("CREATE VIEW endless AS WITH RECURSIVE n(no, called, town) AS (SELECT 1, '', '' UNION ALL "
+                      "SELECT no + 1, '', '' FROM n) SELECT * FROM n WHERE no < 0")  # fmt: skip
+        self.read_from(f"sqlite:///{odd}")
+        self.assertEqual(register_sources.refresh_register(self.me, self.id).entries, 3)
+        self.read_from(f"sqlite:///{odd}", table="endless")
+        with (
+            mock.patch.object(register_sources, "ASK_SECONDS", 0.2),
+            self.assertRaisesRegex(InputProblem, "did not answer"),
+        ):
+            register_sources.refresh_register(self.me, self.id)
+        self.assertEqual(sorted(p.name for p in self.folder.glob("a*")), [odd.name], "nothing is made beside it")
+
+    def test_many_rows_that_changed_come_in_pieces_beside_a_scan_and_go_back_as_one(self) -> None:
+        with sqlite3.connect(self.path) as c:
+            c.executemany("INSERT INTO stock VALUES (?, ?, ?)", ((f"N{i:05d}", f"Name {i}", "") for i in range(6000)))
+        register_sources.refresh_register(self.me, self.id)
+        with sqlite3.connect(self.path) as c:
+            c.execute("UPDATE stock SET called = called || '!'")
+        taken, stop = list[str](), threading.Event()
+        batch = self.ws.batches.create("Post", "a scan", self.me.person)
+
+        def scan() -> None:
+            while not stop.wait(0.005):
+                page = Page(f"p{len(taken)}", 0, "a side", 0, 1, "front", "sha")
+                taken.append(add_page(self.ws.batches, batch, page).id)
+
+        scanning = threading.Thread(target=scan)
+        scanning.start()
+        done = register_sources.refresh_register(self.me, self.id)
+        during = len(taken)
+        stop.set()
+        scanning.join(20)
+        self.assertEqual((done.changed, done.added, done.removed), (6003, 0, 0))
+        self.assertGreater(during, 5, "sides came in between")
+        (past,) = registers.list_entries_history(self.me, self.id)
+        self.assertEqual((past.changed, past.removed, past.added), (6003, 0, 0), "one time of its history")
+        back = registers.go_back_entries(self.me, self.id, past.seq)
+        self.assertEqual((len(back.before), self.names()[0]), (6003, "Quillfeather Lock Gates"))
 
     def test_no_secret_stands_in_the_set_up_and_the_rest_goes_out_and_comes_in(self) -> None:
         for url, said in (

@@ -10,13 +10,13 @@ import sys
 from pathlib import Path
 from unittest import mock
 
-from sqlalchemy import create_engine, inspect, text
+from sqlalchemy import create_engine, inspect, select, text
 
 from keybundle.core.base.errors import AppError, Cancelled, EnvironmentProblem, Held
 from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.batches.model import balance
 from keybundle.core.repository import audit, folders
-from keybundle.core.store import schema
+from keybundle.core.store import ledger, reserve, schema
 from keybundle.core.store.files import FolderStore
 from keybundle.core.store.moving import LEFT_BEHIND, move_directory
 from keybundle.core.store.place import hold, open_place
@@ -26,6 +26,7 @@ from keybundle.core.workflows.oversee.verify import verify
 from keybundle.core.workflows.prepare.registers import registers
 from keybundle.core.workflows.session.opening import OpenWorkspace, open_workspace
 from keybundle.core.workflows.session.signing_in import machine_session
+from keybundle.core.workflows.session.source_states import load_states
 from tests.support import ROOT, DataTest, acting, filed_ids, run_cli
 
 
@@ -58,6 +59,35 @@ class Schema(DataTest):
             self.assertEqual((batch.routine, balance(batch).waiting, batch.pages[0].stage.value), ("Post", 1, "failed"))
             tagged = [(h.id, h.tags) for h in find(acting(workspace), 'tag = "äusserst dringend" Title = GRÖSSE').hits]
             self.assertEqual(tagged, [("d1", ("Äußerst dringend",))])
+
+    def test_what_was_due_in_five_places_is_due_in_one_and_the_ledger_is_what_the_tables_say(self) -> None:
+        due = (
+            "INSERT INTO copy_due(id, document_id, who, copies, tries, next_at, trouble) VALUES "
+            "(7, 'd1', 'person-1', '{\"folder\": \"/out\"}', 3, '2026-02-01T00:00:00.000+00:00', 'It is away.');"
+            "INSERT INTO erase_due(name, is_file, stored_at) VALUES ('beef', 1, '2026-01-02T00:00:00.000+00:00');"
+            "INSERT INTO erase_due(name, is_file, stored_at) VALUES ('a page', 0, '2026-01-02T00:00:00.000+00:00');"
+            "INSERT INTO setting(name, value) VALUES ('copy leaving loft/cafe', '[\"loft\", \"cafe\"]');"
+            'INSERT INTO setting(name, value) VALUES (\'register source keepers\', \'{"id": "keepers", "at": "2026-01-03",'
+            ' "tried_at": "2026-01-04T00:00:00.000+00:00", "trouble": "No server."}\');'
+            "UPDATE batch_document SET claim = 'a filing that is no more';"
+        )
+        workspace = self.kept("0002", due)
+        self.addCleanup(workspace.close)
+        with workspace.place.database.read() as c:
+            found = {(r.kind, r.ref): r for r in c.execute(select(schema.work)).all()}
+            gaps = [gap for gap in ledger.find_gaps(c) if gap[0].startswith("noted") or gap[0] == "not noted"]
+            uses = c.execute(text("SELECT count(*) FROM file_use")).scalar()
+            unmade = c.execute(text("SELECT count(*) FROM rendition WHERE sha IS NULL")).scalar()
+            states = load_states(c)
+        self.assertEqual((gaps, bool(uses)), ([], True))
+        copied, erased = found["copy", "d1"], found["erase", "beef"]
+        self.assertEqual((copied.data["copies"], copied.tries, copied.trouble), ({"folder": "/out"}, 3, "It is away."))
+        self.assertEqual(erased.data["since"], "2026-01-02T00:00:00.000+00:00")
+        self.assertEqual(sum(kind == "rendition" for kind, _ in found), unmade)
+        self.assertLessEqual({("erase pictures", "a page"), ("leaving", "loft/cafe")}, set(found))
+        self.assertEqual((states["keepers"].at, states["keepers"].trouble), ("2026-01-03", "No server."))
+        self.assertFalse(any(d.claim for d in workspace.batches.load("b1").documents.values()))
+        self.assertIsNone(workspace.setting("register source keepers"))
 
     def test_a_renaming_that_was_stopped_goes_on_in_a_kept_store(self) -> None:
         workspace = self.kept("0002")
@@ -142,6 +172,38 @@ class Schema(DataTest):
                 raise KeyError
         with place.database.read() as c:
             self.assertEqual(list(c.execute(text("SELECT name FROM setting")).scalars()), ["kept"])
+
+
+class Own(DataTest):
+    def test_what_is_made_is_its_owners_alone(self) -> None:
+        root = self.folder / "data"
+        root.mkdir(mode=0o755)
+        (root / "files").mkdir(mode=0o755)
+        place = open_place(root)
+        self.addCleanup(place.close)
+        place.files.put(b"a page")
+        with place.database.atomic() as c:
+            c.execute(text("INSERT INTO setting(name, value) VALUES ('n', '1')"))
+        reserve.keep_reserve(root)
+        with hold(root, who="a test"):
+            pass
+        loose = {
+            str(p.relative_to(root)): oct(p.stat().st_mode & 0o777) for p in (root, *root.rglob("*"))
+            if p.stat().st_mode & 0o077
+        }  # fmt: skip
+        self.assertEqual(loose, {})
+
+    def test_room_is_kept_back_and_used_where_the_disk_is_full(self) -> None:
+        reserve.keep_reserve(self.folder)
+        kept = self.folder / reserve.NAME
+        self.assertGreaterEqual(kept.stat().st_blocks * 512, reserve.BYTES, "it takes room, not only a size")
+        full = mock.Mock(free=0)
+        with mock.patch.object(reserve.shutil, "disk_usage", return_value=full), reserve.making_room(self.folder):
+            self.assertFalse(kept.exists())
+        self.assertFalse(kept.exists(), "not while the disk is full")
+        with reserve.making_room(self.folder):
+            self.assertFalse(kept.exists())
+        self.assertTrue(kept.exists())
 
 
 class Files(DataTest):

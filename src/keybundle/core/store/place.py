@@ -118,7 +118,7 @@ def hold(
     """Hold a data directory for changes; raises Held when somebody else keeps it longer than ``wait_seconds``."""
     try:
         _make_own(root)
-        file = (root / "holder.lock").open("a+")
+        file = os.fdopen(os.open(root / "holder.lock", os.O_CREAT | os.O_RDWR | os.O_APPEND, OWN_FILE), "a+")
     except OSError as error:
         raise explain_os_error(error, message("thing.data-directory", root=root)) from error
     with file:
