@@ -40,6 +40,7 @@ from keybundle.core.workflows.take_in.capture import find_routine, scan_stack
 from keybundle.core.workflows.take_in.devices import Options, find_scanners
 from keybundle.demo import seed
 from keybundle.demo.names import PEOPLE
+from tests.remembering import RememberingPool
 
 ROOT = Path(__file__).parent.parent
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -66,7 +67,18 @@ def shared_folder() -> Path:
 
 @functools.cache
 def shared_pool() -> Pool:
-    """One pool of workers for the whole run: loading the engine for each test would cost most of the time."""
+    """One pool of workers for the whole run: loading the engine for each test would cost most of the time.
+
+    What it has read once it knows. For what is about reading under way there is ``reading_pool``.
+    """
+    pool = RememberingPool(2, _worlds().with_name(f"{_worlds().name}-read"))
+    atexit.register(pool.close)
+    return pool
+
+
+@functools.cache
+def reading_pool() -> Pool:
+    """Workers that read each page anew, and take their time for it."""
     pool = Pool(2)
     atexit.register(pool.close)
     return pool

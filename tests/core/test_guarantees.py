@@ -60,7 +60,7 @@ class StoredFiles(DataTest):
         with self.assertRaisesRegex(InputProblem, "“gone.bin” is not there"):
             store.put_file(self.folder / "gone.bin", "gone.bin")
 
-    def test_names_are_on_the_disk_and_others_may_read(self) -> None:
+    def test_names_are_on_the_disk_and_are_their_owners_alone(self) -> None:
         synced: list[str] = []
         was = os.fsync
 
@@ -74,9 +74,8 @@ class StoredFiles(DataTest):
         path = store.path(sha)
         for folder in (path.parent, path.parent.parent, self.folder / "area", self.folder):
             self.assertIn(str(folder), synced)
-        mask = os.umask(0)
-        os.umask(mask)
-        self.assertEqual(path.stat().st_mode & 0o777, 0o666 & ~mask)
+        self.assertEqual(path.stat().st_mode & 0o777, 0o600)
+        self.assertEqual(path.parent.stat().st_mode & 0o777, 0o700)
 
     def test_verify_goes_on_over_what_cannot_be_read(self) -> None:
         workspace = self.demo_workspace()

@@ -55,6 +55,8 @@ def application() -> QApplication:
 class DesktopTest(DataTest):
     """Starts the whole desktop on a demo data directory and closes it afterwards."""
 
+    workers = staticmethod(shared_pool)
+
     def setUp(self) -> None:
         super().setUp()
         # Asking SANE takes seconds, and a window waits for it at its end; tests/core/test_sane.py asks it.
@@ -103,7 +105,7 @@ class DesktopTest(DataTest):
 
     def start(self, *, scanned: bool = False, **options: bool) -> Desktop:
         settings = QSettings(str(self.folder / "window.ini"), QSettings.Format.IniFormat)
-        desktop = Desktop(self.demo_data(scanned=scanned), settings=settings, pool=shared_pool(), **options)
+        desktop = Desktop(self.demo_data(scanned=scanned), settings=settings, pool=self.workers(), **options)
         self.addCleanup(self.check_left_behind)
         self.addCleanup(self.let_windows_go)
         self.addCleanup(desktop.close)

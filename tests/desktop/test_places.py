@@ -26,7 +26,7 @@ from keybundle.desktop.views.trash_sheet import TrashSheet
 from keybundle.desktop.views.window import MainWindow
 from keybundle.desktop.views.work_view import WorkView
 from tests.desktop.support import DesktopTest
-from tests.support import scanned_template
+from tests.support import reading_pool, scanned_template
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 WHO = "Elspra Towpath"
@@ -222,6 +222,7 @@ class InTheWindow(DesktopTest):
         self.assertTrue(finder.line.hasFocus())
 
     def test_reading_is_stopped_and_goes_on_by_one_key(self) -> None:
+        self.workers = reading_pool  # type: ignore[method-assign]
         desktop, window = self.begin()
         self.key(window.work.list, Qt.Key.Key_S)
         self.until(lambda: window.work.model.rows, 20)
@@ -241,6 +242,7 @@ class InTheWindow(DesktopTest):
         self.until(lambda: State.READING.value not in [d.state for d in bench.presenter.state.documents], 10)
 
     def test_a_batch_is_thrown_away_while_it_is_read_and_comes_back_as_it_was(self) -> None:
+        self.workers = reading_pool  # type: ignore[method-assign]
         desktop, window = self.begin("Oswinna Reedmace")
         work, store = window.work, desktop.workspace.batches
         self.key(work.list, Qt.Key.Key_S)

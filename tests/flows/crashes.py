@@ -167,7 +167,7 @@ def run_kills(data: Path, kills: int, seed: int, pool: Pool) -> list[str]:
             ]
         if not verify(acting(workspace)).is_whole:
             wrong.append("a stored file is bad")
-        if {kind for kind, _ in everything} != {"page", "filed"}:
+        if {kind for kind, _ in everything} != ({"page", "filed"} if kills > 4 else {"page"}):
             wrong.append(f"the kills hit too little: {len(everything)} things were told")
     finally:
         line.close()
