@@ -39,7 +39,7 @@ from keybundle.core.workflows.take_in.capture import find_routine, scan_stack
 from tests.standin import ONE_SIDED, Device, StandIn, answer, frame_of, text_of
 from tests.support import DataTest, acting, sampled
 
-EXAMPLES = int(os.environ.get("KEYBUNDLE_COURSES", sampled(20, 5)))
+EXAMPLES = int(os.environ.get("KEYBUNDLE_COURSES", sampled(20, 4)))
 PHASES = [
     Phase.generate
 ]  # a course is told as it was found: making it shorter would take longer than the rest of the run

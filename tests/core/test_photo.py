@@ -19,19 +19,19 @@ from keybundle.core.imaging.picture import Picture, decode, from_pil
 from keybundle.core.reading.engine import get_engine, read_page
 from keybundle.demo.photos import take_photo
 from keybundle.demo.trials import draw_page, hard_page
-from tests.support import DataTest, run_cli
+from tests.support import DataTest, run_cli, sampled
 
 
 class Photographs(unittest.TestCase):
     def test_corners_are_found(self) -> None:
         near = 0
-        for seed in range(400, 408):  # scripts/bench photos counts a hundred
+        for seed in range(400, 400 + sampled(8, 2)):  # scripts/bench photos counts a hundred
             photo = take_photo(seed)
             found = find_outline(Picture(photo.pixels, 300, "colour", is_dpi_told=False))
             if found is not None:
                 worst_mm = float(np.linalg.norm(found - photo.corners, axis=1).max()) / photo.px_per_mm
                 near += worst_mm < 2
-        self.assertGreaterEqual(near, 7)
+        self.assertGreaterEqual(near, sampled(7, 2))
 
     def test_a_flat_photograph_is_read(self) -> None:
         photo = take_photo(431)

@@ -24,7 +24,7 @@ from keybundle.core.workflows.propose.indexing import take_proposal
 from keybundle.core.workflows.session import access
 from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.take_in.capture import find_routine, import_files
-from tests.support import DataTest, acting, filed_ids, scanned_template, shared_pool
+from tests.support import DataTest, acting, filed_ids, reading_pool, scanned_template, shared_pool
 
 
 class Types(DataTest):
@@ -155,7 +155,7 @@ class ZonesFirst(DataTest):
         parts.save_part(acting(ws, who), "document_types", types.change_told(kind, "source", "page.tif"))
         picture = self.folder / "page.tif"
         picture.write_bytes(ws.place.files.path(first.file_sha).read_bytes())
-        pool, seen = RecordingPool(shared_pool()), []
+        pool, seen = RecordingPool(reading_pool()), []
 
         def look(changes: Changes) -> None:
             for batch_id in changes.batches - {batch.id}:

@@ -41,7 +41,7 @@ from keybundle.core.workflows.session.access import Spot
 from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.session.session import NEEDS, NotAllowed, Session
 from keybundle.core.workflows.session.workspace import Workspace
-from tests.support import ROOT, DataTest, acting, scanned_template, shared_pool
+from tests.support import ROOT, DataTest, acting, sampled, scanned_template, shared_pool
 
 JUNIOR, OPERATOR, SUPERVISOR = "Hollin Waterhen", "Elspra Towpath", "Tarvin Windlass"
 # What takes a workspace and no session, and why it may be called from outside: nobody works there yet, or it looks at no
@@ -294,7 +294,7 @@ class Hidden(DataTest):
         except InputProblem:
             return "not there"
 
-    @settings(max_examples=12, deadline=None, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=sampled(12, 5), deadline=None, suppress_health_check=list(HealthCheck))
     @given(st.data())
     def test_what_a_junior_is_told_is_what_a_store_without_the_kept_things_tells(self, data: st.DataObject) -> None:
         grantees = [

@@ -19,7 +19,7 @@ from keybundle.core.workflows.prepare.routines.breaking import rules_at
 from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.session.session import NotAllowed
 from keybundle.core.workflows.take_in.capture import import_files
-from tests.support import DataTest, acting, scanned_template, shared_pool
+from tests.support import DataTest, acting, scanned_template, shared_pool, whole_only
 
 
 class RoutineTest(DataTest):
@@ -100,6 +100,7 @@ class RoutineTest(DataTest):
         self.assertGreaterEqual(sum(len(d.unsure) for d in stricter), sum(len(d.unsure) for d in told))
         self.assertEqual(self.ws.batches.load(self.batch), before)
 
+    @whole_only
     def test_a_side_that_is_pointed_at_is_found_by_every_rule_that_is_suggested(self) -> None:
         post, pages, me = self.change(separation={"rules": []}), self.ws.batches.load(self.batch).pages, acting(self.ws)
         stated = {i for i, p in enumerate(pages) if p.facts is not None and p.facts.separator}

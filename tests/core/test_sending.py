@@ -35,7 +35,7 @@ from keybundle.core.workflows.keep.documents.story import load_story
 from keybundle.core.workflows.send.sending import STOPPED, send_to_folder
 from keybundle.core.workflows.send.wishes import Sent, Wish, last_wish, say_shared
 from keybundle.demo.names import PEOPLE
-from tests.support import DataTest, acting, run_cli, shared_pool
+from tests.support import DataTest, acting, run_cli, sampled, shared_pool
 
 WHO = PEOPLE[0][0]
 READER = next(p[0] for p in PEOPLE if p[1] == "reader")
@@ -88,11 +88,12 @@ class Leaving(DataTest):
         return [p for p in self.out.rglob("*") if p.name.startswith(".part")]
 
     def test_each_form_leaves_whole_and_is_told_in_the_story(self) -> None:
-        pages = sum(len(d.pages) for d in self.documents())
+        ids = self.ids[: sampled(14, 4)]
+        pages = sum(len(d.pages) for d in self.documents() if d.id in ids)
         for form in FORMS:
-            sent = self.send(form=form.key, folders=True)
-            self.assertEqual((len(sent.documents), sent.refused, sent.stopped), (14, [], ""), form.key)
-            expected = pages if form.by_page else 14
+            sent = self.send(*ids, form=form.key, folders=True)
+            self.assertEqual((len(sent.documents), sent.refused, sent.stopped), (len(ids), [], ""), form.key)
+            expected = pages if form.by_page else len(ids)
             self.assertGreaterEqual(len(sent.files), expected, form.key)
             self.assertEqual(sent.size, sum(p.stat().st_size for p in sent.files))
         self.assertEqual(self.leftovers(), [])

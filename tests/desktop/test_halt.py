@@ -13,6 +13,7 @@ from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.halt_band import HaltBand
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
+from tests.support import whole_only
 
 
 class Halt(DesktopTest):
@@ -49,6 +50,7 @@ class Halt(DesktopTest):
         self.until(lambda: all(p.disposition for p in self.batch(desktop).pages), 30)
         self.assertTrue(balance(self.batch(desktop)).is_even)
 
+    @whole_only
     def test_a_jam_goes_on_without_leaving_anything_out(self) -> None:
         desktop, _, band = self.begin("jam")
         said = " ".join(label.text() for label in band.findChildren(QLabel))
@@ -57,6 +59,7 @@ class Halt(DesktopTest):
         self.until(lambda: max((p.sheet for p in self.batch(desktop).pages), default=0) == 8, 60)
         self.assertNotIn("scanned again", {p.reason for p in self.batch(desktop).pages})
 
+    @whole_only
     def test_closing_it_leaves_the_feeder_stopped_and_the_batch_open(self) -> None:
         desktop, window, band = self.begin("stuck", stacks=4)
         before = len(self.batch(desktop).pages)

@@ -26,7 +26,7 @@ from keybundle.desktop.views.trash_sheet import TrashSheet
 from keybundle.desktop.views.window import MainWindow
 from keybundle.desktop.views.work_view import WorkView
 from tests.desktop.support import DesktopTest
-from tests.support import reading_pool, scanned_template
+from tests.support import reading_pool, scanned_template, whole_only
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 WHO = "Elspra Towpath"
@@ -241,6 +241,7 @@ class InTheWindow(DesktopTest):
         self.until(lambda: not bench.stop_reading.isVisible() and desktop.line.busy == 0, 90, "the reading to end")
         self.until(lambda: State.READING.value not in [d.state for d in bench.presenter.state.documents], 10)
 
+    @whole_only
     def test_a_batch_is_thrown_away_while_it_is_read_and_comes_back_as_it_was(self) -> None:
         self.workers = reading_pool  # type: ignore[method-assign]
         desktop, window = self.begin("Oswinna Reedmace")

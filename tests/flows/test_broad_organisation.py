@@ -19,7 +19,7 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.capture import import_files
-from tests.support import DataTest, acting, shared_pool
+from tests.support import DataTest, acting, shared_pool, whole_only
 
 SEED, WHO = 207, "Marwenna Tollgate"
 FORMS = (("label left", 2), ("grid", 5), ("label above", 9), ("ruled table", 7), ("memo", 3))
@@ -95,6 +95,7 @@ class Organisations(DataTest):
         filed = file_documents(acting(self.ws, WHO), shared_pool(), batch)
         self.assertEqual((len(filed.entries), filed.left), (len(found), []))
 
+    @whole_only
     def test_from_the_first_paper_to_a_form_that_is_known(self) -> None:
         batch, found = self.bring_in(50)
         first = self.judge(found)

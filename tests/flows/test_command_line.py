@@ -19,7 +19,7 @@ from keybundle.core.setup.routines import PATCH_PATTERNS
 from keybundle.core.store.place import hold
 from keybundle.demo import seed
 from keybundle.demo.stack import plan_stack, true_documents
-from tests.support import DataTest, run_cli
+from tests.support import WHOLE, DataTest, run_cli
 
 
 class Stack(DataTest):
@@ -85,8 +85,8 @@ class Stack(DataTest):
     def test_a_changing_command_waits_for_the_holder_then_ends(self) -> None:
         data = self.demo_data()
         with hold(data, who="the desktop"):
-            start = time.monotonic()
-            done = run_cli("--data", data, "setup", "import", self._setup_file(data))
+            file, start = self._setup_file(data), time.monotonic()
+            done = run_cli("--data", data, "setup", "import", file, apart=WHOLE)
             self.assertEqual(done.returncode, 3)
             self.assertGreater(time.monotonic() - start, 9)
             self.assertIn("in use by the desktop", done.stderr)

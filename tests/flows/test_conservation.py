@@ -9,7 +9,7 @@ from hypothesis.stateful import run_state_machine_as_test
 from tests.flows.conservation import Conservation, profile
 from tests.support import sampled
 
-RUNS, STEPS = sampled(24, 6), 50
+RUNS, STEPS = sampled(24, 4), 50
 
 
 class Account(unittest.TestCase):
