@@ -9,11 +9,13 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from keybundle.core.base.ids import FiledId
 from keybundle.core.base.page_kind import PageKind
 from keybundle.core.batches.arrivals import load_told
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.file.filing import file_documents
 from keybundle.core.workflows.find.find import find
+from keybundle.core.workflows.keep.documents import received
 from keybundle.core.workflows.line import page_work
 from keybundle.core.workflows.take_in.capture import find_routine, import_files
 from tests.core.test_course import Course
@@ -75,6 +77,13 @@ class Arrivals(Course):
         kept = self.ws.repository.load(filed[0].id).pages[0]
         self.assertEqual((kept.kind, self.ws.place.files.get(kept.file_sha)), (PageKind.TEXT, LETTER))
         self.assertEqual([h.id for h in find(acting(self.ws, self.who), "sluice").hits], [filed[1].id])
+        # Handed out to its own program, which is the browser: nothing in it runs or is fetched.
+        copies = [received.copy_filed(acting(self.ws, self.who), FiledId(e.id), 0).read_bytes() for e in filed]
+        self.assertEqual(copies[0], LETTER)
+        self.assertTrue(
+            copies[2].startswith(b'<meta http-equiv="Content-Security-Policy" content="default-src \'none\'')
+        )
+        self.assertTrue(copies[2].endswith(b"<html><p>A weir</p></html>"))
 
     def test_files_inside_a_file_are_arrivals_of_their_own(self) -> None:
         inner = packed({"b.txt": b"two", "scan.exe": b"no", ".hidden.txt": b"no"})

@@ -9,6 +9,7 @@ from pathlib import Path
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch, Facts, Page, balance
+from keybundle.core.batches.seen import seen
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.separation.facts import Placing
 from keybundle.core.workflows.session.opening import open_workspace
@@ -55,6 +56,16 @@ class Undo(DataTest):
 
     def do(self, label: str, command: object) -> Batch:
         return self.workspace.batches.apply(self.batch_id, "me", label, command)  # type: ignore[arg-type]
+
+    def test_what_somebody_did_in_another_window_of_theirs_was_not_seen_in_this_one(self) -> None:
+        batches, page = self.workspace.batches, self.workspace.batches.load(self.batch_id).pages[0].id
+        base = batches.load(self.batch_id).revision
+        with seen(self.batch_id, base, "one window"):
+            self.do("turn", lambda b: commands.turn(b, [page], 90))
+            self.do("turn", lambda b: commands.turn(b, [page], 90))  # their own window knows of it
+        with seen(self.batch_id, base, "another window"), self.assertRaises(InputProblem):
+            self.do("turn", lambda b: commands.turn(b, [page], 90))
+        self.assertEqual(batches.load(self.batch_id).page(page).turn, 180)
 
     def test_random_commands_undo_to_the_start_and_redo_to_the_end(self) -> None:
         rng = random.Random(3)

@@ -14,6 +14,7 @@ from keybundle.core.fields.values import FieldValue
 from keybundle.core.formats.opened import Opened
 from keybundle.core.intake.halts import Halted
 from keybundle.core.reading.text import PageText
+from keybundle.core.setup.model import Setup
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.arrange.bench import page_command, run_command
 from keybundle.core.workflows.arrange.separating import separate_batch_again
@@ -229,6 +230,20 @@ class OnePageFails(Course):
 
 class Hands(Course):
     """What a person decides holds, whatever the machine is at."""
+
+    def test_a_language_that_is_changed_in_the_set_up_counts_for_what_comes_after(self) -> None:
+        batch_id = self.scan(1)
+        changed = self.routine.model_copy(update={"language": "deu", "force_ocr": True})
+
+        def change(setup: Setup) -> Setup:
+            return setup.model_copy(
+                update={"routines": tuple(changed if r.id == changed.id else r for r in setup.routines)}
+            )
+
+        self.ws.change_setup(self.who, change)
+        self.scan(1, into=batch_id)
+        asked = [(args[0].language, args[0].force_ocr) for what, args in self.pool.asked if what == "read"]
+        self.assertEqual(asked, [("eng", False), ("deu", True)])
 
     def test_left_out_while_it_is_looked_at(self) -> None:
         self.pool.hold = {"examine"}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import secrets
+import time
 from datetime import timedelta
 from pathlib import Path
 
@@ -17,8 +18,10 @@ from keybundle.core.search import index
 from keybundle.core.setup.model import StorageArea
 from keybundle.core.store import ledger
 from keybundle.core.store import schema as t
+from keybundle.core.store.files import MAY_BE_SOMEBODYS
 from keybundle.core.store.texts import drop_texts
 from keybundle.core.workflows.file.closing import KEPT_DAYS
+from keybundle.core.workflows.file.renditions import MAKING
 from keybundle.core.workflows.file.throwing_away import erase_batch
 from keybundle.core.workflows.keep.areas.places import require_there
 from keybundle.core.workflows.keep.areas.relocating import leaving
@@ -151,6 +154,10 @@ def bring_areas_inside(workspace: Workspace) -> None:
 def sweep_parts(workspace: Workspace) -> None:
     """Take away what a program that was killed left unfinished, in the data directory and in all areas that are there."""
     workspace.place.files.sweep()
+    for left in (workspace.place.cache / MAKING).glob("*"):
+        with contextlib.suppress(OSError):
+            if time.time() - left.stat().st_mtime > MAY_BE_SOMEBODYS:
+                left.unlink()
     for area in workspace.setup.storage_areas:
         with contextlib.suppress(AppError):
             store = require_there(workspace, area.id)

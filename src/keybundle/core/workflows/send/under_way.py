@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
+from keybundle.core.base.errors import AppError
 from keybundle.core.export.landing import sweep_parts
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.store import ledger, work
@@ -25,7 +26,8 @@ def sending(workspace: Workspace, root: Path) -> Iterator[str]:
         try:
             yield ref
         finally:
-            _let_go(workspace, ref)
+            with contextlib.suppress(AppError):  # on a full disk it is done by whoever clears up
+                _let_go(workspace, ref)
 
 
 def hold_files(workspace: Workspace, ref: str, documents: Iterable[FiledDocument]) -> None:

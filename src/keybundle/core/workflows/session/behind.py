@@ -19,11 +19,11 @@ from sqlalchemy import ColumnElement
 from keybundle.core.base.errors import A_BUG, AppError
 from keybundle.core.base.messages import message
 from keybundle.core.store import work
-from keybundle.core.store.work import LEASE_SECONDS, MOST_BOUND, Taken
+from keybundle.core.store.work import MOST_BOUND, Taken
 from keybundle.core.workflows.session.workspace import Workspace
 
 log = logging.getLogger(__name__)
-LOOK_SECONDS, ASK_SECONDS = 2.0, 0.05
+LOOK_SECONDS, ASK_SECONDS, AS_LONG_AS_IT_TAKES = 2.0, 0.05, 366 * 86400.0
 
 
 @dataclass(frozen=True)
@@ -142,16 +142,19 @@ def tell_waiting(workspace: Workspace, duty: Duty) -> str:
 
 @contextlib.contextmanager
 def in_hand(workspace: Workspace, kind: str, ref: str, data: dict[str, Any]) -> Iterator[Taken]:
-    """Note that something is under way for as long as the block lasts; what a kill leaves of it is found by its row."""
+    """Note that something is under way for as long as the block lasts; what a kill leaves of it is found by its row.
+
+    It is in our hand however long it takes: whoever holds the data directory after us frees it.
+    """
     database, clock = workspace.place.database, workspace.clock
     with database.atomic() as c:
-        taken = work.begin(c, clock, kind, ref, workspace.place.holder, data=data, lease_seconds=LEASE_SECONDS)
+        taken = work.begin(c, clock, kind, ref, workspace.place.holder, data=data, lease_seconds=AS_LONG_AS_IT_TAKES)
     if taken is None:
         raise AppError(A_BUG)
     try:
         yield taken
     finally:
-        with database.atomic() as c:
+        with contextlib.suppress(AppError), database.atomic() as c:  # on a full disk it is struck off later
             work.done(c, taken)
 
 
