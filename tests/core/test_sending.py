@@ -24,6 +24,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.progress import CancelToken, Step
 from keybundle.core.export import landing
 from keybundle.core.export.forms import FORMS
+from keybundle.core.export.message import Letter, read_addresses
 from keybundle.core.export.naming import MOST_BYTES, safe_name, suffix_of, unlike
 from keybundle.core.export.tables import as_csv
 from keybundle.core.fields.values import FieldValue
@@ -32,6 +33,7 @@ from keybundle.core.repository import audit
 from keybundle.core.repository.model import FiledDocument, NewDocument
 from keybundle.core.workflows.find.find import find_filed_ids
 from keybundle.core.workflows.keep.documents.story import load_story
+from keybundle.core.workflows.send.mailing import mail_documents
 from keybundle.core.workflows.send.sending import STOPPED, send_to_folder
 from keybundle.core.workflows.send.wishes import Sent, Wish, last_wish, say_shared
 from keybundle.demo.names import PEOPLE
@@ -102,6 +104,17 @@ class Leaving(DataTest):
         self.assertEqual(last_wish(acting(self.ws), self.ids[0])[0], Wish("json", folders=True))  # type: ignore[index]
         with self.ws.place.database.read() as c:
             self.assertEqual(audit.verify(c), "whole")
+
+    def test_a_draft_replaces_no_other_and_no_header_is_made_of_an_address(self) -> None:
+        me, letter = acting(self.ws), Letter(("a@b.example",), "Your documents", "Herewith.")
+        drafts = [
+            mail_documents(me, shared_pool(), self.ids[:1], Wish("csv"), letter).draft for _ in range(2)
+        ]  # fmt: skip
+        self.assertEqual([d.name for d in drafts if d], ["Your documents.eml", "Your documents (2).eml"])
+        self.assertTrue(all(d and d.exists() for d in drafts))
+        for wrong in ("a@b.example\rBcc: e@x.example", "a@b.example\x0bBcc: e@x.example", "a@b.example\x00"):
+            with self.assertRaises(InputProblem):
+                read_addresses(wrong)
 
     def test_pdf_of_many_is_pdfa_with_their_pages_in_order(self) -> None:
         # Source: ISO 19005-1 level b by Apache PDFBox Preflight; page texts by poppler's pdftotext.

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 import subprocess
+import threading
 import time
 import unittest
 from datetime import UTC, datetime, timedelta
@@ -12,6 +13,7 @@ from pathlib import Path
 from unittest import mock
 
 from argon2 import PasswordHasher, low_level
+from argon2.exceptions import VerificationError
 from sqlalchemy import select
 
 from keybundle.core.base.clock import Clock
@@ -98,6 +100,37 @@ class Passwords(DataTest):
             refused = select(t.audit.c.seq).where(t.audit.c.what == "sign-in refused")
             self.assertEqual(len(c.execute(refused).all()), 20)
         self.assertTrue(verify(me).is_whole)
+
+    def test_a_clock_that_goes_back_lets_nobody_wait_longer_than_the_longest_wait(self) -> None:
+        self.wait(400 * 86400)
+        for _ in range(signing_in.FREE_FAILURES):
+            with self.assertRaises(InputProblem):
+                signing_in.sign_in(self.ws, "Aldis Rush", OTHER)
+        self.wait(-400 * 86400)
+        for left in (300, 200, 100):
+            with self.assertRaises(signing_in.Slowed) as caught:
+                signing_in.sign_in(self.ws, "Aldis Rush", GOOD)
+            self.assertEqual(caught.exception.seconds, left, "it begins anew, once, and goes down")
+            self.wait(100)
+        self.assertTrue(signing_in.sign_in(self.ws, "Aldis Rush", GOOD).may(*Right))
+
+    def test_others_write_while_a_password_is_hashed(self) -> None:
+        wrote: list[bool] = []
+
+        def hashing(kept: str, password: str) -> bool:
+            writer = threading.Thread(target=self.ws.put_setting, args=("n", 1))
+            writer.start()
+            writer.join(5)
+            wrote.append(not writer.is_alive())
+            raise VerificationError
+
+        with mock.patch.object(signing_in, "_hasher", mock.Mock(verify=hashing)):
+            for name in ("Aldis Rush", "Nobody Here"):
+                with self.assertRaises(InputProblem):
+                    signing_in.sign_in(self.ws, name, OTHER)
+            with self.assertRaises(InputProblem):
+                signing_in.set_password(self.admin, OTHER, old=OTHER)
+        self.assertEqual(wrote, [True, True, True])
 
     def test_a_name_that_nobody_has_is_told_like_a_wrong_password_and_takes_as_long(self) -> None:
         spent = {}
