@@ -158,10 +158,10 @@ class DesktopTest(DataTest):
         QTest.mouseClick(widget, Qt.MouseButton.LeftButton, modifier, point)
         self.spin(0.05)
 
-    def sheet(self, kind: type[SheetT]) -> SheetT:
+    def sheet(self, kind: type[SheetT], seconds: float = 10) -> SheetT:
         """Wait for the side sheet of a kind, and return it with the keyboard in it."""
         found = lambda: [w for w in self.app.allWidgets() if isinstance(w, kind) and w.isVisible()]  # noqa: E731
-        self.until(found, 10, f"a {kind.__name__}")
+        self.until(found, seconds, f"a {kind.__name__}")
         (sheet,) = found()
         return sheet
 

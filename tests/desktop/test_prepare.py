@@ -84,7 +84,7 @@ class Routines(DesktopTest):
         view.rehearsal.sides.setCurrentRow(side - 1)
         view.rehearsal.sides.setFocus()
         self.key(view.rehearsal.sides, Qt.Key.Key_Return)
-        sheet = self.sheet(ChooseSheet)
+        sheet = self.sheet(ChooseSheet, 60)  # every side is looked through for what it bears
         self.assertIn(f"Side {side} is found by:", [x.text() for x in sheet.findChildren(QLabel)])
         words = next(i for i in range(sheet.list.count()) if "words" in sheet.list.item(i).text())
         sheet.list.setCurrentRow(words)
