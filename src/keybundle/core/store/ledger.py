@@ -59,11 +59,6 @@ def is_held(c: Connection, sha: str) -> bool:
     return bool(c.execute(_IS_HELD, {"of_sha": sha}).scalar_one())
 
 
-def holders(c: Connection, sha: str, kind: str) -> list[str]:
-    """Return what of a kind needs a file."""
-    return list(c.execute(select(_u.ref).where(_u.sha == sha, _u.kind == kind)).scalars())
-
-
 def shared_with_others(c: Connection, document_id: str, shas: Sequence[str]) -> Iterator[tuple[str, str]]:
     """Yield (file, other document) for each document besides this one that needs one of these files."""
     for start in range(0, len(shas), MOST_BOUND):

@@ -45,9 +45,11 @@ _AFTER = (
     "ALTER TABLE entry_history ADD COLUMN part_of INTEGER",
     "DROP INDEX document_claimed",
     "ALTER TABLE batch_document DROP COLUMN claim",
-    "DROP INDEX rendition_by_sha",
-    "DROP INDEX rendition_due",
-    *(f"ALTER TABLE rendition DROP COLUMN {name}" for name in ("state", "tries", "next_at", "trouble")),
+    "CREATE TABLE rendition_new (document_id VARCHAR NOT NULL, version INTEGER NOT NULL, kind VARCHAR NOT NULL, sha VARCHAR, "
+    "PRIMARY KEY (document_id, version, kind), FOREIGN KEY(document_id) REFERENCES document (id))",
+    "INSERT INTO rendition_new SELECT document_id, version, kind, sha FROM rendition ORDER BY document_id, version, kind",
+    "DROP TABLE rendition",
+    "ALTER TABLE rendition_new RENAME TO rendition",
     "DROP TABLE copy_due",
     "DROP TABLE erase_due",
     "DROP INDEX page_by_file",
@@ -60,8 +62,9 @@ _AFTER = (
 def upgrade() -> None:
     for statement in _TABLES:
         op.execute(statement)
-    for uses in _USES:
-        op.execute(f"INSERT OR IGNORE INTO file_use (sha, kind, ref) {uses}")
+    # In the order of the ledger: millions of rows are written one after another so, and not all over the file.
+    uses = " UNION ALL ".join(_USES)
+    op.execute(f"INSERT OR IGNORE INTO file_use (sha, kind, ref) SELECT * FROM ({uses}) ORDER BY 1, 2, 3")
     for work in _WORK:
         op.execute(f"INSERT OR IGNORE INTO work (kind, ref, holder, token, at, until, tries, trouble, data) {work}")
     _take_over_settings()
