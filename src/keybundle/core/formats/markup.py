@@ -40,7 +40,7 @@ def read_lines(path: Path) -> Iterator[str]:
     tags, rest = _well_closed(load_text(path, MOST_BYTES))
     seen.feed(tags)
     seen.close()
-    seen.parts.append(unescape(rest))
+    seen.handle_data(unescape(rest))
     for line in "".join(seen.parts).split("\n"):
         cells = [" ".join(cell.split()) for cell in line.split("\t")]
         if said := "  ".join(cell for cell in cells if cell):

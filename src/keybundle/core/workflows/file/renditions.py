@@ -153,7 +153,9 @@ def _finish(workspace: Workspace, taken: Taken, seconds: float | None, result: R
     document_id, version = _split(taken.ref)
     made, database = _target(workspace, taken), workspace.place.database
     try:
-        if seconds is None:
+        with database.read() as c:
+            is_wanted = seconds is not None and _is_wanted(c, document_id, version)
+        if seconds is None or not is_wanted:
             with database.atomic() as c:
                 work.done(c, taken)
             return
