@@ -179,7 +179,7 @@ class World:
         self.sheets = {b: max(p.sheet for other, p in pages if other == b) for b, _ in pages}
 
     def _open(self) -> None:
-        self.ws = open_workspace(self.folder / "data")
+        self.ws = open_workspace(self.folder / "data", held=True)
         self.pool = StandIn(answer, hold={"examine", "read", "make_pdf"})
         self.line = Line(self.ws, self.pool, threaded=False)  # type: ignore[arg-type]
 
