@@ -225,6 +225,9 @@ class Trash(DataTest):
         tile = tiles_folder(cache, pages[0].page_id, 0) / "0-0.jpg"
         tile.parent.mkdir(parents=True)
         tile.write_bytes(b"a part of the page")
+        dragged = cache / "dragged-x" / "its caption.pdf"  # what was dragged out is named by captions
+        dragged.parent.mkdir()
+        dragged.write_bytes(b"a copy of it")
         deleting.delete_documents(me, [gone, again], "asked for by the sender")
         with (
             patch.object(deleting, "finish_erasing", side_effect=KeyboardInterrupt),
@@ -232,7 +235,7 @@ class Trash(DataTest):
         ):
             deleting.empty_trash(me, [gone, again])
         self.assertEqual(files.put(files.get(pages[1].file_sha)), pages[1].file_sha)
-        self.assertEqual((finish_erasing(ws), tile.exists()), (1, False))
+        self.assertEqual((finish_erasing(ws), tile.exists(), dragged.exists()), (1, False, False))
         self.assertEqual([files.path(p.file_sha).exists() for p in pages], [False, True])
         with patch("keybundle.core.store.files.MAY_BE_SOMEBODYS", 0.0):
             self.assertEqual((finish_erasing(ws), finish_erasing(ws)), (0, 0))

@@ -25,7 +25,7 @@ from keybundle.core.workflows.keep.areas.places import retire_copies
 from keybundle.core.workflows.session.workspace import Workspace
 
 # Made of documents for a moment each; what is in them cannot be told by a name.
-MADE_OF_MANY = ("drafts", "preview")
+MADE_OF_MANY = ("drafts", "preview", "dragged-*")
 AT_ONCE, SETTLE_TRIES, SETTLE_SECONDS = 200, 5, 0.05
 
 
@@ -90,8 +90,8 @@ def _retire(workspace: Workspace, c: Connection, taken: Taken) -> bool:
 
 
 def _drop_pictures(cache: Path, names: Collection[str]) -> None:
-    for folder in MADE_OF_MANY:
-        shutil.rmtree(cache / folder, ignore_errors=True)
+    for made in (found for pattern in MADE_OF_MANY for found in cache.glob(pattern)):
+        shutil.rmtree(made, ignore_errors=True)
     for folder, _, files in os.walk(cache):
         for file in files:
             found = Path(folder, file)
