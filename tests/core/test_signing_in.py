@@ -13,7 +13,7 @@ from pathlib import Path
 from unittest import mock
 
 from argon2 import PasswordHasher, low_level
-from argon2.exceptions import VerificationError
+from argon2.exceptions import VerificationError, VerifyMismatchError
 from sqlalchemy import select
 
 from keybundle.core.base.clock import Clock
@@ -124,7 +124,7 @@ class Passwords(DataTest):
             wrote.append(not writer.is_alive())
             raise VerificationError
 
-        with mock.patch.object(signing_in, "_hasher", mock.Mock(verify=hashing)):
+        with mock.patch.object(signing_in, "_hasher", lambda: mock.Mock(verify=hashing)):
             for name in ("Aldis Rush", "Nobody Here"):
                 with self.assertRaises(InputProblem):
                     signing_in.sign_in(self.ws, name, OTHER)
@@ -168,6 +168,12 @@ class Passwords(DataTest):
             (kept,) = c.execute(select(t.person_secret.c.hash)).scalars()
         self.assertTrue(kept.startswith("$argon2id$v=19$m=65536,t=3,p=4$"), kept)
         self.assertTrue(PasswordHasher().verify(kept, GOOD))
+        # What stands for nobody's takes as long: the same parameters, a salt and a digest of the same length.
+        nobodys = [len(x) for x in signing_in.NOBODYS_HASH.split("$")]
+        self.assertEqual(nobodys, [len(x) for x in kept.split("$")])
+        self.assertFalse(PasswordHasher().check_needs_rehash(signing_in.NOBODYS_HASH))
+        with self.assertRaises(VerifyMismatchError):
+            PasswordHasher().verify(signing_in.NOBODYS_HASH, GOOD)
         out = self.folder / "out.toml"
         setup_admin.export_setup(self.admin, out)
         self.assertNotIn("argon2", out.read_text())

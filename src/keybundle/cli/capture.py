@@ -6,10 +6,8 @@ import argparse
 import json
 import sys
 import time
-from pathlib import Path
-from typing import Any
 
-from keybundle.cli.common import add_person, several, signed_in, terminal_progress, working_pool
+from keybundle.cli.common import several, signed_in, terminal_progress, working_pool
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem
 from keybundle.core.base.files import write_atomic
 from keybundle.core.jobs.pool import Pool
@@ -24,19 +22,6 @@ from keybundle.core.workflows.take_in.capture import Captured, damaged_pages, fi
 from keybundle.core.workflows.take_in.devices import Options, find_scanners
 
 SCANNER = "scanner"
-
-
-def add_command(commands: Any) -> None:
-    """Declare the command."""
-    parser = commands.add_parser("capture", help="bring in files, or what lies in the scanner, as one batch")
-    parser.add_argument("--routine", required=True, metavar="NAME")
-    parser.add_argument("--report", type=Path, metavar="FILE", help="write a JSON report")
-    parser.add_argument("--file", action="store_true", help="also file what is ready")
-    add_person(parser)
-    parser.add_argument("--pace", type=float, default=120.0, metavar="SIDES", help="sides a minute of the simulated "
-                        "scanner, 0: as fast as it can (default 120)")  # fmt: skip
-    parser.add_argument("inputs", nargs="+", type=Path, metavar="INPUT", help="files, folders, or the word scanner")
-    parser.set_defaults(run=run)
 
 
 def run(given: argparse.Namespace) -> int:

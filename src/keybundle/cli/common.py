@@ -32,15 +32,6 @@ def opened(data: Path, *, changes: bool, create: bool = False) -> Iterator[Works
             workspace.close()
 
 
-def add_person(parser: argparse.ArgumentParser, flag: str = "--as") -> None:
-    """Let a command be run as somebody else than whoever has this account of the system."""
-    told = "work as this person (else whoever has this account of the system)"
-    parser.add_argument(flag, dest="person", metavar="PERSON", help=told)
-    parser.add_argument(
-        "--password-file", type=Path, metavar="FILE", help="their password is this file's first line (else asked for)"
-    )
-
-
 @contextlib.contextmanager
 def signed_in(given: argparse.Namespace, *, changes: bool) -> Iterator[Session]:
     """Open the data directory and sign in: by account, or as the person that was named, with a password where it takes one."""

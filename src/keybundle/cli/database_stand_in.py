@@ -3,15 +3,6 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
-from typing import Any
-
-
-def add_command(commands: Any) -> None:
-    """Declare the command."""
-    parser = commands.add_parser("database-stand-in", help="a small database that a register can be read from")
-    parser.add_argument("file", type=Path, metavar="FILE", help="the SQLite file to make")
-    parser.set_defaults(run=run)
 
 
 def run(given: argparse.Namespace) -> int:

@@ -5,39 +5,15 @@ from __future__ import annotations
 import argparse
 import sys
 from collections.abc import Sequence
-from pathlib import Path
-from typing import Any
 
-from keybundle.cli.common import add_person, signed_in, terminal_progress, working_pool
+from keybundle.cli.common import signed_in, terminal_progress, working_pool
 from keybundle.core.base.ids import FiledId
-from keybundle.core.export.forms import FORMS, PDFA
-from keybundle.core.export.naming import USUAL
 from keybundle.core.workflows.find.find import find_filed_ids
 from keybundle.core.workflows.keep.documents.browsing import load_rows
 from keybundle.core.workflows.send.packages import write_package
 from keybundle.core.workflows.send.sending import send_to_folder
 from keybundle.core.workflows.send.wishes import Sent, Wish, say_shared
 from keybundle.core.workflows.session.session import Session
-
-
-def add_command(commands: Any) -> None:
-    """Declare the command."""
-    parser = commands.add_parser("export", help="write filed documents into a folder")
-    parser.add_argument("what", nargs="+", metavar="QUERY|ID", help="a query as for find, or ids of documents")
-    parser.add_argument("--to", type=Path, required=True, metavar="DIR")
-    parser.add_argument(
-        "--as", dest="form", default=PDFA, metavar="FORM", help=", ".join(f.key for f in FORMS) + f" (default {PDFA})"
-    )
-    parser.add_argument(
-        "--names", default=USUAL, metavar="PATTERN", help="such as '{Supplier} {filed}' (default {caption})"
-    )
-    parser.add_argument("--together", action="store_true", help="all documents in one file")
-    parser.add_argument("--folders", action="store_true", help="in folders as in their cabinets")
-    parser.add_argument(
-        "--package", action="store_true", help="as one hand-over package, with all that is needed to check it"
-    )
-    add_person(parser, "--person")
-    parser.set_defaults(run=run)
 
 
 def run(given: argparse.Namespace) -> int:

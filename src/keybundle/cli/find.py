@@ -6,17 +6,8 @@ import argparse
 import json
 from typing import Any
 
-from keybundle.cli.common import add_person, signed_in
+from keybundle.cli.common import signed_in
 from keybundle.core.workflows.find.find import MARK_END, MARK_START, FoundDocument, find
-
-
-def add_command(commands: Any) -> None:
-    """Declare the command."""
-    parser = commands.add_parser("find", help="find documents by words and fields")
-    parser.add_argument("query", metavar="QUERY")
-    parser.add_argument("--json", action="store_true", dest="as_json")
-    add_person(parser)
-    parser.set_defaults(run=run)
 
 
 def run(given: argparse.Namespace) -> int:

@@ -4,23 +4,12 @@ from __future__ import annotations
 
 import argparse
 import sys
-from pathlib import Path
-from typing import Any
 
-from keybundle.cli.common import add_person, several, signed_in, terminal_progress, working_pool
+from keybundle.cli.common import several, signed_in, terminal_progress, working_pool
 from keybundle.core.workflows.arrange.bench import load_bench
 from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.send.packages import import_package
 from keybundle.core.workflows.take_in.capture import find_routine
-
-
-def add_command(commands: Any) -> None:
-    """Declare the command."""
-    parser = commands.add_parser("import-package", help="bring in a hand-over package as a batch, checked first")
-    parser.add_argument("folder", type=Path, metavar="DIR")
-    parser.add_argument("--routine", required=True, metavar="NAME", help="one that makes a document of each file")
-    add_person(parser, "--person")
-    parser.set_defaults(run=run)
 
 
 def run(given: argparse.Namespace) -> int:

@@ -3,22 +3,9 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
 
 from keybundle.cli.common import opened, terminal_progress, working_pool
 from keybundle.demo import seed
-
-
-def add_command(commands: Any) -> None:
-    """Declare the command."""
-    parser = commands.add_parser(
-        "init-demo", help="make the demo world: set-up, filed documents, a stack in the feeder"
-    )
-    parser.add_argument("--documents", type=int, default=seed.FILED_DOCUMENTS, help="filed documents (default 300)")
-    parser.add_argument(
-        "--sheets", type=int, default=seed.STACK_SHEETS, help="sheets in the feeder (default 40, 0: none)"
-    )
-    parser.set_defaults(run=run)
 
 
 def run(given: argparse.Namespace) -> int:

@@ -7,18 +7,9 @@ import os
 import shutil
 import sys
 from pathlib import Path
-from typing import Any
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.workflows.take_in.opening import hand_over, write_entry
-
-
-def add_command(commands: Any) -> None:
-    """Declare the command."""
-    parser = commands.add_parser("open", help="hand files to the running desktop, or start one with them")
-    parser.add_argument("--register", action="store_true", help="let file managers offer Key Bundle for page files")
-    parser.add_argument("inputs", nargs="*", type=Path, metavar="INPUT")
-    parser.set_defaults(run=run)
 
 
 def run(given: argparse.Namespace) -> int:

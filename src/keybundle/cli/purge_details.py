@@ -3,19 +3,9 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
 
-from keybundle.cli.common import add_person, signed_in
+from keybundle.cli.common import signed_in
 from keybundle.core.workflows.oversee.forgetting import purge_details
-
-
-def add_command(commands: Any) -> None:
-    """Declare the command."""
-    parser = commands.add_parser("purge-details", help="forget the audit trail's details about one document")
-    parser.add_argument("subject", metavar="DOCUMENT", help="the document's id, as find --json and the trail tell it")
-    parser.add_argument("--reason", required=True, help="why; the trail keeps it")
-    add_person(parser)
-    parser.set_defaults(run=run)
 
 
 def run(given: argparse.Namespace) -> int:

@@ -4,23 +4,12 @@ from __future__ import annotations
 
 import argparse
 import sys
-from typing import Any
 
-from keybundle.cli.common import add_person, signed_in, terminal_progress
+from keybundle.cli.common import signed_in, terminal_progress
 from keybundle.core.workflows.keep.areas.relocating import count_astray, relocate
 from keybundle.core.workflows.prepare.cabinets.areas import list_areas
 
 GB = 1 << 30
-
-
-def add_command(commands: Any) -> None:
-    """Declare the command."""
-    parser = commands.add_parser("relocate", help="bring files to the storage areas that their folders say by now")
-    parser.add_argument(
-        "--look", action="store_true", help="only tell how full the areas are and how many files would move"
-    )
-    add_person(parser)
-    parser.set_defaults(run=run)
 
 
 def run(given: argparse.Namespace) -> int:

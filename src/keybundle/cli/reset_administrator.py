@@ -3,24 +3,10 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
-from typing import Any
 
 from keybundle.cli.common import ask_password, opened, read_password
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.workflows.session.signing_in import reset_administrator
-
-
-def add_command(commands: Any) -> None:
-    """Declare the command."""
-    parser = commands.add_parser(
-        "reset-administrator", help="make somebody administrator again; only the owner of the data directory may"
-    )
-    parser.add_argument("person", nargs="?", metavar="PERSON", help="who (else the first administrator)")
-    parser.add_argument(
-        "--password-file", type=Path, metavar="FILE", help="the new password is this file's first line (else asked for)"
-    )
-    parser.set_defaults(run=run)
 
 
 def run(given: argparse.Namespace) -> int:

@@ -5,10 +5,8 @@ from __future__ import annotations
 import argparse
 import sys
 from pathlib import Path
-from typing import Any
 
-from keybundle.cli.common import add_person, opened, signed_in
-from keybundle.core.setup.ids import PARTS
+from keybundle.cli.common import opened, signed_in
 from keybundle.core.workflows.prepare.parts.setup_admin import (
     begin_with_setup,
     check_setup_file,
@@ -20,33 +18,6 @@ from keybundle.core.workflows.prepare.parts.setup_admin import (
 )
 from keybundle.core.workflows.prepare.registers.registers import find_register, go_back_entries, list_entries_history
 from keybundle.core.workflows.session.session import Session
-
-
-def add_command(commands: Any) -> None:
-    """Declare the command."""
-    parser = commands.add_parser("setup", help="export, import or check the set-up file; its history")
-    kinds = parser.add_subparsers(dest="what", required=True, metavar="WHAT")
-    for what, told in (("export", "write it"), ("import", "put it in force"), ("check", "tell what is wrong with it")):
-        kind = kinds.add_parser(what, help=told)
-        kind.add_argument("file", type=Path, metavar="FILE")
-        if what != "check":
-            add_person(kind)
-    history = kinds.add_parser("history", help="tell who changed which part, and when")
-    history.add_argument("part", nargs="?", default="", choices=("", *PARTS), metavar="PART")
-    history.add_argument("name", nargs="?", default="", metavar="NAME")
-    add_person(history)
-    back = kinds.add_parser("back", help="put an earlier state of a part in force again")
-    back.add_argument("part", choices=PARTS, metavar="PART")
-    back.add_argument("name", metavar="NAME")
-    back.add_argument("revision", type=int, metavar="REVISION")
-    add_person(back)
-    entries = kinds.add_parser(
-        "entries", help="tell when entries of a register were taken away or changed by many at once"
-    )
-    entries.add_argument("name", metavar="REGISTER")
-    entries.add_argument("--back", type=int, metavar="N", help="bring back what was taken away or changed at that time")
-    add_person(entries)
-    parser.set_defaults(run=run)
 
 
 def run(given: argparse.Namespace) -> int:

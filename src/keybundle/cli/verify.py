@@ -4,19 +4,9 @@ from __future__ import annotations
 
 import argparse
 import json
-from typing import Any
 
-from keybundle.cli.common import add_person, signed_in, terminal_progress
+from keybundle.cli.common import signed_in, terminal_progress
 from keybundle.core.workflows.oversee.verify import list_trail, verify
-
-
-def add_command(commands: Any) -> None:
-    """Declare the command."""
-    parser = commands.add_parser("verify", help="check every stored file and the audit trail")
-    parser.add_argument("--json", action="store_true", dest="as_json")
-    parser.add_argument("--trail", action="store_true", help="print the audit trail, a row a line with its hash last")
-    add_person(parser)
-    parser.set_defaults(run=run)
 
 
 def run(given: argparse.Namespace) -> int:

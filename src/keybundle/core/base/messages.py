@@ -12,13 +12,14 @@ import functools
 import gettext
 import json
 from collections.abc import Mapping, Sequence
-from importlib.resources import files
+from pathlib import Path
 from typing import Any
 
 SOURCE = "en"
 PSEUDO = "pseudo"
 VERBATIM = "verbatim"
 _STRETCH = "·"
+WORDS = Path(__file__).parent / "words"
 
 
 class Message(str):
@@ -98,7 +99,7 @@ def pseudo(text: str) -> str:
 @functools.cache
 def _catalogue(language: str) -> gettext.NullTranslations:
     """Return the compiled catalogue of a language (``scripts/words`` compiles them), an empty one where there is none."""
-    place = files(__package__).joinpath("words", f"{language}.mo")
+    place = WORDS / f"{language}.mo"
     if not place.is_file():
         return gettext.NullTranslations()
     with place.open("rb") as file:
@@ -107,11 +108,7 @@ def _catalogue(language: str) -> gettext.NullTranslations:
 
 def languages() -> tuple[str, ...]:
     """Return the languages that there is a catalogue for."""
-    return tuple(
-        sorted(
-            p.name.removesuffix(".mo") for p in files(__package__).joinpath("words").iterdir() if p.name.endswith(".mo")
-        )
-    )
+    return tuple(sorted(p.stem for p in WORDS.glob("*.mo")))
 
 
 def to_plain(text: str | None) -> Any:

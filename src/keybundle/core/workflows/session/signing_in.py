@@ -10,9 +10,8 @@ import hashlib
 import os
 import pwd
 from datetime import datetime, timedelta
+from typing import TYPE_CHECKING
 
-from argon2 import PasswordHasher
-from argon2.exceptions import InvalidHashError, VerificationError
 from sqlalchemy import Connection, Row, Select, delete, insert, literal_column, select, update
 
 from keybundle.core.base.errors import InputProblem
@@ -26,14 +25,17 @@ from keybundle.core.store import schema as t
 from keybundle.core.workflows.session.session import MACHINE, Session, needs
 from keybundle.core.workflows.session.workspace import ADMINISTERS, Workspace
 
+if TYPE_CHECKING:
+    from argon2 import PasswordHasher
+
 SHORTEST_PASSWORD = 8
 FREE_FAILURES = 3
 LONGEST_WAIT_SECONDS = 300
 NOBODYS = "name:"  # before the digest of a name that lets nobody in
 NAMES_COUNTED = 500
 WRONG = message("signing-in.not-name-password-anybody-here")
-_hasher = PasswordHasher()  # Source: RFC 9106, the second recommended option (64 MiB), as argon2-cffi has it
-_NOBODY = _hasher.hash("nobody has this password")
+# Stands for the hash of a password that nobody has, and takes as long to be compared with as any other.
+NOBODYS_HASH = "$argon2id$v=19$m=65536,t=3,p=4$bm9ib2R5IGhhcyB0aGlzLg$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
 
 
 class Slowed(InputProblem):
@@ -294,7 +296,7 @@ def _count_nobody(c: Connection, name: str) -> Row:  # type: ignore[type-arg]
         )
         too_many = nobodys.order_by(literal_column("rowid").desc()).offset(NAMES_COUNTED - 1)
         c.execute(delete(s).where(literal_column("rowid").in_(too_many)))
-        c.execute(insert(s).values(person=key, hash=_NOBODY, failures=0, wait_until=""))
+        c.execute(insert(s).values(person=key, hash=NOBODYS_HASH, failures=0, wait_until=""))
     secret = _secret(c, key)
     assert secret is not None
     return secret
@@ -320,9 +322,18 @@ def _after_failure(workspace: Workspace, secret: Row) -> dict[str, object]:  # t
     return {"failures": failures, "wait_until": until.isoformat() if seconds else ""}
 
 
+def _hasher() -> PasswordHasher:
+    """Return what hashes passwords. Source: RFC 9106, the second recommended option (64 MiB), as argon2-cffi has it."""
+    from argon2 import PasswordHasher
+
+    return PasswordHasher()
+
+
 def _verify(kept: str, password: str) -> bool:
+    from argon2.exceptions import InvalidHashError, VerificationError
+
     try:
-        return _hasher.verify(kept, password)
+        return _hasher().verify(kept, password)
     except (VerificationError, InvalidHashError):
         return False
 
@@ -337,7 +348,7 @@ def _check_password(password: str) -> None:
 def _hash(password: str) -> str:
     """Return what is kept of a new password; outside of any transaction, since it takes its time. Raises InputProblem."""
     _check_password(password)
-    return _hasher.hash(password)
+    return _hasher().hash(password)
 
 
 def _keep_hash(c: Connection, person_id: str, fresh: str) -> None:
