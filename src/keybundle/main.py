@@ -10,7 +10,10 @@ from keybundle.cli.main import main
 
 
 def _start_desktop(data: Path, demo: bool, files: Sequence[Path]) -> int:
-    from keybundle.desktop.app import start
+    from keybundle.core.base.loading import loading
+
+    with loading():
+        from keybundle.desktop.app import start
 
     return start(data, demo=demo, files=files)
 

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QFileDialog
 
 from keybundle.core.intake.scanner import Options
 from keybundle.core.setup.model import name_of
-from keybundle.core.workflows.propose.indexing import cabinets_under
+from keybundle.core.workflows.propose.under import cabinets_under
 from keybundle.core.workflows.take_in.capture import find_routine, scan_stack
 from keybundle.core.workflows.take_in.devices import find_scanners
 from keybundle.core.workflows.take_in.opening import hand_over

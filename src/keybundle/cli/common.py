@@ -8,15 +8,18 @@ import getpass
 import sys
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.progress import Progress, Step, silent
-from keybundle.core.jobs.pool import Pool
 from keybundle.core.store.place import hold
 from keybundle.core.workflows.session.opening import open_workspace
 from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.signing_in import needs_password, sign_in_unattended
 from keybundle.core.workflows.session.workspace import Workspace
+
+if TYPE_CHECKING:
+    from keybundle.core.jobs.pool import Pool
 
 WORKERS = 2
 
@@ -65,6 +68,8 @@ def read_password(path: Path | None) -> str | None:
 @contextlib.contextmanager
 def working_pool() -> Iterator[Pool]:
     """Give worker processes, ended on the way out."""
+    from keybundle.core.jobs.pool import Pool
+
     pool = Pool(WORKERS)
     try:
         yield pool

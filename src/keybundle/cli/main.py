@@ -11,6 +11,7 @@ import os
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from types import ModuleType
 
 from keybundle.cli.arguments import make_parser, module_of
 
@@ -49,7 +50,7 @@ def _run(given: argparse.Namespace, start_desktop: StartDesktop | None) -> int:
                 return WRONG_USE
             return start_desktop(_desktop_data(data, given.demo), given.demo, ())
         given.data, given.start_desktop = data or default_data(), start_desktop
-        status: int = importlib.import_module(module_of(given.command)).run(given)
+        status: int = _load(module_of(given.command)).run(given)
         sys.stdout.flush()
         return status
     except InputProblem as error:
@@ -73,6 +74,16 @@ def _run(given: argparse.Namespace, start_desktop: StartDesktop | None) -> int:
     except KeyboardInterrupt:
         print("keybundle: Stopped; what was stored before is safe.", file=sys.stderr)
         return STOPPED
+
+
+def _load(name: str) -> ModuleType:
+    """Return a command's module."""
+    if name in sys.modules:
+        return sys.modules[name]
+    from keybundle.core.base.loading import loading
+
+    with loading():
+        return importlib.import_module(name)
 
 
 def _desktop_data(data: Path | None, demo: bool) -> Path:

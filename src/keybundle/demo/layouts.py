@@ -7,10 +7,11 @@ a record on sheets by a layout and tells where every word stands.
 from __future__ import annotations
 
 import random
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import date
 from decimal import Decimal
 
+from keybundle.core.base.records import dataclass
 from keybundle.demo.names import FIRST, LAST, TOWNS
 from keybundle.demo.paper import PlacedWord, Sheet
 from keybundle.demo.records import Record

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import random
-from dataclasses import dataclass
+
+from keybundle.core.base.records import dataclass
 
 FIRST = [
     "Ambrick",

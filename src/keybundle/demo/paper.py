@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import functools
-from dataclasses import dataclass, field
+from dataclasses import field
 from importlib.resources import files
 
 from PIL import Image, ImageDraw, ImageFont
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.base.records import dataclass
 
 FACES = {
     "serif": "Lora", "book": "CrimsonPro", "plain": "SourceSans3", "firm": "LibreFranklin", "typewriter": "CourierPrime",

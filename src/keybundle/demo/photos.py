@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import io
 import random
-from dataclasses import dataclass
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 from PIL import Image
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.imaging.picture import Pixels
 from keybundle.demo.trials import draw_page
 

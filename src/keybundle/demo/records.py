@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import random
-from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 
+from keybundle.core.base.records import dataclass
 from keybundle.demo.names import DEFECTS, FIRM, ITEMS, SUBJECTS, TRADE, World, add_luhn_digit, person_name
 
 TYPES = ("Mooring agreement", "Safety certificate", "Inspection sheet", "Bill", "Delivery note", "Letter", "E-mail")

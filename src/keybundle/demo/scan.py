@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -11,6 +10,7 @@ import numpy.typing as npt
 from PIL import Image
 
 from keybundle.core.base.boxes import Box, Frame, transform_box
+from keybundle.core.base.records import dataclass
 from keybundle.demo.paper import PlacedWord
 
 Array = npt.NDArray[np.uint8]

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import random
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +12,7 @@ import pypdfium2 as pdfium
 from PIL import Image
 
 from keybundle.core.base.files import write_atomic
+from keybundle.core.base.records import dataclass
 from keybundle.core.imaging.picture import Pixels
 from keybundle.core.marks.printing import print_sheets
 from keybundle.core.marks.sheets import Separator

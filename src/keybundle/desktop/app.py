@@ -28,7 +28,6 @@ from keybundle.core.store.moving import move_directory, refuse_target
 from keybundle.core.store.place import hold, set_aside
 from keybundle.core.store.recent import list_places, note_place
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.oversee.forgetting import tidy_up
 from keybundle.core.workflows.pages.page_jobs import WORK
 from keybundle.core.workflows.prepare.registers.sources_behind import follow_sources
 from keybundle.core.workflows.send.behind import work_behind
@@ -174,7 +173,7 @@ class Desktop(QObject):
         if is_first:
             self.pool.warm_up(f"{WORK}:load")
             self.line.resume()
-            self.runner.long(lambda: tidy_up(session), lambda _: None)
+            self.runner.long(lambda: _tidy_up(session), lambda _: None)
         return window
 
     def tell(self, problem: str) -> None:
@@ -256,6 +255,12 @@ class Desktop(QObject):
                 window.end()
         if shiboken6.isValid(self.root):  # closed once more, such as after the data went elsewhere
             self.root.deleteLater()
+
+
+def _tidy_up(session: Session) -> None:
+    from keybundle.core.workflows.oversee.forgetting import tidy_up
+
+    tidy_up(session)
 
 
 def _open_desktop(data: Path, *, demo: bool, files: Sequence[Path]) -> Desktop:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+
+from keybundle.core.base.records import dataclass
 
 Box = tuple[int, int, int, int]
 Affine = tuple[float, float, float, float, float, float]

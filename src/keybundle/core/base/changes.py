@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
+
+from keybundle.core.base.records import dataclass
 
 
 @dataclass(frozen=True)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import UTC, datetime
+
+from keybundle.core.base.records import dataclass
 
 _ALPHABET = "0123456789abcdefghjkmnpqrstvwxyz"
 

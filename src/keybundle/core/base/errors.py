@@ -6,9 +6,9 @@
 from __future__ import annotations
 
 import errno
-from dataclasses import dataclass
 
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 
 A_BUG = message("errors.something-went-wrong-inside-key")
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from keybundle.core.base.errors import Cancelled
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 
 
 @dataclass(frozen=True)

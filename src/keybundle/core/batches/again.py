@@ -7,9 +7,10 @@ aside, or hold a type or values given by a person. Where a rule disagrees with t
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.model import KEPT, LEFT_OUT, Batch, Document, Page
 from keybundle.core.separation.cut import BY_HAND, CutState, place_sheet
 from keybundle.core.separation.facts import Placing, SideFacts

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
 from sqlalchemy import BindParameter, Connection, Select, bindparam, func, insert, or_, select, update
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.model import Came
 from keybundle.core.fields.kinds import Kept
 from keybundle.core.store import schema as t

@@ -7,13 +7,14 @@ a person's command fail.
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, field, replace
 from typing import Any
 
 from sqlalchemy import BindParameter, Connection, Select, bindparam, case, func, insert, or_, select, update
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches import transfer
 from keybundle.core.batches.arrivals import Arrival, insert_arrival, join_batch
 from keybundle.core.batches.delta import (

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from enum import StrEnum
 from typing import Any
 
@@ -12,6 +12,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
 from keybundle.core.base.page_kind import PageKind
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.marks.model import Mark
 

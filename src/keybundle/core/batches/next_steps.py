@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.model import KEPT, Page, Stage
 
 

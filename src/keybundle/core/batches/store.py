@@ -8,13 +8,14 @@ and never against what a person decided; none of them makes a person's command f
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 from sqlalchemy import Connection, Row, delete, insert, select, update
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import join_comma, message
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches import transfer
 from keybundle.core.batches.again import mark_by_hand, propose_anew
 from keybundle.core.batches.commands import leave_out

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import functools
 from collections.abc import Callable, Iterable, Sequence
 
-from sqlalchemy import ColumnElement, Connection, and_, bindparam, delete, func, insert, or_, select, update
+from sqlalchemy import Connection, bindparam, delete, func, insert, select, update
 
 from keybundle.core.base.clock import Clock
 from keybundle.core.batches.delta import (
@@ -14,6 +13,7 @@ from keybundle.core.batches.delta import (
 )
 from keybundle.core.batches.model import Batch, stage_of
 from keybundle.core.batches.rows import batch_of, load_batch
+from keybundle.core.batches.whose import belongs
 from keybundle.core.store import schema as t
 from keybundle.core.store.database import Database
 
@@ -29,18 +29,6 @@ _SET_STATE = _SET_STATE.values(state=bindparam("found"))
 _SET_STAGE = update(t.page).where(t.page.c.id == bindparam("page")).values(stage=bindparam("found"))
 _TOUCH = update(t.batch_document).where(t.batch_document.c.id.in_(bindparam("documents", expanding=True)))
 _TOUCH = _TOUCH.values(revision=t.batch_document.c.revision + 1)
-
-
-def belongs(person: str, groups: Iterable[str]) -> ColumnElement[bool]:
-    """Return the condition over ``batch`` that it is somebody's, or was given to them or to a group of theirs."""
-    return _belongs(person, frozenset(groups))
-
-
-@functools.lru_cache(maxsize=256)
-def _belongs(person: str, groups: frozenset[str]) -> ColumnElement[bool]:
-    s = t.batch_share.c
-    meant = or_(and_(s.kind == "person", s.grantee == person), and_(s.kind == "group", s.grantee.in_(sorted(groups))))
-    return or_(t.batch.c.owner == person, t.batch.c.id.in_(select(s.batch_id).where(meant)))
 
 
 class StoredBatches:

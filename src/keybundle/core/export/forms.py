@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 
 
 @dataclass(frozen=True)

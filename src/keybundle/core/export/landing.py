@@ -14,12 +14,13 @@ import os
 import secrets
 import shutil
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem, explain_os_error
 from keybundle.core.base.files import PART
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.export.naming import unlike
 
 BLOCK = 1 << 20

@@ -8,7 +8,6 @@ import smtplib
 import ssl
 import stat
 from collections.abc import Sequence
-from dataclasses import dataclass
 from email.message import EmailMessage
 from email.utils import formatdate, make_msgid, parseaddr
 from pathlib import Path
@@ -16,6 +15,7 @@ from pathlib import Path
 from keybundle.core.base import messages
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.setup.model import MailServer
 
 SECONDS = 30.0

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from keybundle.core.base.records import dataclass
 from keybundle.core.reading.text import PageText
 
 

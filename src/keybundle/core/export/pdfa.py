@@ -10,7 +10,7 @@ from __future__ import annotations
 import functools
 import io
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import UTC, datetime
 from importlib.resources import files
 from pathlib import Path
@@ -28,6 +28,7 @@ from keybundle.core.base.boxes import Affine, Frame, compose
 from keybundle.core.base.errors import EnvironmentProblem
 from keybundle.core.base.messages import message
 from keybundle.core.base.page_kind import PageKind
+from keybundle.core.base.records import dataclass
 from keybundle.core.formats.pages import decode_page, load_sheets
 from keybundle.core.formats.sheets import text_of_sheet
 from keybundle.core.imaging.clean import NONE, Steps

@@ -10,11 +10,12 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from decimal import Decimal
 from enum import StrEnum
 
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.dates import parse_date
 from keybundle.core.fields.digits import CHECKS
 from keybundle.core.fields.numbers import parse_money, parse_number

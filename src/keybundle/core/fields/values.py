@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, field
 from enum import StrEnum
 from typing import Any
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.messages import from_plain, to_plain
+from keybundle.core.base.records import dataclass
 
 
 class Origin(StrEnum):

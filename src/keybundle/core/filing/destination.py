@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.setup.formulas import fill_caption, read_level
 from keybundle.core.setup.model import DocumentType, Setup

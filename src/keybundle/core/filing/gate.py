@@ -7,7 +7,6 @@ the way of a change (a document that somebody has checked out, that was approved
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 from typing import Protocol
 
@@ -15,6 +14,7 @@ from sqlalchemy import Connection
 
 from keybundle.core.base.errors import NotAllowed
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.repository.paths import say_path
 from keybundle.core.rights.model import Right
 

@@ -6,7 +6,7 @@ What is erased is gone from every table, from the index and the lessons; the fil
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, delete, null, or_, select, update
@@ -14,6 +14,7 @@ from sqlalchemy import ColumnElement, Connection, delete, null, or_, select, upd
 from keybundle.core.base.days import month_of
 from keybundle.core.base.errors import InputProblem, NotAllowed
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.filing.commit import index_text
 from keybundle.core.filing.gate import By, Change, Following, allow

@@ -5,12 +5,12 @@ from __future__ import annotations
 import json
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection, bindparam, text
 
 from keybundle.core.base.folding import fold
+from keybundle.core.base.records import dataclass
 from keybundle.core.finding.query import DocumentQuery, ask
 from keybundle.core.repository.access import EVERYTHING, View
 from keybundle.core.repository.paths import split_path

@@ -9,12 +9,13 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 from sqlalchemy import Connection, text
 
 from keybundle.core.base.folding import fold
+from keybundle.core.base.records import dataclass
 from keybundle.core.repository.access import EVERYTHING, View
 from keybundle.core.search.query import Condition, Query
 

@@ -9,12 +9,12 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Collection, Iterable, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection, text
 
 from keybundle.core.base.folding import fold
+from keybundle.core.base.records import dataclass
 from keybundle.core.finding.documents import Facets, facets_of
 from keybundle.core.finding.query import MOST_COUNTED, Asked, DocumentQuery, ask
 from keybundle.core.search.index import FILED

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
 
 from keybundle.core.base.page_kind import PageKind
+from keybundle.core.base.records import dataclass
 
 
 @dataclass(frozen=True)

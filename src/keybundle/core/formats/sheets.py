@@ -8,7 +8,6 @@ from __future__ import annotations
 import functools
 import re
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from importlib.resources import as_file, files
 from itertools import islice
 
@@ -16,6 +15,7 @@ import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
 from keybundle.core.base.boxes import Frame
+from keybundle.core.base.records import dataclass
 from keybundle.core.imaging.picture import Picture
 from keybundle.core.reading.text import PageText, Word
 

@@ -7,13 +7,13 @@ signature, a stamp or a pencil mark rises within a px or two, however faint it i
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.base.records import dataclass
 from keybundle.core.imaging.paper import Darkness, measure_darkness
 from keybundle.core.imaging.parts import label_parts
 from keybundle.core.imaging.picture import Pixels

@@ -5,13 +5,12 @@ Each step takes and gives ``(H, W) uint8`` with 0 = ink and 255 = paper, upright
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import cv2
 import numpy as np
 import numpy.typing as npt
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.base.records import dataclass
 from keybundle.core.imaging.paper import estimate_paper
 from keybundle.core.imaging.parts import label_parts
 from keybundle.core.imaging.picture import Pixels

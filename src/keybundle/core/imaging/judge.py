@@ -5,11 +5,10 @@ All measures run on a picture of about ``WORK_DPI``; 75 to 100 dpi tell lines of
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import cv2
 import numpy as np
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.imaging.blank import LOOK_DPI, is_blank, measure_content_mm2
 from keybundle.core.imaging.paper import Darkness, measure_darkness
 from keybundle.core.imaging.parts import label_parts

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import cv2
 import numpy as np
 import numpy.typing as npt
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.imaging.parts import label_parts
 from keybundle.core.imaging.picture import Pixels
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 import io
 import struct
 import warnings
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -20,6 +20,7 @@ from PIL import Image, ImageFile, ImageOps, UnidentifiedImageError
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 
 Pixels = npt.NDArray[np.uint8]
 MAX_PIXELS = 1_000_000_000

@@ -6,10 +6,10 @@ Who shows the page reads the few squares in sight, and nobody holds all of it bu
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.base.records import dataclass
 
 EDGE_PX = 1024
 SMALLEST_PX = 2048  # no level smaller than this is cut: the screen picture serves there

@@ -8,13 +8,13 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.base.records import dataclass
 from keybundle.core.imaging.paper import Darkness
 from keybundle.core.imaging.parts import label_parts
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.formats import names
 
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.patterns import SlowPattern, search
 from keybundle.core.setup.routines import HaltCondition
 

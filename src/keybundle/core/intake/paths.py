@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import PurePath
+
+from keybundle.core.base.records import dataclass
 
 EXAMPLES = 4
 WHOLE = -1

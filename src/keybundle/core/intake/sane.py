@@ -21,11 +21,11 @@ import subprocess
 import tempfile
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken
+from keybundle.core.base.records import dataclass
 from keybundle.core.intake.scanner import BACK, FRONT, PAPERS_MM, Halt, Offers, Options, Side
 
 COMMAND = "scanimage"

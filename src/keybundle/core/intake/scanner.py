@@ -10,16 +10,14 @@ import io
 import json
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
-
-from PIL import Image
 
 from keybundle.core.base.errors import AppError, EnvironmentProblem
 from keybundle.core.base.files import write_atomic
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken
+from keybundle.core.base.records import dataclass
 
 FRONT, BACK = "front", "back"
 PAPERS_MM = {"A4": (210.0, 297.0), "Letter": (215.9, 279.4)}
@@ -225,6 +223,8 @@ class SimulatedScanner:
 
 def _append(data: bytes, more: bytes) -> bytes:
     """Return one long picture of two sheets that stuck together, overlapping by half."""
+    from PIL import Image
+
     with Image.open(io.BytesIO(data)) as first, Image.open(io.BytesIO(more)) as second:
         joined = Image.new("L", (first.width, first.height + second.height // 2), "white")
         joined.paste(second.convert("L"), (0, first.height - second.height // 2))
@@ -236,6 +236,8 @@ def _append(data: bytes, more: bytes) -> bytes:
 
 def _convert(data: bytes, options: Options) -> bytes:
     """Deliver a prepared picture in another mode, resolution or paper size."""
+    from PIL import Image
+
     with Image.open(io.BytesIO(data)) as opened:
         image: Image.Image = opened.convert("L") if opened.mode == "1" else opened.copy()
         was_bit = opened.mode == "1"

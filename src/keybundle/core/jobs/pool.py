@@ -17,12 +17,13 @@ import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import Future
-from dataclasses import dataclass, field
+from dataclasses import field
 from multiprocessing.connection import Connection
 from typing import Any
 
 from keybundle.core.base import errors
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 
 log = logging.getLogger(__name__)
 NO_WORKER = message("pool.no-worker-could-started-machine")

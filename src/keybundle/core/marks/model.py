@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.base.records import dataclass
 
 BARCODE, PATCH = "barcode", "patch code"
 

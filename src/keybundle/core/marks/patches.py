@@ -8,13 +8,13 @@ from __future__ import annotations
 
 import io
 import itertools
-from dataclasses import dataclass
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.base.records import dataclass
 from keybundle.core.imaging.judge import find_ink, shrink
 from keybundle.core.imaging.picture import Picture, Pixels, to_grey
 

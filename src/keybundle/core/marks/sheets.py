@@ -5,10 +5,9 @@ The content is ``KB1;kind[;type]``, both as a QR code and as a Code 128, printed
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import zxingcpp
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.imaging.judge import shrink
 from keybundle.core.imaging.picture import Picture, Pixels, to_grey
 from keybundle.core.marks.stripes import stripe_share

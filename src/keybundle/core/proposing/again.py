@@ -5,12 +5,13 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from rapidfuzz import fuzz
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.dates import is_ambiguous
 from keybundle.core.fields.kinds import Kind, Refusal, Rule, normalise
 from keybundle.core.fields.mend import mend

@@ -8,8 +8,10 @@ from __future__ import annotations
 import bisect
 import math
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from typing import Any
+
+from keybundle.core.base.records import dataclass
 
 ENOUGH = 150
 CAUTIOUS_BAR = 0.95

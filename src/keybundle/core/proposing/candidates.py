@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from rapidfuzz import fuzz
 
 from keybundle.core.base.boxes import Box, centre, union
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.kinds import Kind, Refusal, Rule, normalise
 from keybundle.core.fields.mend import mend
 from keybundle.core.proposing.lessons import Shares

@@ -7,11 +7,11 @@ cleared away together.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection, delete, func, insert, select
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.kinds import Rule
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.proposing.lessons import Lesson, learn_fields

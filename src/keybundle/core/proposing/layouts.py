@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.proposing.examples import Example
 from keybundle.core.proposing.look import TOKENS, Look, Rarity
 

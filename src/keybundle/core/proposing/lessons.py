@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from typing import Any
 
 from keybundle.core.base.boxes import Box, centre, union, upright_box
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.dates import is_ambiguous, parse_date, tell_order
 from keybundle.core.fields.kinds import Kind, Rule, normalise
 from keybundle.core.fields.values import FieldValue

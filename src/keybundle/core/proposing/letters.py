@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.kinds import Kind, Rule
 from keybundle.core.proposing.candidates import Candidate, parse_words
 from keybundle.core.proposing.rows import Rows, Segment

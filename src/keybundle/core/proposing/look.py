@@ -10,11 +10,11 @@ import re
 import zlib
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.proposing.rows import build_rows
 from keybundle.core.reading.text import PageText
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 import numpy.typing as npt
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.proposing.examples import Example
 from keybundle.core.proposing.layouts import Asked, Layout, gather
 from keybundle.core.proposing.lessons import Taught, agree_on

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.dates import is_ambiguous, parse_date, tell_order
 from keybundle.core.fields.kinds import Kind, Rule, normalise
 from keybundle.core.fields.patterns import SlowPattern, search

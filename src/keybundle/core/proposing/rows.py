@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from statistics import median
 
 from keybundle.core.base.boxes import Box, union
+from keybundle.core.base.records import dataclass
 from keybundle.core.reading.text import PageText, Word
 
 WIDE_GAP_HEIGHTS, WIDE_GAP_SPACES, WIDEST_GAP_HEIGHTS = 1.3, 1.7, 2.2

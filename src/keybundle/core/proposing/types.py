@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from rapidfuzz import fuzz
 
 from keybundle.core.base.messages import join_comma, message
+from keybundle.core.base.records import dataclass
 from keybundle.core.proposing.candidates import map_labels, propose_candidates
 from keybundle.core.proposing.letters import find_letter
 from keybundle.core.proposing.rows import Rows, build_rows

@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import functools
 import re
-from dataclasses import dataclass
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.setup.model import FieldSpec
 

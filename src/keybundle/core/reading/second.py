@@ -14,7 +14,6 @@ import functools
 import importlib.util
 import unicodedata
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -25,6 +24,7 @@ import numpy.typing as npt
 from keybundle.core.base.boxes import Box, Frame
 from keybundle.core.base.errors import Passing
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.imaging.picture import Picture, Pixels
 from keybundle.core.imaging.render import straighten
 from keybundle.core.reading.engine import TesseractEngine

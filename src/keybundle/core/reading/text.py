@@ -9,10 +9,10 @@ from __future__ import annotations
 import json
 import zlib
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
 
 from keybundle.core.base.boxes import Box, Frame, union
+from keybundle.core.base.records import dataclass
 
 TYPED_LINES = 60
 MOST_WEIGHED, END_WEIGHED = 3_000, 800  # words

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from rapidfuzz import fuzz, process, utils
 
 from keybundle.core.base.folding import fold
+from keybundle.core.base.records import dataclass
 
 if TYPE_CHECKING:
     from keybundle.core.registers.grams import GramIndex

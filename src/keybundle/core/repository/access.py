@@ -10,11 +10,11 @@ from __future__ import annotations
 import functools
 import json
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, and_, func, insert, or_, select, text, update
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.repository.paths import join_path
 from keybundle.core.rights.model import AccessList, Holder, Right, effective_rights
 from keybundle.core.store import schema as t

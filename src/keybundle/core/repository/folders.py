@@ -12,12 +12,12 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection, Row, bindparam, delete, insert, select, text, update
 
 from keybundle.core.base.folding import fold
+from keybundle.core.base.records import dataclass
 from keybundle.core.base.sorting import sort_key
 from keybundle.core.repository import access
 from keybundle.core.repository.paths import clean_value, join_path, split_path

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.page_kind import PageKind
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.values import FieldValue
 
 

@@ -7,12 +7,12 @@ documents follows afterwards, document by document (``folder.follows`` says who 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection, delete, func, insert, select, text, update
 
 from keybundle.core.base.folding import fold
+from keybundle.core.base.records import dataclass
 from keybundle.core.base.sorting import sort_key
 from keybundle.core.repository import access, audit
 from keybundle.core.repository.folders import follow_became, reach, step_down

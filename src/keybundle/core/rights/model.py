@@ -10,9 +10,10 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
+
+from keybundle.core.base.records import dataclass
 
 
 class Right(StrEnum):

@@ -10,12 +10,12 @@ import functools
 import operator as _op
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
-from typing import Any, Literal
+from typing import Literal
 
 from keybundle.core.base.folding import fold
 from keybundle.core.base.messages import join_and, message
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.kinds import without_control
 
 SPECIAL = ("type", "cabinet", "filed", "tag")
@@ -99,35 +99,52 @@ class Query:
         return " AND ".join(terms)
 
 
-_GRAMMAR = r"""
-start: (condition | PHRASE | WORD)*
-condition: FIELD OPERATOR (RELATIVE | PHRASE | WORD)
-FIELD.3: /(?<!\w)(?:["\u201c](?:%s)["\u201d]|(?:%s))(?=\s*(?:[<>]=?|=)\s*\S)/i
-RELATIVE.2: /(?:today|yesterday|(?:this|last)\s+(?:week|month|year))(?=\s|$)/i
-OPERATOR: /[<>]=?|=/
-PHRASE.1: /"[^"]*"?/
-WORD: /[^\s"]+/
-%%ignore /\s+/
-"""
+_COMPARES = re.compile(r"[<>]=?|=")
+_VALUE = re.compile(
+    r"""(?:today|yesterday|(?:this|last)\s+(?:week|month|year))(?=\s|$)|"[^"]*"?|[^\s"]+""", re.IGNORECASE
+)
+_SPACE = re.compile(r"\s*")
 
 
 @functools.lru_cache(maxsize=8)
-def _parser(names: tuple[str, ...]) -> Any:
-    """Return a parser that knows these fields by name; the longest name that fits is meant."""
-    from lark import Lark  # half the time of a short command otherwise
+def _field(names: tuple[str, ...]) -> re.Pattern[str]:
+    """Return what a field before its sign looks like, in quotes or not; the longest name that fits is meant."""
+    known = "|".join(re.escape(n).replace(r"\ ", r"\s+") for n in names)
+    quoted = rf'["\u201c](?:{known})["\u201d]'
+    return re.compile(rf"(?<!\w)(?:{quoted}|(?:{known}))(?=\s*(?:[<>]=?|=)\s*\S)", re.IGNORECASE)
 
-    known = "|".join(re.escape(n).replace(r"\ ", r"\s+").replace("/", r"\/") for n in names)
-    return Lark(_GRAMMAR % (known, known), parser="lalr")
+
+Pieces = list[str | tuple[str, str, str]]
 
 
-def _tokens(names: tuple[str, ...], line: str) -> list[Any]:
-    """Return the pieces of a line; what the grammar does not take, such as a word of the line's own signs, is words alone."""
-    from lark.exceptions import LarkError
+def _pieces(names: tuple[str, ...], line: str) -> Pieces:
+    """Return words, phrases and (field, sign, value) of a line; where a sign lacks its value, the line is words alone."""
+    found: Pieces = []
+    at = _skip(line, 0)
+    while at < len(line):
+        field = _field(names).match(line, at)
+        if field is not None:
+            sign = _COMPARES.match(line, _skip(line, field.end()))
+            value = _VALUE.match(line, _skip(line, sign.end())) if sign is not None else None
+            if sign is None or value is None:
+                return [word for part in line.replace('"', " ").split() if (word := part.strip("<>="))]
+            found.append((field[0], sign[0], value[0]))
+            at = value.end()
+        else:
+            end = line.find('"', at + 1) + 1 if line[at] == '"' else _end_of_word(line, at)
+            found.append(line[at : end or len(line)])
+            at = end or len(line)
+        at = _skip(line, at)
+    return found
 
-    try:
-        return list(_parser(names).parse(line).children)
-    except LarkError:
-        return [word for part in line.replace('"', " ").split() if (word := part.strip("<>="))]
+
+def _skip(line: str, at: int) -> int:
+    space = _SPACE.match(line, at)
+    return space.end() if space is not None else at
+
+
+def _end_of_word(line: str, at: int) -> int:
+    return next((i for i in range(at, len(line)) if line[i] == '"' or line[i].isspace()), len(line))
 
 
 def parse_query(line: str, fields: Sequence[str]) -> Query:
@@ -141,13 +158,13 @@ def parse_query(line: str, fields: Sequence[str]) -> Query:
     words: list[str] = []
     phrases: list[str] = []
     conditions: list[Condition] = []
-    for item in _tokens(names, line):
+    for item in _pieces(names, line):
         if isinstance(item, str):
             body = item.strip('"').strip() if item.startswith('"') else item.strip(".,;:!?()")
             if any(ch.isalnum() for ch in body):
                 (phrases if item.startswith('"') else words).append(body)
             continue
-        field, operator, value = (str(x) for x in item.children)
+        field, operator, value = item
         value = value.strip('"').strip()
         low, slash, high = value.partition("/")
         is_interval = bool(slash) and bool(_DATE.match(low)) and bool(_DATE.match(high)) and operator == "="

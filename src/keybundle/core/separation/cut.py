@@ -7,9 +7,10 @@ whether its pages come all at once or while the feeder runs.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.separation.facts import Placing, SideFacts
 from keybundle.core.separation.rules import Hit, find_hit
 from keybundle.core.setup.routines import Routine

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from keybundle.core.base.boxes import Frame
+from keybundle.core.base.records import dataclass
 from keybundle.core.marks.model import Mark
 from keybundle.core.reading.text import PageText
 

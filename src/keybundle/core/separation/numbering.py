@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.reading.text import PageText
 
 LARGEST = 999

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 from rapidfuzz import fuzz
 
 from keybundle.core.base.boxes import Box, centre, upright_box
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.patterns import SlowPattern, search
 from keybundle.core.marks.model import BARCODE, PATCH, Mark
 from keybundle.core.reading.text import Word

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 
 MADE = ("today", "received", "operator", "counter", "person")
 _FOLDER = re.compile(r"^(year|month) of (.+)$")

@@ -7,9 +7,9 @@ it comes from. ``workflows/prepare/readiness.py`` adds what only the repository 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.setup.formulas import read_level
 from keybundle.core.setup.model import DocumentType, Setup

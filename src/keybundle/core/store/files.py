@@ -12,13 +12,13 @@ import os
 import secrets
 import time
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
 
 from keybundle.core.base.errors import InputProblem, explain_os_error
 from keybundle.core.base.files import PART, make_folder, put_in_place, sync, write_whole
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 
 BLOCK = 1 << 20
 MAY_BE_SOMEBODYS = 3600.0

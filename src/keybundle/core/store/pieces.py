@@ -5,13 +5,13 @@ from __future__ import annotations
 import logging
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Generic, TypeVar
 
 from sqlalchemy import Connection
 
 from keybundle.core.base.errors import A_BUG, AppError
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.store.database import Database
 
 log = logging.getLogger(__name__)

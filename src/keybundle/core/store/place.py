@@ -8,13 +8,13 @@ import itertools
 import os
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
 from keybundle.core.base.clock import Clock, make_id
 from keybundle.core.base.errors import EnvironmentProblem, Held, explain_os_error
 from keybundle.core.base.files import OWN_FILE, OWN_FOLDER
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.store.database import HEAD, Database
 from keybundle.core.store.files import FolderStore
 

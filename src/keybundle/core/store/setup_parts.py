@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection, insert, select, update
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.setup.ids import INNER, PARTS
 from keybundle.core.setup.model import Setup
 from keybundle.core.store import schema as t

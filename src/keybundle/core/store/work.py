@@ -9,7 +9,7 @@ was written by a clock that has gone back since: it may be taken up at once.
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import timedelta
 from typing import Any
 
@@ -17,6 +17,7 @@ from sqlalchemy import ColumnElement, Connection, Select, delete, func, or_, sel
 from sqlalchemy.dialects.sqlite import insert
 
 from keybundle.core.base.clock import Clock
+from keybundle.core.base.records import dataclass
 from keybundle.core.store import schema as t
 
 READING, FILING, RENDITION, COPY, SOURCE = "reading", "filing", "rendition", "copy", "source"

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import field
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import Right
 from keybundle.desktop.actions.conditions import CONDITIONS, NEEDS
 from keybundle.desktop.actions.registry import LACKS, MAY_LOOK, find_command, right_of

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import Right
 from keybundle.desktop.words import mark, tr
 

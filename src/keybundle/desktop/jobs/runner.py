@@ -5,7 +5,6 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
 from typing import Any
 
 import shiboken6
@@ -13,6 +12,7 @@ from PySide6.QtCore import QObject, Qt, Signal
 
 from keybundle.core.base.errors import AppError
 from keybundle.core.base.progress import CancelToken
+from keybundle.core.base.records import dataclass
 from keybundle.desktop.jobs.lanes import Lanes
 from keybundle.desktop.words import tr, worded
 

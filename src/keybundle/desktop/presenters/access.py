@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import RIGHTS_OF_PLACE, SHOWN, Grantee, Right
 from keybundle.core.workflows.session import access
 from keybundle.core.workflows.session.access import Kept, Reached, Said, Spot, say_grantee

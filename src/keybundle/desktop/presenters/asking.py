@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 from PySide6.QtCore import QObject
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.setup.model import DocumentType, FieldSpec
 from keybundle.core.workflows.index import slip

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from itertools import combinations
 
 from PySide6.QtCore import QObject, Signal
@@ -12,6 +11,7 @@ from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import AppError
 from keybundle.core.base.ids import BatchId, DocumentId, PageId
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.model import Batch
 from keybundle.core.fields.values import Origin
 from keybundle.core.reading.languages import list_languages

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from PySide6.QtGui import QImage
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.base.records import dataclass
 from keybundle.core.imaging.tiles import Tiles
 from keybundle.core.reading.text import Word
 from keybundle.desktop.presenters.asking import Asked

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.ids import FiledId
+from keybundle.core.base.records import dataclass
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import called

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from PySide6.QtCore import QObject, Signal
+
+from keybundle.core.base.records import dataclass
 
 TAGS = "\0tags"
 WORDS = "\0words"

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date
 
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import Right
 from keybundle.core.search.query import Query
 from keybundle.core.workflows.find import find

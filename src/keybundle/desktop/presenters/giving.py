@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.ids import BatchId
+from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import Grantee
 from keybundle.core.workflows.arrange.giving import Given, give_batch, hand_over, load_given
 from keybundle.desktop.presenters.seat import Seat

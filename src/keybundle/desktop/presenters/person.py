@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import SHOWN
 from keybundle.core.setup.model import name_of
 from keybundle.core.workflows.session import signing_in

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Collection
-from dataclasses import dataclass
 
 from PySide6.QtGui import QImage
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.reading.text import PageText
 
 MOST_BYTES = 48 * 1024 * 1024

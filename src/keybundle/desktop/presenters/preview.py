@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.ids import BatchId
+from keybundle.core.base.records import dataclass
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.take_in import previewing
 from keybundle.core.workflows.take_in.capture import Captured

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from PySide6.QtCore import QMarginsF, QRectF, QSizeF, Qt
@@ -12,6 +11,7 @@ from PySide6.QtPrintSupport import QPrinter, QPrinterInfo
 
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem
 from keybundle.core.base.progress import CancelToken, Progress, Step
+from keybundle.core.base.records import dataclass
 from keybundle.desktop.words import mark, tr
 
 MM_PER_INCH = 25.4

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from PySide6.QtCore import QSettings
+
+from keybundle.core.base.records import dataclass
 
 
 @dataclass(frozen=True)

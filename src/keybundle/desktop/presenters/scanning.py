@@ -11,9 +11,7 @@ from keybundle.core.base.ids import BatchId
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import called, name_of
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows.arrange import bench
-from keybundle.core.workflows.propose.indexing import cabinets_under
-from keybundle.core.workflows.take_in import rescan
+from keybundle.core.workflows.propose.under import cabinets_under
 from keybundle.core.workflows.take_in.capture import Captured, scan_stack
 from keybundle.core.workflows.take_in.devices import Offers, Options, SimulatedScanner, find_scanners
 from keybundle.core.workflows.take_in.scan_choices import options_of, scan_choices
@@ -255,6 +253,8 @@ class Scanning(Source):
             return
 
         def load() -> HaltShown:
+            from keybundle.core.workflows.arrange import bench
+
             pages = sorted(bench.list_pages(s.session, batch_id), key=lambda p: p.captured)
             last = pages[-1].sheet if pages else 0
             upto = next((i for i, p in enumerate(pages, 1) if halted.sheet and p.sheet == halted.sheet), len(pages))
@@ -274,6 +274,8 @@ class Scanning(Source):
         scanner = s.devices.scanner_for(self._routine_of(BatchId(halt.batch)) or self.routine())
 
         def prepare() -> None:
+            from keybundle.core.workflows.take_in import rescan
+
             if way != "go on" and halt.sheet:
                 only = way == "leave out"
                 s.bus.tell(rescan.leave_out_from(s.session, s.line, BatchId(halt.batch), halt.sheet, only=only))

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from zoneinfo import ZoneInfo
 
 from PySide6.QtCore import QObject, QSettings, Signal
 
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.records import dataclass
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Setup

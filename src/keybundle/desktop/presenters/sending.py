@@ -7,7 +7,7 @@ import shutil
 import tempfile
 import time
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, field, fields, replace
+from dataclasses import asdict, field, fields, replace
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +17,7 @@ from PySide6.QtGui import QDesktopServices
 from keybundle.core.base.errors import AppError, InputProblem
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.progress import CancelToken, Progress
+from keybundle.core.base.records import dataclass
 from keybundle.core.export import forms
 from keybundle.core.export.message import Letter
 from keybundle.core.rights.model import Right

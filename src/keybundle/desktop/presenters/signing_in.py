@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.setup.model import name_of
-from keybundle.core.workflows.prepare.parts import beginnings, first_start, surroundings
+from keybundle.core.workflows.prepare.parts import first_start, surroundings
 from keybundle.core.workflows.prepare.parts.first_start import FirstAnswers
 from keybundle.core.workflows.session import signing_in
 from keybundle.core.workflows.session.session import Session
@@ -62,6 +63,8 @@ class SignInPresenter(QObject):
         """Look at the set-up again; ``locked`` names who is at work behind the page."""
         ws = self._ws
         if not ws.has_setup:
+            from keybundle.core.workflows.prepare.parts import beginnings
+
             here = FirstAnswers("", "", locale=surroundings.system_locale(), time_zone=surroundings.system_time_zone())
             self._show(
                 place=str(ws.place.root), problem=problem, answers=here,

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.export.forms import AS_PACKAGE, FORMS
 from keybundle.core.workflows.keep.documents.story import Happened
 from keybundle.desktop.words import mark, tr, worded

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
+
+from keybundle.core.base.records import dataclass
 
 
 @dataclass(frozen=True)

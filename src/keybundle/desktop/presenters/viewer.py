@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
@@ -13,6 +13,7 @@ from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import AppError
 from keybundle.core.base.ids import FiledId
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledDocument

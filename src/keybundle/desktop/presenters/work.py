@@ -8,7 +8,6 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.base.ids import BatchId
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows.arrange.bench import toggle_reading
 from keybundle.core.workflows.file import throwing_away
 from keybundle.core.workflows.file.closing import KEPT_DAYS as KEPT_DAYS
 from keybundle.core.workflows.file.closing import close_batch
@@ -135,7 +134,13 @@ class WorkPresenter(QObject):
     def toggle_reading(self, batch_id: BatchId) -> None:
         """Stop the reading of a batch, or read on where it was stopped."""
         s = self._s
-        s.runner.change(lambda: toggle_reading(s.session, s.line, batch_id), on_error=self.failed.emit)
+
+        def toggle() -> None:
+            from keybundle.core.workflows.arrange.bench import toggle_reading
+
+            toggle_reading(s.session, s.line, batch_id)
+
+        s.runner.change(toggle, on_error=self.failed.emit)
 
     def close_batch(self, batch_id: BatchId) -> None:
         """Close a batch whose every document is filed."""

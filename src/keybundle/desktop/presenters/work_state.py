@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
 
 from keybundle.core.base.ids import BatchId
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.model import State
 from keybundle.core.setup.model import Setup, name_of
 from keybundle.core.setup.parts import KeptTo

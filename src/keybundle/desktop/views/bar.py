@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QEvent, QRectF, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from keybundle.desktop.presenters.find import TimeBar
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font, paint_focus
 from keybundle.desktop.words import tr
+
+if TYPE_CHECKING:
+    from keybundle.desktop.presenters.find import TimeBar
 
 PATTERN = {
     "reading": Qt.BrushStyle.FDiagPattern, "to check": Qt.BrushStyle.Dense5Pattern, "ready": Qt.BrushStyle.NoBrush,

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 
 from PySide6.QtCore import QMimeData, Qt, QUrl
 from PySide6.QtGui import QDrag
 from PySide6.QtWidgets import QListWidget, QTableView, QWidget
 
+from keybundle.core.base.records import dataclass
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon_pixmap
 from keybundle.desktop.views.value_table import ValueTable

@@ -5,9 +5,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from keybundle.core.base.boxes import Box
+from keybundle.core.base.records import dataclass
 
 Rect = tuple[float, float, float, float]
 Point = tuple[float, float]

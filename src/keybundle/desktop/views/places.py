@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
 
 from keybundle.core.base.ids import BatchId
+from keybundle.core.base.records import dataclass
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.views.place import Place
 from keybundle.desktop.words import tr

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 
 from sqlalchemy import Connection
@@ -13,6 +13,7 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.base.ids import BatchId, DocumentId, PageId
 from keybundle.core.base.messages import message
 from keybundle.core.base.page_kind import PageKind
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches import arranging, commands
 from keybundle.core.batches.model import Balance, Batch, Document, Page, balance
 from keybundle.core.filing.destination import compute_destination, make_caption

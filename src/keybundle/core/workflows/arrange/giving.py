@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Grantee, Right
 from keybundle.core.setup.model import Setup, name_of

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from concurrent.futures import Future
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 from keybundle.core.base.changes import Changes
@@ -12,6 +12,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.ids import BatchId, PageId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.again import cut_batch, separate_again
 from keybundle.core.batches.model import Batch, Facts, Page
 from keybundle.core.jobs.pool import Pool

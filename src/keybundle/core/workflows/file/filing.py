@@ -10,7 +10,7 @@ from __future__ import annotations
 import json
 import logging
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from sqlalchemy import Connection, select
 
@@ -19,6 +19,7 @@ from keybundle.core.base.errors import AppError, InputProblem
 from keybundle.core.base.ids import BatchId, DocumentId, FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.model import Batch, Document, State
 from keybundle.core.filing.commit import compose_document
 from keybundle.core.filing.destination import Destination, compute_destination, make_caption

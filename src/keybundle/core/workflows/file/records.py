@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import html
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from datetime import datetime, tzinfo
 from typing import Any
 
@@ -12,6 +12,7 @@ from sqlalchemy import Connection, Row, func, insert, select, update
 
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import SOURCE, say, word
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.model import Batch, balance
 from keybundle.core.fields.locales import format_moment
 from keybundle.core.repository import audit

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection
 from concurrent.futures import Future
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +15,7 @@ from sqlalchemy import Connection, select, update
 from keybundle.core.base.errors import Passing
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
+from keybundle.core.base.records import dataclass
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.repository import audit
 from keybundle.core.repository.rows import PDFA, rendition_ref

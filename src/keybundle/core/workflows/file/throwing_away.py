@@ -7,7 +7,7 @@ somebody erases them sooner, their pictures and words go, and the account keeps 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 
 from sqlalchemy import Connection, func, select, update
 
@@ -15,6 +15,7 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.model import balance
 from keybundle.core.filing import trash
 from keybundle.core.repository import audit

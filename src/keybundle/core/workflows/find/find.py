@@ -6,7 +6,7 @@ import json
 import re
 from collections import Counter
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from datetime import date
 from typing import Any, NamedTuple
 
@@ -15,6 +15,7 @@ from sqlalchemy import ColumnElement, Connection, bindparam, func, select
 from keybundle.core.base.days import day_of, days_of, moments_of, relative_days
 from keybundle.core.base.ids import BatchId, DocumentId, PageId
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.model import LEFT_OUT
 from keybundle.core.fields.kinds import Kind, normalise
 from keybundle.core.fields.values import FieldValue

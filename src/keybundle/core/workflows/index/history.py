@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from sqlalchemy import select
 
 from keybundle.core.base.ids import BatchId
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of

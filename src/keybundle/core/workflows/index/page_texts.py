@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.ids import BatchId, PageId
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import TYPED, Batch
 from keybundle.core.jobs.pool import Pool

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.ids import BatchId, DocumentId
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch
 from keybundle.core.fields.kinds import Kept, Kind, Refusal, normalise, revive, without_control
@@ -22,7 +23,7 @@ from keybundle.core.setup.model import FieldSpec, called
 from keybundle.core.workflows.arrange.bench import run_command
 from keybundle.core.workflows.index.following import following
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.propose.indexing import types_under
+from keybundle.core.workflows.propose.under import types_under
 from keybundle.core.workflows.session.handles import OpenBatch
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace

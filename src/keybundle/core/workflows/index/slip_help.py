@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 from sqlalchemy import ColumnElement, Connection, delete, func, insert, select
 
@@ -11,6 +10,7 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.ids import BatchId, DocumentId
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch
 from keybundle.core.fields.kinds import Kind

@@ -14,30 +14,28 @@ import time
 from collections import defaultdict, deque
 from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import Future
-from dataclasses import dataclass, field, replace
-from typing import Any
+from dataclasses import field, replace
+from typing import TYPE_CHECKING, Any
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import A_BUG, AppError, Passing
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.model import TYPED, Batch, Document, Facts, Page, Stage
 from keybundle.core.batches.next_steps import Look, Place, Propose, Read, next_steps
-from keybundle.core.intake.halts import Halted, find_halt
 from keybundle.core.jobs.pool import Pool
-from keybundle.core.proposing.again import Heard
-from keybundle.core.reading.text import PageText
 from keybundle.core.setup.routines import Routine
 from keybundle.core.store import work
 from keybundle.core.workflows.line.clockwork import Clockwork
 from keybundle.core.workflows.line.outcomes import outcome_of
-from keybundle.core.workflows.line.placing import decide_by, keep_as_it_is
-from keybundle.core.workflows.line.readings import give_up_reading, keep_reading, lay_typed_anew
-from keybundle.core.workflows.line.second_look import Spot, hear_again, list_unheard, spot_of, upright_boxes
-from keybundle.core.workflows.pages.page_facts import measured
 from keybundle.core.workflows.pages.page_jobs import WORK, page_job, wanted_marks
-from keybundle.core.workflows.propose.indexing import index_document, index_zones, known_type, take_proposal
 from keybundle.core.workflows.session.opening import batches_of
 from keybundle.core.workflows.session.workspace import Workspace
+
+if TYPE_CHECKING:
+    from keybundle.core.intake.halts import Halted
+    from keybundle.core.proposing.again import Heard
+    from keybundle.core.workflows.line.second_look import Spot
 
 log = logging.getLogger(__name__)
 ON_SCREEN, EXAMINE, ZONES, FIRST_PAGE, AGAIN, OTHER_PAGE = 0, 1, 2, 3, 4, 5
@@ -330,6 +328,8 @@ class Line(Clockwork):
         )  # fmt: skip
 
     def _looked_at(self, batch_id: str, page: Page, future: Future[Any]) -> None:
+        from keybundle.core.workflows.line import hands
+
         running = self._running[batch_id]
         running.looking -= 1
         outcome = outcome_of(future)
@@ -342,23 +342,25 @@ class Line(Clockwork):
             facts = Facts.from_json(plain)
         self._batches.set_facts(page.id, facts, outcome if isinstance(outcome, str) else "")
         if facts is not None and running.halted is None and running.routine.halts:
-            seen = measured(replace(page, facts=facts), running.paper_mm, running.sheets)
-            running.halted = find_halt(running.routine.halts, seen)
+            seen = hands.measured(replace(page, facts=facts), running.paper_mm, running.sheets)
+            running.halted = hands.find_halt(running.routine.halts, seen)
         self._advance(batch_id, [page.id])
 
     # -- separating --------------------------------------------------------------------------------------------
 
     def _place(self, batch_id: str, running: _Running, page_ids: Sequence[str]) -> None:
+        from keybundle.core.workflows.line import hands
+
         start = time.perf_counter()
         try:
             placed = self._batches.place(
-                batch_id, page_ids, decide_by(self._ws, running.routine, self._batches.owner(batch_id))
+                batch_id, page_ids, hands.decide_by(self._ws, running.routine, self._batches.owner(batch_id))
             )
         except Passing:
             raise
         except Exception:
             log.exception("a sheet could not be separated")
-            placed = self._batches.place(batch_id, page_ids, keep_as_it_is)
+            placed = self._batches.place(batch_id, page_ids, hands.keep_as_it_is)
         running.sheets = placed.state.sheets_in_document
         if any(p.reason == "separator" for p in placed.placings) and running.current is not None:
             self.break_times.setdefault(running.current, time.monotonic())
@@ -371,11 +373,13 @@ class Line(Clockwork):
     # -- reading -----------------------------------------------------------------------------------------------
 
     def _read(self, batch_id: str, running: _Running, page: Page, priority: int) -> None:
+        from keybundle.core.workflows.line import hands
+
         flight = ("read", batch_id, page.id, page.frame.rotation, page.language)
         if batch_id in self._stopped or flight in self._flying:
             return
         if page.text_origin == TYPED:
-            lay_typed_anew(self._ws, page)
+            hands.lay_typed_anew(self._ws, page)
             self._put(lambda: self._guarded(batch_id, lambda: self._advance(batch_id, [page.id])))
             return
         if not self.pages_to_read:
@@ -388,17 +392,19 @@ class Line(Clockwork):
         )  # fmt: skip
 
     def _was_read(self, batch_id: str, page: Page, future: Future[Any]) -> None:
+        from keybundle.core.workflows.line import hands
+
         outcome = outcome_of(future)
         if outcome is None:
             return
         if isinstance(outcome, str):
             trouble = message("line.type-values-hand", outcome=outcome)
-            give_up_reading(self._ws, page, trouble)
+            hands.give_up_reading(self._ws, page, trouble)
         else:
             text, seconds = outcome
             self._read_times.append(time.monotonic())
             self._running[batch_id].seconds["read"] += seconds
-            keep_reading(self._ws, page, text)
+            hands.keep_reading(self._ws, page, text)
         self._advance(batch_id, [page.id])
         self._tell_of(batch_id, page.id)
 
@@ -422,11 +428,14 @@ class Line(Clockwork):
 
     def _read_zones(self, batch_id: str, running: _Running, document_id: str) -> None:
         """Read the zones of a first page before all of it, where its type is known and has some."""
+
+        from keybundle.core.workflows.line import hands
+
         if batch_id in self._stopped:
             return
         batch = self._batches.load_document(document_id)
         document, page = batch.document(document_id), batch.pages_of(document_id)[0]
-        kind = known_type(self._ws, batch, document)
+        kind = hands.known_type(self._ws, batch, document)
         zones = [(z.left, z.top, z.right, z.bottom) for f in (kind.fields if kind else ()) if (z := f.zone)]
         if not zones or page.is_read or page.facts is None:
             return
@@ -438,22 +447,29 @@ class Line(Clockwork):
 
     def _zones_read(self, batch_id: str, document_id: str, page_id: str, future: Future[Any]) -> None:
         """Show what the zones tell; a page that cannot be read says so when all of it is read."""
+
+        from keybundle.core.workflows.line import hands
+
         batch = self._batches.load_around(page_id)
         outcome = outcome_of(future)
         is_so = batch is not None and document_id in batch.documents and batch.pages[0].stage is Stage.PLACED
         if batch is None or not is_so or outcome is None or isinstance(outcome, str):
             return
         document = batch.document(document_id)
-        found = index_zones(self._ws, batch, document, page_id, PageText.from_bytes(outcome))
+        found = hands.index_zones(self._ws, batch, document, page_id, hands.PageText.from_bytes(outcome))
         self._keep_proposal(batch_id, document, found)
 
     def _propose(self, batch_id: str, running: _Running, document_id: str) -> None:
+        from keybundle.core.workflows.line import hands
+
         start = time.perf_counter()
         try:
             for _ in range(TRIES):
                 batch = self._batches.load_document(document_id)
                 document = batch.document(document_id)
-                found = hear_again(self._ws, batch, index_document(self._ws, batch, document), running.heard)
+                found = hands.hear_again(
+                    self._ws, batch, hands.index_document(self._ws, batch, document), running.heard
+                )
                 if self._keep_proposal(batch_id, document, found):
                     self._read_again(batch_id, running, document_id)
                     break
@@ -468,16 +484,19 @@ class Line(Clockwork):
 
     def _read_again(self, batch_id: str, running: _Running, document_id: str) -> None:
         """Let second readers look at the places of the values that are not clear yet."""
+
+        from keybundle.core.workflows.line import hands
+
         if batch_id in self._stopped:
             return
         batch = self._batches.load_document(document_id)
         pages = {p.id: p for p in batch.pages_of(document_id)}
-        for page_id, asks in list_unheard(self._ws, batch, batch.document(document_id), running.heard).items():
+        for page_id, asks in hands.list_unheard(self._ws, batch, batch.document(document_id), running.heard).items():
             page = pages[page_id]
-            spots = [spot_of(a, page) for a in asks]
+            spots = [hands.spot_of(a, page) for a in asks]
             self._submit(
                 ("again", batch_id, *spots), batch_id, "read_lines_again", page_job(self._ws.place.files, page, running.routine),
-                upright_boxes(page, asks), [a.reader for a in asks], priority=AGAIN, key=page_id,
+                hands.upright_boxes(page, asks), [a.reader for a in asks], priority=AGAIN, key=page_id,
                 then=lambda f, spots=spots: self._heard(batch_id, running, spots, f),  # type: ignore[misc]
             )  # fmt: skip
 
@@ -490,6 +509,9 @@ class Line(Clockwork):
 
     def _heard(self, batch_id: str, running: _Running, spots: Sequence[Spot], future: Future[Any]) -> None:
         """Weigh the values with what was heard. Where a reader cannot run, they stay as the first one left them."""
+
+        from keybundle.core.workflows.line import hands
+
         try:
             outcome = outcome_of(future)
         except Passing as trouble:
@@ -498,18 +520,20 @@ class Line(Clockwork):
             log.warning("values were read once only: %s", outcome)
         if outcome is None or isinstance(outcome, str):
             return
-        told = {s: Heard(*said) for s, said in zip(spots, outcome, strict=True) if s not in running.heard}
+        told = {s: hands.Heard(*said) for s, said in zip(spots, outcome, strict=True) if s not in running.heard}
         running.heard |= told
         for _ in range(TRIES):
             batch = self._batches.load_around(spots[0][0])
             document = next(iter(batch.documents.values())) if batch else None
-            found = hear_again(self._ws, batch, document, told) if batch and document else document
+            found = hands.hear_again(self._ws, batch, document, told) if batch and document else document
             if document is None or found is None or found is document or self._keep_proposal(batch_id, document, found):
                 return
 
     def _keep_proposal(self, batch_id: str, document: Document, found: Document) -> bool:
+        from keybundle.core.workflows.line import hands
+
         def command(batch: Batch) -> Batch:
-            return replace(batch, documents={found.id: take_proposal(batch.documents[found.id], found)})
+            return replace(batch, documents={found.id: hands.take_proposal(batch.documents[found.id], found)})
 
         if not self._batches.propose(document.id, document.revision, command):
             return False

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, select
 
 from keybundle.core.base.ids import BatchId
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.model import State
 from keybundle.core.finding.columns import count_in
 from keybundle.core.rights.model import Right

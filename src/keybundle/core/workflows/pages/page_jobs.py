@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.page_kind import PageKind
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.model import Page
 from keybundle.core.marks.model import Wanted
 from keybundle.core.repository.model import FiledPage

@@ -19,11 +19,12 @@ from keybundle.core.proposing.types import TypeGuess, guess_type
 from keybundle.core.reading.text import PageText, weighed
 from keybundle.core.repository.folder_values import given_along
 from keybundle.core.separation.rules import barcode_values
-from keybundle.core.setup.model import DocumentType, FieldSpec, Setup, name_of
+from keybundle.core.setup.model import DocumentType, FieldSpec, name_of
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.pages.page_facts import side_facts
 from keybundle.core.workflows.propose.defaults import make_default
 from keybundle.core.workflows.propose.type_rules import told_type
+from keybundle.core.workflows.propose.under import types_under
 from keybundle.core.workflows.session.opening import batches_of
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -66,21 +67,6 @@ def index_document(workspace: Workspace, batch: Batch, document: Document) -> Do
         kept = _keep_by_hand(document, fresh)
         proposed = replace(proposed, type=kind.id, values={**fresh, **kept})
     return replace(proposed, proposed=True)
-
-
-def types_under(routine: Routine | None, setup: Setup) -> tuple[DocumentType, ...]:
-    """Return the document types that a routine's documents can be of."""
-    allowed = set(routine.types) if routine is not None else set()
-    return tuple(k for k in setup.document_types if not allowed or k.id in allowed)
-
-
-def cabinets_under(routine: Routine | None, setup: Setup) -> tuple[str, ...]:
-    """Return the cabinets (ids) that a routine's documents can be filed in, by their types."""
-    if routine is None:
-        return ()
-    one = setup.document_type(routine.document_type)
-    kinds = (one,) if one is not None else types_under(routine, setup)
-    return tuple(dict.fromkeys(k.cabinet for k in kinds if k.cabinet))
 
 
 def take_proposal(now: Document, proposed: Document) -> Document:

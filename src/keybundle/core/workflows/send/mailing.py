@@ -5,7 +5,7 @@ from __future__ import annotations
 import shutil
 import tempfile
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, field, replace
 from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem
@@ -13,6 +13,7 @@ from keybundle.core.base.files import write_atomic
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, silent
+from keybundle.core.base.records import dataclass
 from keybundle.core.export.message import Letter, hand_in, make_message, read_addresses
 from keybundle.core.export.naming import fill_name, safe_name, unlike
 from keybundle.core.jobs.pool import Pool

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +16,7 @@ from keybundle.core.base.errors import A_BUG, AppError, EnvironmentProblem, Inpu
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
+from keybundle.core.base.records import dataclass
 from keybundle.core.export import forms
 from keybundle.core.export.alto import make_alto
 from keybundle.core.export.forms import Form

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +13,7 @@ from sqlalchemy import Connection, select
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.export import forms
 from keybundle.core.export.forms import Form, find_form
 from keybundle.core.export.naming import USUAL, unknown_names

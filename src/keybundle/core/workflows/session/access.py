@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection, select
@@ -12,7 +11,7 @@ from sqlalchemy import Connection, select
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import join_and, join_comma, message
-from keybundle.core.batches import commands
+from keybundle.core.base.records import dataclass
 from keybundle.core.filing.destination import Destination, compute_destination, make_caption
 from keybundle.core.filing.keeping import keep_document_to
 from keybundle.core.repository import access, audit
@@ -266,6 +265,8 @@ def _find_waiting(session: Session, c: Connection, spot: Spot) -> _Found:
 def _keep_waiting(session: Session, spot: Spot, kept: AccessList | None, title: str) -> Changes:
     """Note whom a document is to be kept to once it is filed, as a step of its batch."""
     text = json.dumps(kept.to_json()) if kept is not None else None
+    from keybundle.core.batches import commands
+
     session.batch(spot.batch).apply(message("step.keep-to"), lambda b: commands.keep_to(b, spot.document, text))
     told = message("access.kept-once-filed" if kept is not None else "access.kept-as-folder", title=title)
     return Changes(frozenset([spot.batch]), text=told)

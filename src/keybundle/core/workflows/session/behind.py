@@ -11,13 +11,13 @@ import logging
 import threading
 from collections.abc import Callable, Collection, Iterator, Sequence
 from concurrent.futures import CancelledError, Future
-from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import ColumnElement
 
 from keybundle.core.base.errors import A_BUG, AppError
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.store import work
 from keybundle.core.store.work import MOST_BOUND, Taken
 from keybundle.core.workflows.session.workspace import Workspace

@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection, bindparam, delete, func, insert, or_, select, update
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.registers.book import Entry
 from keybundle.core.repository import audit
 from keybundle.core.setup.model import Register

@@ -8,12 +8,12 @@ the moment it is given.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from keybundle.core.base.errors import InputProblem, NotAllowed
 from keybundle.core.base.ids import BatchId, DocumentId, FiledId, PageId
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.arrivals import Arrival
 from keybundle.core.batches.model import Batch, Facts, Page
 from keybundle.core.batches.store import NextStep

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from sqlalchemy import select
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.repository import access
 from keybundle.core.repository.paths import say_path, split_path
 from keybundle.core.rights.model import Right

@@ -6,25 +6,54 @@ contract lets no other room come here.
 
 from __future__ import annotations
 
+import threading
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from keybundle.core.base.clock import Clock
-from keybundle.core.batches.store import BatchStore
-from keybundle.core.repository.store import Repository
 from keybundle.core.store import work
 from keybundle.core.store.place import Place, drop_copies, open_place
 from keybundle.core.store.reserve import keep_reserve
 from keybundle.core.workflows.session.workspace import Workspace
 
+if TYPE_CHECKING:
+    from keybundle.core.batches.store import BatchStore
+    from keybundle.core.repository.store import Repository
+
 
 class OpenWorkspace(Workspace):
-    """A workspace with its stores; made by ``open_workspace``, handed on as a plain one."""
+    """A workspace with its stores; made by ``open_workspace``, handed on as a plain one.
+
+    A store is loaded when it is asked for first: who looks something up need not load what batches are made with.
+    """
 
     def __init__(self, place: Place) -> None:
         super().__init__(place)
-        self.batches = BatchStore(place.database, place.clock, self._settle)
-        self.batches.size_of, self.batches.holder = place.files.size, place.holder
-        self.repository = Repository(place.database, place.clock, lambda: self.setup.locale, place.files.size)
+        self._stores = threading.Lock()
+        self._batches: BatchStore | None = None
+        self._repository: Repository | None = None
+
+    @property
+    def batches(self) -> BatchStore:
+        """All batches."""
+        from keybundle.core.batches.store import BatchStore
+
+        with self._stores:
+            if self._batches is None:
+                self._batches = BatchStore(self.place.database, self.place.clock, self._settle)
+                self._batches.size_of, self._batches.holder = self.place.files.size, self.place.holder
+            return self._batches
+
+    @property
+    def repository(self) -> Repository:
+        """All filed documents."""
+        from keybundle.core.repository.store import Repository
+
+        with self._stores:
+            if self._repository is None:
+                clock, files = self.place.clock, self.place.files
+                self._repository = Repository(self.place.database, clock, lambda: self.setup.locale, files.size)
+            return self._repository
 
 
 def open_workspace(root: Path, *, create: bool = True, clock: Clock | None = None, held: bool = False) -> OpenWorkspace:

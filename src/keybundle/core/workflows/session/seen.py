@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 from sqlalchemy import Connection
 
 from keybundle.core.base.messages import join_comma, message
+from keybundle.core.base.records import dataclass
 from keybundle.core.repository import access
 from keybundle.core.rights.model import AccessList, Holder, Right, effective_rights
 from keybundle.core.setup.model import Setup

@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
-from typing import Concatenate, ParamSpec, TypeVar, cast
+from dataclasses import replace
+from typing import TYPE_CHECKING, Concatenate, ParamSpec, TypeVar, cast
 
 from sqlalchemy import ColumnElement, Connection, or_, select
 
@@ -17,18 +17,21 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.errors import NotAllowed as NotAllowed
 from keybundle.core.base.ids import BatchId, FiledId, PageId
 from keybundle.core.base.messages import message
-from keybundle.core.batches.arrivals import Arrival
-from keybundle.core.batches.stored import belongs
+from keybundle.core.base.records import dataclass
+from keybundle.core.batches.whose import belongs
 from keybundle.core.repository.access import EVERYTHING, View, view_of
 from keybundle.core.repository.folders import nearest_list
-from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import ALL_RIGHTS, Holder, Right, effective_rights
 from keybundle.core.setup.model import DocumentType, name_of
 from keybundle.core.setup.routines import ALLOWED, Allowed, Routine
 from keybundle.core.store import schema as t
-from keybundle.core.workflows.session.handles import Filed, OpenBatch, OpenPage
 from keybundle.core.workflows.session.opening import batches_of, repository_of
 from keybundle.core.workflows.session.workspace import Workspace
+
+if TYPE_CHECKING:
+    from keybundle.core.batches.arrivals import Arrival
+    from keybundle.core.repository.model import FiledDocument
+    from keybundle.core.workflows.session.handles import Filed, OpenBatch, OpenPage
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -106,6 +109,8 @@ class Session:
 
     def batch(self, batch_id: str) -> OpenBatch:
         """Return a handle on a batch that the person may see, and whose routine allows what is run; raises NotAllowed."""
+        from keybundle.core.workflows.session.handles import OpenBatch
+
         self.require_batch(batch_id)
         if self.under is not None:
             self.require_under(batch_id, self.under)
@@ -115,6 +120,8 @@ class Session:
         self, routine: Routine, origin: str, *, two_sided: bool, paper_mm: tuple[float, float]
     ) -> OpenBatch:
         """Begin a batch of the person's, given to whom its routine gives it; raises NotAllowed for a routine kept to others."""
+        from keybundle.core.workflows.session.handles import OpenBatch
+
         self.require_use(routine)
         store = batches_of(self.workspace)
         batch_id = store.create(routine.id, origin, self.person, two_sided=two_sided, paper_mm=paper_mm)
@@ -129,6 +136,8 @@ class Session:
 
     def page(self, page_id: str) -> OpenPage:
         """Return a handle on a page of a batch that the person may see; raises NotAllowed in words that say nothing of it."""
+        from keybundle.core.workflows.session.handles import OpenPage
+
         batch_id = batches_of(self.workspace).batch_of_page(page_id)
         if batch_id is None:
             raise NotAllowed(message("session.batch-somebody-else-s-work"))
@@ -153,6 +162,8 @@ class Session:
 
     def document(self, filed_id: str, right: Right = Right.LOOK) -> Filed:
         """Return a handle on a filed document that the person has a right at; raises InputProblem for any other."""
+        from keybundle.core.workflows.session.handles import Filed
+
         with self.workspace.place.database.read() as c:
             if not self.documents(c, [filed_id], right, with_values=False):
                 raise InputProblem(message("store.document-no-longer-repository"))

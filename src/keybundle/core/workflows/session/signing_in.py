@@ -20,7 +20,6 @@ from keybundle.core.base.messages import join_comma, message
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import ALL_RIGHTS, Right
 from keybundle.core.setup.model import Person, Role, Setup, SignIn, called, number_people
-from keybundle.core.setup.text import check_setup
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.session.session import MACHINE, Session, needs
 from keybundle.core.workflows.session.workspace import ADMINISTERS, Workspace
@@ -187,6 +186,8 @@ def begin_repository(
         raise InputProblem(message("signing-in.repository-first-administrator-both-need"))
     if workspace.has_setup:
         raise InputProblem(message("signing-in.repository-begun-already-nothing-changed"))
+    from keybundle.core.setup.text import check_setup
+
     fresh = _hash(password) if password else ""
     person = Person(name=administrator.strip(), roles=("administrator",), login=system_account())
     setup = Setup(repository=repository.strip(), locale=locale, time_zone=time_zone, people=(person,))

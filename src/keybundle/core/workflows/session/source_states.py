@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from sqlalchemy import Connection, select
 
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.setup.model import Setup, name_of
 from keybundle.core.store import schema as t
 from keybundle.core.store import work

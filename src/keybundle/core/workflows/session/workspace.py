@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -12,29 +11,24 @@ from sqlalchemy import Connection, delete, insert, select
 
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem
 from keybundle.core.base.messages import message
-from keybundle.core.batches.model import Batch
-from keybundle.core.fields.kinds import Rule
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.locales import decimal_mark, is_day_first
-from keybundle.core.proposing.calibration import Calibration
-from keybundle.core.registers.book import Book
-from keybundle.core.repository import audit
 from keybundle.core.repository.access import view_of
-from keybundle.core.repository.folders import sort_anew
 from keybundle.core.rights.model import Right
-from keybundle.core.search.index import month_anew
 from keybundle.core.setup.model import FieldSpec, Person, Register, Setup, called
 from keybundle.core.setup.routines import Routine
-from keybundle.core.setup.text import check_setup
 from keybundle.core.store import schema as t
 from keybundle.core.store.place import Place
 from keybundle.core.store.setup_parts import PartChange, load_setup_parts, put_setup_parts, used_ids
-from keybundle.core.workflows.session.entries import EntriesBrought, bring_entries
 from keybundle.core.workflows.session.hidden import hidden_keys
-from keybundle.core.workflows.session.settling import settle
-from keybundle.core.workflows.session.setup_rules import refuse_loss, refuse_names, require_rights, with_column_ids
 
 if TYPE_CHECKING:
+    from keybundle.core.batches.model import Batch
+    from keybundle.core.fields.kinds import Rule
+    from keybundle.core.proposing.calibration import Calibration
     from keybundle.core.proposing.memory import Memory
+    from keybundle.core.registers.book import Book
+    from keybundle.core.workflows.session.entries import EntriesBrought
 
 CALIBRATION, SORTED_FOR, MONTHS_OF = "calibration", "folders sorted for", "months of"
 MOST_MEMORIES = 8
@@ -73,6 +67,8 @@ class Workspace:
         return [root for root in roots if root != self.place.files.root]
 
     def _settle(self, batch: Batch) -> Batch:
+        from keybundle.core.workflows.session.settling import settle
+
         return settle(batch, self.setup, self.books, self.bar(self.setup.routine(batch.routine)), self.rule)
 
     @property
@@ -95,6 +91,8 @@ class Workspace:
 
     def books(self) -> Mapping[str, Book]:
         """Return the registers by id."""
+        from keybundle.core.registers.book import Book
+
         with self._lock:
             registers = self.setup.registers
             if any(r.id not in self._books for r in registers):
@@ -124,21 +122,24 @@ class Workspace:
         would be left without what it needs: whoever calls, by what was changed. ``refiles``: who changes the levels of a
         cabinet files its documents anew.
         """
+        from keybundle.core.repository import audit
+        from keybundle.core.workflows.session import setup_rules
+
         at = self.clock.stamp()
         with self.place.database.atomic() as c:
             before = load_setup_parts(c)
-            setup = with_column_ids(setup, before)
+            setup = setup_rules.with_column_ids(setup, before)
             changes = put_setup_parts(c, setup, at, who)
-            refuse_names(changes)
+            setup_rules.refuse_names(changes)
             if before is not None:
-                require_rights(before, who, changes)
+                setup_rules.require_rights(before, who, changes)
                 if before.locale != setup.locale and self.setting(SORTED_FOR) is None:
                     self.put_setting(SORTED_FOR, before.locale)
                 if before.time_zone != setup.time_zone and self.setting(MONTHS_OF) is None:
                     self.put_setting(MONTHS_OF, before.time_zone)
             brought = [self._bring_rows(c, r, who, at) for r in setup.registers if r.rows]
             if before is not None:
-                refuse_loss(c, self.place, changes, refiles=refiles)
+                setup_rules.refuse_loss(c, self.place, changes, refiles=refiles)
             told = [
                 {"part": x.kind, "id": x.id, "name": x.name, "what": x.what, "revision": x.revision} for x in changes
             ]
@@ -149,12 +150,17 @@ class Workspace:
         return SetupPut(tuple(changes), tuple(x for x in brought if x.is_any))
 
     def _bring_rows(self, c: Connection, register: Register, who: str, at: str) -> EntriesBrought:
+        from keybundle.core.workflows.session.entries import bring_entries
+
         rows = [dict(zip(register.columns, row, strict=True)) for row in register.rows]
         unique = {row[register.key]: row for row in rows}
         return bring_entries(c, register, unique, who=who, at=at, what="register replaced")
 
     def sort_folders(self) -> None:
         """Bring the keys that folders are sorted by to the repository's locale, and months to its time zone."""
+        from keybundle.core.repository.folders import sort_anew
+        from keybundle.core.search.index import month_anew
+
         done, locale = self.setting(SORTED_FOR), self.setup.locale
         if done is not None and done != locale:
             sort_anew(self.place.database, locale)
@@ -170,6 +176,8 @@ class Workspace:
         Raises InputProblem, and changes nothing, where the result does not hold together or ``change`` refuses, and all that
         ``put_setup`` raises.
         """
+        from keybundle.core.setup.text import check_setup
+
         with self.place.database.atomic() as c:
             changed = change(load_setup_parts(c) or self.setup)
             self.put_setup(changed, who, refiles=refiles)
@@ -241,6 +249,8 @@ class Workspace:
 
     def calibration(self) -> Calibration:
         """Return how confidences came out so far."""
+        from keybundle.core.proposing.calibration import Calibration
+
         with self._lock:
             if self._calibration is None:
                 data = self.setting(CALIBRATION)

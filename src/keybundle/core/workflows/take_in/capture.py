@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.model import Batch
 from keybundle.core.intake.files import InputFile, Refused, expand
 from keybundle.core.intake.halts import Halted

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import threading
 
-from keybundle.core.intake import sane
 from keybundle.core.intake.scanner import Halt, Offers, Options, Scanner, SimulatedScanner, list_scanners
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.session.workspace import Workspace
@@ -26,6 +25,8 @@ class Devices:
 
     def look(self) -> list[str]:
         """Ask for devices again and return the names of all."""
+        from keybundle.core.intake import sane
+
         found: list[Scanner] = [sane.SaneScanner(d) for d in sane.list_devices()]
         with self._lock:
             self._real = found

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem
@@ -11,6 +11,7 @@ from keybundle.core.base.files import write_atomic
 from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken
+from keybundle.core.base.records import dataclass
 from keybundle.core.intake.scanner import Offers, Options, Scanner, Side, SimulatedScanner
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.rights.model import Right

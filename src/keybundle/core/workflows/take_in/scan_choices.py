@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.intake.scanner import MODES, PAPERS_MM, Offers, Options
 from keybundle.core.setup.routines import Routine
 

@@ -8,7 +8,7 @@ them comes in as an arrival of its own, by the same way.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path, PurePath
 from typing import Any
 
@@ -16,6 +16,7 @@ from keybundle.core.base.errors import InputProblem, WorkerBug
 from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.arrivals import Arrival, Fate
 from keybundle.core.batches.model import Page
 from keybundle.core.formats import names

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 from PySide6.QtCore import QObject
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.setup.model import Setup, StorageArea, name_of
 from keybundle.core.setup.parts import Named
 from keybundle.core.workflows.keep.areas import relocating

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.records import dataclass
 from keybundle.core.setup.formulas import read_level
 from keybundle.core.setup.model import Cabinet, DocumentType, Setup
 from keybundle.core.setup.parts import Named

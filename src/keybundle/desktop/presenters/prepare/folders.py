@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.progress import CancelToken, Progress
+from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.index.slip_help import MOST_FOLDERS, list_folders
 from keybundle.core.workflows.index.tags import read_tags

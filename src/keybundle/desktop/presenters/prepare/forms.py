@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from typing import Any
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.setup.parts import Named
 from keybundle.core.workflows.prepare.parts.parts import value_at
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.proposing.calibration import ENOUGH, Bin
 from keybundle.core.workflows.prepare.types import learned
 from keybundle.core.workflows.prepare.types.learned import LearnedDocument, LearnedType

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.gaps import Gap
 from keybundle.core.workflows.prepare.parts import beginnings, readiness

@@ -7,13 +7,14 @@ it, for as long as the window is open: drafts belong to a part by its id, whatev
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Setup
 from keybundle.core.setup.parts import Named

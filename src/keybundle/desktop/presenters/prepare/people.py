@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from PySide6.QtCore import QObject
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import SHOWN, UNASKED, Right
 from keybundle.core.setup.model import Person, Role, Setup
 from keybundle.core.setup.parts import Named

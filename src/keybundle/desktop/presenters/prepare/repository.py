@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import Right
 from keybundle.core.workflows.prepare.parts import general, setup_admin, surroundings
 from keybundle.core.workflows.prepare.parts.parts import value_at

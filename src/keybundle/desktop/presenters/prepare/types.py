@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.ids import BatchId, PageId
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.digits import CHECKS
 from keybundle.core.fields.kinds import FILE_PROPERTIES, Kind
 from keybundle.core.setup.model import NUMBERS, RANGED, DocumentType, FieldSpec, Setup

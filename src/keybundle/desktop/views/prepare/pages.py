@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QWidget
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import Right
 from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.presenters.access import Spot

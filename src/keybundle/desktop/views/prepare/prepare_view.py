@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any, Protocol
 
 from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QStackedWidget, QVBoxLayout, QWidget
 
+from keybundle.core.base.records import dataclass
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.actions.registry import COMMANDS

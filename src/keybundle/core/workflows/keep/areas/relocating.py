@@ -6,13 +6,14 @@ or killed, goes on where it was: what is still to be done follows from folders a
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from sqlalchemy import Connection, delete, select, text
 
 from keybundle.core.base.errors import AppError
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
+from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import Right
 from keybundle.core.store import schema as t
 from keybundle.core.store import work

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.ids import FiledId
+from keybundle.core.base.records import dataclass
 from keybundle.core.base.sorting import sort_key
 from keybundle.core.fields.kinds import Kept
 from keybundle.core.finding import documents

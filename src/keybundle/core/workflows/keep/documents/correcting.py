@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from sqlalchemy import Connection, select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.filing.destination import compute_destination, make_caption
 from keybundle.core.filing.gate import By, allow_move

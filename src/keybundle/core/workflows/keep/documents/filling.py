@@ -6,7 +6,7 @@ What it would do is shown first; documents that have a value keep it. Each that 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Literal
 
 from sqlalchemy import func, select
@@ -15,6 +15,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, silent
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.kinds import Refusal, normalise
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.filing.destination import make_caption

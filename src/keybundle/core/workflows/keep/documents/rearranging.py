@@ -6,13 +6,14 @@ Each is a further version; ``take_back_correction`` undoes it.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from sqlalchemy import Connection, select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.ids import FiledId, PageId
 from keybundle.core.base.messages import Message, message
+from keybundle.core.base.records import dataclass
 from keybundle.core.filing import page_commands, trash
 from keybundle.core.filing.destination import make_caption
 from keybundle.core.filing.gate import Change, Following

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import select
 
 from keybundle.core.base.ids import FiledId
+from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import Right
 from keybundle.core.store import schema as t
 from keybundle.core.workflows.session.session import MACHINE, Session, needs

@@ -6,7 +6,6 @@ What comes later takes them from the folder when it is proposed (``index/indexin
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from sqlalchemy import Connection
 
@@ -14,6 +13,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, silent
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.kinds import Kind, Refusal, normalise
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.filing.destination import make_caption

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 from sqlalchemy import Connection, select, update
@@ -18,6 +18,7 @@ from keybundle.core.base.errors import InputProblem, NotAllowed
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import join_comma, message
 from keybundle.core.base.progress import CancelToken, Progress, silent
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.values import FieldValue, Origin
 from keybundle.core.filing.destination import make_caption
 from keybundle.core.filing.gate import Change, Following

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 from sqlalchemy import Connection, select
 
@@ -12,6 +11,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
+from keybundle.core.base.records import dataclass
 from keybundle.core.filing import trash
 from keybundle.core.repository.access import view_of
 from keybundle.core.rights.model import Right

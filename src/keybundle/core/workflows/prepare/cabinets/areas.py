@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from sqlalchemy import select, text, update
@@ -15,6 +14,7 @@ from sqlalchemy import select, text, update
 from keybundle.core.base.errors import AppError, InputProblem
 from keybundle.core.base.files import make_folder
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.repository import audit
 from keybundle.core.repository.access import find_folder
 from keybundle.core.repository.paths import split_path

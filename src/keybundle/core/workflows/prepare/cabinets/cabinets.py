@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
 
 from sqlalchemy import func, select
 
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.ids import fresh_id

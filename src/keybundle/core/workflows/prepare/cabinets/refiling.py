@@ -8,13 +8,13 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from sqlalchemy import Connection, select
 
 from keybundle.core.base.errors import InputProblem, NotAllowed
 from keybundle.core.base.messages import join_comma, message
 from keybundle.core.base.progress import CancelToken, Progress, silent
+from keybundle.core.base.records import dataclass
 from keybundle.core.filing.destination import compute_destination
 from keybundle.core.filing.gate import Change
 from keybundle.core.filing.revise import Command, move_to

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Iterable
-from dataclasses import dataclass
 from importlib.resources import files
 from typing import Any
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.ids import by_ids, match_ids
 from keybundle.core.setup.model import Cabinet, Setup, called

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
-from keybundle.core.workflows.prepare.parts.beginnings import take_beginning
+from keybundle.core.base.records import dataclass
 from keybundle.core.workflows.session.session import Session
 from keybundle.core.workflows.session.signing_in import begin_repository
 from keybundle.core.workflows.session.workspace import Workspace
@@ -25,6 +24,8 @@ class FirstAnswers:
 
 def begin_with(workspace: Workspace, answers: FirstAnswers) -> Session:
     """Begin a repository and return the session of its first administrator; raises InputProblem, and begins nothing then."""
+    from keybundle.core.workflows.prepare.parts.beginnings import take_beginning
+
     with workspace.place.database.atomic():
         session = begin_repository(
             workspace, answers.repository, answers.administrator, answers.password, locale=answers.locale,

@@ -6,12 +6,12 @@ A remedy makes what is missing on the way and says what it made, so that whoever
 from __future__ import annotations
 
 import os
-from dataclasses import dataclass
 
 from sqlalchemy import Connection, func, select
 
 from keybundle.core.base.errors import AppError, InputProblem
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from keybundle.core.base.errors import InputProblem, Report, explain_os_error
 from keybundle.core.base.files import write_atomic
 from keybundle.core.base.messages import join_comma, message
+from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.gaps import find_gaps
 from keybundle.core.setup.ids import PARTS

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from sqlalchemy import delete, func, insert, select
 
@@ -11,6 +10,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.folding import fold
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
+from keybundle.core.base.records import dataclass
 from keybundle.core.repository import audit
 from keybundle.core.repository.access import find_folder
 from keybundle.core.repository.folder_values import put_folder_tags, tags_of_folders

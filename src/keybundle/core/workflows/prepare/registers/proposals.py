@@ -6,12 +6,12 @@ Proposals wait for who may to say yes or no. What is asked for on the slip is so
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 from sqlalchemy import Connection, delete, func, insert, select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.fields.kinds import Kind
 from keybundle.core.registers.book import Entry
 from keybundle.core.repository import audit

@@ -6,11 +6,11 @@ import csv
 import io
 import itertools
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from keybundle.core.base.errors import Finding, InputProblem, Report
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.registers.book import Entry
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Register

@@ -11,7 +11,6 @@ import sqlite3
 import stat
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
@@ -21,6 +20,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from keybundle.core.base.errors import A_BUG, AppError, InputProblem
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.registers.book import Entry
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import Register, RegisterSource

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken
+from keybundle.core.base.records import dataclass
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.rights.model import Right
 from keybundle.core.separation.rules import find_hit

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import join_comma, message
 from keybundle.core.base.progress import CancelToken
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.model import Document
 from keybundle.core.filing.destination import compute_destination, make_caption
 from keybundle.core.proposing.evidence import weigh

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +11,7 @@ from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.files import write_atomic
 from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.ids import fresh_id
 from keybundle.core.setup.model import Setup, called, name_of

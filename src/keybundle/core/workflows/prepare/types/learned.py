@@ -5,13 +5,13 @@ from __future__ import annotations
 import json
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from sqlalchemy import Connection, func, select
 
 from keybundle.core.base.files import write_atomic
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.proposing.calibration import Calibration
 from keybundle.core.proposing.examples import Example, forget, load_examples
 from keybundle.core.proposing.lessons import agree_on

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from keybundle.core.base.boxes import Box, upright_box
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.ids import BatchId, PageId
 from keybundle.core.base.messages import message
+from keybundle.core.base.records import dataclass
 from keybundle.core.batches.model import Batch
 from keybundle.core.fields.patterns import pattern_like
 from keybundle.core.jobs.pool import Pool
