@@ -22,7 +22,6 @@ from unittest import mock
 
 import pikepdf
 
-from keybundle.cli import common
 from keybundle.cli import main as cli
 from keybundle.core.batches.arrivals import Arrival
 from keybundle.core.batches.model import Page
@@ -30,6 +29,7 @@ from keybundle.core.batches.store import BatchStore
 from keybundle.core.finding import documents
 from keybundle.core.finding.columns import count_in
 from keybundle.core.finding.query import DocumentQuery
+from keybundle.core.jobs import pool as pool_module
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.separation.facts import Placing
 from keybundle.core.workflows.line.line import Line
@@ -212,7 +212,8 @@ def run_cli(
     out, err, lent = io.StringIO(), io.StringIO(), mock.Mock(wraps=shared_pool())
     lent.close = lambda: None
     with (
-        contextlib.redirect_stdout(out), contextlib.redirect_stderr(err), mock.patch.object(common, "Pool", return_value=lent),
+        contextlib.redirect_stdout(out), contextlib.redirect_stderr(err),
+        mock.patch.object(pool_module, "Pool", return_value=lent),
     ):  # fmt: skip
         status = cli.main(told)
     return subprocess.CompletedProcess(told, status, out.getvalue(), err.getvalue())

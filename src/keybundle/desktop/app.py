@@ -16,7 +16,7 @@ from pathlib import Path
 from types import TracebackType
 
 import shiboken6
-from PySide6.QtCore import QObject, QSettings, Qt, QThread, Signal
+from PySide6.QtCore import QObject, QSettings, Qt, QThread, QTimer, Signal
 from PySide6.QtWidgets import QApplication, QMessageBox, QStackedWidget, QWidget
 
 from keybundle.core.base.changes import Changes
@@ -52,6 +52,7 @@ from keybundle.desktop.words import speak, tr, worded
 
 WORKERS = 2
 SWITCH_SECONDS = 0.0005
+TIDY_MS = 3000  # what earlier work left to do waits until the window stands
 log = logging.getLogger(__name__)
 
 
@@ -173,7 +174,7 @@ class Desktop(QObject):
         if is_first:
             self.pool.warm_up(f"{WORK}:load")
             self.line.resume()
-            self.runner.long(lambda: _tidy_up(session), lambda _: None)
+            QTimer.singleShot(TIDY_MS, self, lambda: self.runner.long(lambda: _tidy_up(session), lambda _: None))
         return window
 
     def tell(self, problem: str) -> None:

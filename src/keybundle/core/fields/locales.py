@@ -28,6 +28,8 @@ def is_day_first(locale: str) -> bool:
 @functools.cache
 def is_locale(name: str) -> bool:
     """Whether CLDR knows a locale of that name."""
+    if name == LAST_RESORT:  # asked for at every start, and known without CLDR's tables
+        return True
     from babel import Locale, UnknownLocaleError
 
     try:

@@ -5,8 +5,6 @@ from __future__ import annotations
 import re
 from typing import cast
 
-import regex
-
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 
@@ -20,6 +18,10 @@ class SlowPattern(InputProblem):
 
 def check_pattern(pattern: str) -> str:
     """Return the pattern; raises ValueError that says where it is no regular expression."""
+    if not pattern:
+        return pattern
+    import regex
+
     try:
         regex.compile(pattern)
     except regex.error as error:
@@ -38,6 +40,8 @@ def match_whole(pattern: str, text: str) -> Match | None:
 
 
 def _run(pattern: str, text: str, *, whole: bool) -> Match | None:
+    import regex
+
     try:
         if whole:
             found = regex.fullmatch(pattern, text, timeout=LIMIT_SECONDS)
@@ -50,6 +54,8 @@ def _run(pattern: str, text: str, *, whole: bool) -> Match | None:
 
 def pattern_like(text: str) -> str:
     """Return a pattern for texts of the same form: runs of digits may hold other digits, as many."""
+    import regex
+
     return "".join(
         rf"\d{{{len(part)}}}" if part.isdigit() else regex.escape(part, literal_spaces=True)
         for part in regex.findall(r"\d+|\D+", text)

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from rapidfuzz import fuzz
-
 from keybundle.core.base.boxes import Box, centre, upright_box
 from keybundle.core.base.messages import message
 from keybundle.core.base.records import dataclass
@@ -141,6 +139,8 @@ def find_words(side: SideFacts, rule: OnPage) -> str:
     """Return the words found by the rule on the side; empty when there are none. Raises SlowPattern."""
     if side.text is None:
         return ""
+    from rapidfuzz import fuzz
+
     width, height = side.text.frame.upright_size
 
     def inside(word: Word) -> bool:

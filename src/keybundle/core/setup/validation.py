@@ -11,8 +11,6 @@ from decimal import Decimal, InvalidOperation
 from typing import TypeVar
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-import regex
-
 from keybundle.core.base.folding import fold
 from keybundle.core.base.messages import message
 from keybundle.core.fields.kinds import Kind, Refusal, normalise
@@ -327,6 +325,8 @@ def _routine(setup: Setup, routine: Routine) -> Iterator[tuple[str, str, str]]:
             yield "types", "unknown-type", message("validation.there-no-document-type", document_type=type_id)
     naming = routine.naming
     if naming.pattern:
+        import regex
+
         try:
             regex.sub(f"(?:{naming.pattern})|", naming.into, "", timeout=LIMIT_SECONDS)
         except (regex.error, IndexError, TimeoutError) as error:

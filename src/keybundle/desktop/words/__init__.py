@@ -15,15 +15,11 @@ from datetime import date
 from importlib.resources import files
 from typing import Any
 
-from babel import Locale, UnknownLocaleError
-from babel.core import get_global
-from babel.dates import format_date, get_month_names
-from babel.numbers import format_decimal, format_percent
-
 from keybundle.core.base.messages import PSEUDO, SOURCE, pseudo, say
 from keybundle.core.fields.locales import LAST_RESORT, is_locale
 
 _spoken = [SOURCE, LAST_RESORT]
+UNGROUPED = 1000  # counts below it are written alike in all locales, without CLDR's tables
 _HOW = re.compile(r"\{\w+:")  # a parameter that says how it is written
 
 
@@ -64,6 +60,8 @@ def trn(one: str, many: str, n: int, **params: object) -> str:
 
 def language_name(code: str) -> str:
     """Return what the speakers of a language call it, by CLDR; the code itself where CLDR has none."""
+    from babel import Locale, UnknownLocaleError
+
     try:
         return str(Locale.parse(code).get_display_name(code) or code).capitalize()
     except (UnknownLocaleError, ValueError):
@@ -72,22 +70,33 @@ def language_name(code: str) -> str:
 
 def say_day(day: date, *, with_year: bool = True) -> str:
     """Return a day with its month's short name, such as ``23 Nov 2025``, in the language that is spoken."""
+    from babel.dates import format_date
+
     return str(format_date(day, "d MMM y" if with_year else "d MMM", locale=_cldr()))
 
 
 def say_month(month: int, *, short: bool = False) -> str:
     """Return the name of a month, 1 to 12, as it stands by itself."""
+    from babel.dates import get_month_names
+
     return str(get_month_names("abbreviated" if short else "wide", "stand-alone", _cldr())[month])
 
 
 def say_language(code: str) -> str:
     """Return the name of a language by its ISO 639 code; the code itself where CLDR has none."""
+    from babel import Locale
+    from babel.core import get_global
+
     alias = str(get_global("language_aliases").get(code, code))
     return str(Locale.parse(_cldr()).languages.get(alias, code))
 
 
 def number(value: float) -> str:
     """Return a number as the locale writes it."""
+    if isinstance(value, int) and 0 <= value < UNGROUPED:
+        return str(value)
+    from babel.numbers import format_decimal
+
     return str(format_decimal(value, locale=_spoken[1]))
 
 
@@ -111,6 +120,8 @@ class _LocaleFormatter(string.Formatter):
         if format_spec == ",":
             return number(value)
         if format_spec.endswith("%"):
+            from babel.numbers import format_percent
+
             places = int(format_spec[1:-1] or 0) if format_spec.startswith(".") else 0
             return str(format_percent(round(value, places + 2), locale=_spoken[1], decimal_quantization=False))
         return str(super().format_field(value, format_spec))

@@ -17,7 +17,6 @@ from keybundle.core.base.ids import BatchId
 from keybundle.core.base.messages import message
 from keybundle.core.base.records import dataclass
 from keybundle.core.batches.model import balance
-from keybundle.core.filing import trash
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
@@ -102,6 +101,8 @@ def erase_thrown(session: Session, batch_ids: Sequence[BatchId]) -> int:
 
 def erase_batch(workspace: Workspace, c: Connection, batch_id: str, who: str) -> None:
     """Erase the sides of a batch that was thrown away, and note it; raises InputProblem where it was not."""
+    from keybundle.core.filing import trash
+
     b = t.batch.c
     if c.execute(select(b.id).where(b.id == batch_id, b.thrown_by.is_not(None))).first() is None:
         raise InputProblem(message("store.batch-not-thrown-away"))

@@ -33,6 +33,7 @@ from keybundle.core.workflows.session.opening import batches_of
 from keybundle.core.workflows.session.workspace import Workspace
 
 if TYPE_CHECKING:
+    from keybundle.core.batches.store import BatchStore
     from keybundle.core.intake.halts import Halted
     from keybundle.core.proposing.again import Heard
     from keybundle.core.workflows.line.second_look import Spot
@@ -42,6 +43,7 @@ ON_SCREEN, EXAMINE, ZONES, FIRST_PAGE, AGAIN, OTHER_PAGE = 0, 1, 2, 3, 4, 5
 READ_LIMIT_SECONDS = 180.0
 PACE_PAGES = 12
 TRIES = 4
+ALL = ""  # stands for all batches, before it is known which there are
 READ_SECONDS = 86400.0  # a batch is in a line's hands until it is closed, or the line is
 
 
@@ -75,7 +77,6 @@ class Line(Clockwork):
         threaded: bool = True,
     ) -> None:  # fmt: skip
         self._ws = workspace
-        self._batches = batches_of(workspace)
         self._pool = pool
         self._running: dict[str, _Running] = {}
         self._flying: dict[tuple[Any, ...], Future[Any]] = {}
@@ -84,6 +85,10 @@ class Line(Clockwork):
         self._read_times: deque[float] = deque(maxlen=PACE_PAGES)
         self.break_times: dict[str, float] = {}
         super().__init__(notify, threaded=threaded)
+
+    @property
+    def _batches(self) -> BatchStore:
+        return batches_of(self._ws)
 
     # -- called from any thread -------------------------------------------------------------------------------
 
@@ -136,8 +141,7 @@ class Line(Clockwork):
 
     def resume(self) -> None:
         """Take up every open batch where it stopped, but for those that another program has in hand."""
-        for batch_id in self._batches.ids():
-            self._put(lambda b=batch_id: self._guarded(b, lambda: self._resume(b)))  # type: ignore[misc]
+        self._put(lambda: self._guarded(ALL, self._resume_all))
 
     def look_at(self, page_ids: Iterable[str]) -> None:
         """Let the pages on screen go before all others."""
@@ -295,9 +299,16 @@ class Line(Clockwork):
 
     def _take_up(self, batch_id: str) -> None:
         """Go on with a batch that had to wait."""
+        if batch_id == ALL:
+            self._resume_all()
+            return
         if self._ensure_running(batch_id).ended and self._batches.work(batch_id, ()).is_capturing:
             self._end(batch_id)
         self._look_over(batch_id)
+
+    def _resume_all(self) -> None:
+        for batch_id in self._batches.ids():
+            self._put(lambda b=batch_id: self._guarded(b, lambda: self._resume(b)))  # type: ignore[misc]
 
     def _resume(self, batch_id: str) -> None:
         if not self._take_in_hand(batch_id):
