@@ -34,3 +34,32 @@ def die() -> None:
 
 def hang() -> None:
     time.sleep(600)
+
+
+DAWDLE_SECONDS = 2.0
+_noted: list[int] = []
+
+
+def dawdle() -> None:
+    time.sleep(DAWDLE_SECONDS)
+
+
+def note() -> None:
+    _noted.append(1)
+
+
+def noted() -> int:
+    return len(_noted)
+
+
+def own() -> int:
+    return os.getpid()
+
+
+def parent() -> int:
+    return os.getppid()
+
+
+def kill_parent() -> None:
+    os.kill(os.getppid(), 9)
+    time.sleep(30)

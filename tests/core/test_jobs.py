@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import errno
+import os
+import signal
 import subprocess
+import sys
 import time
 import unittest
+from pathlib import Path
 from unittest import mock
 
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem, WorkerBug
@@ -13,6 +17,13 @@ from keybundle.core.jobs.pool import Pool, WorkerCrash
 from tests.core import job_samples
 
 HERE = job_samples.__name__
+
+
+def _runs(pid: int) -> bool:
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
+    except OSError:
+        return False
 
 
 class Workers(unittest.TestCase):
@@ -50,10 +61,52 @@ class Workers(unittest.TestCase):
                 raise error
             return start(*args, **more)  # type: ignore[call-overload]
 
-        with mock.patch("keybundle.core.jobs.pool.subprocess.Popen", scarce):
+        with mock.patch("keybundle.core.jobs.stem.subprocess.Popen", scarce):
             with self.assertRaisesRegex(EnvironmentProblem, "out of memory"):
                 self.pool.submit(f"{HERE}:double", 1).result(30)
             self.assertEqual(self.pool.submit(f"{HERE}:double", 2).result(30), 4)
+
+    def test_what_the_stem_takes_along_when_it_dies_is_done_once_more(self) -> None:
+        stems = [self.pool.submit(f"{HERE}:parent").result(30)]
+        resting = self.pool.submit(f"{HERE}:rest", 1.0)
+        time.sleep(0.3)
+        os.kill(stems[0], signal.SIGKILL)
+        resting.result(30)
+        stems.append(self.pool.submit(f"{HERE}:parent").result(30))
+        self.assertNotEqual(*stems)
+        killer = self.pool.submit(
+            f"{HERE}:kill_parent"
+        )  # who brings it down each time is told so, and the rest goes on
+        with self.assertRaisesRegex(WorkerCrash, "brought its worker down"):
+            killer.result(30)
+        self.assertEqual(self.pool.submit(f"{HERE}:double", 2).result(30), 4)
+
+    def test_a_worker_finds_loaded_what_was_named_and_a_light_task_does_not_wait_for_it(self) -> None:
+        names = [f"{HERE}:dawdle", "no.such.module", f"{HERE}:note"]
+        self.pool.warm_up([f"{HERE}:note", *names], light=[HERE])
+        time.sleep(0.5)
+        self.assertEqual(self.pool.submit(f"{HERE}:double", 1).result(30), 2)
+        self.assertEqual(self.pool.submit(f"{HERE}:noted").result(30), 1, "it is begun with what was loaded by then")
+        other = Pool(1)
+        self.addCleanup(other.close)
+        other.warm_up(names)
+        self.assertEqual(other.submit(f"{HERE}:noted").result(30), 1)
+
+    def test_nothing_outlives_whoever_has_the_pool(self) -> None:
+        code = (
+            "import os, sys\nfrom keybundle.core.jobs.pool import Pool\npool = Pool(2)\n"
+            f"print(pool.submit('{HERE}:parent').result(30), pool.submit('{HERE}:own').result(30), flush=True)\n"
+            f"pool.submit('{HERE}:hang')\nsys.stdin.readline()"
+        )
+        child = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, stdin=subprocess.PIPE, text=True)
+        assert child.stdout is not None
+        pids = [int(p) for p in child.stdout.readline().split()]
+        child.kill()
+        child.communicate()
+        end = time.monotonic() + 10
+        while time.monotonic() < end and any(_runs(p) for p in pids):
+            time.sleep(0.05)
+        self.assertEqual((len(pids), [p for p in pids if _runs(p)]), (2, []))
 
     def test_the_page_on_screen_goes_first(self) -> None:
         self.pool.submit(f"{HERE}:double", 0).result(30)

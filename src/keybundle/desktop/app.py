@@ -28,7 +28,7 @@ from keybundle.core.store.moving import move_directory, refuse_target
 from keybundle.core.store.place import hold, set_aside
 from keybundle.core.store.recent import list_places, note_place
 from keybundle.core.workflows.line.line import Line
-from keybundle.core.workflows.pages.page_jobs import WORK
+from keybundle.core.workflows.pages.warm import LIGHT, WARM
 from keybundle.core.workflows.prepare.registers.sources_behind import follow_sources
 from keybundle.core.workflows.send.behind import work_behind
 from keybundle.core.workflows.session.opening import open_workspace
@@ -86,6 +86,7 @@ class Desktop(QObject):
         self.pool = pool or Pool(WORKERS)
         if pool is None:
             self._stack.callback(self.pool.close)
+            self.pool.warm_up(WARM, LIGHT)
         self.runner = JobRunner(self)
         self._stack.callback(self.runner.close)
         self.bus = Bus(self)
@@ -172,7 +173,6 @@ class Desktop(QObject):
         self.demo_told.connect(window.tell_background)
         self._stack.callback(window.stop_incoming)
         if is_first:
-            self.pool.warm_up(f"{WORK}:load")
             self.line.resume()
             QTimer.singleShot(TIDY_MS, self, lambda: self.runner.long(lambda: _tidy_up(session), lambda _: None))
         return window

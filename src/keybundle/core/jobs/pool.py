@@ -1,29 +1,28 @@
 """A small pool of worker processes with priorities, time limits and restart after a crash.
 
 Guaranteed: every task ends in a result, a problem in words, or a cancellation; a task that crashes or outlasts its
-limit costs its worker, which is replaced, and nothing else. Not guaranteed: order among tasks of one priority
-beyond first come, first served when they start.
+limit costs its worker, which is replaced, and nothing else. Where the process dies that workers are forked from, what they
+had in hand is done once more. Not guaranteed: order among tasks of one priority beyond first come, first served when they
+start.
 """
 
 from __future__ import annotations
 
+import contextlib
 import heapq
 import itertools
 import logging
-import socket
-import subprocess
-import sys
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from dataclasses import field
-from multiprocessing.connection import Connection
 from typing import Any
 
 from keybundle.core.base import errors
 from keybundle.core.base.messages import message
 from keybundle.core.base.records import dataclass
+from keybundle.core.jobs.stem import Stem, Worker
 
 log = logging.getLogger(__name__)
 NO_WORKER = message("pool.no-worker-could-started-machine")
@@ -56,7 +55,8 @@ class Pool:
         self._closed = False
         self._size = workers
         self._threads: list[threading.Thread] = []
-        self._processes: dict[int, subprocess.Popen[bytes]] = {}
+        self._stem = Stem()
+        self._light: frozenset[str] = frozenset()
 
     def submit(
         self, name: str, *args: Any, priority: int = 5, limit_seconds: float = 120, key: str = ""
@@ -69,9 +69,7 @@ class Pool:
                 return task.future
             heapq.heappush(self._heap, task)
             while len(self._threads) < self._size:
-                thread = threading.Thread(
-                    target=self._run_one_worker, args=(len(self._threads),), name="pool", daemon=True
-                )
+                thread = threading.Thread(target=self._run_one_worker, name="pool", daemon=True)
                 self._threads.append(thread)
                 thread.start()
             self._wake.notify()
@@ -94,15 +92,19 @@ class Pool:
             self._wake.notify_all()
         for task in waiting:
             task.future.cancel()
-        for process in list(self._processes.values()):
-            process.kill()
+        self._stem.close()  # its workers end with it
         for thread in self._threads:
             thread.join(timeout=10)
 
-    def warm_up(self, name: str) -> None:
-        """Start all workers and run ``name`` in each, so that the first task finds its modules loaded."""
-        for _ in range(self._size):
-            self.submit(name, priority=-1)
+    def warm_up(self, names: Sequence[str], light: Sequence[str] = ()) -> None:
+        """Begin to load what tasks need (``package.module``, ``package.module:function``), so that workers find it loaded.
+
+        A worker that is begun for a task of one of the ``light`` modules does not wait for that. Where no process can be
+        started, the first task says so.
+        """
+        self._light = frozenset(light)
+        with contextlib.suppress(OSError):
+            self._stem.load(names)
 
     def _next(self) -> Task | None:
         with self._wake:
@@ -116,60 +118,50 @@ class Pool:
                     continue
                 self._wake.wait()
 
-    def _run_one_worker(self, slot: int) -> None:
-        connection: Connection | None = None
+    def _run_one_worker(self) -> None:
+        worker: Worker | None = None
         while (task := self._next()) is not None:
-            if connection is None:
+            answer: tuple[Any, ...] | None = None
+            for is_last in (False, True):
                 try:
-                    connection = self._start(slot)
+                    worker = worker or self._begin(task)
                 except OSError as error:
-                    _settle(task.future, ("problem", "Passing", f"{NO_WORKER} ({error.strerror})."))
-                    continue
-            try:
-                answer = self._call(slot, connection, task)
-            except (EOFError, OSError) as error:
-                connection.close()
-                connection = None
-                self._processes[slot].kill()
-                self._processes[slot].wait()
-                if not self._closed:
-                    said = (
-                        message("pool.took-too-long")
-                        if isinstance(error, TimeoutError)
-                        else message("pool.brought-its-worker-down")
-                    )
-                    answer = ("crash", said)
+                    if not self._closed:
+                        answer = ("problem", "Passing", f"{NO_WORKER} ({error.strerror}).")
+                        break
                 else:
-                    answer = ("problem", "Cancelled", message("pool.stopped-what-done-before-kept"))
-            _settle(task.future, answer)
-        if connection is not None:
-            connection.close()
-        if slot in self._processes:
-            self._processes[slot].wait(timeout=5)
+                    try:
+                        answer = self._call(worker, task)
+                        break
+                    except (EOFError, OSError) as error:
+                        worker.kill()
+                        worker = None
+                        if not self._closed and (
+                            is_last or isinstance(error, TimeoutError) or not self._stem.has_died()
+                        ):
+                            took_long = isinstance(error, TimeoutError)
+                            said = "pool.took-too-long" if took_long else "pool.brought-its-worker-down"
+                            answer = ("crash", message(said))
+                            break
+                if self._closed:
+                    break
+            _settle(task.future, answer or ("problem", "Cancelled", message("pool.stopped-what-done-before-kept")))
+        if worker is not None:
+            worker.connection.close()
+            worker.wait(5)
 
-    def _start(self, slot: int) -> Connection:
+    def _begin(self, task: Task) -> Worker:
         """Start a worker; raises OSError where the machine has no memory or descriptors for one."""
-        ours, theirs = socket.socketpair()
-        command = [sys.executable, "-m", "keybundle.core.jobs.worker", str(theirs.fileno())]
-        try:
-            self._processes[slot] = subprocess.Popen(
-                command, pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL
-            )
-        except OSError:
-            ours.close()
-            raise
-        finally:
-            theirs.close()
-        return Connection(ours.detach())
+        is_light = task.name.partition(":")[0] in self._light
+        return self._stem.fork(warm=not is_light, is_over=lambda: self._closed)
 
-    def _call(self, slot: int, connection: Connection, task: Task) -> tuple[Any, ...]:
-        connection.send((task.name, task.args))
+    def _call(self, worker: Worker, task: Task) -> tuple[Any, ...]:
+        worker.connection.send((task.name, task.args))
         end = time.monotonic() + task.limit_seconds
-        while not connection.poll(min(0.5, max(0.0, end - time.monotonic()))):
+        while not worker.connection.poll(min(0.5, max(0.0, end - time.monotonic()))):
             if time.monotonic() >= end:
-                self._processes[slot].kill()
                 raise TimeoutError
-        answer: tuple[Any, ...] = connection.recv()
+        answer: tuple[Any, ...] = worker.connection.recv()
         return answer
 
 

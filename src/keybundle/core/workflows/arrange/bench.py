@@ -28,7 +28,7 @@ from keybundle.core.repository.model import FiledPage
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import DocumentType
 from keybundle.core.workflows.line.line import ON_SCREEN, Line
-from keybundle.core.workflows.pages.page_jobs import WORK, picture_job
+from keybundle.core.workflows.pages.page_jobs import PICTURE_WORK, picture_job
 from keybundle.core.workflows.pages.preview_files import preview_path, tiles_folder
 from keybundle.core.workflows.propose.defaults import local_day
 from keybundle.core.workflows.propose.why_not import why_not
@@ -270,7 +270,7 @@ def preview(
     if not path.exists():
         job = picture_job(workspace.place.files, page_id, picture, frame)
         cache = str(workspace.place.cache)
-        pool.submit(f"{WORK}:draw_previews", job, cache, kind == "full", priority=ON_SCREEN).result()
+        pool.submit(f"{PICTURE_WORK}:draw_previews", job, cache, kind == "full", priority=ON_SCREEN).result()
     return path
 
 
@@ -287,7 +287,7 @@ def sharp(
     if not folder.exists():
         job = picture_job(workspace.place.files, page_id, picture, frame)
         folder.parent.mkdir(parents=True, exist_ok=True)
-        pool.submit(f"{WORK}:draw_tiles", job, str(folder), priority=ON_SCREEN).result()
+        pool.submit(f"{PICTURE_WORK}:draw_tiles", job, str(folder), priority=ON_SCREEN).result()
     return Tiles(str(folder), *frame.upright_size)
 
 

@@ -9,7 +9,6 @@ from pathlib import Path
 from typing import Any
 
 from keybundle.core.base.boxes import Box, Frame
-from keybundle.core.base.files import write_atomic
 from keybundle.core.base.page_kind import PageKind
 from keybundle.core.batches.model import Facts
 from keybundle.core.formats import archives
@@ -18,12 +17,10 @@ from keybundle.core.formats.opening import open_file
 from keybundle.core.formats.pages import decode_page, read_native, say_cut
 from keybundle.core.imaging.clean import Steps
 from keybundle.core.imaging.colour import decide_colour
-from keybundle.core.imaging.cutting import cut_tiles
 from keybundle.core.imaging.judge import judge
 from keybundle.core.imaging.photo import encode_flat, flatten_photograph
 from keybundle.core.imaging.picture import PDF_DPI, Picture
 from keybundle.core.imaging.properties import read_properties
-from keybundle.core.imaging.render import encode_previews
 from keybundle.core.marks.found import find_marks
 from keybundle.core.marks.model import Wanted
 from keybundle.core.marks.sheets import find_separator
@@ -35,9 +32,8 @@ from keybundle.core.reading.text import PageText, Word
 from keybundle.core.reading.upright import tell_upright
 from keybundle.core.store.files import FolderStore
 from keybundle.core.workflows.pages.page_jobs import PageJob
-from keybundle.core.workflows.pages.preview_files import preview_path
+from keybundle.core.workflows.pages.picture_work import PREVIEWS, make_previews
 
-PREVIEWS = (("screen", 1500), ("thumbnail", 240))
 ZONE_EDGE_MM = 1.0
 A4_MM = (210.0, 297.0)
 
@@ -117,27 +113,6 @@ def look_for_marks(job: PageJob, wanted: Wanted) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def make_previews(
-    picture: Picture, frame: Frame, cache: Path, page_id: str, wanted: Sequence[tuple[str, int]] = PREVIEWS
-) -> None:
-    """Put a page's screen picture and thumbnail into the cache; sides that are left out wait for theirs to be asked."""
-    made = encode_previews(picture, frame, [size for _, size in wanted])
-    for (kind, _), data in zip(wanted, made, strict=True):
-        write_atomic(preview_path(cache, page_id, frame.rotation, kind), data, durable=False)
-
-
-def draw_previews(job: PageJob, cache: str, full: bool = False) -> None:
-    """Make the small pictures of a page anew, after a turn or for a filed document; or (``full``) the one for zooming."""
-    picture = _decode(job)
-    wanted = (("full", max(picture.width, picture.height)),) if full else PREVIEWS
-    make_previews(picture, job.measured_frame, Path(cache), job.page_id, wanted)
-
-
-def draw_tiles(job: PageJob, folder: str) -> None:
-    """Cut a very large page into tiles, for zooming."""
-    cut_tiles(_decode(job), job.measured_frame, Path(folder))
-
-
 def read(job: PageJob) -> tuple[bytes, float]:
     """Read a page in its frame, cleaned by its steps; return (bytes of ``PageText``, seconds).
 
@@ -187,10 +162,3 @@ def read_lines_again(job: PageJob, boxes: Sequence[Box], readers: Sequence[str])
         reader = get_word_reader() if name == WORDS else get_line_reader()
         found += read_lines(picture, job.measured_frame, [box], reader)
     return [(x.text, x.confidence) for x in found]
-
-
-def draw_raw(path: str, name: str, target: str, size_px: int) -> None:
-    """Make a small picture of a file as it is, neither turned nor straightened."""
-    picture = decode_page(Path(path), 0, name=name)
-    frame = Frame(picture.width, picture.height)
-    write_atomic(Path(target), encode_previews(picture, frame, [size_px])[0], durable=False)

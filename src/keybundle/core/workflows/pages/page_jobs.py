@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from keybundle.core.base.boxes import Frame
 from keybundle.core.base.page_kind import PageKind
 from keybundle.core.base.records import dataclass
-from keybundle.core.batches.model import Page
 from keybundle.core.marks.model import Wanted
-from keybundle.core.repository.model import FiledPage
-from keybundle.core.setup.model import Setup
-from keybundle.core.setup.routines import Routine
-from keybundle.core.store.files import FileStore
+
+if TYPE_CHECKING:
+    from keybundle.core.batches.model import Page
+    from keybundle.core.repository.model import FiledPage
+    from keybundle.core.setup.model import Setup
+    from keybundle.core.setup.routines import Routine
+    from keybundle.core.store.files import FileStore
 
 WORK = "keybundle.core.workflows.line.page_work"
+PICTURE_WORK = "keybundle.core.workflows.pages.picture_work"
 PDF_WORK = "keybundle.core.workflows.pages.pdf_work"
 AS_CAPTURED = (False, False, False, False)
 PLAIN_DPI = 300.0

@@ -17,7 +17,7 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.routines import Routine
 from keybundle.core.workflows.line.line import ON_SCREEN, Line
-from keybundle.core.workflows.pages.page_jobs import WORK
+from keybundle.core.workflows.pages.page_jobs import PICTURE_WORK
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.take_in.capture import Captured, scan_stack
 
@@ -77,7 +77,7 @@ def scan_preview(session: Session, pool: Pool, scanner: Scanner, options: Option
     for old in folder.glob("*.jpg"):
         old.unlink(missing_ok=True)
     write_atomic(raw, side.data, durable=False)
-    pool.submit(f"{WORK}:draw_raw", str(raw), side.name, str(shown), PREVIEW_PX, priority=ON_SCREEN).result()
+    pool.submit(f"{PICTURE_WORK}:draw_raw", str(raw), side.name, str(shown), PREVIEW_PX, priority=ON_SCREEN).result()
     return Previewed(scanner.name, side, asked, shown)
 
 
