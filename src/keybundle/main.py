@@ -13,9 +13,12 @@ def _start_desktop(data: Path, demo: bool, files: Sequence[Path]) -> int:
     from keybundle.core.base.loading import loading
 
     with loading():
+        from keybundle.desktop.opening import show_frame
+
+        frame = show_frame(data)
         from keybundle.desktop.app import start
 
-    return start(data, demo=demo, files=files)
+    return start(data, demo=demo, files=files, frame=frame)
 
 
 def run() -> None:

@@ -259,7 +259,7 @@ class Holding(DataTest):
             os.chmod(path, 0o555 if path.is_dir() else 0o444)
         self.addCleanup(lambda: [os.chmod(p, 0o755) for p in (data, *data.rglob("*")) if p.is_dir()])
         code = (
-            "import os, sys, sqlalchemy; from keybundle.cli.main import main, make_parser; make_parser();"
+            "import os, sys, sqlalchemy, keybundle.cli.capturing, keybundle.cli.capture; from keybundle.cli.main import main;"
             "sqlalchemy.create_engine('sqlite://').connect().close();"
             "os.setgroups([]); os.setgid(65534); os.setuid(65534); sys.exit(main(sys.argv[1:]))"
         )

@@ -41,10 +41,10 @@ from keybundle.desktop.door import Door
 from keybundle.desktop.jobs.collector import Collector
 from keybundle.desktop.jobs.idle import Idle
 from keybundle.desktop.jobs.runner import JobRunner
+from keybundle.desktop.opening import make_application
 from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.seat import Bus, Seat
 from keybundle.desktop.presenters.signing_in import SignInPresenter
-from keybundle.desktop.theme.style import apply_theme
 from keybundle.desktop.views.moving_view import MovingView
 from keybundle.desktop.views.start_view import StartView
 from keybundle.desktop.views.window import MainWindow
@@ -286,20 +286,26 @@ def _tell_fault(desktop: Desktop, kind: type[BaseException], error: BaseExceptio
     )
 
 
-def start(data: Path, *, demo: bool = False, run: bool = True, files: Sequence[Path] = ()) -> int:
-    """Start the desktop; returns its exit status. With ``run`` False the event loop is left to the caller."""
+def start(
+    data: Path, *, demo: bool = False, run: bool = True, files: Sequence[Path] = (), frame: QWidget | None = None
+) -> int:  # fmt: skip
+    """Start the desktop; returns its exit status. With ``run`` False the event loop is left to the caller.
+
+    ``frame`` stood on the screen until now.
+    """
     logging.basicConfig(level=logging.WARNING, stream=sys.stderr)
-    app = QApplication.instance() or QApplication(sys.argv[:1])
-    assert isinstance(app, QApplication)
-    app.setApplicationName("Key Bundle")
-    apply_theme(app)
+    app = make_application()
     try:
         desktop = _open_desktop(data, demo=demo, files=files)
     except AppError as error:
+        if frame is not None:
+            frame.close()
         QMessageBox.warning(None, "Key Bundle", worded(error))
         return 3
     opened = Opened(desktop, remember=not demo)
     opened.show()
+    if frame is not None:
+        frame.close()
     status = app.exec() if run else 0
     opened.desktop.close()
     return status

@@ -32,7 +32,7 @@ from keybundle.core.base.records import dataclass
 from keybundle.core.formats.pages import decode_page, load_sheets
 from keybundle.core.formats.sheets import text_of_sheet
 from keybundle.core.imaging.clean import NONE, Steps
-from keybundle.core.imaging.derived import encode_cleaned
+from keybundle.core.imaging.derived import encode_cleaned, save_group4
 from keybundle.core.imaging.picture import is_turned
 from keybundle.core.reading.text import PageText
 
@@ -140,7 +140,7 @@ def _frame_as_image(page: SourcePage) -> bytes:
     image = Image.fromarray(picture.pixels)
     out = io.BytesIO()
     if picture.mode == "1-bit":
-        image.convert("1", dither=Image.Dither.NONE).save(out, "TIFF", compression="group4")
+        save_group4(image.convert("1", dither=Image.Dither.NONE), out)
     elif page.kind is PageKind.PDF and picture.mode == "colour":
         image.save(out, "JPEG", quality=90)
     else:

@@ -148,10 +148,8 @@ def _without_specks(darkness: Darkness, mm: float) -> Darkness:
         small[i] = _stands_alone(darkness, stats[i])
     if not small.any():
         return darkness
-    ys, xs = np.nonzero(dark)
-    is_speck = small[labels[ys, xs]] > 0
-    specks = np.zeros_like(dark)
-    specks[ys[is_speck], xs[is_speck]] = 1
+    small[0] = 0
+    specks = np.take(small, labels)
     kept = 1 - np.asarray(cv2.dilate(specks, np.ones((5, 5), np.uint8)), dtype=np.float32)
     around = 2 * round(SPECK_MM * mm) + 1
     share = cv2.boxFilter(kept, -1, (around, around))

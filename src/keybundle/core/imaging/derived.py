@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from typing import IO
 
 import cv2
 import numpy as np
@@ -13,6 +14,7 @@ from keybundle.core.imaging.paper import measure_darkness
 from keybundle.core.imaging.picture import Picture, Pixels, to_grey
 
 JPEG_QUALITY = 80
+ONE_STRIP = 1 << 30
 FAINTEST_INK, INK_SHARE = 0.12, 0.5
 WHITE = 255
 
@@ -28,6 +30,11 @@ def threshold(grey: Pixels, dpi: float) -> Pixels:
     return np.where(darkness > INK_SHARE * usual, np.uint8(0), np.uint8(WHITE))
 
 
+def save_group4(image: Image.Image, out: IO[bytes], dpi: tuple[float, float] = (300.0, 300.0)) -> None:
+    """Write a 1-bit picture as TIFF group 4 in one strip, which goes into a PDF as it is."""
+    image.save(out, "TIFF", compression="group4", dpi=dpi, strip_size=ONE_STRIP)
+
+
 def encode_cleaned(picture: Picture, colour: str, steps: Steps) -> bytes:
     """Return the cleaned picture in ``colour`` (``colour``, ``grey`` or ``1-bit``), not turned.
 
@@ -39,7 +46,7 @@ def encode_cleaned(picture: Picture, colour: str, steps: Steps) -> bytes:
     if colour == "1-bit":
         tidy = clean(grey, picture.dpi, Steps(steps.crop, steps.fill_holes, steps.despeckle, flatten=False))
         two = tidy if picture.mode == "1-bit" else threshold(tidy, picture.dpi)
-        Image.fromarray(two).convert("1", dither=Image.Dither.NONE).save(out, "TIFF", compression="group4", dpi=dpi)
+        save_group4(Image.fromarray(two).convert("1", dither=Image.Dither.NONE), out, dpi)
         return out.getvalue()
     tidy = clean(grey, picture.dpi, Steps(steps.crop, steps.fill_holes, despeckle=False, flatten=False))
     pixels = tidy

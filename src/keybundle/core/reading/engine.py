@@ -22,7 +22,7 @@ from keybundle.core.imaging.leaders import take_out_leaders
 from keybundle.core.imaging.letters import measure_print
 from keybundle.core.imaging.light import turn_light_on_dark
 from keybundle.core.imaging.picture import Picture, Pixels, to_grey
-from keybundle.core.imaging.render import straighten
+from keybundle.core.imaging.render import straighten, straighten_part
 from keybundle.core.imaging.scale import scale_by
 from keybundle.core.reading.languages import find_language_data
 from keybundle.core.reading.text import PageText, Word
@@ -52,9 +52,9 @@ class Engine(Protocol):
 
 
 class TesseractEngine:
-    """Tesseract with automatic page segmentation."""
+    """Tesseract with automatic page segmentation; ``by_lists`` says whether it loads the language's lists of words."""
 
-    def __init__(self, language: str) -> None:
+    def __init__(self, language: str, *, by_lists: bool = True) -> None:
         import tesserocr
 
         folder = find_language_data()
@@ -63,7 +63,8 @@ class TesseractEngine:
                 raise Passing(message("engine.ocr-language-data-missing-so", part=part, replace=part.replace("_", "-")))
         self._module = tesserocr
         self._folder = folder
-        self._api = tesserocr.PyTessBaseAPI(path=folder, lang=language, psm=tesserocr.PSM.AUTO)
+        variables = {} if by_lists else {"load_system_dawg": "0", "load_freq_dawg": "0"}
+        self._api = tesserocr.PyTessBaseAPI(path=folder, lang=language, psm=tesserocr.PSM.AUTO, variables=variables)
         self._orientation: Any = None
 
     def read(self, grey: Pixels, dpi: float, *, layout: str = "page") -> list[Word]:
@@ -187,9 +188,8 @@ def _read_area(grey: Pixels, dpi: float, box: Box, engine: Engine, last: Word | 
 
 def read_box(picture: Picture, frame: Frame, box: Box, engine: Engine) -> PageText:
     """Read one area, given in px of the upright picture, at ``CLOSE_DPI`` with some paper around it."""
-    upright = straighten(picture, frame)
     left, top, right, bottom = max(0, box[0]), max(0, box[1]), box[2], box[3]
-    part = upright[top:bottom, left:right]
+    part = straighten_part(picture, frame, (left, top, right, bottom))
     paper = int(np.percentile(part, 90)) if part.size else 0
     if part.size == 0 or paper - int(part.min()) < LEAST_INK:
         return PageText((), frame)

@@ -113,8 +113,9 @@ class FolderStore:
         """Store bytes durably and return their SHA-256; raises EnvironmentProblem."""
         sha = hashlib.sha256(data).hexdigest()
         if self.check(sha) or not self._settle(sha):
-            with self.receive(sha[:12], lambda target: write_whole(target, (data,), durable=False)) as received:
-                self.keep(received)
+            with self._part(sha[:12]) as temporary:
+                write_whole(temporary, (data,), durable=False)
+                self.keep(Received(temporary, sha, len(data)))
         return sha
 
     def _settle(self, sha: str) -> bool:
@@ -138,15 +139,21 @@ class FolderStore:
 
         It is gone after the block unless it was kept in it. Raises InputProblem and EnvironmentProblem that name it.
         """
-        temporary = self.root / f"{PART}{secrets.token_hex(8)}"
-        try:
-            make_folder(self.root)
+        with self._part(name) as temporary:
             fill(temporary)
             digest, size = hashlib.sha256(), 0
             for block in read_blocks(temporary, name):
                 digest.update(block)
                 size += len(block)
             yield Received(temporary, digest.hexdigest(), size)
+
+    @contextlib.contextmanager
+    def _part(self, name: str) -> Iterator[Path]:
+        """Give a path for a file that is being received; it is gone after the block unless it was kept in it."""
+        temporary = self.root / f"{PART}{secrets.token_hex(8)}"
+        try:
+            make_folder(self.root)
+            yield temporary
         except OSError as error:
             raise explain_os_error(error, f"“{name}”") from error
         finally:

@@ -94,12 +94,14 @@ def file_documents(
     The others are left and listed with the reason, and so is what is still to come when ``cancel`` is set; a PDF that is
     not made then stays due. Raises InputProblem for a person who may only look.
     """
+    cancel = cancel or CancelToken()
     begun = begin_filing(session, batch_id, document_ids)
-    result = finish_filing(session, pool, begun, progress=progress, cancel=cancel)
+    with renditions.made_meanwhile(session.workspace, pool, cancel) as meanwhile:
+        result = finish_filing(session, pool, begun, progress=progress, cancel=cancel)
     made = renditions.make_due(
         session.workspace, pool, only={e.id for e in result.entries}, progress=progress, cancel=cancel
     )
-    result.seconds += made.seconds
+    result.seconds += meanwhile.seconds + made.seconds
     return result
 
 

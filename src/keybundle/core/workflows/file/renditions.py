@@ -5,14 +5,16 @@ What is due stands in the transaction that files or revises; the file counts onc
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+import contextlib
+import threading
+from collections.abc import Callable, Collection, Iterator
 from concurrent.futures import Future
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection, select, update
 
-from keybundle.core.base.errors import Passing
+from keybundle.core.base.errors import AppError, Passing
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.base.records import dataclass
@@ -34,6 +36,7 @@ RENDER_PRIORITY = 1
 RENDERED = "rendered"  # the trail says by which hash a PDF is the one that was made
 AT_ONCE = 4  # so many are in the workers' hands at a time, so that what somebody looks at need not wait long
 MAKING = "making"
+LOOK_SECONDS = 0.1
 _r, _d = t.rendition.c, t.document.c
 
 
@@ -76,6 +79,27 @@ def make_due(
     while refs and not is_off() and _is_any_in_hand(workspace, refs):
         cancel.wait(ASK_SECONDS)
     return result
+
+
+@contextlib.contextmanager
+def made_meanwhile(workspace: Workspace, pool: Pool, cancel: CancelToken) -> Iterator[Rendered]:
+    """Make what becomes due while something else is done, in a thread beside it; what is in hand at its end is finished."""
+    result, is_over = Rendered(), threading.Event()
+
+    def make() -> None:
+        while not is_over.is_set() and not cancel.cancelled:
+            with contextlib.suppress(AppError):  # told by who makes what is left
+                made = make_due(workspace, pool, cancel=cancel)
+                result.made, result.seconds = result.made + made.made, result.seconds + made.seconds
+            is_over.wait(LOOK_SECONDS)
+
+    thread = threading.Thread(target=make, name="renditions", daemon=True)
+    thread.start()
+    try:
+        yield result
+    finally:
+        is_over.set()
+        thread.join()
 
 
 def _duty(workspace: Workspace, pool: Pool, result: Rendered) -> Duty:

@@ -70,8 +70,9 @@ def examine(job: PageJob, wanted: Wanted, cache: str, files_root: str) -> tuple[
     flat_sha = ""
     if job.flatten_photographs and (flat := flatten_photograph(picture)) is not None:
         picture, flat_sha = flat, FolderStore(Path(files_root)).put(encode_flat(flat))
-    separator = find_separator(picture) if wanted.separator else None
     found = judge(picture)
+    # A side without content bears no code either.
+    separator = find_separator(picture) if wanted.separator and not found.is_blank else None
     is_shown = separator is None and not found.is_blank
     rotation = 0
     if job.upright:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import logging
 import threading
+from collections import deque
 from collections.abc import Callable, Collection, Iterator, Sequence
 from concurrent.futures import CancelledError, Future
 from typing import Any
@@ -65,31 +66,38 @@ def _do_lot(
     ended: Callable[[Taken, str], None],
 ) -> None:  # fmt: skip
     tried: set[str] = set()
-    while not is_stopped():
-        lot = _take(workspace, duty, at_once=at_once, refs=[ref for ref in refs if ref not in tried])
-        if not lot:
-            return
-        tried |= {taken.ref for taken in lot}
-        begun = [(taken, _begin(duty, taken)) for taken in lot]
-        for number, (taken, outcome) in enumerate(begun):
-            if not _await(outcome, is_stopped):
-                for left, future in begun[number:]:
-                    if isinstance(future, Future):
-                        future.cancel()
-                    _let_go(workspace, left)
+    begun: deque[tuple[Taken, Any]] = deque()
+    try:
+        while not is_stopped():
+            # Half of them in hand is the time to take more: workers that are done with theirs find the next ones waiting.
+            if len(begun) <= duty.most // 2:
+                left = [ref for ref in refs if ref not in tried]
+                lot = _take(workspace, duty, at_once=at_once, refs=left, most=duty.most - len(begun))
+                tried |= {taken.ref for taken in lot}
+                begun += [(taken, _begin(duty, taken)) for taken in lot]
+            if not begun:
                 return
+            taken, outcome = begun[0]
+            if not _await(outcome, is_stopped):
+                break
+            begun.popleft()
             trouble = _end(duty, taken, outcome)
             if trouble:
                 _let_wait(workspace, duty, taken, trouble)
             ended(taken, trouble)
+    finally:
+        for taken, outcome in begun:
+            if isinstance(outcome, Future):
+                outcome.cancel()
+            _let_go(workspace, taken)
 
 
-def _take(workspace: Workspace, duty: Duty, *, at_once: bool, refs: Sequence[str]) -> list[Taken]:
+def _take(workspace: Workspace, duty: Duty, *, at_once: bool, refs: Sequence[str], most: int) -> list[Taken]:
     if not refs:
         return []
     asked: dict[str, Any] = {"at_once": at_once, "refs": refs, "where": duty.where}
     with workspace.place.database.atomic() as c:
-        return work.take(c, workspace.clock, duty.kind, workspace.place.holder, most=duty.most, **asked)
+        return work.take(c, workspace.clock, duty.kind, workspace.place.holder, most=most, **asked)
 
 
 def _begin(duty: Duty, taken: Taken) -> Any:
