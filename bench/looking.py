@@ -24,8 +24,8 @@ from keybundle.core.jobs.pool import Pool
 from keybundle.core.reading.engine import get_engine, read_page
 from keybundle.core.repository.model import FiledPage, NewDocument
 from keybundle.core.workflows.find.find import find_filed_ids
-from keybundle.core.workflows.pages.picture_work import draw_tiles
 from keybundle.core.workflows.pages.page_jobs import PageJob
+from keybundle.core.workflows.pages.picture_work import draw_tiles
 from keybundle.core.workflows.send.sending import send_to_folder
 from keybundle.core.workflows.send.wishes import Wish
 from keybundle.core.workflows.session.opening import open_workspace

@@ -64,8 +64,10 @@ def main(data: Path, task: str) -> None:
         cabinets.presenter.open(desktop.workspace.setup.cabinets[0].id)
         until(lambda: cabinets.table.model().rowCount())
         tell("rows")
+        shown: list[object] = []
+        cabinets.presenter.pages.page_changed.connect(lambda page: shown.append(page) if page is not None else None)
         cabinets.table.selectRow(0)
-        until(lambda: cabinets.pane.view.has_picture)
+        until(lambda: shown)
         tell("picture")
     if task in ("gaps", "scan"):
         if task == "scan":
