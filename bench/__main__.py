@@ -8,7 +8,7 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import editors, indexing, looking, pages, parts, repository, rights
+from bench import editors, indexing, looking, pages, parts, repository, rights, start
 from bench.world import blank, reading, second, sheets, trees, values
 from bench.yardstick import feeder, kept_originals, time_bare_decode, time_bare_engine, time_bare_window
 
@@ -17,7 +17,7 @@ PARTS = {
     "types": indexing.measure_types, "learning": indexing.measure_learning, "reading": indexing.measure_reading,
     "registers": indexing.measure_registers, "effort": indexing.measure_effort, "pages": pages.measure_pages,
     "photos": pages.measure_photos, "pace": pages.measure_pace, "window": pages.measure_window, "keys": pages.measure_keys,
-    "looking": looking.measure_looking, "start": parts.measure_start, "slip": parts.measure_slip, "line": parts.measure_line,
+    "looking": looking.measure_looking, "start": start.measure_start, "slip": parts.measure_slip, "line": parts.measure_line,
     "world": reading.measure_world_reading, "blank": blank.measure_world_blank,
     "sheets": sheets.measure_world_sheets, "second": second.measure_world_second, "world-values": values.measure_world_values,
     "trees": trees.measure_world_trees, "rights": rights.measure_rights,
