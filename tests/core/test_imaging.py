@@ -14,20 +14,21 @@ import cv2
 import jiwer
 import numpy as np
 import scipy.ndimage
-from PIL import Image
+from PIL import Image, ImageOps
 from skimage.filters import threshold_otsu, threshold_sauvola
 
 from keybundle.core.base.boxes import Frame, upright_box
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.imaging.clean import NONE, Steps, clean, despeckle, find_sheet, flatten
 from keybundle.core.imaging.colour import decide_colour
-from keybundle.core.imaging.judge import find_ink, judge, measure_skew, shrink
+from keybundle.core.imaging.judge import _median_level, find_ink, judge, measure_skew, shrink
 from keybundle.core.imaging.leaders import take_out_leaders
 from keybundle.core.imaging.letters import measure_print
 from keybundle.core.imaging.light import turn_light_on_dark
 from keybundle.core.imaging.parts import label_parts
 from keybundle.core.imaging.picture import Picture, decode, from_pil, probe, to_grey
-from keybundle.core.imaging.render import straighten
+from keybundle.core.imaging.render import straighten, straighten_part
+from keybundle.core.marks.stripes import CELL_PX, stripe_share
 from keybundle.core.reading.engine import get_engine, read_page
 from keybundle.demo import trials
 from keybundle.demo.layouts import draw_document, fixed_layout
@@ -90,6 +91,48 @@ class Upright(unittest.TestCase):
             self.assertLessEqual(max(abs(a - b) for a, b in zip(again, word.box, strict=True)), 3, word)
             left, top, right, bottom = word.box
             self.assertLess(int(straight[top:bottom, left:right].min()), 140)
+
+
+class Portions(unittest.TestCase):
+    """What is worked out more quickly is what it was worked out as before."""
+
+    def test_a_part_is_straightened_as_the_whole_page_is(self) -> None:
+        rng, seeded = np.random.default_rng(30), random.Random(30)
+        for number in range(60):
+            height, width = seeded.randint(200, 500), seeded.randint(200, 500)
+            shape = (height, width) if number % 2 else (height, width, 3)
+            pixels = cv2.GaussianBlur(rng.integers(0, 256, shape, dtype=np.uint8), (5, 5), 0)
+            picture = Picture(pixels, 300.0, "grey" if number % 2 else "colour")
+            frame = Frame(width, height, seeded.choice((0, 90, 180, 270)), seeded.choice((0.0, 0.05, -3.3, 10.0)))
+            left, top = seeded.randint(-20, 190), seeded.randint(-20, 190)
+            right, bottom = left + seeded.randint(5, 400), top + seeded.randint(5, 90)
+            whole = straighten(picture, frame)[max(0, top) : bottom, max(0, left) : right]
+            part = straighten_part(picture, frame, (left, top, right, bottom))
+            self.assertEqual(part.shape, whole.shape)
+            self.assertLessEqual(int(np.abs(part.astype(int) - whole).max()), 1)
+        for box in ((600, 10, 700, 40), (30, 30, 30, 60), (-90, 5, -10, 20)):
+            self.assertEqual(straighten_part(picture, frame, box).size, 0)
+
+    def test_what_is_counted_is_what_numpy_sorts_and_averages(self) -> None:
+        rng = np.random.default_rng(31)
+        for shape in ((1, 1), (2, 2), (40, 64), (97, 131), (31, 400)):
+            for high in (2, 256):
+                grey = (rng.integers(0, high, shape) * (255 if high == 2 else 1)).astype(np.uint8)
+                self.assertEqual(_median_level(grey), float(np.median(grey)))
+                self.assertEqual(stripe_share(grey), plain_stripe_share(grey))
+        bars = np.repeat(np.tile(np.array([0, 0, 255, 255], dtype=np.uint8), 40)[None], 96, axis=0)
+        self.assertEqual((stripe_share(bars), plain_stripe_share(bars)), (1.0, 1.0))
+
+
+def plain_stripe_share(grey: np.ndarray) -> float:
+    """The share of cells like a code, cell by cell as ``marks/stripes.py`` tells it, with NumPy's means."""
+    ink, cells = (grey < 140).astype(float), []
+    for top in range(0, ink.shape[0] - CELL_PX + 1, CELL_PX):
+        for left in range(0, ink.shape[1] - CELL_PX + 1, CELL_PX):
+            cell = ink[top : top + CELL_PX, left : left + CELL_PX]
+            changes = max(np.abs(np.diff(cell, axis=a)).mean() for a in (0, 1))
+            cells.append(0.35 < cell.mean() < 0.65 and changes > 0.12)
+    return float(np.mean(cells)) if cells else 0.0
 
 
 class Ink(unittest.TestCase):
@@ -207,6 +250,25 @@ class Decode(DataTest):
                 self.assertEqual(second.dpi, 200.0)
                 expected = np.asarray(image.rotate(180).convert("L"))
                 self.assertTrue(np.array_equal(second.pixels, expected), compression)
+
+    def test_a_jpeg_in_colour_comes_out_as_pillow_decodes_it_and_is_told_where_it_is_cut_short(self) -> None:
+        # Source: Pillow's own decoder, to the last bit; other px would be other decisions.
+        rng = np.random.default_rng(32)
+        whole = Image.fromarray(cv2.GaussianBlur(rng.integers(0, 256, (301, 207, 3), dtype=np.uint8), (9, 9), 0))
+        path, turned = self.folder / "a.jpg", Image.Exif()
+        turned[0x0112] = 6
+        for options in ({}, {"quality": 35, "subsampling": 2}, {"progressive": True}, {"exif": turned}):
+            whole.save(path, "JPEG", dpi=(300, 300), **options)
+            with Image.open(path) as image:
+                wanted = np.asarray(ImageOps.exif_transpose(image))
+            got = decode(path)
+            self.assertEqual((got.mode, got.dpi, got.is_dpi_told), ("colour", 300.0, True))
+            np.testing.assert_array_equal(got.pixels, wanted)
+        data = path.read_bytes()
+        for short in (data[: len(data) // 2], data[:-40]):
+            path.write_bytes(short)
+            with self.assertRaisesRegex(InputProblem, "a.jpg"):
+                decode(path)
 
     def test_bad_files_are_told_by_name(self) -> None:
         good = io.BytesIO()

@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 import threading
+import time
+from collections.abc import Callable
+from concurrent.futures import Future
 from datetime import UTC, datetime, timedelta
 from typing import Any
+from unittest import mock
 
 from keybundle.core.base.clock import Clock
 from keybundle.core.base.errors import A_BUG, Passing
@@ -63,6 +67,39 @@ class Due(DataTest):
         self.later = timedelta(seconds=work.RETRY_SECONDS[0] + 1)
         do_due(self.ws, self.duty())
         self.assertEqual((self.did, self.rows(), tell_waiting(self.ws, self.duty())), (["a", "d", "b", "c"], [], ""))
+
+    def test_more_are_taken_while_some_are_still_in_workers_hands(self) -> None:
+        futures: dict[str, Future[str]] = {}
+        hand = threading.Thread(
+            target=do_due, args=(self.ws, self.duty(start=lambda t: futures.setdefault(t.ref, Future()), most=4))
+        )
+        self.note(*"abcdef")
+        hand.start()
+        for ended, begun in (("", "abcd"), ("a", "abcd"), ("b", "abcdef")):
+            if ended:
+                futures[ended].set_result("made")
+            self.wait_until(
+                lambda ended=ended, begun=begun: (not ended or ended in self.did) and list(futures) == [*begun]
+            )  # type: ignore[misc]
+        for ref in "fedc":
+            futures[ref].set_result("made")
+        hand.join(20)
+        self.assertEqual((sorted(self.did), self.rows()), ([*"abcdef"], []))
+
+    def test_what_is_in_hand_is_let_go_of_where_no_more_can_be_taken(self) -> None:
+        def finish(taken: Taken, outcome: Any) -> None:
+            take.side_effect = Passing("The store is locked.")
+
+        self.note(*"abcdef")
+        with mock.patch.object(work, "take", wraps=work.take) as take, self.assertRaises(Passing):
+            do_due(self.ws, self.duty(finish, most=2))
+        self.assertEqual([t.token for t in self.rows() if t.ref != "a"], [""] * 5)
+
+    def wait_until(self, holds: Callable[[], bool]) -> None:
+        end = time.monotonic() + 20
+        while not holds():
+            self.assertLess(time.monotonic(), end, "waited in vain")
+            time.sleep(0.01)
 
     def test_it_waits_longer_each_time_and_no_longer_than_the_longest_wait(self) -> None:
         def fail(taken: Taken, outcome: Any) -> None:

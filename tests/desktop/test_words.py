@@ -13,8 +13,10 @@ from pathlib import Path
 from typing import get_args
 from unittest import mock
 
+from babel.localedata import locale_identifiers
 from babel.messages.extract import extract_from_dir
 from babel.messages.pofile import read_po
+from babel.numbers import format_decimal
 from PySide6.QtCore import QAbstractItemModel, QAbstractListModel, QAbstractTableModel, QModelIndex, Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import (
@@ -45,7 +47,7 @@ from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.window import MainWindow
-from keybundle.desktop.words import language_name, number, say_month, speak, tr, trn
+from keybundle.desktop.words import UNGROUPED, language_name, number, say_month, speak, tr, trn
 from keybundle.desktop.words.codes import WORDS_OF_CODES
 from tests.desktop.support import DesktopTest
 from tests.support import acting, scanned_template
@@ -296,6 +298,12 @@ class Catalogue(unittest.TestCase):
                 and SENTENCE.search(n.value.strip()) and not n.value.strip().startswith(NAMES)
             ]  # fmt: skip
         self.assertEqual(outside, [])
+
+    def test_small_counts_are_written_alike_in_all_locales(self) -> None:
+        # Source: CLDR by Babel, all its locales; what is written without asking it is what it says.
+        for name in locale_identifiers():
+            self.assertEqual([format_decimal(n, locale=name) for n in (0, 7, UNGROUPED - 1)], ["0", "7", "999"], name)
+        self.assertEqual(number(UNGROUPED), "1,000")
 
     def test_words_and_numbers_of_a_language(self) -> None:
         # Source: CLDR, as Babel's documentation shows it (format_decimal, get_month_names, Locale.get_display_name).
