@@ -37,6 +37,7 @@ SMALLEST_MM, SMALLEST_MM2 = 1.2, 0.3
 MOST_TRACES = 60  # a side with more sharp marks holds print, however small; no shape needs to be measured
 SPECK_MM, SPECK_DARKNESS, MOST_SPECKS = 0.9, 0.4, 2000
 NEXT_PX, FAR_PX, AS_DARK = 2, 5, 0.7
+COVER_PX = 2
 GRAIN_ROWS = 16
 
 
@@ -149,12 +150,31 @@ def _without_specks(darkness: Darkness, mm: float) -> Darkness:
     if not small.any():
         return darkness
     small[0] = 0
-    specks = np.take(small, labels)
-    kept = 1 - np.asarray(cv2.dilate(specks, np.ones((5, 5), np.uint8)), dtype=np.float32)
-    around = 2 * round(SPECK_MM * mm) + 1
-    share = cv2.boxFilter(kept, -1, (around, around))
-    filled = cv2.boxFilter(darkness * kept, -1, (around, around)) / np.maximum(share, 1e-3)
-    return np.asarray(np.where(kept > 0, darkness, filled), dtype=np.float32)
+    boxes = [tuple(int(v) for v in stats[i, :4]) for i in np.nonzero(small)[0]]
+    specks = np.zeros_like(dark)
+    for i, (left, top, width, height) in zip(np.nonzero(small)[0], boxes, strict=True):
+        part = np.s_[top : top + height, left : left + width]
+        specks[part] |= labels[part] == i
+    covered = cv2.dilate(specks, np.ones((2 * COVER_PX + 1, 2 * COVER_PX + 1), np.uint8))
+    found, half = darkness.copy(), round(SPECK_MM * mm)
+    for left, top, width, height in boxes:
+        own = _grown(left, top, width, height, COVER_PX, dark.shape)
+        near = _grown(left, top, width, height, COVER_PX + half, dark.shape)
+        kept = 1 - covered[near].astype(np.float32)
+        share = cv2.boxFilter(kept, -1, (2 * half + 1, 2 * half + 1))
+        filled = cv2.boxFilter(darkness[near] * kept, -1, (2 * half + 1, 2 * half + 1)) / np.maximum(share, 1e-3)
+        filled = np.where(kept > 0, darkness[near], filled)
+        rows, columns = own[0].start - near[0].start, own[1].start - near[1].start
+        found[own] = filled[rows : rows + own[0].stop - own[0].start, columns : columns + own[1].stop - own[1].start]
+    return found
+
+
+def _grown(
+    left: int, top: int, width: int, height: int, by: int, shape: tuple[int, ...]
+) -> tuple[slice, slice]:  # fmt: skip
+    """Return the rows and columns of a box and so many px around it, as far as there are any."""
+    rows = slice(max(0, top - by), min(shape[0], top + height + by))
+    return rows, slice(max(0, left - by), min(shape[1], left + width + by))
 
 
 def _stands_alone(darkness: Darkness, stats: npt.NDArray[np.int32]) -> bool:

@@ -19,7 +19,7 @@ from keybundle.core.base.messages import PSEUDO, SOURCE, pseudo, say
 from keybundle.core.fields.locales import LAST_RESORT, is_locale
 
 _spoken = [SOURCE, LAST_RESORT]
-UNGROUPED = 1000  # counts below it are written alike in all locales, without CLDR's tables
+UNGROUPED = 100  # counts below it are written alike in all locales, without CLDR's tables
 _HOW = re.compile(r"\{\w+:")  # a parameter that says how it is written
 
 
