@@ -27,7 +27,7 @@ app = make_application()
 import functools
 from keybundle.desktop import app as started
 # What is done later by itself has nothing to do with the start, however slow the machine.
-started.TIDY_MS = 10**8
+started.TIDY_MS = started.AHEAD_MS = 10**8
 started.work_behind = functools.partial(started.work_behind, look_seconds=1e6)
 started.follow_sources = functools.partial(started.follow_sources, look_seconds=1e6)
 desktop = started.Desktop(Path({data!r}))

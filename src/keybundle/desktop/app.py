@@ -45,6 +45,7 @@ from keybundle.desktop.opening import make_application
 from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.seat import Bus, Seat
 from keybundle.desktop.presenters.signing_in import SignInPresenter
+from keybundle.desktop.views.ahead import load_ahead
 from keybundle.desktop.views.moving_view import MovingView
 from keybundle.desktop.views.start_view import StartView
 from keybundle.desktop.views.window import MainWindow
@@ -52,6 +53,7 @@ from keybundle.desktop.words import speak, tr, worded
 
 WORKERS = 2
 SWITCH_SECONDS = 0.0005
+AHEAD_MS = 150
 TIDY_MS = 3000  # what earlier work left to do waits until the window stands
 log = logging.getLogger(__name__)
 
@@ -174,6 +176,7 @@ class Desktop(QObject):
         self._stack.callback(window.stop_incoming)
         if is_first:
             self.line.resume()
+            QTimer.singleShot(AHEAD_MS, self, lambda: self.runner.long(lambda: load_ahead(self.runner.closing)))
             QTimer.singleShot(TIDY_MS, self, lambda: self.runner.long(lambda: _tidy_up(session), lambda _: None))
         return window
 

@@ -1,0 +1,32 @@
+"""What is likely to be wanted next is loaded before anybody waits for it: the first visit of a place is no start of its own."""
+
+from __future__ import annotations
+
+import importlib
+import time
+
+from keybundle.core.base.progress import CancelToken
+from keybundle.desktop.words import number
+
+AHEAD = tuple(f"keybundle.{name}" for name in (
+    "desktop.presenters.cabinets", "desktop.views.cabinets_view", "core.workflows.line.hands", "desktop.presenters.bench",
+    "desktop.views.bench_view", "desktop.presenters.find", "desktop.views.find_view", "desktop.presenters.viewer",
+    "desktop.views.viewer_view", "desktop.views.viewer_window", "core.workflows.keep.documents.story",
+    "core.workflows.take_in.rescan", "desktop.presenters.sending", "desktop.views.send_sheet",
+    "desktop.views.prepare.prepare_view", "desktop.presenters.prepare.missing", "desktop.presenters.prepare.types", "desktop.presenters.prepare.routines",
+    "desktop.presenters.prepare.registers", "desktop.presenters.prepare.people", "desktop.views.prepare.types_view",
+    "desktop.views.prepare.people_view", "desktop.views.prepare.pages", "desktop.views.person_sheet",
+    "desktop.views.give_sheet", "desktop.views.access_sheet",
+))  # fmt: skip
+PAUSE_SECONDS = 0.01
+GROUPED = 12345
+
+
+def load_ahead(closing: CancelToken) -> None:
+    """Load the modules one after another, with a pause between them for whoever is at work; for a thread of its own."""
+    number(GROUPED)  # the tables of the locale
+    for name in AHEAD:
+        if closing.cancelled:
+            return
+        importlib.import_module(name)
+        time.sleep(PAUSE_SECONDS)
