@@ -92,6 +92,17 @@ class Workers(unittest.TestCase):
         other.warm_up(names)
         self.assertEqual(other.submit(f"{HERE}:noted").result(30), 1)
 
+    def test_of_workers_begun_together_each_ends_alone(self) -> None:
+        pool = Pool(3)
+        self.addCleanup(pool.close)
+        pool.warm_up([f"{HERE}:dawdle"])
+        for _ in range(2):
+            crash, others = pool.submit(f"{HERE}:die"), [pool.submit(f"{HERE}:rest", 3.0) for _ in range(2)]
+            with self.assertRaisesRegex(WorkerCrash, "brought its worker down"):
+                crash.result(4.5)  # seen by its socket, long before its time is over
+            for other in others:
+                other.result(30)
+
     def test_nothing_outlives_whoever_has_the_pool(self) -> None:
         code = (
             "import os, sys\nfrom keybundle.core.jobs.pool import Pool\npool = Pool(2)\n"

@@ -22,6 +22,7 @@ import socket
 import sys
 import traceback
 from collections import deque
+from collections.abc import Sequence
 from multiprocessing.connection import Connection
 
 from keybundle.core.base.errors import AppError
@@ -77,7 +78,7 @@ def tend(asked: socket.socket) -> None:
     while True:
         if not to_load:
             while waiting:
-                _fork(asked, waiting.pop(0))
+                _fork(asked, waiting.pop(0), waiting)
         if not select.select([asked], [], [], 0 if to_load else None)[0]:
             _load(to_load.popleft())
             continue
@@ -94,7 +95,7 @@ def tend(asked: socket.socket) -> None:
             waiting += fds
         else:
             for fd in fds:
-                _fork(asked, fd)
+                _fork(asked, fd, waiting)
 
 
 def _load(name: str) -> None:
@@ -106,8 +107,11 @@ def _load(name: str) -> None:
             getattr(loaded, function)()
 
 
-def _fork(asked: socket.socket, fd: int) -> None:
-    """Become two: one goes on as the stem, the other is a worker for whoever holds the other end of a socket."""
+def _fork(asked: socket.socket, fd: int, others: Sequence[int]) -> None:
+    """Become two: one goes on as the stem, the other is a worker for whoever holds the other end of a socket.
+
+    It lets go of the sockets of ``others`` that are still to come: one that dies is known by its socket closing.
+    """
     gc.freeze()
     stem = os.getpid()
     try:
@@ -125,6 +129,8 @@ def _fork(asked: socket.socket, fd: int) -> None:
         if os.getppid() != stem:
             os._exit(0)
         asked.close()
+        for other in others:
+            os.close(other)
         signal.signal(signal.SIGCHLD, signal.SIG_DFL)
         gc.enable()
         connection = Connection(fd)

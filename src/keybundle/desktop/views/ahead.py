@@ -13,10 +13,10 @@ AHEAD = tuple(f"keybundle.{name}" for name in (
     "desktop.views.bench_view", "desktop.presenters.find", "desktop.views.find_view", "desktop.presenters.viewer",
     "desktop.views.viewer_view", "desktop.views.viewer_window", "core.workflows.keep.documents.story",
     "core.workflows.take_in.rescan", "desktop.presenters.sending", "desktop.views.send_sheet",
-    "desktop.views.prepare.prepare_view", "desktop.presenters.prepare.missing", "desktop.presenters.prepare.types", "desktop.presenters.prepare.routines",
-    "desktop.presenters.prepare.registers", "desktop.presenters.prepare.people", "desktop.views.prepare.types_view",
-    "desktop.views.prepare.people_view", "desktop.views.prepare.pages", "desktop.views.person_sheet",
-    "desktop.views.give_sheet", "desktop.views.access_sheet",
+    "desktop.views.prepare.prepare_view", "desktop.presenters.prepare.missing", "desktop.presenters.prepare.types",
+    "desktop.presenters.prepare.routines", "desktop.presenters.prepare.registers", "desktop.presenters.prepare.people",
+    "desktop.views.prepare.types_view", "desktop.views.prepare.people_view", "desktop.views.prepare.pages",
+    "desktop.views.person_sheet", "desktop.views.give_sheet", "desktop.views.access_sheet",
 ))  # fmt: skip
 PAUSE_SECONDS = 0.01
 GROUPED = 12345
