@@ -51,10 +51,14 @@ def main(data: Path, task: str) -> None:
     frame.close()
     app.processEvents()
     tell("page")
-    desktop.begin(desktop.workspace.setup.people[0].name)
+    if "choose" in desktop.workspace.setup.sign_in:
+        desktop.begin(desktop.workspace.setup.people[0].name)
+    else:
+        desktop.signing_in.take_account()
+        until(lambda: desktop.window)
     window = desktop.window
     assert window is not None
-    until(lambda: window.work.presenter.state.scanner)
+    until(lambda: window.work.presenter.state.today)
     app.processEvents()
     tell("window")
     if task == "picture":

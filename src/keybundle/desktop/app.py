@@ -11,7 +11,7 @@ import contextlib
 import functools
 import logging
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from types import TracebackType
 
@@ -176,9 +176,17 @@ class Desktop(QObject):
         self._stack.callback(window.stop_incoming)
         if is_first:
             self.line.resume()
-            QTimer.singleShot(AHEAD_MS, self, lambda: self.runner.long(lambda: load_ahead(self.runner.closing)))
-            QTimer.singleShot(TIDY_MS, self, lambda: self.runner.long(lambda: _tidy_up(session), lambda _: None))
+            self._later(AHEAD_MS, lambda: load_ahead(self.runner.closing))
+            self._later(TIDY_MS, lambda: _tidy_up(session))
         return window
+
+    def _later(self, ms: int, work: Callable[[], None]) -> None:
+        """Do something behind after a while, unless this is closed before."""
+        timer = QTimer(self)
+        timer.setSingleShot(True)
+        timer.timeout.connect(lambda: self.runner.long(work))
+        self._stack.callback(timer.stop)
+        timer.start(ms)
 
     def tell(self, problem: str) -> None:
         """Say what could not be done: in the window in front, else on the start page."""
