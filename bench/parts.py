@@ -36,6 +36,8 @@ from keybundle.demo.scan import Effects, scan
 from keybundle.demo.setup import make_setup
 from keybundle.demo.stack import StackPlan, draw_separator, true_documents
 
+ONE_DOCUMENT = 2  # sheets: a separator sheet and a page
+
 
 def measure_line() -> list[str]:
     """``capture --file`` of the whole command, its start included, against the bare engine on the kept originals."""
@@ -70,9 +72,31 @@ def measure_line() -> list[str]:
         f"| `capture --file`, 40 sheets, feeder as fast as it can (median of {ROUNDS}) | {statistics.median(ours):.1f} s "
         f"| bare engine on the {len(pages)} kept originals: {statistics.median(bare):.1f} s | **{ratio:.2f}** | at most 1.10 |",
         f"| the same: {_told_right(report, plan)} | at most in memory: {memory} | | | worker 500 MB |",
+        _one_sheet(),
         "",
         f"Worker seconds by stage in the last run: {stages}.",
     ]
+
+
+def _one_sheet() -> str:
+    """Return how long a document of one page takes in the window, from the key that scans it to its values."""
+    data, plan = feeder(ONE_DOCUMENT)
+    page = kept_originals(data, plan)[:1]
+    runs, bare = [], []
+    for _ in range(ROUNDS):
+        target = fresh_data(ONE_DOCUMENT)
+        bare.append(time_bare_engine(page, 1) - _start_of_bare())
+        child = [sys.executable, "-m", "bench.window_child", str(target), "sheet"]
+        out = subprocess.run(child, check=True, capture_output=True, text=True).stdout.split()
+        runs.append((float(out[-2]), float(out[-1])))
+        shutil.rmtree(target.parent)
+    whole, after = (statistics.median(r[i] for r in runs) for i in (0, 1))
+    beyond = statistics.median(r[1] - b for r, b in zip(runs, bare, strict=True))
+    return (
+        f"| a separator sheet and a page from the key that scans them to the document's values, at 120 sides a minute "
+        f"| {whole:.2f} s, {after:.2f} s after the last side | bare engine on that page: {statistics.median(bare):.2f} s "
+        f"| {beyond:+.2f} s | at most 1 s more |"
+    )
 
 
 def _memory_of(pid: int) -> dict[str, float]:

@@ -121,6 +121,26 @@ def measure_slip(child: Child) -> None:
     print(max(0.0, opened - child.desktop.line.break_times[first]), opened - in_strip)
 
 
+def measure_sheet(child: Child) -> None:
+    """Print the seconds from the key that scans a small stack to its document's values, all of it and after the last side."""
+    ws = child.desktop.workspace
+    child.until(lambda: child.window.work.presenter.state.can_scan)
+    child.desktop.line.wait()
+    began = time.perf_counter()
+    batch, fed = child.scan(), 0.0
+
+    def is_proposed() -> bool:
+        nonlocal fed
+        if not fed and not child.window.work.presenter.state.scanning:
+            fed = time.perf_counter()
+        documents = ws.batches.load(batch).in_order()
+        return bool(fed) and bool(documents) and all(d.proposed for d in documents)
+
+    child.until(is_proposed)
+    ended = time.perf_counter()
+    print(ended - began, ended - fed)
+
+
 def measure_pages(child: Child) -> None:
     """Print seconds to open the batch, to turn to any page, to the next one, the longest gap, and the memory in MB."""
     batch = child.desktop.workspace.batches.ids()[0]
@@ -367,6 +387,7 @@ def main(data: Path, task: str) -> None:
         {
             "task": measure_task,
             "slip": measure_slip,
+            "sheet": measure_sheet,
             "pages": measure_pages,
             "pace": measure_pace,
             "effort": measure_effort,

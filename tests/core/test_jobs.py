@@ -74,6 +74,13 @@ class Workers(unittest.TestCase):
         resting.result(30)
         stems.append(self.pool.submit(f"{HERE}:parent").result(30))
         self.assertNotEqual(*stems)
+        other = Pool(2)
+        self.addCleanup(other.close)
+        other.warm_up([f"{HERE}:dawdle"])
+        waiting = [other.submit(f"{HERE}:double", n) for n in range(3)]
+        time.sleep(0.5)
+        other._stem.close()  # as if it were killed while it loads
+        self.assertEqual([future.result(30) for future in waiting], [0, 2, 4])
         killer = self.pool.submit(
             f"{HERE}:kill_parent"
         )  # who brings it down each time is told so, and the rest goes on

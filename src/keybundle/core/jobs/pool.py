@@ -22,7 +22,7 @@ from typing import Any
 from keybundle.core.base import errors
 from keybundle.core.base.messages import message
 from keybundle.core.base.records import dataclass
-from keybundle.core.jobs.stem import Stem, Worker
+from keybundle.core.jobs.stem import Stem, StemEnded, Worker
 
 log = logging.getLogger(__name__)
 NO_WORKER = message("pool.no-worker-could-started-machine")
@@ -126,7 +126,7 @@ class Pool:
                 try:
                     worker = worker or self._begin(task)
                 except OSError as error:
-                    if not self._closed:
+                    if not self._closed and (is_last or not isinstance(error, StemEnded)):
                         answer = ("problem", "Passing", f"{NO_WORKER} ({error.strerror}).")
                         break
                 else:
@@ -135,11 +135,10 @@ class Pool:
                         break
                     except (EOFError, OSError) as error:
                         worker.kill()
+                        took_long = isinstance(error, TimeoutError)
+                        is_alone = is_last or took_long or not worker.has_lost_its_stem()
                         worker = None
-                        if not self._closed and (
-                            is_last or isinstance(error, TimeoutError) or not self._stem.has_died()
-                        ):
-                            took_long = isinstance(error, TimeoutError)
+                        if not self._closed and is_alone:
                             said = "pool.took-too-long" if took_long else "pool.brought-its-worker-down"
                             answer = ("crash", message(said))
                             break

@@ -17,11 +17,15 @@ LOOK_SECONDS = 0.2
 MOMENT_SECONDS = 0.1
 
 
+class StemEnded(OSError):
+    """The stem died before it had forked a worker; another one may do better."""
+
+
 class Worker:
     """A worker process and the connection to it."""
 
-    def __init__(self, connection: Connection, pid: int) -> None:
-        self.connection, self.pid = connection, pid
+    def __init__(self, connection: Connection, pid: int, stem: subprocess.Popen[bytes]) -> None:
+        self.connection, self.pid, self._stem = connection, pid, stem
         self._handle = os.pidfd_open(pid)
 
     def kill(self) -> None:
@@ -30,6 +34,12 @@ class Worker:
         with contextlib.suppress(ProcessLookupError):
             signal.pidfd_send_signal(self._handle, signal.SIGKILL)
         self.wait(None)
+
+    def has_lost_its_stem(self) -> bool:
+        """Whether the stem that it was forked from has died, as it did itself just now."""
+        with contextlib.suppress(subprocess.TimeoutExpired):  # its workers may be gone a moment before it is
+            self._stem.wait(MOMENT_SECONDS)
+        return self._stem.returncode is not None
 
     def wait(self, timeout_seconds: float | None) -> None:
         """Wait until it has ended, and let go of it; after the time it is left alone."""
@@ -48,15 +58,6 @@ class Stem:
         self._socket: socket.socket | None = None
         self._names: tuple[str, ...] = ()
 
-    def has_died(self) -> bool:
-        """Whether it has ended, as a worker did just now."""
-        with self._lock:
-            if self._process is None:
-                return False
-            with contextlib.suppress(subprocess.TimeoutExpired):  # its workers may be gone a moment before it is
-                self._process.wait(MOMENT_SECONDS)
-            return self._process.returncode is not None
-
     def load(self, names: Sequence[str]) -> None:
         """Let it load modules (``package.module``) and run functions (``package.module:function``), in this order."""
         with self._lock:
@@ -69,12 +70,17 @@ class Stem:
                 self._say("load", *fresh)
 
     def fork(self, *, warm: bool, is_over: Callable[[], bool]) -> Worker:
-        """Return a new worker, ``warm`` when all is loaded; raises OSError where there can be none, or ``is_over`` says so."""
+        """Return a new worker, ``warm`` when all is loaded.
+
+        Raises OSError where there can be none, or ``is_over`` says so, and StemEnded.
+        """
         ours, theirs = socket.socketpair()
         try:
             with self._lock:
                 if self._process is None or self._process.poll() is not None:
                     self._begin()
+                assert self._process is not None
+                stem = self._process
                 self._say("warm" if warm else "now", fd=theirs.fileno())
         except OSError:
             ours.close()
@@ -89,10 +95,10 @@ class Stem:
             said = connection.recv()
             if isinstance(said, int):
                 raise OSError(said, os.strerror(said))
-            return Worker(connection, said[1])
+            return Worker(connection, said[1], stem)
         except EOFError as error:
             connection.close()
-            raise OSError(0, "it ended") from error
+            raise StemEnded(0, "it ended") from error
         except OSError:
             connection.close()
             raise
