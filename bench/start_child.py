@@ -26,17 +26,20 @@ def tell(what: str) -> None:
 def main(data: Path, task: str) -> None:
     """Start as the command does, sign in at once, and go on as asked."""
     with loading():
-        from keybundle.desktop.opening import show_frame
+        from keybundle.desktop.opening import OpeningFrame, make_application
 
-        frame = show_frame(data)
+        app, painted = make_application(), []
+        frame = OpeningFrame(data)
+        frame.stands.connect(lambda: painted.append(True))
+        frame.show()
+        while not painted:
+            app.processEvents()
         tell("frame")
         from PySide6.QtCore import Qt
         from PySide6.QtTest import QTest
         from PySide6.QtWidgets import QApplication
 
         from keybundle.desktop.app import Desktop
-    app = QApplication.instance()
-    assert app is not None
 
     def until(holds: Callable[[], object], seconds: float = 60) -> None:
         end = time.monotonic() + seconds

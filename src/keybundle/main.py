@@ -13,12 +13,9 @@ def _start_desktop(data: Path, demo: bool, files: Sequence[Path]) -> int:
     from keybundle.core.base.loading import loading
 
     with loading():
-        from keybundle.desktop.opening import show_frame
+        from keybundle.desktop.opening import run_desktop
 
-        frame = show_frame(data)
-        from keybundle.desktop.app import start
-
-    return start(data, demo=demo, files=files, frame=frame)
+    return run_desktop(data, demo=demo, files=files)
 
 
 def run() -> None:

@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import importlib
 import re
 import subprocess
 import sys
 import unittest
 from importlib.metadata import packages_distributions
 
-from keybundle.cli.main import make_parser
+from keybundle.cli import arguments
+from keybundle.cli.arguments import make_parser
+from keybundle.core.export import forms, naming
+from keybundle.core.marks import printing, sheets
+from keybundle.core.setup import ids, routines
+from keybundle.demo import seed
 from tests.support import ROOT
 
 SOURCE = ROOT / "src" / "keybundle"
@@ -40,12 +46,11 @@ class Walls(unittest.TestCase):
 
     def test_the_faces_call_use_cases_and_know_values_only(self) -> None:
         values = {
-            "batches.model", "batches.seen", "export", "export.forms", "export.message", "export.naming",
-            "fields.digits",
-            "fields.kinds", "fields.locales", "fields.values", "imaging.tiles", "jobs.pool", "marks.printing", "marks.sheets",
+            "batches.model", "batches.seen", "export", "export.forms", "export.message", "fields.digits",
+            "fields.kinds", "fields.locales", "fields.values", "imaging.tiles", "jobs.pool",
             "formats.names", "proposing.calibration", "reading.languages", "reading.text", "repository.model", "rights.model",
             "search.query",
-            "setup.formulas", "setup.gaps", "setup.ids", "setup.model", "setup.parts", "setup.routines", "setup.uses",
+            "setup.formulas", "setup.gaps", "setup.model", "setup.parts", "setup.routines", "setup.uses",
             "store.moving",
             "store.place",
             "store.recent",
@@ -63,6 +68,21 @@ class Walls(unittest.TestCase):
         for path in SOURCE.rglob("*.py"):
             self.assertNotIn("processEvents", path.read_text(), path)
             self.assertNotIn("blockSignals", path.read_text(), path)
+
+
+class CommandLine(unittest.TestCase):
+    def test_the_choices_that_stand_there_are_the_cores(self) -> None:
+        here = (
+            arguments.PARTS, arguments.FORMS, arguments.USUAL_FORM, arguments.USUAL_NAMES, arguments.SHEET_KINDS,
+            arguments.PATCHES, arguments.SIZES, arguments.DEMO_DOCUMENTS, arguments.DEMO_SHEETS,
+        )  # fmt: skip
+        cores = (
+            ids.PARTS, tuple(f.key for f in forms.FORMS), forms.PDFA, naming.USUAL, sheets.KINDS, routines.PATCH_SYMBOLS,
+            tuple(printing.SIZES), seed.FILED_DOCUMENTS, seed.STACK_SHEETS,
+        )  # fmt: skip
+        self.assertEqual(here, cores)
+        for command in arguments.COMMANDS:
+            self.assertTrue(callable(importlib.import_module(arguments.module_of(command)).run), command)
 
 
 class Documents(unittest.TestCase):

@@ -14,7 +14,11 @@ from keybundle import __version__
 
 Commands = Any  # what argparse calls an action of subparsers, and keeps to itself
 PARTS = ("storage_areas", "cabinets", "document_types", "registers", "routines", "roles", "groups", "people")
-FORMS, USUAL_FORM, USUAL_NAMES = ("pdfa", "received", "tiff", "png", "jpeg", "text"), "pdfa", "{caption}"
+FORMS, USUAL_FORM, USUAL_NAMES = (
+    ("pdfa", "received", "tiff", "png", "jpeg", "text", "hocr", "alto", "csv", "json"),
+    "pdfa",
+    "{caption}",
+)
 SHEET_KINDS, PATCHES, SIZES = ("document",), ("1", "2", "3", "4", "6", "T"), ("A4", "Letter")
 DEMO_DOCUMENTS, DEMO_SHEETS = 300, 40
 

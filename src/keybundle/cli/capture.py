@@ -5,7 +5,6 @@ from __future__ import annotations
 import argparse
 
 from keybundle.core.base.loading import loading
-from keybundle.core.jobs import pool as jobs
 from keybundle.core.workflows.pages.warm import LIGHT, WARM
 
 WORKERS = 2
@@ -13,7 +12,9 @@ WORKERS = 2
 
 def run(given: argparse.Namespace) -> int:
     """Capture; what workers need is loaded beside what this process needs."""
-    pool = jobs.Pool(WORKERS)
+    from keybundle.core.jobs.pool import Pool
+
+    pool = Pool(WORKERS)
     try:
         pool.warm_up(WARM, LIGHT)
         with loading():

@@ -41,7 +41,6 @@ from keybundle.desktop.door import Door
 from keybundle.desktop.jobs.collector import Collector
 from keybundle.desktop.jobs.idle import Idle
 from keybundle.desktop.jobs.runner import JobRunner
-from keybundle.desktop.opening import make_application
 from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.seat import Bus, Seat
 from keybundle.desktop.presenters.signing_in import SignInPresenter
@@ -297,29 +296,16 @@ def _tell_fault(desktop: Desktop, kind: type[BaseException], error: BaseExceptio
     )
 
 
-def start(
-    data: Path, *, demo: bool = False, run: bool = True, files: Sequence[Path] = (), frame: QWidget | None = None
-) -> int:  # fmt: skip
-    """Start the desktop; returns its exit status. With ``run`` False the event loop is left to the caller.
-
-    ``frame`` stood on the screen until now.
-    """
-    logging.basicConfig(level=logging.WARNING, stream=sys.stderr)
-    app = make_application()
+def open_up(data: Path, *, demo: bool = False, files: Sequence[Path] = ()) -> Opened | None:
+    """Open a data directory and show its start page; None where it cannot be opened, which was told."""
     try:
         desktop = _open_desktop(data, demo=demo, files=files)
     except AppError as error:
-        if frame is not None:
-            frame.close()
         QMessageBox.warning(None, "Key Bundle", worded(error))
-        return 3
+        return None
     opened = Opened(desktop, remember=not demo)
     opened.show()
-    if frame is not None:
-        frame.close()
-    status = app.exec() if run else 0
-    opened.desktop.close()
-    return status
+    return opened
 
 
 class Opened(QObject):

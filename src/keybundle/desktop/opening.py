@@ -2,24 +2,37 @@
 
 from __future__ import annotations
 
+import logging
 import sys
+from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QPaintEvent
 from PySide6.QtWidgets import QApplication, QFrame, QVBoxLayout, QWidget
 
+from keybundle.core.base.loading import loading
 from keybundle.desktop.theme.style import apply_theme
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.words import tr
 
+if TYPE_CHECKING:
+    from keybundle.desktop.app import Opened
+
 CARD_PX, WIDTH_PX, HEIGHT_PX = 460, 1280, 800
+AT_LATEST_MS = 300  # a window that nobody sees is not painted
+FAILED = 3
 
 
 class OpeningFrame(QWidget):
-    """Says what is being opened, where the start page will stand."""
+    """Says what is being opened, where the start page will stand; ``stands`` once it was painted."""
+
+    stands = Signal()
 
     def __init__(self, data: Path) -> None:
         super().__init__()
+        self._told = False
         self.setObjectName("place")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setWindowTitle("Key Bundle")
@@ -38,6 +51,16 @@ class OpeningFrame(QWidget):
             inner.addWidget(part)
         layout = QVBoxLayout(self)
         layout.addWidget(card, alignment=Qt.AlignmentFlag.AlignCenter)
+        QTimer.singleShot(AT_LATEST_MS, self, self._stands)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        self._stands()
+
+    def _stands(self) -> None:
+        if not self._told:
+            self._told = True
+            self.stands.emit()
 
 
 def make_application() -> QApplication:
@@ -51,10 +74,32 @@ def make_application() -> QApplication:
     return app
 
 
-def show_frame(data: Path) -> OpeningFrame:
-    """Show the frame, painted when this comes back."""
-    app = make_application()
-    frame = OpeningFrame(data)
+def run_desktop(data: Path, *, demo: bool = False, files: Sequence[Path] = ()) -> int:
+    """Run the desktop from its frame on; returns its exit status."""
+    logging.basicConfig(level=logging.WARNING, stream=sys.stderr)
+    app, frame = make_application(), OpeningFrame(data)
+    opened: list[Opened] = []
+    failed: list[BaseException] = []
+
+    def load() -> None:
+        try:
+            with loading():
+                from keybundle.desktop.app import open_up
+            found = open_up(data, demo=demo, files=files)
+            frame.close()
+            if found is None:
+                app.exit(FAILED)
+            else:
+                opened.append(found)
+        except BaseException as error:  # noqa: BLE001  a slot would swallow it; it is raised below
+            failed.append(error)
+            app.exit(FAILED)
+
+    frame.stands.connect(load, Qt.ConnectionType.QueuedConnection)
     frame.show()
-    app.processEvents()
-    return frame
+    status = app.exec()
+    for one in opened:
+        one.desktop.close()
+    if failed:
+        raise failed[0]
+    return status

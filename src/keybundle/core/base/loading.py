@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import gc
+import importlib
 from collections.abc import Iterator
+from typing import Any
 
 
 @contextlib.contextmanager
@@ -21,3 +23,13 @@ def loading() -> Iterator[None]:
         gc.freeze()
         if was_on:
             gc.enable()
+
+
+class Later:
+    """A module that is loaded when something of it is first asked for."""
+
+    def __init__(self, name: str) -> None:
+        self._name = name
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(importlib.import_module(self._name), name)

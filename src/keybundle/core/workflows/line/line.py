@@ -11,16 +11,16 @@ from __future__ import annotations
 import contextlib
 import logging
 import time
-from collections import defaultdict, deque
+from collections import deque
 from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import Future
-from dataclasses import field, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import A_BUG, AppError, Passing
+from keybundle.core.base.loading import Later
 from keybundle.core.base.messages import message
-from keybundle.core.base.records import dataclass
 from keybundle.core.batches.model import TYPED, Batch, Document, Facts, Page, Stage
 from keybundle.core.batches.next_steps import Look, Place, Propose, Read, next_steps
 from keybundle.core.jobs.pool import Pool
@@ -28,6 +28,7 @@ from keybundle.core.setup.routines import Routine
 from keybundle.core.store import work
 from keybundle.core.workflows.line.clockwork import Clockwork
 from keybundle.core.workflows.line.outcomes import outcome_of
+from keybundle.core.workflows.line.running import Running
 from keybundle.core.workflows.pages.page_jobs import WORK, page_job, wanted_marks
 from keybundle.core.workflows.session.opening import batches_of
 from keybundle.core.workflows.session.workspace import Workspace
@@ -35,8 +36,10 @@ from keybundle.core.workflows.session.workspace import Workspace
 if TYPE_CHECKING:
     from keybundle.core.batches.store import BatchStore
     from keybundle.core.intake.halts import Halted
-    from keybundle.core.proposing.again import Heard
+    from keybundle.core.workflows.line import hands
     from keybundle.core.workflows.line.second_look import Spot
+else:
+    hands = Later("keybundle.core.workflows.line.hands")
 
 log = logging.getLogger(__name__)
 ON_SCREEN, EXAMINE, ZONES, FIRST_PAGE, AGAIN, OTHER_PAGE = 0, 1, 2, 3, 4, 5
@@ -45,25 +48,6 @@ PACE_PAGES = 12
 TRIES = 4
 ALL = ""  # stands for all batches, before it is known which there are
 READ_SECONDS = 86400.0  # a batch is in a line's hands until it is closed, or the line is
-
-
-@dataclass
-class _Running:
-    """What of a batch lies in memory: its routine, what the feeder is asked, what was heard, and figures.
-
-    ``as_set_up`` is the routine as the set-up had it when it was asked last.
-    """
-
-    routine: Routine
-    as_set_up: Routine | None = None
-    ended: bool = False
-    paper_mm: tuple[float, float] = (210.0, 297.0)
-    halted: Halted | None = None
-    looking: int = 0
-    sheets: int = 0
-    current: str | None = None
-    heard: dict[Spot, Heard] = field(default_factory=dict)
-    seconds: defaultdict[str, float] = field(default_factory=lambda: defaultdict(float))
 
 
 class Line(Clockwork):
@@ -78,7 +62,7 @@ class Line(Clockwork):
     ) -> None:  # fmt: skip
         self._ws = workspace
         self._pool = pool
-        self._running: dict[str, _Running] = {}
+        self._running: dict[str, Running] = {}
         self._flying: dict[tuple[Any, ...], Future[Any]] = {}
         self._on_screen: frozenset[str] = frozenset()
         self._stopped: frozenset[str] = frozenset()
@@ -96,7 +80,7 @@ class Line(Clockwork):
         """Expect pages of a new batch, which are handled as this routine says."""
 
         def expect() -> None:
-            self._running[batch_id] = _Running(routine, paper_mm=paper_mm)
+            self._running[batch_id] = Running(routine, paper_mm=paper_mm)
             self._guarded(batch_id, lambda: self._note_in_hand(batch_id))
 
         self._put(expect)
@@ -262,11 +246,11 @@ class Line(Clockwork):
                 return
             only = placed
 
-    def _ensure_running(self, batch_id: str) -> _Running:
+    def _ensure_running(self, batch_id: str) -> Running:
         if batch_id not in self._running:
             batch = self._batches.load(batch_id)
             routine = self._ws.setup.routine(batch.routine) or Routine(name=batch.routine or "none", sign="??")
-            self._running[batch_id] = _Running(routine, routine, batch.captured_at is not None, batch.paper_mm)
+            self._running[batch_id] = Running(routine, routine, batch.captured_at is not None, batch.paper_mm)
             self._take_in_hand(batch_id)
         running = self._running[batch_id]
         now = self._ws.setup.routine(running.routine.id)
@@ -327,7 +311,7 @@ class Line(Clockwork):
 
     # -- looking at a side -------------------------------------------------------------------------------------
 
-    def _look(self, batch_id: str, running: _Running, page: Page) -> None:
+    def _look(self, batch_id: str, running: Running, page: Page) -> None:
         place, flight = self._ws.place, ("examine", batch_id, page.id)
         if flight in self._flying:
             return
@@ -339,8 +323,6 @@ class Line(Clockwork):
         )  # fmt: skip
 
     def _looked_at(self, batch_id: str, page: Page, future: Future[Any]) -> None:
-        from keybundle.core.workflows.line import hands
-
         running = self._running[batch_id]
         running.looking -= 1
         outcome = outcome_of(future)
@@ -359,9 +341,7 @@ class Line(Clockwork):
 
     # -- separating --------------------------------------------------------------------------------------------
 
-    def _place(self, batch_id: str, running: _Running, page_ids: Sequence[str]) -> None:
-        from keybundle.core.workflows.line import hands
-
+    def _place(self, batch_id: str, running: Running, page_ids: Sequence[str]) -> None:
         start = time.perf_counter()
         try:
             placed = self._batches.place(
@@ -383,9 +363,7 @@ class Line(Clockwork):
 
     # -- reading -----------------------------------------------------------------------------------------------
 
-    def _read(self, batch_id: str, running: _Running, page: Page, priority: int) -> None:
-        from keybundle.core.workflows.line import hands
-
+    def _read(self, batch_id: str, running: Running, page: Page, priority: int) -> None:
         flight = ("read", batch_id, page.id, page.frame.rotation, page.language)
         if batch_id in self._stopped or flight in self._flying:
             return
@@ -403,8 +381,6 @@ class Line(Clockwork):
         )  # fmt: skip
 
     def _was_read(self, batch_id: str, page: Page, future: Future[Any]) -> None:
-        from keybundle.core.workflows.line import hands
-
         outcome = outcome_of(future)
         if outcome is None:
             return
@@ -437,11 +413,8 @@ class Line(Clockwork):
 
     # -- proposing ---------------------------------------------------------------------------------------------
 
-    def _read_zones(self, batch_id: str, running: _Running, document_id: str) -> None:
+    def _read_zones(self, batch_id: str, running: Running, document_id: str) -> None:
         """Read the zones of a first page before all of it, where its type is known and has some."""
-
-        from keybundle.core.workflows.line import hands
-
         if batch_id in self._stopped:
             return
         batch = self._batches.load_document(document_id)
@@ -458,9 +431,6 @@ class Line(Clockwork):
 
     def _zones_read(self, batch_id: str, document_id: str, page_id: str, future: Future[Any]) -> None:
         """Show what the zones tell; a page that cannot be read says so when all of it is read."""
-
-        from keybundle.core.workflows.line import hands
-
         batch = self._batches.load_around(page_id)
         outcome = outcome_of(future)
         is_so = batch is not None and document_id in batch.documents and batch.pages[0].stage is Stage.PLACED
@@ -470,9 +440,7 @@ class Line(Clockwork):
         found = hands.index_zones(self._ws, batch, document, page_id, hands.PageText.from_bytes(outcome))
         self._keep_proposal(batch_id, document, found)
 
-    def _propose(self, batch_id: str, running: _Running, document_id: str) -> None:
-        from keybundle.core.workflows.line import hands
-
+    def _propose(self, batch_id: str, running: Running, document_id: str) -> None:
         start = time.perf_counter()
         try:
             for _ in range(TRIES):
@@ -493,11 +461,8 @@ class Line(Clockwork):
             self._batches.give_up_proposing(document_id, message("line.values-could-not-proposed", A_BUG=A_BUG))
         running.seconds["index"] += time.perf_counter() - start
 
-    def _read_again(self, batch_id: str, running: _Running, document_id: str) -> None:
+    def _read_again(self, batch_id: str, running: Running, document_id: str) -> None:
         """Let second readers look at the places of the values that are not clear yet."""
-
-        from keybundle.core.workflows.line import hands
-
         if batch_id in self._stopped:
             return
         batch = self._batches.load_document(document_id)
@@ -518,11 +483,8 @@ class Line(Clockwork):
             if document.proposed and not document.is_shut:
                 self._read_again(batch_id, running, document.id)
 
-    def _heard(self, batch_id: str, running: _Running, spots: Sequence[Spot], future: Future[Any]) -> None:
+    def _heard(self, batch_id: str, running: Running, spots: Sequence[Spot], future: Future[Any]) -> None:
         """Weigh the values with what was heard. Where a reader cannot run, they stay as the first one left them."""
-
-        from keybundle.core.workflows.line import hands
-
         try:
             outcome = outcome_of(future)
         except Passing as trouble:
@@ -541,8 +503,6 @@ class Line(Clockwork):
                 return
 
     def _keep_proposal(self, batch_id: str, document: Document, found: Document) -> bool:
-        from keybundle.core.workflows.line import hands
-
         def command(batch: Batch) -> Batch:
             return replace(batch, documents={found.id: hands.take_proposal(batch.documents[found.id], found)})
 
