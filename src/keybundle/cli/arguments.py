@@ -6,7 +6,7 @@ A command's module is loaded when it runs. The choices written out here are held
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -23,15 +23,19 @@ SHEET_KINDS, PATCHES, SIZES = ("document",), ("1", "2", "3", "4", "6", "T"), ("A
 DEMO_DOCUMENTS, DEMO_SHEETS = 300, 40
 
 
-def make_parser() -> argparse.ArgumentParser:
-    """Return the parser of the whole command line; ``command`` is the name of what was asked for, None for the desktop."""
+def make_parser(arguments: Sequence[str] = ()) -> argparse.ArgumentParser:
+    """Return the parser of the whole command line; ``command`` is the name of what was asked for, None for the desktop.
+
+    Where arguments name commands, these alone are declared.
+    """
     parser = argparse.ArgumentParser(prog="keybundle", description="Document capture: from paper to filed documents.")
     parser.add_argument("--version", action="version", version=f"Key Bundle {__version__}")
     parser.add_argument("--data", type=Path, default=None, help="the data directory (else KEYBUNDLE_DATA)")
     parser.add_argument("--demo", action="store_true", help="start the desktop with the demo data")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
-    for declare in COMMANDS.values():
-        declare(commands)
+    named = [name for name in COMMANDS if name in arguments]
+    for name in named or COMMANDS:
+        COMMANDS[name](commands)
     return parser
 
 

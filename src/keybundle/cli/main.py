@@ -32,7 +32,8 @@ def default_data() -> Path:
 def main(arguments: Sequence[str] | None = None, start_desktop: StartDesktop | None = None) -> int:
     """Run one command and return the exit status; without a command, start the desktop that was handed in."""
     try:
-        given = make_parser().parse_args(arguments)
+        told = sys.argv[1:] if arguments is None else arguments
+        given = make_parser(told).parse_args(told)
     except SystemExit as stop:
         return WRONG_USE if stop.code not in (0, None) else DONE
     return _run(given, start_desktop)

@@ -6,14 +6,14 @@ import itertools
 from collections.abc import Collection, Iterable, Mapping
 from typing import Annotated, Any, ClassVar, Literal, TypeVar
 
-from pydantic import BeforeValidator, ConfigDict, Field, model_validator
+from pydantic import BeforeValidator, ConfigDict, Field, ValidationInfo, model_validator
 
 from keybundle.core.base.messages import message
 from keybundle.core.fields.digits import CHECKS
 from keybundle.core.fields.kinds import FILE_PROPERTIES, Kind, Rule
 from keybundle.core.fields.patterns import check_pattern
 from keybundle.core.rights.model import Holder, Right
-from keybundle.core.setup.parts import KeptTo, Name, Named, Part
+from keybundle.core.setup.parts import KeptTo, Name, Named, Part, is_kept
 from keybundle.core.setup.routines import PATCH_PATTERNS, PATCH_SYMBOLS, Routine, TypeRule, Zone
 
 N = TypeVar("N", bound=Named)
@@ -51,7 +51,7 @@ class FieldSpec(Named):
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
 
     @model_validator(mode="after")
-    def _holds_together(self) -> FieldSpec:
+    def _holds_together(self, info: ValidationInfo) -> FieldSpec:
         if self.check and self.check not in CHECKS:
             raise ValueError(message("model.no-check-take-one", check=self.check, names=", ".join(CHECKS)))
         if self.file_property and self.file_property not in FILE_PROPERTIES:
@@ -60,7 +60,8 @@ class FieldSpec(Named):
                     "model.no-file-property-take-one", file_property=self.file_property, list=", ".join(FILE_PROPERTIES)
                 )
             )
-        check_pattern(self.pattern)
+        if not is_kept(info):
+            check_pattern(self.pattern)
         if (self.low or self.high) and self.kind not in RANGED:
             raise ValueError(message("model.field-range-but-no-order", name=self.name, value=self.kind.value))
         return self

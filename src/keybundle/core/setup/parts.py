@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, model_validator
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
@@ -13,6 +13,14 @@ from keybundle.core.rights.model import Holder
 
 LONGEST_NAME = 80
 Name = Annotated[str, Field(min_length=1, max_length=LONGEST_NAME)]
+
+
+AS_KEPT = {"kept": True}  # the context in which a set-up is read that was checked when it was put in force
+
+
+def is_kept(info: ValidationInfo) -> bool:
+    """Whether what takes long to check, such as a pattern, was checked when it was put in force, and is only read here."""
+    return info.context == AS_KEPT
 
 
 class Part(BaseModel):

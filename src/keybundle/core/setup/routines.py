@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field, ValidationInfo, model_validator
 
 from keybundle.core.base.messages import message
 from keybundle.core.fields.patterns import check_pattern
-from keybundle.core.setup.parts import KeptTo, Named, Part
+from keybundle.core.setup.parts import KeptTo, Named, Part, is_kept
 
 RuleName = Literal[
     "every n sheets", "separator sheet", "patch code", "barcode", "blank page", "words", "page numbering",
@@ -59,8 +59,9 @@ class TypeRule(OnPage):
     on: Literal["words", "barcode", "source"]
 
     @model_validator(mode="after")
-    def _holds_together(self) -> TypeRule:
-        check_pattern(self.pattern)
+    def _holds_together(self, info: ValidationInfo) -> TypeRule:
+        if not is_kept(info):
+            check_pattern(self.pattern)
         if not self.pattern and not (self.on == "words" and self.words):
             raise ValueError(message("routines.rule-tells-type-needs-pattern", on=self.on))
         return self
@@ -89,8 +90,9 @@ class SeparationRule(OnPage):
         return data
 
     @model_validator(mode="after")
-    def _holds_together(self) -> SeparationRule:
-        check_pattern(self.pattern)
+    def _holds_together(self, info: ValidationInfo) -> SeparationRule:
+        if not is_kept(info):
+            check_pattern(self.pattern)
         if unknown := [s for s in self.symbols if s not in PATCH_SYMBOLS]:
             raise ValueError(message("routines.no-patch-code-six", unknown=unknown[0], list=", ".join(PATCH_SYMBOLS)))
         if self.rule == "words" and not (self.words or self.pattern):
@@ -173,8 +175,9 @@ class HaltCondition(Part):
     pattern: str = ""
 
     @model_validator(mode="after")
-    def _holds_together(self) -> HaltCondition:
-        check_pattern(self.pattern)
+    def _holds_together(self, info: ValidationInfo) -> HaltCondition:
+        if not is_kept(info):
+            check_pattern(self.pattern)
         return self
 
 
@@ -186,8 +189,9 @@ class Naming(Part):
     into: str = ""
 
     @model_validator(mode="after")
-    def _holds_together(self) -> Naming:
-        check_pattern(self.pattern)
+    def _holds_together(self, info: ValidationInfo) -> Naming:
+        if not is_kept(info):
+            check_pattern(self.pattern)
         return self
 
 

@@ -10,6 +10,7 @@ from sqlalchemy import Connection, insert, select, update
 from keybundle.core.base.records import dataclass
 from keybundle.core.setup.ids import INNER, PARTS
 from keybundle.core.setup.model import Setup
+from keybundle.core.setup.parts import AS_KEPT
 from keybundle.core.store import schema as t
 
 GENERAL = "general"  # what belongs to no part: name, locale, time zone, mail server, patch codes
@@ -54,7 +55,7 @@ def load_setup_parts(c: Connection) -> Setup | None:
     for row in rows:
         if row.kind != GENERAL:
             whole.setdefault(row.kind, []).append(row.data)
-    return Setup.model_validate({"storage_areas": [], **whole})
+    return Setup.model_validate({"storage_areas": [], **whole}, context=AS_KEPT)
 
 
 def put_setup_parts(c: Connection, setup: Setup, at: str, who: str) -> list[PartChange]:
