@@ -52,7 +52,7 @@ from keybundle.desktop.words import speak, tr, worded
 
 WORKERS = 2
 SWITCH_SECONDS = 0.0005
-AHEAD_MS = 150
+AHEAD_MS = 400  # whoever looks at the start page leaves time for it
 TIDY_MS = 3000  # what earlier work left to do waits until the window stands
 log = logging.getLogger(__name__)
 
@@ -125,6 +125,7 @@ class Desktop(QObject):
         self.root.addWidget(self.start)
         self.idle.passed.connect(self.lock)
         self._stack.callback(self.idle.stop)
+        self._later(AHEAD_MS, lambda: load_ahead(self.runner.closing, self.idle.quiet_seconds))
 
     def begin(self, who: str) -> None:
         """Let somebody work by name, where the repository allows that."""
@@ -175,7 +176,6 @@ class Desktop(QObject):
         self._stack.callback(window.stop_incoming)
         if is_first:
             self.line.resume()
-            self._later(AHEAD_MS, lambda: load_ahead(self.runner.closing))
             self._later(TIDY_MS, lambda: _tidy_up(session))
         return window
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import importlib
 import time
+from collections.abc import Callable
 
 from keybundle.core.base.progress import CancelToken
 from keybundle.desktop.words import number
@@ -18,14 +19,19 @@ AHEAD = tuple(f"keybundle.{name}" for name in (
     "desktop.views.prepare.types_view", "desktop.views.prepare.people_view", "desktop.views.prepare.pages",
     "desktop.views.person_sheet", "desktop.views.give_sheet", "desktop.views.access_sheet",
 ))  # fmt: skip
-PAUSE_SECONDS = 0.01
+PAUSE_SECONDS, QUIET_SECONDS = 0.01, 0.1
 GROUPED = 12345
 
 
-def load_ahead(closing: CancelToken) -> None:
-    """Load the modules one after another, with a pause between them for whoever is at work; for a thread of its own."""
+def load_ahead(closing: CancelToken, quiet: Callable[[], float]) -> None:
+    """Load the modules one after another, for a thread of its own; none just after somebody has touched keys or pointer.
+
+    ``quiet`` says for how many seconds nobody has.
+    """
     number(GROUPED)  # the tables of the locale
     for name in AHEAD:
+        while not closing.cancelled and quiet() < QUIET_SECONDS:
+            time.sleep(PAUSE_SECONDS)
         if closing.cancelled:
             return
         importlib.import_module(name)
