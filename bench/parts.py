@@ -126,7 +126,8 @@ def _told_right(report: dict[str, Any], plan: StackPlan) -> str:
     """Return how much of a captured stack came out as it was planned: sides, documents, values."""
     sides = [getattr(sheet, which) for sheet in plan.sheets for which in ("front", "back")]
     kept = sum((p["disposition"] == "kept") == (s.kind == "page") for p, s in zip(report["pages"], sides, strict=True))
-    wanted = [[i for i, s in enumerate(sides) if s.document == d] for d in range(len(plan.documents))]
+    numbers = range(len(plan.documents))
+    wanted = [[i for i, s in enumerate(sides) if s.document == d and s.kind == "page"] for d in numbers]
     got = {tuple(d["pages"]): d for d in report["documents"]}
     values, right, sure, wrong = 0, 0, 0, 0
     for pages, record in zip(wanted, true_documents(plan), strict=True):

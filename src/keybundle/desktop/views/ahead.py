@@ -6,6 +6,7 @@ import importlib
 import time
 from collections.abc import Callable
 
+from keybundle.core.base.loading import loading
 from keybundle.core.base.progress import CancelToken
 from keybundle.desktop.words import number
 
@@ -17,6 +18,8 @@ AHEAD = tuple(f"keybundle.{name}" for name in (
     "desktop.views.prepare.prepare_view", "desktop.presenters.prepare.missing", "desktop.presenters.prepare.types",
     "desktop.presenters.prepare.routines", "desktop.presenters.prepare.registers", "desktop.presenters.prepare.people",
     "desktop.views.prepare.types_view", "desktop.views.prepare.people_view", "desktop.views.prepare.pages",
+    "desktop.views.keys_dialog", "desktop.views.list_sheet", "desktop.views.record_dialog", "desktop.presenters.records",
+    "desktop.views.mapping_dialog", "desktop.views.preview_dialog", "desktop.views.ask_sheet", "desktop.views.trash_sheet",
     "desktop.views.person_sheet", "desktop.views.give_sheet", "desktop.views.access_sheet",
 ))  # fmt: skip
 PAUSE_SECONDS, QUIET_SECONDS = 0.01, 0.1
@@ -28,11 +31,12 @@ def load_ahead(closing: CancelToken, quiet: Callable[[], float]) -> None:
 
     ``quiet`` says for how many seconds nobody has.
     """
-    number(GROUPED)  # the tables of the locale
-    for name in AHEAD:
-        while not closing.cancelled and quiet() < QUIET_SECONDS:
+    with loading():
+        number(GROUPED)  # the tables of the locale
+        for name in AHEAD:
+            while not closing.cancelled and quiet() < QUIET_SECONDS:
+                time.sleep(PAUSE_SECONDS)
+            if closing.cancelled:
+                return
+            importlib.import_module(name)
             time.sleep(PAUSE_SECONDS)
-        if closing.cancelled:
-            return
-        importlib.import_module(name)
-        time.sleep(PAUSE_SECONDS)

@@ -25,16 +25,12 @@ from keybundle.desktop.actions.binding import bind_commands, find_handlers
 from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.actions.own_keys import OwnKeys
 from keybundle.desktop.actions.registry import find_command
-from keybundle.desktop.presenters.records import load_record_page
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.texts import tell_line
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon
 from keybundle.desktop.views import places
 from keybundle.desktop.views.calm import Button
-from keybundle.desktop.views.keys_dialog import KeysDialog, say_elsewhere
-from keybundle.desktop.views.list_sheet import ListSheet
-from keybundle.desktop.views.record_dialog import RecordDialog
 from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Elided, Told
 from keybundle.desktop.views.viewers import Viewers
@@ -215,6 +211,8 @@ class MainWindow(QMainWindow):
 
     def show_messages(self) -> None:
         """Read the last messages again, the newest first."""
+        from keybundle.desktop.views.list_sheet import ListSheet
+
         said = tuple(reversed(self._messages)) or (tr("Nothing was said yet."),)
         head = tr("The last {KEPT_MESSAGES} at most, the newest first:", KEPT_MESSAGES=KEPT_MESSAGES)
         self.edge.open(ListSheet(tr("Messages"), head, said))
@@ -393,6 +391,9 @@ class MainWindow(QMainWindow):
 
     def open_record(self, record_id: str) -> None:
         """Show a filing record."""
+        from keybundle.desktop.presenters.records import load_record_page
+        from keybundle.desktop.views.record_dialog import RecordDialog
+
         seat = self.seat
 
         def show(page: str) -> None:
@@ -406,6 +407,8 @@ class MainWindow(QMainWindow):
         seat.runner.query(lambda: load_record_page(seat, record_id), show, owner=self)
 
     def _offer_left_out(self, told: str, sentences: tuple[str, ...]) -> None:
+        from keybundle.desktop.views.list_sheet import ListSheet
+
         head = tr("These were left out; all others were sent.")
         self.offer(told, tr("See which"), lambda: self.edge.open(ListSheet(tr("Not sent"), head, sentences)))
 
@@ -451,6 +454,8 @@ class MainWindow(QMainWindow):
 
     def show_keys(self) -> None:
         """Show all keys and search commands."""
+        from keybundle.desktop.views.keys_dialog import KeysDialog
+
         dialog = KeysDialog(self.own_keys, self.hindrance, self)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.command_chosen.connect(self.run_command)
@@ -459,11 +464,15 @@ class MainWindow(QMainWindow):
 
     def hindrance(self, command_id: str) -> str:
         """Return why a command cannot be run where one is, in words; empty where it can."""
+        from keybundle.desktop.views.keys_dialog import say_elsewhere
+
         handlers = find_handlers(command_id, self.focusWidget(), self.stack.currentWidget())
         return say_elsewhere(command_id) if handlers is None else handlers.hindrance(command_id)
 
     def run_command(self, command_id: str) -> None:
         """Run a command that was searched for; where it cannot run here, say why."""
+        from keybundle.desktop.views.keys_dialog import say_elsewhere
+
         handlers = find_handlers(command_id, self.focusWidget(), self.stack.currentWidget())
         if handlers is None:
             self.warn(say_elsewhere(command_id))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from pathlib import Path
 from textwrap import wrap
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QModelIndex, Qt, Signal
 from PySide6.QtGui import QDropEvent, QKeySequence, QShortcut
@@ -29,19 +30,18 @@ from keybundle.desktop.presenters.work import KEPT_DAYS, WorkPresenter
 from keybundle.desktop.presenters.work_state import HaltShown, MappingAsked, WorkState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import icon
-from keybundle.desktop.views.ask_sheet import AskSheet
 from keybundle.desktop.views.batch_rows import BatchDelegate, BatchModel
 from keybundle.desktop.views.calm import Button, Choice
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.halt_band import HaltBand
-from keybundle.desktop.views.mapping_dialog import MappingDialog
 from keybundle.desktop.views.place import Place
-from keybundle.desktop.views.preview_dialog import PreviewDialog
 from keybundle.desktop.views.scan_options_sheet import ScanOptionsSheet
 from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Told
-from keybundle.desktop.views.trash_sheet import TrashSheet
 from keybundle.desktop.words import mark, tr, trn
+
+if TYPE_CHECKING:
+    from keybundle.desktop.views.preview_dialog import PreviewDialog
 
 SHOWN_REFUSALS, OPTIONS_WIDTH = 4, 30
 ANY_TYPE = mark("any type")
@@ -423,6 +423,8 @@ class WorkView(Place):
         self.edge.open(sheet)
 
     def _show_preview(self) -> None:
+        from keybundle.desktop.views.preview_dialog import PreviewDialog
+
         if self._preview_dialog is not None:
             self._preview_dialog.activateWindow()
             return
@@ -436,6 +438,8 @@ class WorkView(Place):
         dialog.show()
 
     def _ask_mapping(self, asked: MappingAsked) -> None:
+        from keybundle.desktop.views.mapping_dialog import MappingDialog
+
         dialog = MappingDialog(asked, self)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.mapped.connect(lambda levels: self.presenter.files.take_in(asked.files, asked.into, asked.given, levels))
@@ -443,12 +447,15 @@ class WorkView(Place):
         dialog.show()
 
     def _show_thrown(self) -> None:
+        from keybundle.desktop.views.trash_sheet import TrashSheet
+
         told = tr("What was thrown away lies here whole for {days} days, then it is erased.", days=KEPT_DAYS)
         title = tr("Batches thrown away")
         self.edge.open(TrashSheet(self.presenter.make_thrown(), title, told, tr("Batches thrown away")))
 
     def _ask_sheets(self) -> None:
         """Ask for the type that is to follow the sheet and for a file; it is printed from there."""
+        from keybundle.desktop.views.ask_sheet import AskSheet
 
         def save(said: list[str]) -> None:
             name, _ = QFileDialog.getSaveFileName(
