@@ -7,6 +7,7 @@ import contextlib
 import json
 import re
 import sqlite3
+import time
 import unittest
 from collections.abc import Iterator
 from pathlib import Path
@@ -143,6 +144,9 @@ def is_cut(widget: QWidget) -> bool:
     return is_line and widget.isVisible() and bool(widget.text()) and widget.sizeHint().width() > widget.width() + 1
 
 
+MOST_SECONDS = 2.0
+
+
 class Pseudo(DesktopTest):
     maxDiff = None
 
@@ -182,7 +186,9 @@ class Pseudo(DesktopTest):
                 for text in filter(self.is_bare, said_by(widget)):
                     self.bare.setdefault(text, f"{where}: {type(widget).__name__}")
                 if is_cut(widget):
-                    self.spin(0.2)  # it may be about to get more room
+                    end = time.monotonic() + MOST_SECONDS  # it may be about to get more room
+                    while Shiboken.isValid(widget) and is_cut(widget) and time.monotonic() < end:
+                        self.spin(0.1)
                     if Shiboken.isValid(widget) and is_cut(widget):
                         told = f"{where}: {widget.sizeHint().width()} > {widget.width()} px"
                         self.cut.setdefault(widget.text(), told)
