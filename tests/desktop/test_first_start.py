@@ -8,14 +8,18 @@ from __future__ import annotations
 
 import json
 import shutil
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
 from unittest import mock
 
-from PySide6.QtCore import QPoint, QSettings, Qt
+from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QListWidget, QWidget
 
 from keybundle.core.store.place import hold
-from keybundle.desktop.app import Desktop, Opened
+from keybundle.desktop.app import Desktop, Opened, open_up
+from keybundle.desktop.opening import run_desktop
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
@@ -267,3 +271,37 @@ class Elsewhere(Fresh):
         self.assertEqual((opened.desktop.workspace.place.root, root.exists()), (target, False))
         self.assertEqual(opened.desktop.workspace.setup.repository, "Weirside Stores")
         self.assertIn("new place", opened.desktop.start.problem.text())
+
+
+class FromItsFrame(Fresh):
+    """The way in of the command: a frame at once, the start page behind it."""
+
+    def run_with(self, open_up: Callable[..., Opened | None]) -> int:
+        with (
+            mock.patch("keybundle.desktop.app.open_up", open_up), mock.patch("keybundle.desktop.app.note_place"),
+            mock.patch("keybundle.desktop.app.list_places", return_value=[]),
+        ):  # fmt: skip
+            return run_desktop(self.folder / "fresh")
+
+    def test_the_frame_stands_until_the_start_page_does(self) -> None:
+        seen: list[list[str]] = []
+
+        def note() -> None:
+            seen.append([type(w).__name__ for w in QApplication.topLevelWidgets() if w.isVisible()])
+
+        def open_and_leave(data: Path, **more: Any) -> Opened | None:
+            note()
+            opened = open_up(data, **more)
+            QTimer.singleShot(300, note)
+            QTimer.singleShot(400, QApplication.quit)
+            return opened
+
+        self.assertEqual((self.run_with(open_and_leave), seen), (0, [["OpeningFrame"], ["QStackedWidget"]]))
+        self.until(lambda: not [w for w in QApplication.topLevelWidgets() if w.isVisible()], 10)
+
+    def test_what_goes_wrong_behind_the_frame_ends_the_program_and_is_told(self) -> None:
+        self.assertEqual(self.run_with(lambda data, **more: None), 3)
+        with self.assertRaisesRegex(RuntimeError, "a library is missing"):
+            self.run_with(mock.Mock(side_effect=RuntimeError("a library is missing")))
+        for frame in QApplication.topLevelWidgets():
+            frame.close()
