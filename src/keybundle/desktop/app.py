@@ -125,7 +125,8 @@ class Desktop(QObject):
         self.root.addWidget(self.start)
         self.idle.passed.connect(self.lock)
         self._stack.callback(self.idle.stop)
-        self._later(AHEAD_MS, lambda: load_ahead(self.runner.closing, self.idle.quiet_seconds))
+        ahead = functools.partial(load_ahead, self.runner.closing, self.idle.quiet_seconds)
+        self._later(AHEAD_MS, ahead, self.collector.freeze)
 
     def begin(self, who: str) -> None:
         """Let somebody work by name, where the repository allows that."""
@@ -179,11 +180,11 @@ class Desktop(QObject):
             self._later(TIDY_MS, lambda: _tidy_up(session))
         return window
 
-    def _later(self, ms: int, work: Callable[[], None]) -> None:
-        """Do something behind after a while, unless this is closed before."""
+    def _later(self, ms: int, work: Callable[[], None], then: Callable[[], None] = lambda: None) -> None:
+        """Do something behind after a while, ``then`` something here, unless this is closed before."""
         timer = QTimer(self)
         timer.setSingleShot(True)
-        timer.timeout.connect(lambda: self.runner.long(work))
+        timer.timeout.connect(lambda: self.runner.long(work, lambda _: then()))
         self._stack.callback(timer.stop)
         timer.start(ms)
 

@@ -6,6 +6,7 @@ import builtins
 import contextlib
 import gc
 import importlib
+import threading
 from collections.abc import Iterator
 from typing import Any
 
@@ -27,7 +28,8 @@ def loading() -> Iterator[None]:
         yield
     finally:
         builtins.__import__ = _import
-        gc.freeze()
+        if threading.active_count() == 1:  # freezing beside a run of the collector in another thread would confuse it
+            gc.freeze()
         if was_on:
             gc.enable()
 

@@ -6,7 +6,6 @@ import importlib
 import time
 from collections.abc import Callable
 
-from keybundle.core.base.loading import loading
 from keybundle.core.base.progress import CancelToken
 from keybundle.desktop.words import number
 
@@ -31,12 +30,11 @@ def load_ahead(closing: CancelToken, quiet: Callable[[], float]) -> None:
 
     ``quiet`` says for how many seconds nobody has.
     """
-    with loading():
-        number(GROUPED)  # the tables of the locale
-        for name in AHEAD:
-            while not closing.cancelled and quiet() < QUIET_SECONDS:
-                time.sleep(PAUSE_SECONDS)
-            if closing.cancelled:
-                return
-            importlib.import_module(name)
+    number(GROUPED)  # the tables of the locale
+    for name in AHEAD:
+        while not closing.cancelled and quiet() < QUIET_SECONDS:
             time.sleep(PAUSE_SECONDS)
+        if closing.cancelled:
+            return
+        importlib.import_module(name)
+        time.sleep(PAUSE_SECONDS)
