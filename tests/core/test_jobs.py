@@ -79,7 +79,8 @@ class Workers(unittest.TestCase):
         other.warm_up([f"{HERE}:dawdle"])
         waiting = [other.submit(f"{HERE}:double", n) for n in range(3)]
         time.sleep(0.5)
-        other._stem.close()  # as if it were killed while it loads
+        assert other._stem._process is not None
+        other._stem._process.kill()  # while it loads
         self.assertEqual([future.result(30) for future in waiting], [0, 2, 4])
         killer = self.pool.submit(
             f"{HERE}:kill_parent"

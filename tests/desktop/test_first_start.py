@@ -6,14 +6,16 @@ each thing that is begun. Source: Card, Moran and Newell, The Psychology of Huma
 
 from __future__ import annotations
 
+import gc
 import json
 import shutil
+import weakref
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 from unittest import mock
 
-from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
+from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QSettings, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QListWidget, QWidget
 
@@ -257,6 +259,23 @@ class Elsewhere(Fresh):
         self.until(lambda: opened.desktop is not first, 20, "the other one to be open")
         self.assertEqual(opened.desktop.workspace.place.root, elsewhere)
         self.until(lambda: self.is_in_front(opened.desktop.root), 10)
+
+    def test_what_was_closed_is_gone_from_memory(self) -> None:
+        for seconds in (0.0, 0.8):  # before and after what is loaded ahead
+            settings = QSettings(str(self.folder / "window.ini"), QSettings.Format.IniFormat)
+            desktop = Desktop(self.folder / f"closed {seconds}", settings=settings, pool=shared_pool())
+            self.spin(seconds)
+            desktop.close()
+            known = weakref.ref(desktop), weakref.ref(desktop.collector)
+            del desktop
+
+            def is_gone(known: tuple[Any, ...] = known) -> bool:
+                QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+                gc.unfreeze()
+                gc.collect()
+                return all(one() is None for one in known)
+
+            self.until(is_gone, 10, "the desktop and its collector to go")
 
     def test_the_data_moves_to_an_empty_folder_and_is_opened_there(self) -> None:
         desktop = self.open()

@@ -7,14 +7,12 @@ import argparse
 from keybundle.core.base.loading import loading
 from keybundle.core.workflows.pages.warm import LIGHT, WARM
 
-WORKERS = 2
-
 
 def run(given: argparse.Namespace) -> int:
     """Capture; what workers need is loaded beside what this process needs."""
     from keybundle.core.jobs.pool import Pool
 
-    pool = Pool(WORKERS)
+    pool = Pool()
     try:
         pool.warm_up(WARM, LIGHT)
         with loading():

@@ -185,6 +185,8 @@ class Desktop(QObject):
         timer = QTimer(self)
         timer.setSingleShot(True)
         timer.timeout.connect(lambda: self.runner.long(work, lambda _: then()))
+        # What a connection holds would keep all of this alive, unseen by the collector.
+        self._stack.callback(timer.timeout.disconnect)
         self._stack.callback(timer.stop)
         timer.start(ms)
 

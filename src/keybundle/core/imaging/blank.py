@@ -169,9 +169,7 @@ def _without_specks(darkness: Darkness, mm: float) -> Darkness:
     return found
 
 
-def _grown(
-    left: int, top: int, width: int, height: int, by: int, shape: tuple[int, ...]
-) -> tuple[slice, slice]:  # fmt: skip
+def _grown(left: int, top: int, width: int, height: int, by: int, shape: tuple[int, ...]) -> tuple[slice, slice]:
     """Return the rows and columns of a box and so many px around it, as far as there are any."""
     rows = slice(max(0, top - by), min(shape[0], top + height + by))
     return rows, slice(max(0, left - by), min(shape[1], left + width + by))

@@ -13,6 +13,8 @@ import threading
 from collections.abc import Callable, Sequence
 from multiprocessing.connection import Connection
 
+from keybundle.core.jobs.words import LOAD, NOW, WARM
+
 LOOK_SECONDS = 0.2
 MOMENT_SECONDS = 0.1
 
@@ -57,6 +59,7 @@ class Stem:
         self._process: subprocess.Popen[bytes] | None = None
         self._socket: socket.socket | None = None
         self._names: tuple[str, ...] = ()
+        self._is_closed = False
 
     def load(self, names: Sequence[str]) -> None:
         """Let it load modules (``package.module``) and run functions (``package.module:function``), in this order."""
@@ -67,7 +70,7 @@ class Stem:
                 self._begin()
             elif fresh:
                 self._names += tuple(fresh)
-                self._say("load", *fresh)
+                self._say(LOAD, *fresh)
 
     def fork(self, *, warm: bool, is_over: Callable[[], bool]) -> Worker:
         """Return a new worker, ``warm`` when all is loaded.
@@ -81,7 +84,7 @@ class Stem:
                     self._begin()
                 assert self._process is not None
                 stem = self._process
-                self._say("warm" if warm else "now", fd=theirs.fileno())
+                self._say(WARM if warm else NOW, fd=theirs.fileno())
         except OSError:
             ours.close()
             raise
@@ -104,8 +107,9 @@ class Stem:
             raise
 
     def close(self) -> None:
-        """End it."""
+        """End it; none is begun any more."""
         with self._lock:
+            self._is_closed = True
             if self._socket is not None:
                 self._socket.close()
             if self._process is not None:
@@ -113,6 +117,8 @@ class Stem:
                 self._process.wait()
 
     def _begin(self) -> None:
+        if self._is_closed:
+            raise InterruptedError
         if self._socket is not None:
             self._socket.close()
         ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
@@ -129,7 +135,7 @@ class Stem:
             theirs.close()
         self._socket = ours
         if self._names:
-            self._say("load", *self._names)
+            self._say(LOAD, *self._names)
 
     def _say(self, *words: str, fd: int | None = None) -> None:
         assert self._socket is not None

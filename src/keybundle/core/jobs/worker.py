@@ -27,16 +27,16 @@ from multiprocessing.connection import Connection
 
 from keybundle.core.base.errors import AppError
 from keybundle.core.base.messages import message
+from keybundle.core.jobs.words import LOAD, NOW, WARM
 
 MEMORY_LIMIT_BYTES = 6 * 1024**3
 NICENESS = 5  # capturing pages and the window go first, whatever waits to be read
-LOAD, NOW, WARM = "load", "now", "warm"
 LONGEST_REQUEST = 1 << 16
 
 PR_SET_PDEATHSIG = 1
 
 
-def die_with_parent() -> None:
+def _die_with_parent() -> None:
     """Ask Linux to end this process when the one that started it dies, however it dies."""
     ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
 
@@ -93,7 +93,7 @@ def tend(asked: socket.socket) -> None:
             to_load.extend(names)
         elif what == WARM:
             waiting += fds
-        else:
+        elif what == NOW:
             for fd in fds:
                 _fork(asked, fd, waiting)
 
@@ -125,7 +125,7 @@ def _fork(asked: socket.socket, fd: int, others: Sequence[int]) -> None:
         os.close(fd)
         return
     try:
-        die_with_parent()
+        _die_with_parent()
         if os.getppid() != stem:
             os._exit(0)
         asked.close()

@@ -96,11 +96,13 @@ def file_documents(
     """
     cancel = cancel or CancelToken()
     begun = begin_filing(session, batch_id, document_ids)
-    with renditions.made_meanwhile(session.workspace, pool, cancel) as meanwhile:
+
+    def filed() -> set[FiledId]:
+        return {entry.id for entry in begun.result.entries}
+
+    with renditions.made_meanwhile(session.workspace, pool, filed, cancel) as meanwhile:
         result = finish_filing(session, pool, begun, progress=progress, cancel=cancel)
-    made = renditions.make_due(
-        session.workspace, pool, only={e.id for e in result.entries}, progress=progress, cancel=cancel
-    )
+    made = renditions.make_due(session.workspace, pool, only=filed(), progress=progress, cancel=cancel)
     result.seconds += meanwhile.seconds + made.seconds
     return result
 

@@ -6,7 +6,6 @@ What is due stands in the transaction that files or revises; the file counts onc
 from __future__ import annotations
 
 import contextlib
-import threading
 from collections.abc import Callable, Collection, Iterator
 from concurrent.futures import Future
 from pathlib import Path
@@ -14,7 +13,7 @@ from typing import Any
 
 from sqlalchemy import Connection, select, update
 
-from keybundle.core.base.errors import AppError, Passing
+from keybundle.core.base.errors import Passing
 from keybundle.core.base.messages import message
 from keybundle.core.base.progress import CancelToken, Progress, Step, silent
 from keybundle.core.base.records import dataclass
@@ -27,7 +26,7 @@ from keybundle.core.store.files import Received
 from keybundle.core.store.work import Taken
 from keybundle.core.workflows.keep.areas.places import area_of_id, bring_files, note_places
 from keybundle.core.workflows.pages.page_jobs import PDF_WORK, filed_job
-from keybundle.core.workflows.session.behind import ASK_SECONDS, Duty, do_due, tell_waiting
+from keybundle.core.workflows.session.behind import ASK_SECONDS, Behind, Duty, do_due, tell_waiting
 from keybundle.core.workflows.session.session import MACHINE
 from keybundle.core.workflows.session.signing_in import machine_session
 from keybundle.core.workflows.session.workspace import Workspace
@@ -82,24 +81,24 @@ def make_due(
 
 
 @contextlib.contextmanager
-def made_meanwhile(workspace: Workspace, pool: Pool, cancel: CancelToken) -> Iterator[Rendered]:
-    """Make what becomes due while something else is done, in a thread beside it; what is in hand at its end is finished."""
-    result, is_over = Rendered(), threading.Event()
+def made_meanwhile(
+    workspace: Workspace, pool: Pool, filed: Callable[[], Collection[str]], cancel: CancelToken
+) -> Iterator[Rendered]:  # fmt: skip
+    """Make what is due of the documents that are ``filed`` so far, each tried once, behind whoever goes on filing more."""
+    result, tried = Rendered(), set[str]()
 
-    def make() -> None:
-        while not is_over.is_set() and not cancel.cancelled:
-            with contextlib.suppress(AppError):  # told by who makes what is left
-                made = make_due(workspace, pool, cancel=cancel)
-                result.made, result.seconds = result.made + made.made, result.seconds + made.seconds
-            is_over.wait(LOOK_SECONDS)
+    def render(at_once: bool, is_stopped: Callable[[], bool]) -> str:
+        fresh = set(filed()) - tried
+        tried.update(fresh)
+        made = make_due(workspace, pool, only=fresh, cancel=cancel) if fresh else Rendered()
+        result.made, result.seconds = result.made + made.made, result.seconds + made.seconds
+        return made.trouble
 
-    thread = threading.Thread(target=make, name="renditions", daemon=True)
-    thread.start()
+    behind = Behind((render,), LOOK_SECONDS)
     try:
         yield result
     finally:
-        is_over.set()
-        thread.join()
+        behind.close()
 
 
 def _duty(workspace: Workspace, pool: Pool, result: Rendered) -> Duty:

@@ -14,7 +14,7 @@ from keybundle.core.batches.model import Facts
 from keybundle.core.formats import archives
 from keybundle.core.formats.opened import Opened
 from keybundle.core.formats.opening import open_file
-from keybundle.core.formats.pages import decode_page, read_native, say_cut
+from keybundle.core.formats.pages import read_native, say_cut
 from keybundle.core.imaging.clean import Steps
 from keybundle.core.imaging.colour import decide_colour
 from keybundle.core.imaging.judge import judge
@@ -32,7 +32,7 @@ from keybundle.core.reading.text import PageText, Word
 from keybundle.core.reading.upright import tell_upright
 from keybundle.core.store.files import FolderStore
 from keybundle.core.workflows.pages.page_jobs import PageJob
-from keybundle.core.workflows.pages.picture_work import PREVIEWS, make_previews
+from keybundle.core.workflows.pages.picture_work import PREVIEWS, decode_job, make_previews
 
 ZONE_EDGE_MM = 1.0
 A4_MM = (210.0, 297.0)
@@ -54,17 +54,13 @@ def take_out(path: str, index: int, target: str, name: str) -> None:
     archives.take_out(Path(path), index, Path(target), name)
 
 
-def _decode(job: PageJob) -> Picture:
-    return decode_page(Path(job.path), job.index, name=job.name, kind=job.kind)
-
-
 def examine(job: PageJob, wanted: Wanted, cache: str, files_root: str) -> tuple[dict[str, Any], float]:
     """Decode a side once: measure it, look for the wanted marks, make its small pictures; return (facts, seconds).
 
     The flat picture of a photograph of paper goes into the file store.
     """
     start = time.perf_counter()
-    picture = _decode(job)
+    picture = decode_job(job)
     if job.kind.is_native:
         return _examine_native(job, picture, cache), time.perf_counter() - start
     flat_sha = ""
@@ -106,7 +102,7 @@ def _examine_native(job: PageJob, picture: Picture, cache: str) -> dict[str, Any
 
 def look_for_marks(job: PageJob, wanted: Wanted) -> dict[str, Any]:
     """Look again for marks on a side whose rules have changed; return the parts of its facts that speak of them."""
-    picture = _decode(job)
+    picture = decode_job(job)
     separator = find_separator(picture) if wanted.separator else None
     return {
         "separator": separator is not None, "separator_type": separator.type_name if separator else "",
@@ -127,13 +123,13 @@ def read(job: PageJob) -> tuple[bytes, float]:
         born = read_text_layer(Path(job.path), job.index, job.measured_frame, PDF_DPI)
     if born is not None:
         return born.to_bytes(), time.perf_counter() - start
-    text = read_page(_decode(job), job.measured_frame, get_engine(job.language), Steps(*job.steps))
+    text = read_page(decode_job(job), job.measured_frame, get_engine(job.language), Steps(*job.steps))
     return text.to_bytes(), time.perf_counter() - start
 
 
 def read_zones(job: PageJob, zones: Sequence[tuple[float, float, float, float]]) -> bytes:
     """Read only some zones (shares of the upright page) closely; return bytes of ``PageText`` with the words in them."""
-    picture, engine, upright = _decode(job), get_engine(job.language), job.measured_frame
+    picture, engine, upright = decode_job(job), get_engine(job.language), job.measured_frame
     width, height = upright.upright_size
     edge = ZONE_EDGE_MM / 25.4 * picture.dpi
     words: list[Word] = []
@@ -150,7 +146,7 @@ def read_zones(job: PageJob, zones: Sequence[tuple[float, float, float, float]])
 
 def read_area(job: PageJob, box: Box) -> bytes:
     """Read one area of a page closely; return bytes of ``PageText`` with the words in px of the upright page."""
-    return read_box(_decode(job), job.measured_frame, box, get_engine(job.language)).to_bytes()
+    return read_box(decode_job(job), job.measured_frame, box, get_engine(job.language)).to_bytes()
 
 
 def read_lines_again(job: PageJob, boxes: Sequence[Box], readers: Sequence[str]) -> list[tuple[str, float]]:
@@ -158,7 +154,7 @@ def read_lines_again(job: PageJob, boxes: Sequence[Box], readers: Sequence[str])
 
     Return the text and the confidence of each.
     """
-    picture, found = _decode(job), []
+    picture, found = decode_job(job), []
     for box, name in zip(boxes, readers, strict=True):
         reader = get_word_reader() if name == WORDS else get_line_reader()
         found += read_lines(picture, job.measured_frame, [box], reader)

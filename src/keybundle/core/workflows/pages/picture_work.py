@@ -17,7 +17,8 @@ from keybundle.core.workflows.pages.preview_files import preview_path
 PREVIEWS = (("screen", 1500), ("thumbnail", 240))
 
 
-def _decode(job: PageJob) -> Picture:
+def decode_job(job: PageJob) -> Picture:
+    """Decode the page that a job is about."""
     return decode_page(Path(job.path), job.index, name=job.name, kind=job.kind)
 
 
@@ -32,14 +33,14 @@ def make_previews(
 
 def draw_previews(job: PageJob, cache: str, full: bool = False) -> None:
     """Make the small pictures of a page anew, after a turn or for a filed document; or (``full``) the one for zooming."""
-    picture = _decode(job)
+    picture = decode_job(job)
     wanted = (("full", max(picture.width, picture.height)),) if full else PREVIEWS
     make_previews(picture, job.measured_frame, Path(cache), job.page_id, wanted)
 
 
 def draw_tiles(job: PageJob, folder: str) -> None:
     """Cut a very large page into tiles, for zooming."""
-    cut_tiles(_decode(job), job.measured_frame, Path(folder))
+    cut_tiles(decode_job(job), job.measured_frame, Path(folder))
 
 
 def draw_raw(path: str, name: str, target: str, size_px: int) -> None:
