@@ -247,7 +247,7 @@ class InTheWindow(DesktopTest):
         desktop, window = self.begin("Oswinna Reedmace")
         work, store = window.work, desktop.workspace.batches
         self.key(work.list, Qt.Key.Key_S)
-        self.until(lambda: work.presenter.state.scanned >= 2, 20)
+        self.until(lambda: work.presenter.state.scanned >= 2 and work.list.currentIndex().isValid(), 20)
         self.key(work.list, Qt.Key.Key_Delete)
         self.until(lambda: "still coming in" in window.message.text(), 10, "why it stays while the feeder runs")
         self.until(lambda: not work.presenter.state.scanning, 60)
