@@ -82,6 +82,17 @@ class Workers(unittest.TestCase):
         assert other._stem._process is not None
         other._stem._process.kill()  # while it loads
         self.assertEqual([future.result(30) for future in waiting], [0, 2, 4])
+        fresh = Pool(2)
+        self.addCleanup(fresh.close)
+        fresh.warm_up([HERE])
+        assert fresh._stem._process is not None
+        fresh._stem._process.kill()
+        fresh._stem._process.wait()
+        with mock.patch.object(
+            fresh._stem._process, "poll", return_value=None
+        ):  # it is dying, and not known to be gone
+            waiting = [fresh.submit(f"{HERE}:double", n) for n in range(3)]
+            self.assertEqual([future.result(30) for future in waiting], [0, 2, 4])
         killer = self.pool.submit(
             f"{HERE}:kill_parent"
         )  # who brings it down each time is told so, and the rest goes on

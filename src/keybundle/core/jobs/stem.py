@@ -16,7 +16,7 @@ from multiprocessing.connection import Connection
 from keybundle.core.jobs.words import LOAD, NOW, WARM
 
 LOOK_SECONDS = 0.2
-MOMENT_SECONDS = 0.1
+MOMENT_SECONDS = 0.5
 
 
 class StemEnded(OSError):
@@ -65,12 +65,9 @@ class Stem:
         """Let it load modules (``package.module``) and run functions (``package.module:function``), in this order."""
         with self._lock:
             fresh = [n for n in names if n not in self._names]
-            if self._process is None or self._process.poll() is not None:
-                self._names += tuple(fresh)
-                self._begin()
-            elif fresh:
-                self._names += tuple(fresh)
-                self._say(LOAD, *fresh)
+            self._names += tuple(fresh)
+            if not self._is_there() or (fresh and not self._could_say(LOAD, *fresh)):
+                self._begin()  # which says all names
 
     def fork(self, *, warm: bool, is_over: Callable[[], bool]) -> Worker:
         """Return a new worker, ``warm`` when all is loaded.
@@ -80,11 +77,12 @@ class Stem:
         ours, theirs = socket.socketpair()
         try:
             with self._lock:
-                if self._process is None or self._process.poll() is not None:
+                what = WARM if warm else NOW
+                if not self._is_there() or not self._could_say(what, fd=theirs.fileno()):
                     self._begin()
+                    self._say(what, fd=theirs.fileno())
                 assert self._process is not None
                 stem = self._process
-                self._say(WARM if warm else NOW, fd=theirs.fileno())
         except OSError:
             ours.close()
             raise
@@ -136,6 +134,20 @@ class Stem:
         self._socket = ours
         if self._names:
             self._say(LOAD, *self._names)
+
+    def _is_there(self) -> bool:
+        return self._process is not None and self._process.poll() is None
+
+    def _could_say(self, *words: str, fd: int | None = None) -> bool:
+        """Say it, unless the stem is dying: its end of the socket is closed a moment before it is known to be gone."""
+        try:
+            self._say(*words, fd=fd)
+        except ConnectionError:
+            assert self._process is not None
+            self._process.kill()
+            self._process.wait()
+            return False
+        return True
 
     def _say(self, *words: str, fd: int | None = None) -> None:
         assert self._socket is not None
