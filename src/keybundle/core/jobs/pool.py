@@ -25,6 +25,7 @@ from keybundle.core.base.records import dataclass
 from keybundle.core.jobs.stem import Stem, StemEnded, Worker
 
 log = logging.getLogger(__name__)
+STEMS = 4  # how many may die, one after the other, before a task that is still to begin is given up
 NO_WORKER = message("pool.no-worker-could-started-machine")
 
 
@@ -126,7 +127,7 @@ class Pool:
                 try:
                     worker = worker or self._begin(task)
                 except OSError as error:
-                    if not self._closed and (is_last or not isinstance(error, StemEnded)):
+                    if not self._closed:
                         answer = ("problem", "Passing", f"{NO_WORKER} ({error.strerror}).")
                         break
                 else:
@@ -152,7 +153,10 @@ class Pool:
     def _begin(self, task: Task) -> Worker:
         """Start a worker; raises OSError where the machine has no memory or descriptors for one."""
         is_light = task.name.partition(":")[0] in self._light
-        return self._stem.fork(warm=not is_light, is_over=lambda: self._closed)
+        for _ in range(STEMS):
+            with contextlib.suppress(StemEnded):
+                return self._stem.fork(warm=not is_light, is_over=lambda: self._closed)
+        raise OSError(0, "what it is forked from ended each time")
 
     def _call(self, worker: Worker, task: Task) -> tuple[Any, ...]:
         worker.connection.send((task.name, task.args))
