@@ -14,7 +14,7 @@ from typing import Any
 from keybundle.core.jobs.pool import Pool
 from keybundle.core.workflows.pages.page_jobs import WORK, PageJob
 
-# What depends on the picture and what is asked of it alone, and leaves nothing beside its answer.
+# What depends on the picture and what is asked of it alone, and leaves nothing beside its answer that counts.
 REMEMBERED = {f"{WORK}:{name}" for name in ("read", "read_zones", "read_area", "read_lines_again")}
 _SHA = re.compile(r"[0-9a-f]{64}")
 
@@ -48,11 +48,10 @@ class RememberingPool(Pool):
         if name not in REMEMBERED or not isinstance(job, PageJob) or not _SHA.fullmatch(Path(job.path).name):
             return None
         same = replace(job, path=Path(job.path).name, name="", page_id="", text=b"")
-        told = [
-            name,
-            astuple(same),
-            *(astuple(a) if is_dataclass(a) and not isinstance(a, type) else a for a in args[1:]),
-        ]
+        more = (
+            () if name == f"{WORK}:read" else args[1:]
+        )  # where it may leave what saves time says nothing of the words
+        told = [name, astuple(same), *(astuple(a) if is_dataclass(a) and not isinstance(a, type) else a for a in more)]
         return self._folder / hashlib.sha256(repr(told).encode()).hexdigest()
 
     def _keep(self, kept: Path, done: Future[Any]) -> None:

@@ -50,7 +50,7 @@ def answer(what: str, args: tuple[Any, ...], said: str = "Hello from Holmelock")
         return Opened("image/png", pages=1)
     if what == "make_pdf":
         told = " ".join(f"{job.page_id}/{job.frame.rotation}" for job in args[0])
-        Path(args[-1]).write_bytes(f"%PDF-1.4 pretended {told}".encode())
+        Path(args[2]).write_bytes(f"%PDF-1.4 pretended {told}".encode())
         return 0.01
     if what == "name_file":
         return None

@@ -98,7 +98,7 @@ class Course(RuleBasedStateMachine):
             return (data, 0.01) if what == "read" else data
         if what == "make_pdf":
             words = " ".join(PageText.from_bytes(job.text).plain for job in args[0])
-            Path(args[-1]).write_bytes(f"%PDF-1.4 {[job.page_id for job in args[0]]} {words}".encode())
+            Path(args[2]).write_bytes(f"%PDF-1.4 {[job.page_id for job in args[0]]} {words}".encode())
             return 0.01
         return answer(what, args)
 

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import html
 import io
+import os
 import random
 import re
+import shutil
 import subprocess
 from collections import Counter
+from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 import pikepdf
 from PIL import Image
@@ -17,6 +21,9 @@ from keybundle.core.base.page_kind import PageKind
 from keybundle.core.export.pdfa import SourcePage, build_pdf
 from keybundle.core.formats.pages import load_sheets, read_native
 from keybundle.core.formats.sheets import DPI
+from keybundle.core.workflows.line import page_work
+from keybundle.core.workflows.pages.page_jobs import PageJob
+from keybundle.core.workflows.pages.pdf_work import make_pdf
 from keybundle.demo.layouts import draw_document, fixed_layout
 from keybundle.demo.names import make_world
 from keybundle.demo.records import make_record
@@ -91,6 +98,41 @@ class Searchable(DataTest):
                 inside += any(text == t and b[0] - 1 <= x <= b[2] + 1 and b[1] - 1 <= y <= b[3] + 1 for t, b in truth)
             self.assertGreaterEqual(len(found), 0.95 * len(truth))
             self.assertGreaterEqual(inside / len(found), 0.9)
+
+    def test_what_was_cleaned_ahead_goes_in_where_it_is_whole_and_of_just_this_page(self) -> None:
+        # Source: the PDF of the same pages with nothing made ahead, byte for byte.
+        _, scans = self.make()
+        job = PageJob(
+            path=str(self.folder / "1.img"), name="1", page_id="p1", dpi=150, frame=true_text(scans[1]).frame,
+            steps=(True, True, True, False), colour="1-bit", text=true_text(scans[1]).to_bytes(),
+        )  # fmt: skip
+        cache, target = self.folder / "cache", self.folder / "made.pdf"
+
+        def made(of: PageJob) -> bytes:
+            make_pdf([of], "2026-04-03T10:00:00+00:00", str(target), str(cache))
+            return target.read_bytes()
+
+        page_work.read(job, str(cache))
+        (ahead,) = (p for p in cache.rglob("*") if p.is_file())
+        kept = ahead.read_bytes()
+        others = [
+            replace(job, colour="grey"),
+            replace(job, page_id="p2"),
+            replace(job, path=str(self.folder / "0.img")),
+        ]
+        want, *wanted = [made(replace(j, text=job.text)) for j in (replace(job, page_id="none"), *others)]
+        self.assertEqual(ahead.read_bytes(), kept, "what another page, picture or colour is made of leaves it alone")
+        self.assertEqual(len({want, *wanted}), 3, "p2 looks like p1")
+        with mock.patch("keybundle.core.export.pdfa.encode_cleaned", side_effect=AssertionError):
+            self.assertEqual(made(job), want)
+        self.assertFalse(ahead.exists(), "it is let go of")
+        for harmed in (b"", kept[:-9], kept[:100] + bytes([kept[100] ^ 1]) + kept[101:]):
+            ahead.write_bytes(harmed)
+            self.assertEqual(made(job), want)
+        self.assertTrue(page_work.read(replace(job, colour=""), str(cache))[0])
+        cache.chmod(0o500) if os.getuid() else (shutil.rmtree(cache), cache.write_bytes(b""))
+        self.assertTrue(page_work.read(job, str(cache))[0], "a cache that cannot be written costs time alone")
+        self.assertEqual(made(job), want)
 
     def test_pixels_stay_as_captured(self) -> None:
         path, scans = self.make()

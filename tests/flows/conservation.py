@@ -106,6 +106,8 @@ def find_losses(workspace: Workspace, captured: set[str] | None = None) -> list[
         batch = workspace.batches.load(batch_id)
         if not (balance(batch).is_even and batch.came.is_even):
             wrong.append(f"the balance of {batch_id} is uneven: {balance(batch)}")
+        if (counted := workspace.batches.balance(batch_id)) != balance(batch):
+            wrong.append(f"the balance of {batch_id} is counted as {counted}, should be {balance(batch)}")
         wrong += [
             f"page {p.id} is {p.stage}, should be {stage_of(p)}"
             for p in batch.pages

@@ -47,7 +47,8 @@ def write_atomic(path: Path, data: bytes, *, durable: bool = True) -> None:
         write_whole(temporary, (data,), durable=durable)
         put_in_place(temporary, path, durable=durable)
     except OSError as error:
-        temporary.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            temporary.unlink()
         raise explain_os_error(error, f"“{path.name}”") from error
 
 

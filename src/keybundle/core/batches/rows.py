@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import BindParameter, Connection, Row, Select, bindparam, select
+from sqlalchemy import BindParameter, Connection, Row, Select, and_, bindparam, exists, func, select
 
 from keybundle.core.base.errors import InputProblem
 from keybundle.core.base.messages import message
 from keybundle.core.base.page_kind import PageKind
 from keybundle.core.batches.arrivals import count_arrivals, load_values
-from keybundle.core.batches.model import Batch, Came, Document, Facts, Page, Stage, State
+from keybundle.core.batches.model import KEPT, LEFT_OUT, Balance, Batch, Came, Document, Facts, Page, Stage, State
 from keybundle.core.fields.values import FieldValue
 from keybundle.core.store import schema as t
 from keybundle.core.store import work
@@ -70,6 +70,18 @@ _LAST_DOCUMENT = (
     .order_by(t.page.c.position.desc())
     .limit(1)
 )
+_d, _p, _v = t.batch_document.c, t.page.c, t.version_page.c
+_IS_HELD = exists().where(_v.page_id == _p.id, _v.document_id == _d.filed_id, _v.version == 1)
+_IS_ASIDE = and_(_d.parked != "", _d.filed_id.is_(None))
+_COUNTED = (
+    _p.id.is_not(None), _p.disposition == KEPT, _p.disposition == LEFT_OUT, _p.disposition.is_(None), _d.id.is_not(None),
+    _IS_HELD, _IS_ASIDE,
+)  # fmt: skip
+_COUNTS = (
+    select(*(func.count().filter(those) for those in _COUNTED))
+    .select_from(t.page.outerjoin(t.batch_document, _d.id == _p.document_id))
+    .where(_p.batch_id == _BATCH)
+)
 _BATCH_OF = select(t.batch_document.c.batch_id).where(t.batch_document.c.id == _DOCUMENT)
 
 
@@ -97,6 +109,13 @@ def load_batch(c: Connection, batch_id: str, only: str | None = None) -> Batch:
         held_pages(c, [d.filed_id for d in documents.values() if d.filed_id]), head.two_sided, tuple(head.paper_mm),
         head.revision, only is None, count_arrivals(c, batch_id) if only is None else Came(),
     )  # fmt: skip
+
+
+def count_sides(c: Connection, batch_id: str) -> Balance:
+    """Return the ``balance`` of a batch, without reading its pages."""
+    counted = list(c.execute(_COUNTS, {"batch": batch_id}).one())
+    captured, kept, left_out, unplaced, placed, filed, aside = counted
+    return Balance(captured, kept, left_out, filed, aside, placed - filed - aside, unplaced)
 
 
 def held_pages(c: Connection, filed: Sequence[str]) -> dict[str, str]:

@@ -11,8 +11,8 @@ from keybundle.core.batches.delta import (
     diff,
     write,
 )
-from keybundle.core.batches.model import Batch, stage_of
-from keybundle.core.batches.rows import batch_of, load_batch
+from keybundle.core.batches.model import Balance, Batch, stage_of
+from keybundle.core.batches.rows import batch_of, count_sides, load_batch
 from keybundle.core.batches.whose import belongs
 from keybundle.core.store import schema as t
 from keybundle.core.store.database import Database
@@ -84,6 +84,11 @@ class StoredBatches:
         """Return the whole batch without its texts; raises InputProblem for an unknown id."""
         with self._db.read() as c:
             return load_batch(c, batch_id)
+
+    def balance(self, batch_id: str) -> Balance:
+        """Return the page balance of a batch; all zero for one that is gone."""
+        with self._db.read() as c:
+            return count_sides(c, batch_id)
 
     def belongs_to(self, batch_id: str, person: str, groups: Iterable[str]) -> bool:
         """Whether a batch is somebody's, or was given to them or to a group of theirs."""

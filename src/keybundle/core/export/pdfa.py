@@ -43,7 +43,8 @@ PRODUCER = "Key Bundle"
 class SourcePage:
     """A page to be put into the PDF: its file, its frame, its text.
 
-    ``colour`` is what it is cleaned to (colour, grey, 1-bit; empty: as captured) by ``steps``.
+    ``colour`` is what it is cleaned to (colour, grey, 1-bit; empty: as captured) by ``steps``; ``cleaned`` is the outcome,
+    where that was made before.
     """
 
     path: Path
@@ -53,6 +54,7 @@ class SourcePage:
     text: PageText
     colour: str = ""
     steps: Steps = NONE
+    cleaned: bytes | None = None
 
 
 def sheets_of(pages: Iterable[SourcePage]) -> Iterator[SourcePage]:
@@ -120,7 +122,9 @@ def _add_font(pdf: Pdf) -> pikepdf.Object:
 def _encode_image(page: SourcePage) -> bytes:
     """Return a one-page PDF that holds the picture; as captured, group 4, JPEG and PNG data are not encoded anew."""
     if page.colour:
-        cleaned = encode_cleaned(decode_page(page.path, page.index, kind=page.kind), page.colour, page.steps)
+        cleaned = page.cleaned
+        if cleaned is None:
+            cleaned = encode_cleaned(decode_page(page.path, page.index, kind=page.kind), page.colour, page.steps)
         return bytes(img2pdf.convert(cleaned))
     data = page.path.read_bytes() if page.kind is PageKind.PICTURE else b""
     single = (page.index == 0 and data[:3] == b"\xff\xd8\xff") or data[:8] == b"\x89PNG\r\n\x1a\n"

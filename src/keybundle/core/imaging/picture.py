@@ -27,6 +27,7 @@ MAX_PIXELS = 1_000_000_000
 FALLBACK_DPI = 300.0
 PDF_DPI = 300.0
 ORIENTATION = 0x0112
+MAY_TELL_A_TURN = frozenset({b"eXIf", b"tEXt", b"zTXt", b"iTXt"})
 END_OF_JPEG, END_OF_PNG = b"\xff\xd9", b"IEND\xaeB`\x82"
 PHOTOMETRIC, WHITE_IS_ZERO = 262, 0
 DEEP_GREY = ("I;16", "I;16L", "I;16B", "I;16N", "I")
@@ -160,7 +161,10 @@ def _decode_plain(path: Path, image: Image.Image) -> Pixels | None:
     """
     import cv2
 
-    if image.getexif().get(ORIENTATION, 1) != 1:
+    if image.format not in ("JPEG", "PNG"):
+        return None
+    data = path.read_bytes()
+    if _asks_to_be_turned(image, data):
         return None
     if image.format == "JPEG" and image.mode == "RGB":
         shape: tuple[int, ...] = (image.height, image.width, 3)
@@ -169,7 +173,6 @@ def _decode_plain(path: Path, image: Image.Image) -> Pixels | None:
         end, how, shape = END_OF_PNG, cv2.IMREAD_GRAYSCALE, (image.height, image.width)
     else:
         return None
-    data = path.read_bytes()
     if not data.rstrip(b"\0").endswith(end):
         return None
     read = cv2.imdecode(np.frombuffer(data, np.uint8), how | cv2.IMREAD_IGNORE_ORIENTATION)
@@ -187,7 +190,24 @@ def _resolution(image: Image.Image) -> float:
 def is_turned(data: bytes) -> bool:
     """Whether a picture file asks to be turned when it is shown, as cameras do; ``decode`` has done it then."""
     with Image.open(io.BytesIO(data), formats=FORMATS) as image:
-        return image.getexif().get(ORIENTATION, 1) != 1
+        return _asks_to_be_turned(image, data)
+
+
+def _asks_to_be_turned(image: Image.Image, data: bytes) -> bool:
+    # Pillow decodes the whole of a PNG to look for tags behind its px.
+    if image.format == "PNG" and not _chunks(data) & MAY_TELL_A_TURN:
+        return False
+    return bool(image.getexif().get(ORIENTATION, 1) != 1)
+
+
+def _chunks(png: bytes) -> set[bytes]:
+    """Return the types of a PNG's chunks (ISO/IEC 15948, 5.3)."""
+    found, at = set[bytes](), 8
+    while at + 8 <= len(png):
+        length, kind = struct.unpack_from(">I4s", png, at)
+        found.add(kind)
+        at += 12 + length
+    return found
 
 
 def from_pil(image: Image.Image, dpi: float) -> Picture:

@@ -176,7 +176,8 @@ def _file_one(session: Session, one: _InHand, begun: Filing, cancel: CancelToken
             return CANCELLED
         with session.workspace.place.database.read() as c:
             area = area_of(session.workspace, c, one.destination)
-        bring_files(session.workspace, area, _files_of(session.batch(begun.result.batch), one))
+        batch = session.batch(begun.result.batch).load_document(DocumentId(one.document.id))
+        bring_files(session.workspace, area, _files_of(batch, one))
         entry = _commit(session, one, begun, area)
     except AppError as error:
         return str(error)
@@ -189,9 +190,9 @@ def _file_one(session: Session, one: _InHand, begun: Filing, cancel: CancelToken
     return ""
 
 
-def _files_of(own: OpenBatch, one: _InHand) -> list[str]:
+def _files_of(batch: Batch, one: _InHand) -> list[str]:
     """Return the files that the pages of a document are shown from, and came as."""
-    pages = own.load_document(DocumentId(one.document.id)).pages_of(one.document.id)
+    pages = batch.pages_of(one.document.id)
     return [sha for p in pages for sha in (p.file_sha, p.facts.flat_sha if p.facts else "") if sha]
 
 
@@ -210,7 +211,7 @@ def _commit(session: Session, one: _InHand, begun: Filing, area: str) -> FiledEn
             batch, document, one.kind, one.destination, one.texts, own.text_ids(one.texts), cleaned_by(one.routine),
         )  # fmt: skip
         filed_id = own.file(new)
-        note_places(workspace, c, area, _files_of(own, one))
+        note_places(workspace, c, area, _files_of(batch, one))
         if document.kept_to is not None:
             said = Following(session.person, session.name)  # who may was asked when it was said on the slip
             keep_document_to(c, said, filed_id, AccessList.from_json(json.loads(document.kept_to)))
@@ -218,7 +219,7 @@ def _commit(session: Session, one: _InHand, begun: Filing, area: str) -> FiledEn
         note_due(workspace, c, filed_id, begun.who, batch.routine)
         path = (one.destination.titles[0], *(v for _, v in new.folder))
         entry = FiledEntry(filed_id, new.caption, one.kind.name, path, len(new.pages))
-        add_entry(c, begun.claim, own.load(), entry, workspace.clock.stamp(), begun.who)
+        add_entry(c, begun.claim, own, entry, workspace.clock.stamp(), begun.who)
     return entry
 
 

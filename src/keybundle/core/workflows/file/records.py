@@ -13,12 +13,12 @@ from sqlalchemy import Connection, Row, func, insert, select, update
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.messages import SOURCE, say, word
 from keybundle.core.base.records import dataclass
-from keybundle.core.batches.model import Batch, balance
 from keybundle.core.fields.locales import format_moment
 from keybundle.core.repository import audit
 from keybundle.core.rights.model import Right
 from keybundle.core.setup.model import name_of
 from keybundle.core.store import schema as t
+from keybundle.core.workflows.session.handles import OpenBatch
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -50,12 +50,12 @@ class Record:
     audit_head: str
 
 
-def add_entry(c: Connection, record_id: str, batch: Batch, entry: FiledEntry, at: str, who: str) -> None:
-    """Add a document to a record in its filing's transaction; the first one begins it. ``batch`` is as it is after it."""
+def add_entry(c: Connection, record_id: str, own: OpenBatch, entry: FiledEntry, at: str, who: str) -> None:
+    """Add a document of a batch to a record in its filing's transaction; the first one begins it."""
     r, e = t.filing_record.c, t.filing_entry.c
-    state = {"balance": asdict(balance(batch)), "audit_head": audit.head(c)}
+    state = {"balance": asdict(own.balance()), "audit_head": audit.head(c)}
     if c.execute(select(r.id).where(r.id == record_id)).first() is None:
-        c.execute(insert(t.filing_record).values(id=record_id, batch_id=batch.id, at=at, who=who, left=[], **state))
+        c.execute(insert(t.filing_record).values(id=record_id, batch_id=own.id, at=at, who=who, left=[], **state))
     else:
         c.execute(update(t.filing_record).where(r.id == record_id).values(state))
     number = c.execute(select(func.count()).where(e.record_id == record_id)).scalar_one()

@@ -168,7 +168,9 @@ def _start(workspace: Workspace, pool: Pool, taken: Taken) -> Future[Any] | None
     jobs = [filed_job(workspace.place.files, page) for page in document.pages]
     made_at = document.received_at or document.filed_at
     target = str(_target(workspace, taken))
-    return pool.submit(f"{PDF_WORK}:make_pdf", jobs, made_at, target, priority=RENDER_PRIORITY)
+    return pool.submit(
+        f"{PDF_WORK}:make_pdf", jobs, made_at, target, str(workspace.place.cache), priority=RENDER_PRIORITY
+    )
 
 
 def _finish(workspace: Workspace, taken: Taken, seconds: float | None, result: Rendered) -> None:

@@ -376,7 +376,7 @@ class Line(Clockwork):
             self._read_times.append(time.monotonic())
         first = ON_SCREEN if page.id in self._on_screen else priority
         self._submit(
-            flight, batch_id, "read", page_job(self._ws.place.files, page, running.routine),
+            flight, batch_id, "read", page_job(self._ws.place.files, page, running.routine), str(self._ws.place.cache),
             then=lambda f: self._was_read(batch_id, page, f), priority=first, key=page.id,
         )  # fmt: skip
 

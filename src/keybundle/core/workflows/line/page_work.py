@@ -31,6 +31,7 @@ from keybundle.core.reading.second import get_line_reader, get_word_reader, read
 from keybundle.core.reading.text import PageText, Word
 from keybundle.core.reading.upright import tell_upright
 from keybundle.core.store.files import FolderStore
+from keybundle.core.workflows.pages.cleaned import keep_cleaned
 from keybundle.core.workflows.pages.page_jobs import PageJob
 from keybundle.core.workflows.pages.picture_work import PREVIEWS, decode_job, make_previews
 
@@ -110,8 +111,10 @@ def look_for_marks(job: PageJob, wanted: Wanted) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def read(job: PageJob) -> tuple[bytes, float]:
+def read(job: PageJob, cache: str = "") -> tuple[bytes, float]:
     """Read a page in its frame, cleaned by its steps; return (bytes of ``PageText``, seconds).
+
+    What it will be filed in is put into the ``cache`` meanwhile: it is decoded anyway, and the PDF need not wait for that.
 
     A PDF page that has text of its own is taken at its word unless OCR is forced.
     """
@@ -123,7 +126,10 @@ def read(job: PageJob) -> tuple[bytes, float]:
         born = read_text_layer(Path(job.path), job.index, job.measured_frame, PDF_DPI)
     if born is not None:
         return born.to_bytes(), time.perf_counter() - start
-    text = read_page(decode_job(job), job.measured_frame, get_engine(job.language), Steps(*job.steps))
+    picture = decode_job(job)
+    text = read_page(picture, job.measured_frame, get_engine(job.language), Steps(*job.steps))
+    if cache:
+        keep_cleaned(cache, job, picture)
     return text.to_bytes(), time.perf_counter() - start
 
 

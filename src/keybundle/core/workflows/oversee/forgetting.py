@@ -28,12 +28,14 @@ from keybundle.core.workflows.keep.areas.relocating import leaving
 from keybundle.core.workflows.keep.documents.received import forget_copies
 from keybundle.core.workflows.keep.folders.moving import finish_following
 from keybundle.core.workflows.keep.trash.erasing import finish_erasing
+from keybundle.core.workflows.pages.preview_files import CLEANED
 from keybundle.core.workflows.send.under_way import clear_up
 from keybundle.core.workflows.session.behind import do_due
 from keybundle.core.workflows.session.session import MACHINE, Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
 BATCHES_AT_ONCE = 20
+NOT_FILED_SECONDS = 30 * 86_400.0  # what was made ahead for a filing that did not come
 
 
 @needs(Right.OVERSEE, Right.GIVE_RIGHTS)
@@ -154,10 +156,12 @@ def bring_areas_inside(workspace: Workspace) -> None:
 def sweep_parts(workspace: Workspace) -> None:
     """Take away what a program that was killed left unfinished, in the data directory and in all areas that are there."""
     workspace.place.files.sweep()
-    for left in (workspace.place.cache / MAKING).glob("*"):
-        with contextlib.suppress(OSError):
-            if time.time() - left.stat().st_mtime > MAY_BE_SOMEBODYS:
-                left.unlink()
+    cache = workspace.place.cache
+    for pattern, seconds in ((f"{MAKING}/*", MAY_BE_SOMEBODYS), (f"{CLEANED}/*/*", NOT_FILED_SECONDS)):
+        for left in cache.glob(pattern):
+            with contextlib.suppress(OSError):
+                if time.time() - left.stat().st_mtime > seconds:
+                    left.unlink()
     for area in workspace.setup.storage_areas:
         with contextlib.suppress(AppError):
             store = require_there(workspace, area.id)

@@ -1,8 +1,13 @@
-"""Where the small pictures of pages lie. Kept apart from the page work, so that the interface loads no imaging."""
+"""Where the pictures made of pages lie in the cache. Kept apart from the page work, so that the interface loads no imaging.
+
+Each is named by its page, so that erasing what the page was filed in takes it along.
+"""
 
 from __future__ import annotations
 
 from pathlib import Path
+
+CLEANED = "cleaned"  # what pages will be filed in, made ahead
 
 
 def preview_path(cache: Path, page_id: str, rotation: int, kind: str) -> Path:

@@ -15,7 +15,7 @@ from keybundle.core.base.ids import BatchId, DocumentId, FiledId, PageId
 from keybundle.core.base.messages import message
 from keybundle.core.base.records import dataclass
 from keybundle.core.batches.arrivals import Arrival
-from keybundle.core.batches.model import Batch, Facts, Page
+from keybundle.core.batches.model import Balance, Batch, Facts, Page
 from keybundle.core.batches.store import NextStep
 from keybundle.core.filing.commit import commit_document, index_text, retag_document, uncommit_document
 from keybundle.core.repository.model import FiledDocument, NewDocument
@@ -41,6 +41,10 @@ class OpenBatch:
     def load(self) -> Batch:
         """Return the whole batch without its texts."""
         return self._store.load(self.id)
+
+    def balance(self) -> Balance:
+        """Return its page balance, counted where its rows are."""
+        return self._store.balance(self.id)
 
     def load_document(self, document_id: DocumentId) -> Batch:
         """Return the batch with one document and its pages alone; raises InputProblem for one of another batch."""

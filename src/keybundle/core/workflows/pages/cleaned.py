@@ -1,0 +1,49 @@
+"""The cleaned picture of a page, made while the page is in a worker's hands anyway, and taken when its PDF is built.
+
+What lies in the cache is nobody's word: where it is not there, or not what was put there, the picture is made from the original.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+from pathlib import Path
+
+from keybundle.core.base.errors import EnvironmentProblem
+from keybundle.core.base.files import write_atomic
+from keybundle.core.imaging.clean import Steps
+from keybundle.core.imaging.derived import encode_cleaned
+from keybundle.core.imaging.picture import Picture
+from keybundle.core.workflows.pages.page_jobs import PageJob
+from keybundle.core.workflows.pages.preview_files import CLEANED
+
+
+def keep_cleaned(cache: str, job: PageJob, picture: Picture) -> None:
+    """Put what a page is filed in into the cache, where it is to be cleaned; a cache that cannot be written costs time alone."""
+    if not job.colour:
+        return
+    with contextlib.suppress(EnvironmentProblem, MemoryError):
+        data = encode_cleaned(picture, job.colour, Steps(*job.steps))
+        write_atomic(_path(cache, job), hashlib.sha256(data).digest() + data, durable=False)
+
+
+def take_cleaned(cache: str, job: PageJob) -> bytes | None:
+    """Return the cleaned picture that was made of just this picture in just this way; None where there is none."""
+    try:
+        kept = _path(cache, job).read_bytes()
+    except OSError:
+        return None
+    size = hashlib.sha256().digest_size
+    return kept[size:] if hashlib.sha256(kept[size:]).digest() == kept[:size] else None
+
+
+def drop_cleaned(cache: str, job: PageJob) -> None:
+    """Let go of it: the PDF is there."""
+    with contextlib.suppress(OSError):
+        _path(cache, job).unlink()
+
+
+def _path(cache: str, job: PageJob) -> Path:
+    steps = "".join(str(int(step)) for step in job.steps)
+    made_of = f"{Path(job.path).name}-{job.index}-{job.colour}-{steps}"
+    return Path(cache, CLEANED, job.page_id[-2:], f"{job.page_id}-{made_of}")
