@@ -53,7 +53,8 @@ def measure_editors() -> list[str]:
     return lines
 
 
-def _fill(data: Path) -> None:
+def fill(data: Path) -> None:
+    """Put a set-up of that size into a fresh data directory."""
     from keybundle.core.setup.model import Cabinet, DocumentType, FieldSpec, Person, Register
     from keybundle.core.setup.routines import Routine
     from keybundle.core.workflows.session.opening import open_workspace
@@ -97,7 +98,7 @@ def open_pages(data: Path) -> None:
     from bench.window_child import Child
     from keybundle.desktop.views.prepare.prepare_view import LEFT
 
-    _fill(data)
+    fill(data)
     child = Child(data, by_account=True)
 
     dispatcher = QAbstractEventDispatcher.instance()

@@ -22,7 +22,7 @@ from keybundle.core.workflows.take_in.capture import find_routine, import_files,
 from keybundle.core.workflows.take_in.devices import find_scanners
 from keybundle.demo.stack import DocumentPlan
 from tests.core.test_course import Course
-from tests.standin import FACTS, answer
+from tests.standin import FACTS, StandIn, answer
 from tests.support import DataTest, acting, shared_pool
 
 WHO = "Elspra Towpath"
@@ -225,6 +225,20 @@ class Order(Course):
         self.assertTrue(all(p.is_read for p in whole.pages if p.kept))
         again = {args[0].page_id for what, args in self.pool.asked[before:] if what == "read"}
         self.assertEqual(again, {p.id for p in whole.pages if p.kept} - read, "nothing is read twice")
+
+    def test_who_is_at_work_while_open_batches_are_taken_up_waits_for_one_of_them(self) -> None:
+        self.pool.hold = {"examine"}
+        batches = [self.scan(1, tag=str(n)) for n in range(5)]
+        self.line.close()
+        pool = StandIn(hold={"examine"})
+        line = Line(self.ws, pool, threaded=False)  # type: ignore[arg-type]
+        self.addCleanup(line.close)
+        line.resume()
+        line.revise(batches[-1])
+        line.run_waiting()
+        asked = [args[0].page_id for what, args in pool.asked if what == "examine"]
+        of = {page.id: batch_id for batch_id in batches for page in self.load(batch_id).pages}
+        self.assertEqual([of[page] for page in asked], [batches[0], batches[4], *batches[1:4]])
 
     def test_a_reader_may_not_stop_it(self) -> None:
         reader = next(p.name for p in self.ws.setup.people if "reader" in p.roles)

@@ -48,7 +48,8 @@ class Rows:
 
 def build_rows(text: PageText) -> Rows:
     """Group words by height on the page, whatever blocks the engine saw."""
-    cleaned = (replace(w, text=w.text.strip(SCRAPS)) for w in text.words)
+    stripped = ((w, w.text.strip(SCRAPS)) for w in text.words)
+    cleaned = (w if said == w.text else replace(w, text=said) for w, said in stripped)
     words = [w for w in cleaned if any(c.isalnum() for c in w.text) or w.text in ("&", "%", "€", "£")]
     if not words:
         return Rows((), 1.0)

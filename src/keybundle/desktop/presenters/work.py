@@ -20,7 +20,7 @@ from keybundle.desktop.presenters.incoming import Incoming
 from keybundle.desktop.presenters.scanning import Scanning
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.trash import ThrownPresenter
-from keybundle.desktop.presenters.work_state import WorkState, make_row, say_record
+from keybundle.desktop.presenters.work_state import BatchRow, WorkState, make_row, say_record
 from keybundle.desktop.words import tr, trn, worded
 
 REFRESH_MS = 250
@@ -40,6 +40,7 @@ class WorkPresenter(QObject):
         self._s = seat
         self.state = WorkState()
         self._rows: list[WorkRow] = []
+        self._made: dict[tuple[str, bool], BatchRow] = {}  # of these rows: much else is told while they stay
         self._today = Today(0, 0, 0)
         self._records: list[Record] = []
         self._refused: tuple[str, ...] = ()
@@ -89,6 +90,7 @@ class WorkPresenter(QObject):
 
     def _loaded(self, found: Loaded) -> None:
         self._rows, self._today, self._records, self._thrown = found
+        self._made.clear()
         if not self._throwing and any(
             row.id == self._undo_batch for row in self._rows
         ):  # it is back, whoever brought it
@@ -99,10 +101,16 @@ class WorkPresenter(QObject):
         row = next((r for r in self._rows if r.id == batch_id), None)
         return self._s.workspace.setup.routine(row.routine) if row is not None else None
 
+    def _row(self, row: WorkRow) -> BatchRow:
+        key = (row.id, row.id in self._s.line.stopped)
+        if key not in self._made:
+            self._made[key] = make_row(row, key[1])
+        return self._made[key]
+
     def _publish(self) -> None:
         today = self._today
         self.state = WorkState(
-            rows=tuple(make_row(r, r.id in self._s.line.stopped) for r in self._rows),
+            rows=tuple(map(self._row, self._rows)),
             today=(
                 (tr("sides captured"), f"{today.sides:,}"), (tr("documents filed"), f"{today.filed:,}"),
                 (tr("in the repository"), f"{today.in_repository:,}"),

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import functools
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QRectF, Qt, Signal
-from PySide6.QtGui import QBrush, QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QBrush, QColor, QHelpEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from keybundle.desktop.theme import colours as c
@@ -20,21 +21,39 @@ PATTERN = {
     "filed": Qt.BrushStyle.SolidPattern, "set aside": Qt.BrushStyle.CrossPattern,
 }  # fmt: skip
 
+BANDS_KEPT = 40  # more than stand on a screen: painting one with many documents takes milliseconds
+EDGE = 2  # px around it, for its line
+
 
 def paint_band(painter: QPainter, area: QRectF, band: tuple[tuple[str, int], ...]) -> None:
     """Paint a batch's documents in proportion to their pages, each in its state's colour and pattern."""
-    total = sum(pages for _, pages in band)
+    painter.drawImage(
+        area.topLeft(), _draw_band(band, area.width(), area.height(), painter.device().devicePixelRatioF())
+    )
+
+
+@functools.lru_cache(maxsize=BANDS_KEPT)
+def _draw_band(band: tuple[tuple[str, int], ...], width: float, height: float, ratio: float) -> QImage:
+    image = QImage(
+        round((width + EDGE) * ratio), round((height + EDGE) * ratio), QImage.Format.Format_ARGB32_Premultiplied
+    )
+    image.setDevicePixelRatio(ratio)
+    image.fill(Qt.GlobalColor.transparent)
+    painter, area = QPainter(image), QRectF(0, 0, width, height)
     painter.fillRect(area, QColor(c.SHADE))
+    total = sum(pages for _, pages in band)
     x = area.left()
     painter.setBrush(Qt.BrushStyle.NoBrush)
     for state, pages in band:
-        width = area.width() * pages / total
-        piece = QRectF(x, area.top(), max(2.0, width - 1.5), area.height())
+        share = width * pages / total
+        piece = QRectF(x, 0, max(2.0, share - 1.5), area.height())
         painter.fillRect(piece, QColor(c.STATE_WASH[state]))
         painter.fillRect(piece, QBrush(QColor(c.STATE[state]), PATTERN[state]))
         painter.setPen(QPen(QColor(c.STATE[state]), 1))
         painter.drawRect(piece)
-        x += width
+        x += share
+    painter.end()
+    return image
 
 
 class TimeChart(QWidget):

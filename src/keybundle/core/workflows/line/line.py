@@ -246,9 +246,9 @@ class Line(Clockwork):
                 return
             only = placed
 
-    def _ensure_running(self, batch_id: str) -> Running:
+    def _ensure_running(self, batch_id: str, batch: Batch | None = None) -> Running:
         if batch_id not in self._running:
-            batch = self._batches.load(batch_id)
+            batch = batch or self._batches.load(batch_id)
             routine = self._ws.setup.routine(batch.routine) or Routine(name=batch.routine or "none", sign="??")
             self._running[batch_id] = Running(routine, routine, batch.captured_at is not None, batch.paper_mm)
             self._take_in_hand(batch_id)
@@ -291,23 +291,25 @@ class Line(Clockwork):
         self._look_over(batch_id)
 
     def _resume_all(self) -> None:
-        for batch_id in self._batches.ids():
-            self._put(lambda b=batch_id: self._guarded(b, lambda: self._resume(b)))  # type: ignore[misc]
+        self._resume_next(deque(self._batches.ids()))
+
+    def _resume_next(self, left: deque[str]) -> None:
+        """Take up one batch, and the others after what has come up meanwhile: whoever scans now waits for one of them."""
+        if left:
+            batch_id = left.popleft()
+            self._put(lambda: self._resume_next(left))
+            self._guarded(batch_id, lambda: self._resume(batch_id))
 
     def _resume(self, batch_id: str) -> None:
         if not self._take_in_hand(batch_id):
             return
         self._running.pop(batch_id, None)
-        self._ensure_running(batch_id)
-        self._end_or_settle(batch_id)
-        self._look_over(batch_id)
-        self._read_all_again(batch_id)
-
-    def _end_or_settle(self, batch_id: str) -> None:
         if self._batches.work(batch_id, ()).is_capturing:
             self._end(batch_id)
-        else:
-            self._batches.settle(batch_id)
+        batch = self._batches.settle(batch_id)
+        self._ensure_running(batch_id, batch)
+        self._look_over(batch_id)
+        self._read_all_again(batch_id, batch)
 
     # -- looking at a side -------------------------------------------------------------------------------------
 
@@ -409,7 +411,7 @@ class Line(Clockwork):
     def _read_on(self, batch_id: str) -> None:
         self._stopped -= {batch_id}
         self._look_over(batch_id)
-        self._read_all_again(batch_id)
+        self._read_all_again(batch_id, self._batches.load(batch_id))
 
     # -- proposing ---------------------------------------------------------------------------------------------
 
@@ -461,14 +463,13 @@ class Line(Clockwork):
             self._batches.give_up_proposing(document_id, message("line.values-could-not-proposed", A_BUG=A_BUG))
         running.seconds["index"] += time.perf_counter() - start
 
-    def _read_again(self, batch_id: str, running: Running, document_id: str) -> None:
+    def _read_again(self, batch_id: str, running: Running, document_id: str, batch: Batch | None = None) -> None:
         """Let second readers look at the places of the values that are not clear yet."""
         if batch_id in self._stopped:
             return
-        batch = self._batches.load_document(document_id)
-        pages = {p.id: p for p in batch.pages_of(document_id)}
+        batch = batch or self._batches.load_document(document_id)
         for page_id, asks in hands.list_unheard(self._ws, batch, batch.document(document_id), running.heard).items():
-            page = pages[page_id]
+            page = batch.page(page_id)
             spots = [hands.spot_of(a, page) for a in asks]
             self._submit(
                 ("again", batch_id, *spots), batch_id, "read_lines_again", page_job(self._ws.place.files, page, running.routine),
@@ -476,12 +477,12 @@ class Line(Clockwork):
                 then=lambda f, spots=spots: self._heard(batch_id, running, spots, f),  # type: ignore[misc]
             )  # fmt: skip
 
-    def _read_all_again(self, batch_id: str) -> None:
+    def _read_all_again(self, batch_id: str, batch: Batch) -> None:
         """Take up the second look at the documents of a batch where it was stopped, or where the work ended before it."""
         running = self._ensure_running(batch_id)
-        for document in self._batches.load(batch_id).documents.values():
+        for document in batch.documents.values():
             if document.proposed and not document.is_shut:
-                self._read_again(batch_id, running, document.id)
+                self._read_again(batch_id, running, document.id, batch)
 
     def _heard(self, batch_id: str, running: Running, spots: Sequence[Spot], future: Future[Any]) -> None:
         """Weigh the values with what was heard. Where a reader cannot run, they stay as the first one left them."""
