@@ -8,16 +8,20 @@ from typing import Any
 from unittest import mock
 
 from keybundle.core.base.errors import InputProblem
+from keybundle.core.base.ids import BatchId
 from keybundle.core.batches import commands
 from keybundle.core.batches.model import Batch, State
 from keybundle.core.fields.values import Origin
 from keybundle.core.intake.scanner import Options
 from keybundle.core.reading.text import PageText
 from keybundle.core.workflows.arrange import bench
+from keybundle.core.workflows.file import throwing_away
 from keybundle.core.workflows.find.find import find
 from keybundle.core.workflows.index import slip
 from keybundle.core.workflows.line.line import FIRST_PAGE, OTHER_PAGE, Line
 from keybundle.core.workflows.oversee import worklist
+from keybundle.core.workflows.pages.cleaned import keep_cleaned
+from keybundle.core.workflows.pages.preview_files import CLEANED
 from keybundle.core.workflows.take_in.capture import find_routine, import_files, scan_stack
 from keybundle.core.workflows.take_in.devices import find_scanners
 from keybundle.demo.stack import DocumentPlan
@@ -225,6 +229,23 @@ class Order(Course):
         self.assertTrue(all(p.is_read for p in whole.pages if p.kept))
         again = {args[0].page_id for what, args in self.pool.asked[before:] if what == "read"}
         self.assertEqual(again, {p.id for p in whole.pages if p.kept} - read, "nothing is read twice")
+
+    def test_what_a_reader_leaves_of_a_page_that_was_erased_meanwhile_goes_too(self) -> None:
+        def leave(what: str, args: tuple[Any, ...]) -> Any:
+            if what == "read":
+                keep_cleaned(args[1], args[0], b"cleaned")
+            return answer(what, args)
+
+        self.pool.answer, self.pool.hold = leave, {"read"}
+        kept, erased = (self.scan(1, tag=tag) for tag in ("kept", "erased"))
+        page = self.load(kept).pages[0].id
+        me = acting(self.ws, self.who)
+        throwing_away.throw_batch_away(me, BatchId(erased))
+        throwing_away.erase_thrown(me, [BatchId(erased)])
+        self.pool.let_go()
+        self.settle_down()
+        left = [f.name.partition("-")[0] for f in (self.ws.place.cache / CLEANED).rglob("*") if f.is_file()]
+        self.assertEqual(left, [page])
 
     def test_who_is_at_work_while_open_batches_are_taken_up_waits_for_one_of_them(self) -> None:
         self.pool.hold = {"examine"}

@@ -29,7 +29,7 @@ from keybundle.core.store import work
 from keybundle.core.workflows.line.clockwork import Clockwork
 from keybundle.core.workflows.line.outcomes import outcome_of
 from keybundle.core.workflows.line.running import Running
-from keybundle.core.workflows.pages.page_jobs import WORK, page_job, wanted_marks
+from keybundle.core.workflows.pages.page_jobs import WORK, PageJob, page_job, wanted_marks
 from keybundle.core.workflows.session.opening import batches_of
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -377,12 +377,13 @@ class Line(Clockwork):
             self._read_times.clear()
             self._read_times.append(time.monotonic())
         first = ON_SCREEN if page.id in self._on_screen else priority
+        job = page_job(self._ws.place.files, page, running.routine)
         self._submit(
-            flight, batch_id, "read", page_job(self._ws.place.files, page, running.routine), str(self._ws.place.cache),
-            then=lambda f: self._was_read(batch_id, page, f), priority=first, key=page.id,
+            flight, batch_id, "read", job, str(self._ws.place.cache), priority=first, key=page.id,
+            then=lambda f: self._was_read(batch_id, page, job, f),
         )  # fmt: skip
 
-    def _was_read(self, batch_id: str, page: Page, future: Future[Any]) -> None:
+    def _was_read(self, batch_id: str, page: Page, job: PageJob, future: Future[Any]) -> None:
         outcome = outcome_of(future)
         if outcome is None:
             return
@@ -393,7 +394,8 @@ class Line(Clockwork):
             text, seconds = outcome
             self._read_times.append(time.monotonic())
             self._running[batch_id].seconds["read"] += seconds
-            hands.keep_reading(self._ws, page, text)
+            if not hands.keep_reading(self._ws, page, text):
+                hands.drop_cleaned(str(self._ws.place.cache), job)
         self._advance(batch_id, [page.id])
         self._tell_of(batch_id, page.id)
 

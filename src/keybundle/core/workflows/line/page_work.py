@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import time
 from collections.abc import Sequence
 from dataclasses import asdict, replace
@@ -17,6 +18,7 @@ from keybundle.core.formats.opening import open_file
 from keybundle.core.formats.pages import read_native, say_cut
 from keybundle.core.imaging.clean import Steps
 from keybundle.core.imaging.colour import decide_colour
+from keybundle.core.imaging.derived import encode_cleaned
 from keybundle.core.imaging.judge import judge
 from keybundle.core.imaging.photo import encode_flat, flatten_photograph
 from keybundle.core.imaging.picture import PDF_DPI, Picture
@@ -128,8 +130,9 @@ def read(job: PageJob, cache: str = "") -> tuple[bytes, float]:
         return born.to_bytes(), time.perf_counter() - start
     picture = decode_job(job)
     text = read_page(picture, job.measured_frame, get_engine(job.language), Steps(*job.steps))
-    if cache:
-        keep_cleaned(cache, job, picture)
+    if cache and job.colour:
+        with contextlib.suppress(MemoryError):
+            keep_cleaned(cache, job, encode_cleaned(picture, job.colour, Steps(*job.steps)))
     return text.to_bytes(), time.perf_counter() - start
 
 

@@ -11,19 +11,13 @@ from pathlib import Path
 
 from keybundle.core.base.errors import EnvironmentProblem
 from keybundle.core.base.files import write_atomic
-from keybundle.core.imaging.clean import Steps
-from keybundle.core.imaging.derived import encode_cleaned
-from keybundle.core.imaging.picture import Picture
 from keybundle.core.workflows.pages.page_jobs import PageJob
 from keybundle.core.workflows.pages.preview_files import CLEANED
 
 
-def keep_cleaned(cache: str, job: PageJob, picture: Picture) -> None:
-    """Put what a page is filed in into the cache, where it is to be cleaned; a cache that cannot be written costs time alone."""
-    if not job.colour:
-        return
-    with contextlib.suppress(EnvironmentProblem, MemoryError):
-        data = encode_cleaned(picture, job.colour, Steps(*job.steps))
+def keep_cleaned(cache: str, job: PageJob, data: bytes) -> None:
+    """Put what a page will be filed in into the cache; one that cannot be written costs time alone."""
+    with contextlib.suppress(EnvironmentProblem):
         write_atomic(_path(cache, job), hashlib.sha256(data).digest() + data, durable=False)
 
 
@@ -38,7 +32,7 @@ def take_cleaned(cache: str, job: PageJob) -> bytes | None:
 
 
 def drop_cleaned(cache: str, job: PageJob) -> None:
-    """Let go of it: the PDF is there."""
+    """Let go of it: the PDF is there, or nobody wants what was read of the page."""
     with contextlib.suppress(OSError):
         _path(cache, job).unlink()
 
