@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 
-from PySide6.QtCore import QModelIndex, QPoint, QSettings, Qt
+from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPoint, QSettings, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenu, QSplitter
 
@@ -196,7 +196,39 @@ class Cabinets(DesktopTest):
         table.clearSelection()
         table.setCurrentIndex(self.cell(view, bills[0], "Bill number"))
         self.key(table, Qt.Key.Key_C, CTRL)
-        self.assertIn(self.ws.repository.load(bills[0]).caption, QApplication.clipboard().text().split("\t"))
+        number = self.ws.repository.load(bills[0]).values["Bill number"].text
+        self.assertEqual(QApplication.clipboard().text(), number, "of one row the current cell")
+        table.selectAll()
+        self.key(table, Qt.Key.Key_C, CTRL)
+        copied = [line.split("\t") for line in QApplication.clipboard().text().split("\n")]
+        self.assertEqual(len(copied), view.model.rowCount())
+        self.assertIn(self.ws.repository.load(bills[0]).caption, copied[view.presenter.state.documents.index(bills[0])])
+
+    def test_one_text_goes_into_one_cell_of_each_chosen_row_and_what_has_no_cell_is_told(self) -> None:
+        _, view = self.open()
+        table, changes = view.table, view.presenter.changes
+        bills = [i for i in view.presenter.state.documents if self.ws.repository.load(i).type == "Bill"][:2]
+        self.order(view, "Bill number")
+        table.setCurrentIndex(self.cell(view, bills[0], "Order number"))
+        table.setFocus()
+        QApplication.clipboard().setText("PO-77777")
+        self.key(table, Qt.Key.Key_V, CTRL)
+        self.until(lambda: changes.drafts, 10)
+        self.assertEqual(dict(changes.drafts), {bills[0]: {"Order number": "PO-77777"}})
+        for bill in bills[1:]:
+            rows = QItemSelectionModel.SelectionFlag.Select | QItemSelectionModel.SelectionFlag.Rows
+            table.selectionModel().select(self.cell(view, bill, "Order number"), rows)
+        self.key(table, Qt.Key.Key_V, CTRL)
+        self.until(lambda: len(changes.drafts) == 2, 10)
+        self.assertEqual(dict(changes.drafts), {i: {"Order number": "PO-77777"} for i in bills})
+        rest = view.model.rowCount() - self.cell(view, bills[0], "Order number").row()
+        table.setCurrentIndex(self.cell(view, bills[0], "Order number"))
+        QApplication.clipboard().setText("\n".join(["PO-1"] * (rest + 200)))
+        said: list[str] = []
+        table.refused.connect(said.append)
+        self.key(table, Qt.Key.Key_V, CTRL)
+        self.until(lambda: said, 10, "what did not go in")
+        self.assertIn(f"of {rest + 200:,} did not go in: 200 fall outside of the table", said[0])
 
     def test_what_is_deleted_lies_in_the_trash_and_comes_back(self) -> None:
         window, view = self.open()

@@ -20,6 +20,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QListWidget, QWidget
 
 from keybundle.core.store.place import hold
+from keybundle.core.workflows.session.signing_in import sign_in
 from keybundle.desktop.app import Desktop, Opened, open_up
 from keybundle.desktop.opening import run_desktop
 from keybundle.desktop.views.calm import Button
@@ -228,11 +229,18 @@ class WithThePointer(Fresh):
         desktop = self.open()
         start = desktop.start
         start.time_zone.setText("Europe/Atlantis")
+        start.password.setText("weir, gate and lock")
         self.burst("Weirside Stores\tOttoline Reedmace\n", start=start.repository)
         self.until(lambda: "no time zone “Europe/Atlantis”" in start.problem.text(), 10)
         self.assertFalse(desktop.workspace.has_setup)
         self.assertEqual((start.repository.text(), start.time_zone.text()), ("Weirside Stores", "Europe/Atlantis"))
         self.assertIsInstance(start.beginnings, QListWidget)
+        start.time_zone.setText("UTC")
+        QTest.keyClick(start.time_zone, Qt.Key.Key_Return)
+        self.until(lambda: desktop.window is not None, 20)
+        self.assertEqual(start.password.text(), "", "it is let go of once it was taken")
+        ws = desktop.workspace
+        self.assertEqual(sign_in(ws, "Ottoline Reedmace", "weir, gate and lock").person, ws.setup.people[0].id)
 
 
 class Elsewhere(Fresh):

@@ -177,7 +177,7 @@ class InTheWindow(DesktopTest):
             Path(self.files(DocumentPlan("Bill", 1, 7))[0]).rename(self.folder / name)
         self.drop(window.work, str(self.folder / "tree"))
         self.until(lambda: window.work.findChildren(MappingDialog), 10, "the folders to be shown first")
-        QTest.mouseClick(window.work.findChildren(MappingDialog)[0].take, Qt.MouseButton.LeftButton)
+        QTest.keyClick(window.work.findChildren(MappingDialog)[0], Qt.Key.Key_Return)  # what was brought in is taken in
         self.until(lambda: window.work.model.rows and not window.work.presenter.state.scanning, 30)
         batch_id = window.work.model.rows[0].id
         pages = desktop.workspace.batches.load(batch_id).pages

@@ -6,8 +6,12 @@ import unittest
 from dataclasses import dataclass, field
 from datetime import timedelta
 
+from hypothesis import given
+from hypothesis import strategies as st
+
 from keybundle.desktop.presenters.find import make_bars
 from keybundle.desktop.presenters.texts import join_words, say_age, say_seconds, tell_line
+from keybundle.desktop.views.blocks import read_block, write_block
 from keybundle.desktop.words import trn
 
 
@@ -21,6 +25,21 @@ class LineStub:
     pages_to_read: int = 0
     seconds_to_read: float | None = None
     busy: int = 0
+
+
+class Blocks(unittest.TestCase):
+    # Source: RFC 4180, with tabs between cells, as spreadsheets hand cells over.
+    def test_cells_come_back_as_they_were_and_quotes_count_only_where_they_had_to_be_written(self) -> None:
+        for text, cells in (
+            ('"two\nlines"\tx\r\ny\tz\r\n', [["two lines", "x"], ["y", "z"]]), ('"""Reed"" & Sons"', [['"Reed" & Sons']]),
+            ('"Hello" he said', [['"Hello" he said']]), ('3" pipe\t4" pipe', [['3" pipe', '4" pipe']]), ("\n", []),
+        ):  # fmt: skip
+            self.assertEqual(read_block(text), cells)
+
+    @given(st.lists(st.lists(st.text("ab\"\t ,'", max_size=6), min_size=3, max_size=3), min_size=1, max_size=4))
+    def test_what_is_written_is_read_alike(self, block: list[list[str]]) -> None:
+        block[-1][-1] += "."  # empty lines at the end are none
+        self.assertEqual(read_block(write_block(block)), block)
 
 
 class Bars(unittest.TestCase):

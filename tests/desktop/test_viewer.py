@@ -138,6 +138,36 @@ class Looking(DesktopTest):
         line.selectAll()  # type: ignore[attr-defined]
         QTest.keyClicks(line, text)
 
+    def test_of_two_sheets_each_sends_what_it_names(self) -> None:
+        ws = self.desktop.workspace
+        one, other = [i for c in ws.setup.cabinets for i in filed_ids(ws, c.name)][:2]
+        sheets = []
+        for place, document in (("for one", one), ("for other", other)):
+            self.window.viewers.open(document)
+            viewer = self.viewer()
+            viewer.viewer.page.setFocus()
+            self.press(Qt.Key.Key_E, CTRL)
+            self.until(lambda: viewer.edge.shown is not None, 10)  # noqa: B023
+            sheet = viewer.edge.shown
+            assert isinstance(sheet, SendSheet)
+            self.until(lambda: sheet.send.isEnabled() and sheet.what.text().count("\n") == 1, 20)  # noqa: B023
+            self.assertEqual(sheet.what.text().split("\n")[0], ws.repository.load(document).caption)
+            sheet.choose_way("folder")
+            self.type_into(sheet.folder, str(self.folder / place))
+            sheets.append(sheet)
+        first, second = sheets
+        self.assertEqual(first.folder.text(), str(self.folder / "for one"), "the second one changed nothing of it")
+        first.window().activateWindow()
+        self.until(first.window().isActiveWindow, 10)
+        first.folder.setFocus()
+        self.press(Qt.Key.Key_Return, CTRL)
+        self.until(lambda: self.is_gone(first), 30, "its own sending to end")
+        self.assertEqual(self.story(one), ["filed", "sent"])
+        self.assertEqual(self.story(other), ["filed"])
+        self.assertFalse(self.is_gone(second), "the other one still waits for its answer")
+        (made,) = (self.folder / "for one").iterdir()
+        self.assertIn(ws.repository.load(one).caption.split(" ")[-1], made.name)
+
     def test_find_look_send_and_send_again(self) -> None:
         self.search("the")
         self.press(Qt.Key.Key_N)

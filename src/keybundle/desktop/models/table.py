@@ -149,6 +149,11 @@ class TableModel(QAbstractTableModel, Generic[Row]):
         row = self.row_of(index.row()) if index.isValid() else None
         return row is not None and self.can_edit_at(row, index.column())
 
+    def can_type(self, key: str, head: str) -> bool:
+        """Whether a cell of a row that was read can be typed over now, by the row's id and the column's head."""
+        row = self._rows.get(key)
+        return row is not None and head in self._heads and self.can_edit_at(row, self._heads.index(head))
+
     def flags(self, index: Index) -> Qt.ItemFlag:
         own = super().flags(index)
         return own | Qt.ItemFlag.ItemIsEditable if index.isValid() and self.can_edit(index) else own

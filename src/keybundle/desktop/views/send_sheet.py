@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.core.export.forms import AS_PACKAGE, FORMS
-from keybundle.desktop.presenters.sending import FOLDER, MAIL, PRINTER, Choices, SendingPresenter, SendState
+from keybundle.desktop.presenters.send_request import FOLDER, MAIL, PRINTER, Choices, SendRequest, SendState
 from keybundle.desktop.views.calm import Button, Choice, Number
 from keybundle.desktop.views.side_sheet import WIDE_PX, Sheet
 from keybundle.desktop.views.told import Elided, Told
@@ -32,12 +32,14 @@ WAYS = ((FOLDER, mark("Folder")), (MAIL, mark("E-mail")), (PRINTER, mark("Printe
 class SendSheet(Sheet):
     """Asks what a sending needs; Ctrl+Enter sends. It goes when all is sent, and stays where something is in the way."""
 
-    def __init__(self, presenter: SendingPresenter) -> None:
+    def __init__(self, request: SendRequest) -> None:
         super().__init__(tr("Send"), width_px=WIDE_PX)
-        self.presenter = presenter
+        self.request = request
+        request.setParent(self)
         self._is_filling = True
         self._choices, self.way = Choices(), FOLDER
         self.what, self.example = Told(), Elided()
+        self.what.setWordWrap(True)
         self.what.setStyleSheet("font-weight: 600;")
         self.example.setProperty("role", "value")
         self.problem = Told()
@@ -66,7 +68,7 @@ class SendSheet(Sheet):
         self.doing = Told()
         self.doing.setProperty("role", "quiet")
         self.stop = Button(tr("Stop"))
-        self.stop.clicked.connect(presenter.stop)
+        self.stop.clicked.connect(request.stop)
         self.send = Button(tr("Send   Ctrl+Enter"))
         self.send.setProperty("role", "main")
         self.send.clicked.connect(self._send)
@@ -82,9 +84,9 @@ class SendSheet(Sheet):
             self.names.textEdited,
         ):
             signal.connect(lambda *_: self._look())
-        presenter.changed.connect(self.render_state)
-        presenter.chosen.connect(self.render_choices)
-        presenter.ended.connect(self._on_ended)
+        request.changed.connect(self.render_state)
+        request.chosen.connect(self.render_choices)
+        request.ended.connect(self._on_ended)
 
     def _build_ways(self) -> None:
         self.folder = QLineEdit()
@@ -227,7 +229,7 @@ class SendSheet(Sheet):
 
     def render_state(self, state: SendState) -> None:
         """Show what would go out, and how far it is."""
-        self.what.setText(state.told)
+        self.what.setText("\n".join(filter(None, [state.named, state.told])))
         self.example.setText(tr("such as  {example}", example=state.example) if state.example else "")
         self.problem.setText(state.problem)
         self.doing.setText(state.doing)
@@ -247,7 +249,7 @@ class SendSheet(Sheet):
 
     def _look(self) -> None:
         if not self._is_filling:
-            self.presenter.look(self.choices().wish)
+            self.request.look(self.choices().wish)
 
     def choices(self) -> Choices:
         """Return what is chosen."""
@@ -263,7 +265,7 @@ class SendSheet(Sheet):
 
     def _send(self) -> None:
         if self.send.isEnabled():
-            self.presenter.send(self.choices())
+            self.request.send(self.choices())
 
     def _on_ended(self, is_good: bool) -> None:
         if is_good:

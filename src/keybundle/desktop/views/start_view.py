@@ -84,6 +84,7 @@ class StartView(QWidget):
         layout.addWidget(box, 0, Qt.AlignmentFlag.AlignHCenter)
         layout.addStretch(2)
         presenter.changed.connect(self.render_state)
+        presenter.signed_in.connect(lambda _: self.password.clear())
         self.render_state(presenter.state)
 
     def render_state(self, state: SignInState) -> None:
@@ -155,7 +156,8 @@ class StartView(QWidget):
 
     def _go(self) -> None:
         state, password = self.presenter.state, self.password.text()
-        self.password.clear()
+        if state.repository:  # a first start that is refused keeps all its lines
+            self.password.clear()
         if not state.repository:
             answers = FirstAnswers(
                 self.repository.text(), self.administrator.text(), password, self.locale_name.text().strip(),

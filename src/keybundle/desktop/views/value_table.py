@@ -15,8 +15,10 @@ from keybundle.desktop.actions.menu import make_menu
 from keybundle.desktop.actions.registry import COMMANDS
 from keybundle.desktop.models.table import TableModel
 from keybundle.desktop.presenters.remembered import Remembered
+from keybundle.desktop.presenters.texts import join_words
+from keybundle.desktop.views.blocks import read_block, write_block
 from keybundle.desktop.views.remember import RememberedColumns
-from keybundle.desktop.words import tr
+from keybundle.desktop.words import tr, trn
 
 LEAST_PX, MOST_PX, PAD_PX, LOOKED_AT = 72, 260, 14, 40
 ASCENDING, DESCENDING = Qt.SortOrder.AscendingOrder, Qt.SortOrder.DescendingOrder
@@ -205,46 +207,73 @@ class ValueTable(QTableView):
         order = (header.logicalIndex(i) for i in range(header.count()))
         return [column for column in order if not self.isColumnHidden(column)]
 
+    @property
+    def _by_rows(self) -> bool:
+        return self.selectionBehavior() is QTableView.SelectionBehavior.SelectRows
+
     def copy_chosen(self) -> None:
-        """Copy the chosen cells, as a block that other tables take."""
-        chosen = self.selectionModel().selectedIndexes()
+        """Copy the chosen cells, as a block that other tables take; of one row that is chosen whole, the current cell."""
+        chosen, here = self.selectionModel().selectedIndexes(), self.currentIndex()
         rows = sorted({i.row() for i in chosen})
+        if self._by_rows and len(rows) < 2 and here.isValid():
+            chosen, rows = [here], [here.row()]
         columns = [c for c in self._columns_in_sight() if any(i.column() == c for i in chosen)]
         picked = {(i.row(), i.column()) for i in chosen}
-        text = "\n".join(
-            "\t".join(
+        block = [
+            [
                 str(self.table.index(r, c).data(Qt.ItemDataRole.EditRole) or "") if (r, c) in picked else ""
                 for c in columns
-            )
+            ]
             for r in rows
-        )
-        if text:
+        ]
+        if text := write_block(block):
             QGuiApplication.clipboard().setText(text)
 
     def _paste(self) -> None:
-        block = [line.split("\t") for line in QGuiApplication.clipboard().text().rstrip("\r\n").splitlines()]
-        if block:
-            self.pasted.emit(self.cells_under(block) if self.currentIndex().isValid() else [])
+        block = read_block(QGuiApplication.clipboard().text())
+        if not block:
+            return
+        if not self.currentIndex().isValid():
+            self.pasted.emit([])
+            return
+        places, size = self._places_under(block), sum(map(len, block))
+        total = size if size > 1 else len(places)
+        self.table.fetch(dict.fromkeys(key for key, _, _ in places), lambda: self._put_in(places, total))
 
-    def cells_under(self, block: Sequence[Sequence[str]]) -> list[tuple[str, str, str]]:
-        """Return (id, column, text) of the cells that a block falls on from the current one; a single text on all chosen."""
+    def _places_under(self, block: Sequence[Sequence[str]]) -> list[tuple[str, str, str]]:
+        """Return (id, column, text) of the cells that a block falls on from the current one.
+
+        A single text falls on all chosen cells; where rows are chosen whole, on the current column of each.
+        """
         here, columns = self.currentIndex(), self._columns_in_sight()
         if len(block) == 1 and len(block[0]) == 1:
-            places = [(i.row(), i.column(), block[0][0]) for i in self.selectionModel().selectedIndexes() or [here]]
+            chosen = self.selectionModel().selectedIndexes() or [here]
+            cells = [(i.row(), here.column() if self._by_rows else i.column(), block[0][0]) for i in chosen]
         else:
-            first = columns.index(here.column())
-            places = [
+            under = columns[columns.index(here.column()) :]
+            cells = [
                 (here.row() + i, column, text)
                 for i, line in enumerate(block)
-                for column, text in zip(columns[first:], line, strict=False)
-                if here.row() + i < self.table.rowCount()
+                for column, text in zip(under, line, strict=False)
             ]
-        found = []
-        for row, column, text in places:
-            key = self.table.id_at(row)
-            if key is not None and self.table.can_edit(self.table.index(row, column)):
-                found.append((key, self.table.heads[column], text.strip()))
-        return found
+        found = ((self.table.id_at(row), self.table.heads[column], text) for row, column, text in cells)
+        return list(dict.fromkeys((key, head, text.strip()) for key, head, text in found if key is not None))
+
+    def _put_in(self, places: Sequence[tuple[str, str, str]], total: int) -> None:
+        """Give on what can be typed over, now that its rows are read; say how many of a block have no such cell."""
+        found = [(key, head, text) for key, head, text in places if self.table.can_type(key, head)]
+        self.pasted.emit(found)
+        if left := total - len(found):
+            fixed = len(places) - len(found)
+            whys = []
+            if outside := left - fixed:
+                whys.append(trn("{n:,} falls outside of the table", "{n:,} fall outside of the table", outside))
+            if fixed:
+                whys.append(
+                    trn("{n:,} falls on a cell that takes no text", "{n:,} fall on cells that take no text", fixed)
+                )
+            told = {"left": f"{left:,}", "total": f"{total:,}", "whys": join_words(whys)}
+            self.refused.emit(tr("{left} of {total} did not go in: {whys}.", **told))
 
     # -- the pointer ---------------------------------------------------------------------------------------------------
 

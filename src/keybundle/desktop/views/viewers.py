@@ -88,10 +88,12 @@ class Viewers(QObject):
         """Return what asks, at the edge of a place or viewer, how documents are to be sent (``again``: as they were last)."""
 
         def ask(ids: tuple[str, ...], again: bool) -> None:
+            from keybundle.desktop.presenters.send_request import SendRequest
             from keybundle.desktop.views.send_sheet import SendSheet
 
-            edge.open(SendSheet(self.sending))
-            self.sending.begin([FiledId(i) for i in ids], again=again)
+            request = SendRequest(self.sending, [FiledId(i) for i in ids])
+            edge.open(SendSheet(request))
+            request.begin(again=again)
 
         return ask
 
