@@ -205,7 +205,7 @@ class Cabinets(DesktopTest):
         self.assertIn(self.ws.repository.load(bills[0]).caption, copied[view.presenter.state.documents.index(bills[0])])
 
     def test_one_text_goes_into_one_cell_of_each_chosen_row_and_what_has_no_cell_is_told(self) -> None:
-        _, view = self.open()
+        window, view = self.open()
         table, changes = view.table, view.presenter.changes
         bills = [i for i in view.presenter.state.documents if self.ws.repository.load(i).type == "Bill"][:2]
         self.order(view, "Bill number")
@@ -221,6 +221,26 @@ class Cabinets(DesktopTest):
         self.key(table, Qt.Key.Key_V, CTRL)
         self.until(lambda: len(changes.drafts) == 2, 10)
         self.assertEqual(dict(changes.drafts), {i: {"Order number": "PO-77777"} for i in bills})
+        self.key(table, Qt.Key.Key_S, CTRL | SHIFT)
+        self.assertEqual(changes.drafts, {})
+        self.key(table, Qt.Key.Key_Z, CTRL)
+        self.assertEqual(len(changes.drafts), 2, "letting go is a step like any")
+        self.assertIn("typed", window.undo.text())
+        self.key(table, Qt.Key.Key_Z, CTRL)
+        self.assertEqual(
+            dict(changes.drafts), {bills[0]: {"Order number": "PO-77777"}}, "what was typed last goes first"
+        )
+        self.key(table, Qt.Key.Key_S, CTRL)
+        self.until(lambda: not changes.drafts, 20, "the first one to be kept")
+        self.assertEqual(self.ws.repository.load(bills[0]).values["Order number"].text, "PO-77777")
+        table.setCurrentIndex(self.cell(view, bills[1], "Order number"))
+        self.key(table, Qt.Key.Key_V, CTRL)
+        self.until(lambda: changes.drafts, 10)
+        self.key(table, Qt.Key.Key_Z, CTRL)
+        self.assertEqual(
+            (changes.drafts, self.ws.repository.load(bills[0]).values["Order number"].text), ({}, "PO-77777")
+        )
+        self.assertIn("correction of 1 value", window.undo.text())
         rest = view.model.rowCount() - self.cell(view, bills[0], "Order number").row()
         table.setCurrentIndex(self.cell(view, bills[0], "Order number"))
         QApplication.clipboard().setText("\n".join(["PO-1"] * (rest + 200)))

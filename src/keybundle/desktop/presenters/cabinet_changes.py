@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.ids import FiledId
+from keybundle.core.base.records import dataclass
 from keybundle.core.setup.model import called
 from keybundle.core.workflows.keep.documents import correcting
 from keybundle.core.workflows.keep.documents.correcting import Corrected, Moves
@@ -25,6 +27,15 @@ LANE = "cabinet changes"
 
 # What stands in a field of a document: the text, the revision that was shown, and the document's type by name.
 Standing = tuple[str, int, str]
+Drafted = tuple[Mapping[str, str], int | None]  # the texts by field, and the revision that they were typed over
+
+
+@dataclass(frozen=True)
+class Typed:
+    """A step of what is not kept yet: what it was, in words, and the drafts of its documents before it."""
+
+    told: str
+    before: Mapping[str, Drafted]
 
 
 class CabinetChanges(QObject):
@@ -48,6 +59,8 @@ class CabinetChanges(QObject):
         self.help = ValueHelp(seat, self)
         self._bases: dict[str, int] = {}
         self.undoing = Undoing(self._put_back)
+        self._typed: list[Typed] = []
+        self._being_kept = 0  # so many of the steps are in what is being kept
         self._is_keeping, self._keep_again = False, False
 
     @property
@@ -64,20 +77,38 @@ class CabinetChanges(QObject):
 
     def edit(self, documents: Mapping[str, Standing], field: str, text: str) -> None:
         """Draft a value of documents; what is wrong with it is told at once, and kept from being filed by ``keep``."""
-        kinds: dict[str, list[str]] = {}
-        for document, (now, revision, kind) in documents.items():
-            mine = self.drafts.setdefault(document, {})
-            mine[field] = text
-            self.problems.pop((document, field), None)
-            kinds.setdefault(kind, []).append(document)
-            self._bases.setdefault(document, revision)
-            if text == now:
-                del mine[field]
-            if not mine:
-                del self.drafts[document], self._bases[document]
+        number = trn("{n:,} document", "{n:,} documents", len(documents))
+        self._type(tr("{field} typed for {documents}", field=field, documents=number), [(documents, field, text)])
+
+    def edit_many(self, edits: Sequence[tuple[Mapping[str, Standing], str, str]]) -> None:
+        """Draft values as one step, each given as for ``edit``."""
+        values = trn("{n:,} value", "{n:,} values", len(edits))
+        self._type(tr("{values} typed", values=values), edits)
+
+    def _type(self, told: str, edits: Sequence[tuple[Mapping[str, Standing], str, str]]) -> None:
+        self._note_typed(told, dict.fromkeys(d for documents, _, _ in edits for d in documents))
+        for documents, field, text in edits:
+            for document, (now, revision, _) in documents.items():
+                self._draft(document, field, text, now, revision)
+        if self._typed and all(self.drafts.get(d, {}) == texts for d, (texts, _) in self._typed[-1].before.items()):
+            self._typed.pop()  # nothing came of it
         self.changed.emit()
-        for kind, chosen in kinds.items():
-            self._check(kind, chosen, field, text)
+        for documents, field, text in edits:
+            kinds: dict[str, list[str]] = {}
+            for document, (_, _, kind) in documents.items():
+                kinds.setdefault(kind, []).append(document)
+            for kind, chosen in kinds.items():
+                self._check(kind, chosen, field, text)
+
+    def _draft(self, document: str, field: str, text: str, now: str, revision: int) -> None:
+        mine = self.drafts.setdefault(document, {})
+        mine[field] = text
+        self.problems.pop((document, field), None)
+        self._bases.setdefault(document, revision)
+        if text == now:
+            del mine[field]
+        if not mine:
+            del self.drafts[document], self._bases[document]
 
     def _check(self, type_name: str, documents: Sequence[str], field: str, text: str) -> None:
         asked = ask_named(called(self._s.workspace.setup.document_types, type_name), field)
@@ -94,7 +125,9 @@ class CabinetChanges(QObject):
         self.help.check(asked, text, told)
 
     def discard(self) -> None:
-        """Let go of all drafts."""
+        """Let go of all drafts; a step like any, that can be taken back."""
+        values = trn("{n:,} value", "{n:,} values", sum(map(len, self.drafts.values())))
+        self._note_typed(tr("letting go of {values}", values=values), self.drafts)
         self.drafts, self._bases, self.problems = {}, {}, {}
         self.changed.emit()
 
@@ -113,13 +146,14 @@ class CabinetChanges(QObject):
                 self.failed.emit(tr("{stay}: {why}", stay=stay, why=worded(moves.why_not)))
                 self.keep_with(follow=False)
             elif moves.number:
-                self._is_keeping, self._keep_again = False, False
+                self._is_keeping, self._keep_again, self._being_kept = False, False, 0
                 self.undoing.forget()  # what it was meant for is not done, but asked about
                 self.follow_asked.emit(moves)
             else:
                 self.keep_with(follow=False)
 
         self._is_keeping, self._keep_again = True, False
+        self._being_kept = len(self._typed)
         self.run(lambda: correcting.preview_moves(s.session, given), done)
 
     def run(self, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
@@ -130,7 +164,7 @@ class CabinetChanges(QObject):
             self.undoing.end()
 
         def refused(told: str) -> None:
-            self._is_keeping, self._keep_again = False, False
+            self._is_keeping, self._keep_again, self._being_kept = False, False, 0
             self.undoing.end(came_to_nothing=True)
             self.failed.emit(told)
 
@@ -146,6 +180,7 @@ class CabinetChanges(QObject):
             for document, texts in given.items():
                 if document not in left:
                     self._let_go(document, texts, now.get(document))
+            self._forget_typed({d: t for d, t in given.items() if d not in left}, now)
             number = trn("{n:,} value", "{n:,} values", corrected.values)
 
             def put_back() -> str:
@@ -159,11 +194,11 @@ class CabinetChanges(QObject):
                 self.failed.emit(rest)
             self.changed.emit()
             s.bus.tell(corrected.changes())
-            self._is_keeping = False
+            self._is_keeping, self._being_kept = False, 0
             if self._keep_again:
                 self.keep()
 
-        self._is_keeping = True
+        self._is_keeping, self._being_kept = True, len(self._typed)
         self.run(lambda: correcting.correct(s.session, given, follow=follow, base=base), done)
 
     def _let_go(self, document: str, kept: Mapping[str, str], revision: int | None) -> None:
@@ -187,6 +222,7 @@ class CabinetChanges(QObject):
         def done(changes: Any) -> None:
             for document in ids:
                 self.drafts.pop(document, None)
+            self._forget_typed({document: {} for document in ids}, {})
             self.gone.emit(ids)
             self.note(
                 Undo(
@@ -200,6 +236,52 @@ class CabinetChanges(QObject):
         self.run(lambda: deleting.delete_documents(s.session, [FiledId(i) for i in ids], why), done)
 
     # -- undo ----------------------------------------------------------------------------------------------------
+
+    @property
+    def undo_told(self) -> str:
+        """What ``undo`` would take back: what was typed last and is not being kept, else what was kept last; or nothing."""
+        return self._typed[-1].told if self._can_untype else self.undoing.told
+
+    @property
+    def can_undo(self) -> bool:
+        """Whether there is something to take back, or will be once what is under way is through."""
+        return self._can_untype or self.undoing.can_undo
+
+    @property
+    def _can_untype(self) -> bool:
+        return len(self._typed) > self._being_kept
+
+    def undo(self) -> None:
+        """Take back what was typed last, before anything that was kept."""
+        if not self._can_untype:
+            self.undoing.undo()
+            return
+        for document, (texts, base) in self._typed.pop().before.items():
+            self.drafts.pop(document, None)
+            self._bases.pop(document, None)
+            if texts and base is not None:
+                self.drafts[document], self._bases[document] = dict(texts), base
+        self.problems = {k: p for k, p in self.problems.items() if k[1] in self.drafts.get(k[0], {})}
+        self.changed.emit()
+
+    def _note_typed(self, told: str, documents: Iterable[str]) -> None:
+        before: dict[str, Drafted] = {d: (dict(self.drafts.get(d, {})), self._bases.get(d)) for d in documents}
+        if before:
+            self._typed.append(Typed(told, before))
+
+    def _forget_typed(self, kept: Mapping[str, Mapping[str, str]], now: Mapping[str, int]) -> None:
+        """Forget steps of drafts that are kept or gone; what was typed over them since goes back to what is kept now."""
+        steps = []
+        for number, step in enumerate(self._typed):
+            before = {d: drafted for d, drafted in step.before.items() if d not in kept}
+            if number >= self._being_kept:
+                for document in step.before.keys() & kept.keys():
+                    texts, base = step.before[document]
+                    rest = {f: t for f, t in texts.items() if kept[document].get(f) != t}
+                    before[document] = rest, now.get(document, base) if rest else None
+            if before:
+                steps.append(replace(step, before=before))
+        self._typed = steps
 
     def note(self, undo: Undo) -> None:
         """Remember what can be put back."""

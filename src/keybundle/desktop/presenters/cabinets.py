@@ -302,11 +302,11 @@ class CabinetsPresenter(QObject):
     @property
     def undo_told(self) -> str:
         """What ``undo`` would put back, in words; empty where nothing was changed here."""
-        return self.changes.undoing.told
+        return self.changes.undo_told
 
     def undo(self) -> None:
-        """Put back what was changed last here; what others have changed since stays."""
-        self.changes.undoing.undo()
+        """Take back what was typed last here, else what was kept last; what others have changed since stays."""
+        self.changes.undo()
 
     def _put_back_tags(self, last: tags.Retagged) -> str:
         changed = tags.put_back(self._s.session, last)

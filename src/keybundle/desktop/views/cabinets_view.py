@@ -365,7 +365,7 @@ class CabinetsView(Place):
     @property
     def can_undo(self) -> bool:
         """Whether something was changed here, or is being changed."""
-        return self.presenter.changes.undoing.can_undo
+        return self.presenter.changes.can_undo
 
     def undo(self) -> None:
         """Put back what was changed last here."""
@@ -411,8 +411,11 @@ class CabinetsView(Place):
         wanted = list(dict.fromkeys(document for document, _, _ in cells))
 
         def draft() -> None:
-            for document, head, text in cells:
-                changes.edit(self.model.values_of([document], head), head, text)
+            standing = {
+                head: self.model.values_of(wanted, head) for head in dict.fromkeys(head for _, head, _ in cells)
+            }
+            there = [(d, head, text) for d, head, text in cells if d in standing[head]]
+            changes.edit_many([({d: standing[head][d]}, head, text) for d, head, text in there])
 
         if cells:
             self.model.fetch(wanted, draft)

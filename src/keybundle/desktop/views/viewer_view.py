@@ -233,13 +233,13 @@ class Viewer(QWidget):
         on("viewer.send again", lambda: self.sending.emit((p.state.document,), True))
         on("viewer.own program", p.open_received)
         on("viewer.correct", self._correct)
-        on("viewer.undo", p.changes.undoing.undo)
+        on("viewer.undo", p.changes.undo)
         on("viewer.close", self.left.emit)
         given = self.handlers.provide
         given("shown", lambda: bool(p.state.document))
         given("places", lambda: p.state.has_marks)
         given("text", lambda: p.text is not None and bool(p.text.plain))
-        given("corrected", lambda: p.changes.undoing.can_undo)
+        given("corrected", lambda: p.changes.can_undo)
         bind_place(self, "viewer", self.handlers)
         for command_id in ("viewer.next place", "viewer.zoom out", "viewer.zoom in", "viewer.fit", "viewer.turn"):
             self.pane.add_command(self.handlers, command_id)
