@@ -6,7 +6,7 @@ import threading
 
 from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPoint, QSettings, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QMenu, QSplitter
+from PySide6.QtWidgets import QApplication, QLineEdit, QMenu, QSplitter, QWidget
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.workflows.keep.documents import correcting
@@ -203,6 +203,48 @@ class Cabinets(DesktopTest):
         copied = [line.split("\t") for line in QApplication.clipboard().text().split("\n")]
         self.assertEqual(len(copied), view.model.rowCount())
         self.assertIn(self.ws.repository.load(bills[0]).caption, copied[view.presenter.state.documents.index(bills[0])])
+
+    def test_what_a_colleague_kept_since_the_first_key_is_not_typed_over_and_ones_own_is_no_colleague(self) -> None:
+        window, view = self.open()
+        changes = view.presenter.changes
+        bill = next(i for i in view.presenter.state.documents if self.ws.repository.load(i).type == "Bill")
+        self.order(view, "Bill number")
+        was = self.ws.repository.load(bill).values["Bill number"].text
+
+        def begin(text: str) -> QWidget:
+            view.table.setCurrentIndex(self.cell(view, bill, "Bill number"))
+            view.table.setFocus()
+            self.key(view.table, Qt.Key.Key_F2)
+            editor = QApplication.focusWidget()
+            assert isinstance(editor, QLineEdit)
+            editor.selectAll()
+            QTest.keyClicks(editor, text)
+            return editor
+
+        editor = begin("R-1111")
+        correcting.correct(acting(self.ws, "Tarvin Windlass"), {bill: {"Bill number": "R-9999"}}, follow=False)
+        window.seat.bus.tell(Changes(repository=True))
+        self.until(
+            lambda: view.model.values_of([bill], "Bill number")[bill][0] == "R-9999", 10, "the colleague's value"
+        )
+        self.key(editor, Qt.Key.Key_Return)
+        self.key(view.table, Qt.Key.Key_S, CTRL)
+        self.until(
+            lambda: "somebody else" in window.message.text() or "meanwhile" in window.message.text(), 20, "to be told"
+        )
+        self.assertNotEqual(was, "R-9999")
+        self.assertEqual(self.ws.repository.load(bill).values["Bill number"].text, "R-9999")
+        self.key(view.table, Qt.Key.Key_S, CTRL | SHIFT)
+        self.key(begin("R-2222"), Qt.Key.Key_Return)
+        self.key(view.table, Qt.Key.Key_S, CTRL)
+        editor = begin("R-3333")  # while the one before is being kept, or is not shown yet
+        self.until(lambda: self.ws.repository.load(bill).values["Bill number"].text == "R-2222", 20)
+        self.until(lambda: not changes._is_keeping, 20)
+        self.key(editor, Qt.Key.Key_Return)
+        self.key(view.table, Qt.Key.Key_S, CTRL)
+        self.until(
+            lambda: self.ws.repository.load(bill).values["Bill number"].text == "R-3333", 20, "one's own over one's own"
+        )
 
     def test_one_text_goes_into_one_cell_of_each_chosen_row_and_what_has_no_cell_is_told(self) -> None:
         window, view = self.open()

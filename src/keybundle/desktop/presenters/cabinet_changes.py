@@ -58,6 +58,7 @@ class CabinetChanges(QObject):
         self.problems: dict[tuple[str, str], str] = {}
         self.help = ValueHelp(seat, self)
         self._bases: dict[str, int] = {}
+        self._own: dict[tuple[str, int], int] = {}  # the revision that one's own correction made of another one
         self.undoing = Undoing(self._put_back)
         self._typed: list[Typed] = []
         self._being_kept = 0  # so many of the steps are in what is being kept
@@ -104,6 +105,8 @@ class CabinetChanges(QObject):
         mine = self.drafts.setdefault(document, {})
         mine[field] = text
         self.problems.pop((document, field), None)
+        while (document, revision) in self._own:
+            revision = self._own[document, revision]
         self._bases.setdefault(document, revision)
         if text == now:
             del mine[field]
@@ -181,6 +184,7 @@ class CabinetChanges(QObject):
                 if document not in left:
                     self._let_go(document, texts, now.get(document))
             self._forget_typed({d: t for d, t in given.items() if d not in left}, now)
+            self._own |= {(d, base[d]): revision for d, revision in now.items() if d in base}
             number = trn("{n:,} value", "{n:,} values", corrected.values)
 
             def put_back() -> str:

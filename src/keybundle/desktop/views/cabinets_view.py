@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, Signal
@@ -21,6 +22,7 @@ from keybundle.desktop.actions.binding import bind_commands, bind_place
 from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.models.documents import FIXED, DocumentsModel
 from keybundle.desktop.presenters.asking import Asked
+from keybundle.desktop.presenters.cabinet_changes import Standing
 from keybundle.desktop.presenters.cabinets import CabinetsPresenter, CabinetsState, ColumnState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.ask_sheet import AskSheet
@@ -39,6 +41,9 @@ from keybundle.desktop.words import tr, trn
 ROW_PX, DRAFT_ROW_PX = 28, 46
 GIVES = "="  # a folder that gives values
 
+# A cell that somebody types over (its document and column), the documents that are meant, and what stood in them then.
+Begun = tuple[tuple[str, str], tuple[str, ...], Mapping[str, Standing]]
+NOT_BEGUN: Begun = (("", ""), (), {})
 SORTED_BY = ("caption", "type", "tag")
 
 
@@ -149,7 +154,10 @@ class CabinetsView(Place):
         # Not before the views have heard of it: what is shown anew in the midst of a removal confuses them.
         self.model.rowsRemoved.connect(lambda *_: self._documents_chosen(), Qt.ConnectionType.QueuedConnection)
         self.table.setEditTriggers(QTableView.EditTrigger.EditKeyPressed)
-        self.table.setItemDelegate(CellDelegate(self.table, self._asked, presenter.changes.help))
+        delegate = CellDelegate(self.table, self._asked, presenter.changes.help)
+        delegate.begun.connect(self._note_begun)
+        self.table.setItemDelegate(delegate)
+        self._begun: Begun = NOT_BEGUN
         self.model.edited.connect(self._edited)
         self.drafts_told = Told()
         self.drafts_told.setStyleSheet(f"color: {c.BRASS}; font-weight: 600;")
@@ -298,9 +306,27 @@ class CabinetsView(Place):
 
     def _edited(self, document: str, head: str, text: str) -> None:
         """Draft what was typed, for all chosen documents where the cell's is one of them."""
+        key, meant, seen = self._begun
+        if key != (document, head):
+            meant, seen = self._meant(document), {}
+
+        def draft() -> None:
+            now = self.model.values_of(meant, head)
+            self.presenter.changes.edit({d: seen.get(d, standing) for d, standing in now.items()}, head, text)
+
+        self._begun = NOT_BEGUN
+        self.model.fetch(meant, draft)
+
+    def _meant(self, document: str) -> tuple[str, ...]:
         chosen = self.presenter.state.chosen
-        meant = chosen if document in chosen else (document,)
-        self.model.fetch(meant, lambda: self.presenter.changes.edit(self.model.values_of(meant, head), head, text))
+        return chosen if document in chosen else (document,)
+
+    def _note_begun(self, index: QModelIndex) -> None:
+        """Hold fast whose values somebody begins to type over, and what stood there then."""
+        document, head = self.model.id_at(index.row()), self.model.heads[index.column()]
+        if document is not None:
+            meant = self._meant(document)
+            self._begun = (document, head), meant, self.model.values_of(meant, head)
 
     def _ask_delete(self) -> None:
         chosen = self.presenter.state.chosen

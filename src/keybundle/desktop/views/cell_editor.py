@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Protocol
 
 import shiboken6
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QPainter
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
@@ -28,8 +28,11 @@ class Helper(Protocol):
 class CellDelegate(QStyledItemDelegate):
     """Opens a ``CellEditor`` in a cell, and strikes out the value that stands where another is to take its place.
 
-    ``ask`` says what the editor must know of a cell's field, ``helper`` answers it.
+    ``ask`` says what the editor must know of a cell's field, ``helper`` answers it. ``begun`` names the cell that somebody
+    begins to type over: what they see then is what they change.
     """
+
+    begun = Signal(object)
 
     def __init__(self, parent: QWidget, ask: Ask = lambda index: None, helper: Helper | None = None) -> None:
         super().__init__(parent)
@@ -69,6 +72,7 @@ class CellDelegate(QStyledItemDelegate):
     def createEditor(
         self, parent: QWidget, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
     ) -> QWidget:
+        self.begun.emit(index)
         editor = CellEditor(parent)
         editor.setFrame(False)
         asked = self._ask(index)
