@@ -140,6 +140,7 @@ def shoot_viewer(desktop: Desktop, target: Path, spin: Callable[[float], None]) 
     spin(1)
     shown.grab().save(str(target / "story.png"))
     viewers.close()
+    desktop.window.message.setText("")
 
 
 def be_cautious(data: Path) -> None:
