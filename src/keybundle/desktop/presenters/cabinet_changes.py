@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -87,11 +87,13 @@ class CabinetChanges(QObject):
         self._type(tr("{values} typed", values=values), edits)
 
     def _type(self, told: str, edits: Sequence[tuple[Mapping[str, Standing], str, str]]) -> None:
-        self._note_typed(told, dict.fromkeys(d for documents, _, _ in edits for d in documents))
+        if not (touched := dict.fromkeys(d for documents, _, _ in edits for d in documents)):
+            return
+        self._note_typed(told, touched)
         for documents, field, text in edits:
             for document, (now, revision, _) in documents.items():
                 self._draft(document, field, text, now, revision)
-        if self._typed and all(self.drafts.get(d, {}) == texts for d, (texts, _) in self._typed[-1].before.items()):
+        if all(self.drafts.get(d, {}) == texts for d, (texts, _) in self._typed[-1].before.items()):
             self._typed.pop()  # nothing came of it
         self.changed.emit()
         for documents, field, text in edits:
@@ -226,7 +228,7 @@ class CabinetChanges(QObject):
         def done(changes: Any) -> None:
             for document in ids:
                 self.drafts.pop(document, None)
-            self._forget_typed({document: {} for document in ids}, {})
+            self._forget_typed({}, {}, gone=ids)
             self.gone.emit(ids)
             self.note(
                 Undo(
@@ -273,11 +275,13 @@ class CabinetChanges(QObject):
         if before:
             self._typed.append(Typed(told, before))
 
-    def _forget_typed(self, kept: Mapping[str, Mapping[str, str]], now: Mapping[str, int]) -> None:
+    def _forget_typed(
+        self, kept: Mapping[str, Mapping[str, str]], now: Mapping[str, int], *, gone: Collection[str] = ()
+    ) -> None:
         """Forget steps of drafts that are kept or gone; what was typed over them since goes back to what is kept now."""
-        steps = []
+        steps, being_kept = list[Typed](), 0
         for number, step in enumerate(self._typed):
-            before = {d: drafted for d, drafted in step.before.items() if d not in kept}
+            before = {d: drafted for d, drafted in step.before.items() if d not in kept and d not in gone}
             if number >= self._being_kept:
                 for document in step.before.keys() & kept.keys():
                     texts, base = step.before[document]
@@ -285,7 +289,8 @@ class CabinetChanges(QObject):
                     before[document] = rest, now.get(document, base) if rest else None
             if before:
                 steps.append(replace(step, before=before))
-        self._typed = steps
+                being_kept += number < self._being_kept
+        self._typed, self._being_kept = steps, being_kept
 
     def note(self, undo: Undo) -> None:
         """Remember what can be put back."""
