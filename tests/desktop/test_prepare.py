@@ -451,6 +451,28 @@ class Editors(DesktopTest):
         self.assertEqual(ws.setup.cabinet("Boats").description, "theirs")  # type: ignore[union-attr]
         self.assertEqual(view.form.rows["description"].editor.text(), "mine", "what was typed is not lost")
 
+    def test_a_name_that_is_typed_while_its_part_goes_becomes_no_other_parts(self) -> None:
+        desktop, window, view = self.begin("types")
+        ws, p = desktop.workspace, view.presenter
+        names = [kind.name for kind in ws.setup.document_types]
+        p.add("A type to go")
+        self.until(lambda: p.state.part is not None and p.state.part.name == "A type to go", 10)
+        gone = p.state.part
+        assert gone is not None
+        line = view.form.rows["name"].editor
+        line.setFocus()
+        line.selectAll()
+        QTest.keyClicks(line, "Typed while it goes")
+        parts.remove_part(acting(ws), "document_types", gone.id)
+        window.seat.bus.tell(Changes(setup=True))
+        self.until(lambda: p.state.chosen != gone.id, 10, "another one in front")
+        self.assertEqual(line.text(), p.state.part.name if p.state.part else "")
+        self.key(line, Qt.Key.Key_Return)
+        self.until(lambda: desktop.line.busy == 0, 20)
+        self.spin(0.2)
+        self.assertEqual([kind.name for kind in ws.setup.document_types], names)
+        self.assertIn("“Typed while it goes” was not kept", window.message.text())
+
     def at_an_inspection_sheet(self, who: str) -> tuple[Desktop, MainWindow, BenchView]:
         """Sign in, and open the scanned batch at a document that is made an inspection sheet."""
         desktop = self.start(scanned=True)

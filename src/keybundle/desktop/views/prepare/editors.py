@@ -62,6 +62,11 @@ class LineEditor(Line):
             self._shown = self.text()
             self.taken.emit(self.value())
 
+    def forget(self) -> None:
+        """Take what was typed for nobody's: it is not given on, and may be shown over."""
+        self._shown = self.text()
+        self.setModified(False)
+
     def value(self) -> Any:
         """Return what stands in the line."""
         text = self.text().strip()
@@ -93,6 +98,11 @@ class FieldValueEditor(ValueEditor):
         super().fill(Asked("", "", field.label, field.unit) if isinstance(field, FormField) else field)
         if isinstance(field, FormField):
             self.setPlaceholderText(field.hint)
+
+    def forget(self) -> None:
+        """Take what was typed for nobody's: it is not given on, and may be shown over."""
+        self.stands = self.text()
+        self.setModified(False)
 
     def _leave(self) -> None:
         if self.text() != self.stands and not self.is_list_open:

@@ -149,17 +149,20 @@ class FieldLabel(Told):
 class FormView(QWidget):
     """Shows a form and its values; ``edited`` carries a field's path and its new value, ``typed`` what is being typed.
 
-    ``asked`` carries the field and the text that a type-ahead list is wanted for; ``offer`` shows it.
+    ``asked`` carries the field and the text that a type-ahead list is wanted for; ``offer`` shows it. ``dropped`` carries what
+    was being typed for something that the form no longer shows: it is nobody's, and least of all that of what is shown now.
     """
 
     edited = Signal(str, object)
     make_asked = Signal(str)
     typed = Signal(str, str)
     asked = Signal(str, str)
+    dropped = Signal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._shape: tuple[Any, ...] = ()
+        self._of = ""
         self._rows: dict[str, FieldRow] = {}
         self._cards: list[Card] = []
         self._sections: tuple[Section, ...] = ()
@@ -173,12 +176,16 @@ class FormView(QWidget):
         self._column.setSpacing(10)
 
     def render_form(
-        self, sections: Iterable[Section], values: Mapping[str, Any], problems: Mapping[str, str], *, can_change: bool
-    ) -> None:
-        """Show a form; widgets are made anew only where its fields are others.
+        self, sections: Iterable[Section], values: Mapping[str, Any], problems: Mapping[str, str], *, can_change: bool,
+        of: str = "",
+    ) -> None:  # fmt: skip
+        """Show a form ``of`` something (its id); widgets are made anew only where its fields are others.
 
         The first time, what lies below the first fields is made once these are painted, or when it is asked for.
         """
+        if of != self._of:
+            self._of = of
+            self._drop_typed()
         sections = self._sections = tuple(sections)
         self._shown = (values, problems, can_change)
         shape = tuple((s.title, s.help, tuple(_shape(f) for f in s.fields)) for s in sections)
@@ -187,6 +194,13 @@ class FormView(QWidget):
             self._made = len(sections) if self._cards else _first_of(sections)
             self._build(sections[: self._made])
         self._fill()
+
+    def _drop_typed(self) -> None:
+        at = self.focusWidget()
+        if isinstance(at, LineEditor | FieldValueEditor) and at.hasFocus() and at.isModified():
+            text = at.text()
+            at.forget()
+            self.dropped.emit(text)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)

@@ -54,6 +54,7 @@ class PartView(QWidget):
         self.empty.setProperty("role", "quiet")
         self.empty.setWordWrap(True)
         self.form = FormView()
+        self.form.dropped.connect(self._tell_dropped)
         self.form.edited.connect(lambda name, value: presenter.change({name: value}))
         column = QVBoxLayout()
         column.setContentsMargins(0, 0, 8, 0)
@@ -128,8 +129,14 @@ class PartView(QWidget):
             self.stack.setCurrentIndex(0)
         self.problem.setText(state.problem)
         self.problem.setVisible(bool(state.problem))
-        self.form.render_form(state.sections, state.values, state.problems, can_change=state.can_change)
+        self.form.render_form(
+            state.sections, state.values, state.problems, can_change=state.can_change, of=state.chosen
+        )
         self._show_uses(state.uses)
+
+    def _tell_dropped(self, text: str) -> None:
+        told = tr("“{typed}” was not kept: what it was typed for is no longer in front.", typed=text)
+        self.presenter.failed.emit(told)
 
     def _show_uses(self, uses: tuple[Used, ...]) -> None:
         if uses == self._uses and self._use_widgets:

@@ -42,6 +42,7 @@ class TypesView(PartView):
         self.items.taken.connect(lambda items: presenter.change({"fields": items}))
         self.items.list.currentItemChanged.connect(self._choose)
         self.field_form = FormView()
+        self.field_form.dropped.connect(self._tell_dropped)
         self.field_form.edited.connect(lambda name, value: presenter.change({name: value}))
         self.field_form.make_asked.connect(self._make)
         self.field_form.asked.connect(presenter.complete)
@@ -102,7 +103,10 @@ class TypesView(PartView):
             for i in range(self.items.list.count()):
                 if self.items.list.item(i).data(ID) == state.chosen_field:
                     self.items.list.setCurrentRow(i)
-        self.field_form.render_form(state.field_sections, state.values, state.problems, can_change=state.can_change)
+        of = f"{state.chosen}/{state.chosen_field}"
+        self.field_form.render_form(
+            state.field_sections, state.values, state.problems, can_change=state.can_change, of=of
+        )
         self.fill.setText(tr("Fill it in what is filed already ({filed:,})", filed=state.filed))
         self.fill.setVisible(bool(state.filed and state.chosen_field and state.can_change))
         self.doing.setText(state.doing)
