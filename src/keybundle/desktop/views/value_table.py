@@ -250,7 +250,7 @@ class ValueTable(QTableView):
             chosen = self.selectionModel().selectedIndexes() or [here]
             cells = [(i.row(), here.column() if self._by_rows else i.column(), block[0][0]) for i in chosen]
         else:
-            under = columns[columns.index(here.column()) :]
+            under = columns[columns.index(here.column()) :] if here.column() in columns else []
             cells = [
                 (here.row() + i, column, text)
                 for i, line in enumerate(block)
