@@ -109,8 +109,14 @@ class RandomHands(DesktopTest):
         self.p.flush()
         self.pool.let_all_go()
         self.until(lambda: not self.p.drafts.is_saving, 20, "all that was typed to be kept or refused")
-        self.until(lambda: not any(d.claim for d in self.ws.batches.load(self.batch_id).documents.values()), 20)
-        self.until(lambda: not self.line.busy, 20, "the line to come to rest")
+        self.until(self.is_at_rest, 40, "changes, filings and the line to come to rest")
+
+    def is_at_rest(self) -> bool:
+        """Whether nothing is under way any more: no change that waits for its turn, no filing, nothing of the line."""
+        if self.desktop.runner._changes._waiting or self.line.busy:
+            return False
+        claimed = any(d.claim for d in self.ws.batches.load(self.batch_id).documents.values())
+        return not (claimed or self.desktop.runner._changes._waiting or self.line.busy)
 
     def find_lost_texts(self) -> list[str]:
         """Return what was typed last into a field and stands neither in the batch nor as a refusal on the screen."""
