@@ -147,7 +147,7 @@ class Runner(DesktopTest):
     def test_a_batchs_changes_run_in_order_and_beside_those_of_others(self) -> None:
         order: list[str] = []
         gate = threading.Event()
-        self.runner.change(lambda: gate.wait(5) and order.append("a1"), lane="a")
+        self.runner.change(lambda: gate.wait(60) and order.append("a1"), lane="a")
         self.runner.change(lambda: order.append("a2"), self.results.append, lane="a")
         self.runner.change(lambda: order.append("b1"), self.results.append, lane="b")
         self.until(lambda: self.results)
