@@ -30,6 +30,6 @@ def make_pdf(pages: Sequence[PageJob], made_at: str, target: str, cache: str = "
         for p in pages
     ]  # fmt: skip
     write_atomic(Path(target), build_pdf(sources, "", made_at), durable=False)
-    for page in pages:
+    for page in pages if cache else ():
         drop_cleaned(cache, page)
     return time.perf_counter() - start
