@@ -12,7 +12,7 @@ from types import TracebackType
 from typing import TypeVar
 from unittest import mock
 
-from PySide6.QtCore import QEvent, QPoint, QSettings, Qt, QTimer, qInstallMessageHandler
+from PySide6.QtCore import QEvent, QModelIndex, QPoint, QSettings, Qt, QTimer, qInstallMessageHandler
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QWidget
 from shiboken6 import Shiboken
@@ -22,8 +22,12 @@ from keybundle.desktop.jobs.collector import Collector
 from keybundle.desktop.jobs.runner import THREADS
 from keybundle.desktop.theme.style import apply_theme
 from keybundle.desktop.views.ask_sheet import AskSheet
+from keybundle.desktop.views.cabinets_view import CabinetsView
 from keybundle.desktop.views.side_sheet import Sheet
-from tests.support import DataTest, shared_pool
+from keybundle.desktop.views.window import MainWindow
+from tests.support import DataTest, filed_ids, shared_pool
+
+CTRL = Qt.KeyboardModifier.ControlModifier
 
 # What the threads of a window's job runner are called; those of devices are not waited for at its end.
 RUNNERS = (*(kind for kind in THREADS if kind != "devices"), "change", "long")
@@ -198,3 +202,39 @@ class DesktopTest(DataTest):
                 QTest.keyClick(target, Qt.Key.Key_Tab)
             else:
                 QTest.keyClicks(target, letter)
+
+
+class CabinetsTest(DesktopTest):
+    """The cabinet of bills and orders, open in a window."""
+
+    def open(self, who: str = "Oswinna Reedmace") -> tuple[MainWindow, CabinetsView]:
+        desktop = self.start()
+        desktop.begin(who)
+        window = desktop.window
+        assert window is not None
+        self.ws, self.desktop = desktop.workspace, desktop
+        self.key(window, Qt.Key.Key_2, CTRL)
+        view = window.cabinets
+        self.until(lambda: view.cabinets.count() == 4)
+        view.presenter.open("Purchasing")
+        self.until(lambda: set(view.presenter.state.documents) == set(self.bills()) and view.model.rowCount() > 0)
+        return window, view
+
+    def bills(self) -> list[str]:
+        return filed_ids(self.ws, "Purchasing")
+
+    def cell(self, view: CabinetsView, document: str, head: str) -> QModelIndex:
+        self.until(lambda: view.model.values_of([document], head), 10, "the row to be read")
+        heads = [str(view.model.headerData(i, Qt.Orientation.Horizontal)) for i in range(view.model.columnCount())]
+        return view.model.index(view.presenter.state.documents.index(document), heads.index(head))
+
+    def type_into(self, view: CabinetsView, index: QModelIndex, text: str) -> None:
+        """Press F2 in a cell, type, and press Enter."""
+        view.table.setCurrentIndex(index)
+        view.table.setFocus()
+        self.key(view.table, Qt.Key.Key_F2)
+        editor = QApplication.focusWidget()
+        assert editor is not None and editor is not view.table
+        QTest.keyClick(editor, Qt.Key.Key_A, CTRL)
+        QTest.keyClicks(editor, text)
+        self.key(editor, Qt.Key.Key_Return)

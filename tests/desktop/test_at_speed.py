@@ -76,7 +76,7 @@ class AtSpeed(DesktopTest):
 
     def settle(self) -> None:
         """Wait until all that was asked for is in the store and on the screen."""
-        self.until(lambda: not self.p.drafts.is_saving and not self.p.drafts._drafts, 15, "the drafts to be kept")
+        self.until(lambda: not self.p.drafts.is_saving and not self.p.drafts.all(), 15, "the drafts to be kept")
 
     def make_ready(self, document: str) -> None:
         """Confirm what is unsure of a document, behind the window's back."""

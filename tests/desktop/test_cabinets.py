@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 
-from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPoint, QSettings, Qt
+from PySide6.QtCore import QItemSelectionModel, QPoint, QSettings, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QMenu, QSplitter, QWidget
 
@@ -18,46 +18,13 @@ from keybundle.desktop.views.cabinets_view import CabinetsView
 from keybundle.desktop.views.choose_sheet import ChooseSheet
 from keybundle.desktop.views.keys_dialog import KeysDialog
 from keybundle.desktop.views.trash_sheet import TrashSheet
-from keybundle.desktop.views.window import MainWindow
-from tests.desktop.support import DesktopTest
-from tests.support import acting, filed_ids, shared_pool
+from tests.desktop.support import CabinetsTest
+from tests.support import acting, shared_pool
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 
 
-class Cabinets(DesktopTest):
-    def open(self, who: str = "Oswinna Reedmace") -> tuple[MainWindow, CabinetsView]:
-        desktop = self.start()
-        desktop.begin(who)
-        window = desktop.window
-        assert window is not None
-        self.ws, self.desktop = desktop.workspace, desktop
-        self.key(window, Qt.Key.Key_2, CTRL)
-        view = window.cabinets
-        self.until(lambda: view.cabinets.count() == 4)
-        view.presenter.open("Purchasing")
-        self.until(lambda: set(view.presenter.state.documents) == set(self.bills()) and view.model.rowCount() > 0)
-        return window, view
-
-    def bills(self) -> list[str]:
-        return filed_ids(self.ws, "Purchasing")
-
-    def cell(self, view: CabinetsView, document: str, head: str) -> QModelIndex:
-        self.until(lambda: view.model.values_of([document], head), 10, "the row to be read")
-        heads = [str(view.model.headerData(i, Qt.Orientation.Horizontal)) for i in range(view.model.columnCount())]
-        return view.model.index(view.presenter.state.documents.index(document), heads.index(head))
-
-    def type_into(self, view: CabinetsView, index: QModelIndex, text: str) -> None:
-        """Press F2 in a cell, type, and press Enter."""
-        view.table.setCurrentIndex(index)
-        view.table.setFocus()
-        self.key(view.table, Qt.Key.Key_F2)
-        editor = QApplication.focusWidget()
-        assert editor is not None and editor is not view.table
-        QTest.keyClick(editor, Qt.Key.Key_A, CTRL)
-        QTest.keyClicks(editor, text)
-        self.key(editor, Qt.Key.Key_Return)
-
+class Cabinets(CabinetsTest):
     def test_values_are_corrected_together_and_the_folder_follows_or_stays(self) -> None:
         window, view = self.open()
         bill = next(i for i in self.bills() if self.ws.repository.load(i).type == "Bill")
@@ -109,6 +76,8 @@ class Cabinets(DesktopTest):
         self.until(lambda: "put back" in window.message.text(), 10)
         self.assertEqual(self.ws.repository.load(bill).values["Bill number"].text, "R-2222", "not the one before it")
         self.key(view.table, Qt.Key.Key_Z, CTRL)  # what lies below an undone change can be undone in its turn
+        self.until(lambda: self.ws.repository.load(bill).values["Bill number"].text == "R-1111", 20)
+        self.key(view.table, Qt.Key.Key_Z, CTRL)
         self.until(lambda: self.ws.repository.load(bill).values["Bill number"].text == was, 20)
 
     def test_a_value_goes_to_all_that_are_chosen_and_what_is_none_is_told(self) -> None:
@@ -135,7 +104,7 @@ class Cabinets(DesktopTest):
         self.until(lambda: "Nothing was changed" in window.message.text(), 10, window.message.text())
         self.assertEqual([self.ws.repository.load(i).version for i in bills], [1, 1])
         self.assertTrue(view.presenter.changes.told, "what was typed is still there")
-        self.key(view.table, Qt.Key.Key_S, CTRL | SHIFT)
+        self.key(view.table, Qt.Key.Key_U, CTRL | SHIFT)
         self.assertFalse(view.presenter.changes.told)
         # Changed by somebody else meanwhile: told, and nothing written over.
         self.type_into(view, self.cell(view, bills[0], "Bill number"), "R-1212")
@@ -192,7 +161,7 @@ class Cabinets(DesktopTest):
             table.setCurrentIndex(self.cell(view, bills[0], "Bill number"))
             self.key(table, Qt.Key.Key_V, CTRL)
             self.assertEqual([view.presenter.changes.drafts[i]["Bill number"] for i in bills], ["R-1001", "R-1002"])
-            self.key(table, Qt.Key.Key_S, CTRL | SHIFT)
+            self.key(table, Qt.Key.Key_U, CTRL | SHIFT)
         table.clearSelection()
         table.setCurrentIndex(self.cell(view, bills[0], "Bill number"))
         self.key(table, Qt.Key.Key_C, CTRL)
@@ -225,21 +194,23 @@ class Cabinets(DesktopTest):
         correcting.correct(acting(self.ws, "Tarvin Windlass"), {bill: {"Bill number": "R-9999"}}, follow=False)
         window.seat.bus.tell(Changes(repository=True))
         self.until(
-            lambda: view.model.values_of([bill], "Bill number")[bill][0] == "R-9999", 10, "the colleague's value"
+            lambda: view.model.values_of([bill], "Bill number")[bill].text == "R-9999", 10, "the colleague's value"
         )
         self.key(editor, Qt.Key.Key_Return)
         self.key(view.table, Qt.Key.Key_S, CTRL)
         self.until(
-            lambda: "somebody else" in window.message.text() or "meanwhile" in window.message.text(), 20, "to be told"
+            lambda: f"“{was}” stood here when it was typed, “R-9999” stands here now" in window.message.text(),
+            20,
+            "both",
         )
         self.assertNotEqual(was, "R-9999")
         self.assertEqual(self.ws.repository.load(bill).values["Bill number"].text, "R-9999")
-        self.key(view.table, Qt.Key.Key_S, CTRL | SHIFT)
+        self.key(view.table, Qt.Key.Key_U, CTRL | SHIFT)
         self.key(begin("R-2222"), Qt.Key.Key_Return)
         self.key(view.table, Qt.Key.Key_S, CTRL)
         editor = begin("R-3333")  # while the one before is being kept, or is not shown yet
         self.until(lambda: self.ws.repository.load(bill).values["Bill number"].text == "R-2222", 20)
-        self.until(lambda: not changes._is_keeping, 20)
+        self.until(lambda: not changes._drafts.is_in_hand, 20)
         self.key(editor, Qt.Key.Key_Return)
         self.key(view.table, Qt.Key.Key_S, CTRL)
         self.until(
@@ -263,7 +234,7 @@ class Cabinets(DesktopTest):
         self.key(table, Qt.Key.Key_V, CTRL)
         self.until(lambda: len(changes.drafts) == 2, 10)
         self.assertEqual(dict(changes.drafts), {i: {"Order number": "PO-77777"} for i in bills})
-        self.key(table, Qt.Key.Key_S, CTRL | SHIFT)
+        self.key(table, Qt.Key.Key_U, CTRL | SHIFT)
         self.assertEqual(changes.drafts, {})
         self.key(table, Qt.Key.Key_Z, CTRL)
         self.assertEqual(len(changes.drafts), 2, "letting go is a step like any")
@@ -305,7 +276,11 @@ class Cabinets(DesktopTest):
         self.answer("sent twice")
         self.until(lambda: first not in self.bills() and first not in view.presenter.state.documents)
         self.until(lambda: "deletion of 1 document" in window.undo.text())
-        self.assertEqual(view.presenter.changes.drafts, {}, "what was typed for it is gone with it, step and all")
+        typed = {first: {head: "typed before it goes"}}
+        self.assertEqual(view.presenter.changes.drafts, typed, "what was typed for it is there when it comes back")
+        view.presenter.changes.keep()
+        self.until(lambda: "is gone" in window.message.text(), 10, "its own words for what is gone")
+        self.assertIn("is gone", view.presenter.changes.problems[first, head])
         rows = [view.table.rowHeight(i) for i in range(view.model.rowCount())]
         self.assertTrue(rows and all(rows), "what is left stays in sight")
         self.assertNotIn("no longer", window.message.text())

@@ -168,6 +168,7 @@ class Desktop(QObject):
         seat = Seat(
             session, self.pool, self.line, self.runner, self.bus, devices, behind=self.behind, remembered=remembered
         )
+        seat.typed.load()
         window = MainWindow(seat)
         window.lock_asked.connect(self.lock)
         window.other_asked.connect(self.change_person)
@@ -263,6 +264,7 @@ class Desktop(QObject):
         windows, self.windows = self.windows, {}
         for window in windows.values():
             window.flush()
+            window.seat.typed.end()
         self._stack.close()
         for first in windows.values():
             for window in tuple(first.windows):

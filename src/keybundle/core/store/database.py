@@ -25,7 +25,7 @@ from keybundle.core.base.folding import fold
 from keybundle.core.base.messages import message
 
 BUSY_SECONDS = 10
-HEAD = "0003"
+HEAD = "0004"
 FORMAT = 7
 
 

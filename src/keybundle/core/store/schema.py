@@ -30,6 +30,7 @@ from sqlalchemy import (
 
 from keybundle.core.store.columns import Told, Words
 from keybundle.core.store.schema_setup import counter as counter
+from keybundle.core.store.schema_setup import draft as draft
 from keybundle.core.store.schema_setup import entry_history as entry_history
 from keybundle.core.store.schema_setup import metadata as metadata
 from keybundle.core.store.schema_setup import person_secret as person_secret

@@ -1,4 +1,4 @@
-"""The tables of what is set up: its parts with their history, registers' entries, settings, starters, counters, passwords."""
+"""The tables of what is set up: its parts with their history, registers' entries, settings, counters, passwords; and drafts."""
 
 from __future__ import annotations
 
@@ -75,6 +75,23 @@ person_secret = Table(
     Column("hash", String, nullable=False),
     Column("failures", Integer, nullable=False),
     Column("wait_until", String, nullable=False),
+)
+# What somebody typed and did not keep yet: where, for what (``subject``, ``name``), over what that stood there, as it was
+# seen at a revision. ``told`` is what the subject was called then, ``within`` the cabinet or part where it lay.
+draft = Table(
+    "draft",
+    metadata,
+    Column("person", String, primary_key=True),
+    Column("place", String, primary_key=True),
+    Column("subject", String, primary_key=True),
+    Column("name", String, primary_key=True),
+    Column("text", String, nullable=False),
+    Column("stood", String, nullable=False),
+    Column("seen", Integer, nullable=False),
+    Column("told", String, nullable=False),
+    Column("within", String, nullable=False),
+    Column("at", String, nullable=False),
+    sqlite_with_rowid=False,
 )
 starter = Table(
     "starter",

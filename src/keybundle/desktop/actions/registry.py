@@ -298,7 +298,14 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "cabinets.keep", "Keep corrections", "Keep what was corrected in the table, all together", "Ctrl+S", "cabinets"
     ),
-    Command("cabinets.discard", "Discard corrections", "Let go of what is not kept yet", "Ctrl+Shift+S", "cabinets"),
+    Command("cabinets.discard", "Let go of corrections", "Let go of what is not kept yet", "Ctrl+Shift+U", "cabinets"),
+    Command(
+        "cabinets.not kept",
+        "Not kept yet",
+        "List what is typed and not kept, and why not",
+        "Ctrl+U",
+        "cabinets",
+    ),
     Command("cabinets.delete", "Delete", "Put the chosen documents into the trash, with the reason", "Del", "cabinets"),
     Command("cabinets.trash", "Trash", "See what was deleted; bring it back or erase it", "Ctrl+Shift+T", "cabinets"),
     Command("cabinets.filter", "Filter", "Type to filter the column that has the focus", "/", "cabinets"),
@@ -370,6 +377,10 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command("viewer.own program", "Own program", "Open the file as it came in its own program", "Ctrl+O", "viewer"),
     Command("viewer.correct", "Correct", "Correct a value of the document", "F2", "viewer"),
+    Command("viewer.keep", "Keep corrections", "Keep what was typed here and could not be kept", "Ctrl+S", "viewer"),
+    Command(
+        "viewer.discard", "Let go of corrections", "Let go of what could not be kept here", "Ctrl+Shift+U", "viewer"
+    ),
     Command("viewer.undo", "Undo", "Put back the value that was corrected last here", "Ctrl+Z", "viewer"),
     Command("viewer.send", "Send", "Save, mail or print the document", "Ctrl+E", "viewer"),
     Command("viewer.send again", "Send again", "Send the document as it was sent last", "Ctrl+Shift+E", "viewer"),
@@ -424,7 +435,8 @@ NEEDED = {
     "bench.close": Right.FILE,
     "bench.scan again": Right.BRING_IN, "bench.scan in": Right.BRING_IN, "cabinets.tags": Right.CORRECT,
     "cabinets.correct": Right.CORRECT,
-    "viewer.correct": Right.CORRECT, "viewer.undo": Right.CORRECT,
+    "viewer.correct": Right.CORRECT, "viewer.undo": Right.CORRECT, "viewer.keep": Right.CORRECT,
+    "viewer.discard": Right.CORRECT, "cabinets.not kept": Right.CORRECT,
     "cabinets.keep": Right.CORRECT, "cabinets.discard": Right.CORRECT, "cabinets.delete": Right.DELETE,
     "cabinets.trash": Right.DELETE,
     "cabinets.scan": Right.BRING_IN, "cabinets.prepare": Right.PREPARE, "bench.prepare": Right.INDEX,

@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor
 
 from keybundle.core.repository.model import FiledDocument
 from keybundle.desktop.models.table import LOOKS, TEXTS, Index, TableModel
+from keybundle.desktop.presenters.cabinet_changes import Standing, standing_of
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import value_font
 
@@ -60,12 +61,12 @@ class DocumentsModel(TableModel[FiledDocument]):
         document = self.row_of(index.row())
         return (document.type if document is not None else "", self._heads[index.column()])
 
-    def values_of(self, ids: Iterable[str], head: str) -> dict[str, tuple[str, int, str]]:
-        """Return what stands in a column for documents, each with its revision and type; only where it can be corrected."""
+    def values_of(self, ids: Iterable[str], head: str) -> dict[str, Standing]:
+        """Return what stands in a column for documents; only where it can be corrected."""
         numbers = {key: i for i, key in enumerate(self._ids)}
         rows = {i: self.row_of(numbers[i]) for i in ids if i in numbers}
         found = {i: d for i, d in rows.items() if d is not None and head in self._editable.get(d.type, ())}
-        return {i: (d.values[head].text if head in d.values else "", d.revision, d.type) for i, d in found.items()}
+        return {i: standing_of(d, head) for i, d in found.items()}
 
     def can_edit_at(self, row: FiledDocument, column: int) -> bool:
         """Whether a document's type has the field, and it may be corrected."""

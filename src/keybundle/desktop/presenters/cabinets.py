@@ -21,7 +21,6 @@ from keybundle.desktop.presenters.asking import Asked, ask_named
 from keybundle.desktop.presenters.cabinet_changes import CabinetChanges
 from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.seat import Seat
-from keybundle.desktop.presenters.undoing import Undo
 from keybundle.desktop.presenters.viewer import ViewerPresenter
 from keybundle.desktop.words import number, tr, trn
 
@@ -85,6 +84,7 @@ class CabinetsPresenter(QObject):
         self.changes.failed.connect(self.failed)
         self.changes.gone.connect(self._let_go)
         self.changes.was_put_back.connect(lambda: self.choose_documents(self.state.chosen))
+        self.changes.tags_kept.connect(lambda: self.choose_documents(self.state.chosen))
         self.changes.changed.connect(lambda: self.changed.emit(self.state))
         seat.bus.changed.connect(self._on_changes)
 
@@ -265,24 +265,10 @@ class CabinetsPresenter(QObject):
             on_error=self.failed.emit,
         )
 
-    def set_tags(self, ids: tuple[str, ...], before: tuple[str, ...], text: str) -> None:
-        """Change the tags that documents had in common when the typing began to those of a line."""
-        s = self._s
-        if not ids or tags.read_tags(text) == before:
-            return
-
-        def done(changed: tags.Retagged) -> None:
-            if changed:
-                told = tr("tags of {documents}", documents=trn("{n:,} document", "{n:,} documents", len(changed)))
-                self.changes.note(Undo(told, lambda: self._put_back_tags(changed)))
-                self.said.emit(
-                    tr("Tags of {documents} changed", documents=trn("{n:,} document", "{n:,} documents", len(changed)))
-                )
-                s.bus.tell(Changes(repository=True))
-            if ids == self.state.chosen:
-                self.choose_documents(ids)
-
-        self.changes.run(lambda: tags.retag(s.session, [FiledId(i) for i in ids], before, text), done)
+    def type_tags(self, ids: tuple[str, ...], before: tuple[str, ...], text: str) -> None:
+        """Take what stands in the line of tags after a key, for these documents, which all had some before."""
+        told = trn("{n:,} document", "{n:,} documents", len(ids))
+        self.changes.tags.type(ids, before, text, told)
 
     @property
     def remembered(self) -> Remembered:
@@ -307,16 +293,6 @@ class CabinetsPresenter(QObject):
     def undo(self) -> None:
         """Take back what was typed last here, else what was kept last; what others have changed since stays."""
         self.changes.undo()
-
-    def _put_back_tags(self, last: tags.Retagged) -> str:
-        changed = tags.put_back(self._s.session, last)
-        left = len(last) - changed
-        stay = ""
-        if left:
-            documents = trn("{n:,} document", "{n:,} documents", left)
-            stay = tr("; {documents} changed again since, so left", documents=documents)
-        documents = trn("{n:,} document", "{n:,} documents", changed)
-        return tr("Tags of {documents} put back{stay}", documents=documents, stay=stay)
 
     def editable(self) -> Mapping[str, frozenset[str]]:
         """Return the fields that can be corrected, by the name of their type; none for who may not."""

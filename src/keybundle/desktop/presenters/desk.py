@@ -21,6 +21,7 @@ from keybundle.core.setup.model import FieldSpec, name_of
 from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.index import page_texts, slip, tags
 from keybundle.core.workflows.session.access import Spot
+from keybundle.core.workflows.session.typed import bench_of
 from keybundle.desktop.actions.registry import MAY_LOOK
 from keybundle.desktop.presenters.bench_state import (
     BenchState,
@@ -40,7 +41,7 @@ from keybundle.desktop.presenters.bench_wording import (
     with_drafts,
 )
 from keybundle.desktop.presenters.doing import Doing
-from keybundle.desktop.presenters.drafts import TAGS, WORDS, Draft, Drafts
+from keybundle.desktop.presenters.drafts import TAGS, WORDS, Draft
 from keybundle.desktop.presenters.page_pictures import PagePictures
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import tr, worded
@@ -70,7 +71,7 @@ class Desk(QObject):
         self.lane = f"batch {batch_id}"
         self.state = BenchState(batch=batch_id)
         self.pictures = PagePictures(seat, self)
-        self.drafts = Drafts(self._save_draft, self)
+        self.drafts = seat.typed.own(bench_of(batch_id), self._save_draft, self)
         self._window = secrets.token_hex(4)  # two windows of one person have not seen each other's changes
         self.doing = Doing(seat.runner, self)
         self._data: bench.BenchData | None = None
@@ -115,6 +116,7 @@ class Desk(QObject):
     def end(self) -> None:
         """Hear and show nothing more; the batch is closed or the bench was let go."""
         self.flush()
+        self._s.typed.leave(bench_of(self.batch_id))
         self._timer.stop()
         self._s.bus.changed.disconnect(self._on_changes)
         self.pictures.end()

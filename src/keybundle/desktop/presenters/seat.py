@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import field
+from functools import cached_property
 from zoneinfo import ZoneInfo
 
 from PySide6.QtCore import QObject, QSettings, Signal
@@ -23,6 +24,7 @@ from keybundle.desktop.jobs.runner import JobRunner
 from keybundle.desktop.presenters.picture_cache import PictureCache
 from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.texts import say_time
+from keybundle.desktop.presenters.typed import Typed
 from keybundle.desktop.words import spoken, worded
 
 
@@ -82,6 +84,11 @@ class Seat:
     def who(self) -> str:
         """The id of the person at work."""
         return self.session.person
+
+    @cached_property
+    def typed(self) -> Typed:
+        """What the person typed and did not keep yet, in all their windows."""
+        return Typed(self.session, self.runner)
 
     def may(self, right: Right) -> bool:
         """Whether the person at work has a right now; what they lack is not offered."""

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
+from dataclasses import field
 from typing import Any
 
 from keybundle.core.base.records import dataclass
@@ -14,6 +16,7 @@ class Undo:
 
     told: str
     put_back: Callable[[], Any]
+    at: float = field(default_factory=time.monotonic)
 
 
 class Undoing:
@@ -26,7 +29,7 @@ class Undoing:
     def __init__(self, put_back: Callable[[Undo], None]) -> None:
         self._put_back = put_back
         self._kept: list[Undo] = []
-        self._under_way = 0
+        self._under_way, self._begun_at = 0, 0.0
         self._is_asked = False
 
     @property
@@ -44,13 +47,20 @@ class Undoing:
         """Whether there is something to put back, or will be once what is under way is through."""
         return bool(self._kept) or self.is_under_way
 
+    @property
+    def at(self) -> float:
+        """When what ``undo`` would put back was kept, or asked for."""
+        if self.is_under_way:
+            return self._begun_at
+        return self._kept[-1].at if self._kept else 0.0
+
     def note(self, undo: Undo) -> None:
         """Remember how a change is put back."""
         self._kept.append(undo)
 
     def begin(self) -> None:
         """Hear that a change is under way."""
-        self._under_way += 1
+        self._under_way, self._begun_at = self._under_way + 1, time.monotonic()
 
     def end(self, *, came_to_nothing: bool = False) -> None:
         """Hear that a change is through; it was noted before this, or it ``came_to_nothing``."""

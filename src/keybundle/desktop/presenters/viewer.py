@@ -25,7 +25,7 @@ from keybundle.core.workflows.keep.documents import browsing, received
 from keybundle.core.workflows.keep.documents.story import load_story
 from keybundle.desktop.presenters.asking import Asked, ask_named
 from keybundle.desktop.presenters.bench_state import PageShown
-from keybundle.desktop.presenters.cabinet_changes import CabinetChanges
+from keybundle.desktop.presenters.cabinet_changes import CabinetChanges, Standing, standing_of
 from keybundle.desktop.presenters.own_program import open_outside
 from keybundle.desktop.presenters.picture_cache import Fetched, Key
 from keybundle.desktop.presenters.seat import Seat
@@ -39,13 +39,18 @@ AHEAD = (1, -1, 2)
 
 @dataclass(frozen=True)
 class ValueLine:
-    """A value as the viewer tells it: its field, its text, where it came from, who confirmed it when, whether it can change."""
+    """A value as the viewer tells it: its field, its text, where it came from, who confirmed it when, whether it can change.
+
+    ``typed`` is what was typed over it and is not kept, ``problem`` why not.
+    """
 
     field: str
     text: str
     origin: str
     told: str
     can_correct: bool = False
+    typed: str | None = None
+    problem: str = ""
 
 
 @dataclass(frozen=True)
@@ -99,7 +104,8 @@ class ViewerPresenter(QObject):
         self._thumbnails: dict[int, str] = {}
         self.changes = CabinetChanges(seat, self)
         self.changes.said.connect(self.said)
-        self.changes.failed.connect(self._refuse)
+        self.changes.failed.connect(self.failed)
+        self.changes.changed.connect(self._show_typed)
         seat.bus.changed.connect(self._on_changes)
 
     def _on_changes(self, changes: Changes) -> None:
@@ -192,19 +198,33 @@ class ViewerPresenter(QObject):
         kinds = self._s.workspace.setup.document_types
         return ask_named(called(kinds, self.document.type), name) if self.document is not None else None
 
-    def correct(self, field: str, text: str) -> None:
-        """Correct a value of the document; it is kept at once."""
-        if self.document is not None:
-            value = self.document.values.get(field)
-            now = value.text if value is not None else ""
-            self.changes.edit({self.document.id: (now, self.document.revision, self.document.type)}, field, text)
-            self.changes.keep()
+    def standing(self, field: str) -> Standing | None:
+        """Return what stands in a field of the document now."""
+        return standing_of(self.document, field) if self.document is not None else None
 
-    def _refuse(self, told: str) -> None:
-        """Show what stands, where a correction was not kept, and why."""
-        self.changes.discard()
-        self.changed.emit(self.state)
-        self.failed.emit(told)
+    def correct(self, document: str, field: str, text: str, seen: Standing) -> None:
+        """Correct a value of a document, typed over what was seen there; it is kept at once."""
+        self.changes.edit({document: seen}, field, text)
+        if self.changes.find(document, field) is not None:
+            self.changes.keep([(document, field)])
+
+    def _own_keys(self) -> list[tuple[str, str]]:
+        own = self.document.id if self.document is not None else ""
+        return [d.key for d in self.changes.list_drafts() if d.subject == own]
+
+    def keep(self) -> None:
+        """Keep what was typed for this document and could not be kept."""
+        self.changes.keep(self._own_keys())
+
+    def let_go(self) -> None:
+        """Let go of what was typed for this document and could not be kept."""
+        self.changes.discard(self._own_keys())
+
+    def _show_typed(self) -> None:
+        """Show what is typed and not kept, and what is in its way."""
+        if self.document is not None:
+            self.state = replace(self.state, values=self._lines(self.document))
+            self.changed.emit(self.state)
 
     def _lines(self, document: FiledDocument) -> tuple[ValueLine, ...]:
         """Return the values as they are shown: the fields of the type, the empty ones too for who may correct them."""
@@ -212,13 +232,17 @@ class ViewerPresenter(QObject):
         kind = next((k for k in kinds if k.name == document.type), None)
         own = {f.name for f in kind.fields} if kind is not None and self._s.may(Right.CORRECT) else set()
         lines = [
-            ValueLine(name, v.text, v.origin.value, self._say_confirmed(v), name in own)
+            ValueLine(name, v.text, v.origin.value, self._say_confirmed(v), name in own, *self._typed(document, name))
             for name, v in document.values.items()
         ]
         missing = (
             [f.name for f in kind.fields if f.name in own and f.name not in document.values] if kind is not None else []
         )
-        return (*lines, *(ValueLine(name, "", "", "", True) for name in missing))
+        return (*lines, *(ValueLine(name, "", "", "", True, *self._typed(document, name)) for name in missing))
+
+    def _typed(self, document: FiledDocument, field: str) -> tuple[str | None, str]:
+        draft = self.changes.find(document.id, field)
+        return (draft.text, draft.problem) if draft is not None else (None, "")
 
     def _say_confirmed(self, value: FieldValue) -> str:
         if not (value.confirmed_by and value.confirmed_at):

@@ -331,6 +331,10 @@ class BenchView(Place):
         """Do the step again that was taken back."""
         self.presenter.redo()
 
+    def flush(self) -> None:
+        """Keep all that is being typed."""
+        self.presenter.flush()
+
     def rest(self) -> None:
         """Keep what is typed and let go of the pictures: another place is in front; they come back with the next look."""
         self.presenter.flush()

@@ -3,13 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from pathlib import Path
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, Signal
-from PySide6.QtGui import QDropEvent
+from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPersistentModelIndex, Qt, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QSplitter,
@@ -23,89 +20,29 @@ from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.models.documents import FIXED, DocumentsModel
 from keybundle.desktop.presenters.asking import Asked
 from keybundle.desktop.presenters.cabinet_changes import Standing
-from keybundle.desktop.presenters.cabinets import CabinetsPresenter, CabinetsState, ColumnState
+from keybundle.desktop.presenters.cabinets import CabinetsPresenter, CabinetsState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.ask_sheet import AskSheet
-from keybundle.desktop.views.calm import Button, Line
+from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.cell_editor import CellDelegate
+from keybundle.desktop.views.column_view import ColumnView
+from keybundle.desktop.views.drafts_sheet import DraftsSheet
 from keybundle.desktop.views.drag_out import DragTable
-from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.follow_sheet import make_follow_sheet
 from keybundle.desktop.views.large import Large
 from keybundle.desktop.views.place import Place
 from keybundle.desktop.views.remember import remember_splitter
+from keybundle.desktop.views.tags_line import TagsLine
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.viewer_view import PagePane
 from keybundle.desktop.words import tr, trn
 
 ROW_PX, DRAFT_ROW_PX = 28, 46
-GIVES = "="  # a folder that gives values
 
 # A cell that somebody types over (its document and column), the documents that are meant, and what stood in them then.
 Begun = tuple[tuple[str, str], tuple[str, ...], Mapping[str, Standing]]
 NOT_BEGUN: Begun = (("", ""), (), {})
 SORTED_BY = ("caption", "type", "tag")
-
-
-class ColumnView(QWidget):
-    """One path column: the field's name, a filter, the values with their counts; takes files for a value."""
-
-    files_dropped = Signal(object, object)
-
-    def __init__(self, field: str, label: str, presenter: CabinetsPresenter, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.field = field
-        self._presenter = presenter
-        self._shown: ColumnState | None = None
-        self.head = Told(label)
-        self.head.setProperty("role", "section")
-        self.filter = QLineEdit()
-        self.filter.setPlaceholderText(tr("Type to filter"))
-        self.filter.setAccessibleName(tr("Filter {label}", label=label))
-        self.filter.textEdited.connect(lambda text: presenter.type_into(field, text))
-        self.list = QListWidget()
-        self.list.setAccessibleName(label)
-        self.list.itemClicked.connect(self._choose)
-        self.list.itemActivated.connect(self._choose)
-        FileDrop(self.list.viewport(), self._dropped)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(4)
-        for part in (self.head, self.filter, self.list):
-            layout.addWidget(part)
-        self.setMinimumWidth(150)
-
-    def _dropped(self, files: list[Path], event: QDropEvent) -> None:
-        item = self.list.itemAt(event.position().toPoint())
-        value = str(item.data(Qt.ItemDataRole.UserRole)) if item is not None else ""
-        self.files_dropped.emit(files, self._presenter.values_at(self.field, value))
-
-    def _choose(self, item: QListWidgetItem) -> None:
-        value = item.data(Qt.ItemDataRole.UserRole)
-        again = self._shown is not None and self._shown.chosen == value
-        self._presenter.choose(self.field, None if again else value)
-
-    def render_column(self, state: ColumnState) -> None:
-        """Show a column."""
-        if state == self._shown:
-            return
-        self._shown = state
-        self.head.setText(f"{state.label}   {state.told}")
-        if self.filter.text() != state.typed:
-            self.filter.setText(state.typed)
-        self.list.clear()
-        tags, gives = dict(state.tags), dict(state.gives)
-        for value, number in state.entries:
-            own = ", ".join(tags.get(value, ()))
-            sign = f"   {GIVES}" if value in gives else ""
-            item = QListWidgetItem(f"{value}   ({number})" + (f"   [{own}]" if own else "") + sign)
-            if value in gives:
-                item.setToolTip(tr("Proposed for what comes to lie here: {values}", values="; ".join(gives[value])))
-            item.setData(Qt.ItemDataRole.UserRole, value)
-            self.list.addItem(item)
-            if value == state.chosen:
-                item.setSelected(True)
-                self.list.setCurrentItem(item)
 
 
 class CabinetsView(Place):
@@ -161,22 +98,17 @@ class CabinetsView(Place):
         self.model.edited.connect(self._edited)
         self.drafts_told = Told()
         self.drafts_told.setStyleSheet(f"color: {c.BRASS}; font-weight: 600;")
-        self.keep_drafts, self.drop_drafts = Button(tr("Keep   Ctrl+S")), Button(tr("Discard   Ctrl+Shift+S"))
+        self.keep_drafts, self.drop_drafts = Button(tr("Keep   Ctrl+S")), Button(tr("Let go   Ctrl+Shift+U"))
+        self.list_drafts = Button(tr("List   Ctrl+U"))
+        self.list_drafts.clicked.connect(lambda: self.handlers.trigger("cabinets.not kept"))
         self.keep_drafts.setProperty("role", "main")
         self.keep_drafts.clicked.connect(lambda: self.handlers.trigger("cabinets.keep"))
         self.drop_drafts.clicked.connect(lambda: self.handlers.trigger("cabinets.discard"))
         presenter.changes.follow_asked.connect(
-            lambda moves: self.sheet_asked.emit(make_follow_sheet(moves, presenter.changes))
+            lambda asked: self.sheet_asked.emit(make_follow_sheet(asked, presenter.changes))
         )
-        self.tags = Line()
-        self.tags.setAccessibleName(tr("Tags of the chosen documents"))
-        self.tags.setPlaceholderText(tr("tags, told apart by commas"))
-        self.tags.setEnabled(False)
-        self._tagging: tuple[tuple[str, ...], tuple[str, ...]] | None = None
-        self.tags.textEdited.connect(lambda _: self._begin_tagging())
-        self.tags.editingFinished.connect(self._keep_tags)
-        self.tags_of = Told(tr("Tags   Ctrl+T"))
-        self.tags_of.setBuddy(self.tags)
+        self.tags_line = TagsLine(presenter, lambda: self.handlers.may_run("cabinets.tags"))
+        self.tags = self.tags_line.line
         self.pane = PagePane(presenter.pages, tr("Choose a document to see its pages"))
         self.page = self.pane.page
         self.table.doubleClicked.connect(lambda index: self._open_row(index.row()))
@@ -197,14 +129,12 @@ class CabinetsView(Place):
         lower_layout.addLayout(bar)
         drafts = QHBoxLayout()
         drafts.addWidget(self.drafts_told, 1)
+        drafts.addWidget(self.list_drafts)
         drafts.addWidget(self.drop_drafts)
         drafts.addWidget(self.keep_drafts)
         lower_layout.addLayout(drafts)
         lower_layout.addWidget(self.table, 1)
-        tags = QHBoxLayout()
-        tags.addWidget(self.tags_of)
-        tags.addWidget(self.tags, 1)
-        lower_layout.addLayout(tags)
+        lower_layout.addWidget(self.tags_line)
         upper = QWidget()
         upper.setLayout(self._column_row)
         self._column_row.setContentsMargins(0, 0, 0, 0)
@@ -252,8 +182,9 @@ class CabinetsView(Place):
         on("cabinets.keep to", self._keep_to)
         on("cabinets.large", self._toggle_large)
         on("cabinets.correct", self._correct)
-        on("cabinets.keep", p.changes.keep)
+        on("cabinets.keep", self._keep)
         on("cabinets.discard", p.changes.discard)
+        on("cabinets.not kept", self._list_drafts)
         on("cabinets.delete", self._ask_delete)
         on("cabinets.trash", self.trash_asked.emit)
         on("cabinets.prepare", lambda: self.prepare_asked.emit("cabinets", p.state.cabinet, ""))
@@ -264,7 +195,7 @@ class CabinetsView(Place):
         given("documents", lambda: bool(p.state.chosen))
         given("to send", lambda: bool(p.state.chosen or p.pages.state.document))
         given("shown", lambda: bool(p.pages.state.document))
-        given("corrections", lambda: bool(p.changes.told))
+        given("corrections", lambda: bool(p.changes.told) or self.table.is_typed_in)
         bind_place(self, "cabinets", self.handlers, but=("cabinets.open", "cabinets.large"))
         bind_commands(self.table, ("cabinets.open", "cabinets.large"), self.handlers)
         self.pane.add_command(self.handlers, "cabinets.large")
@@ -297,8 +228,19 @@ class CabinetsView(Place):
         if found is None:
             self.presenter.said.emit(tr("Choose a document in the table to correct its values."))
             return
-        self.table.setCurrentIndex(found)
+        # What is chosen stays chosen: all of it is meant.
+        self.table.selectionModel().setCurrentIndex(found, QItemSelectionModel.SelectionFlag.NoUpdate)
         self.table.edit(found)
+
+    def _keep(self) -> None:
+        """Keep what is typed: what stands in an open editor too."""
+        self.table.take_editor()
+        self.presenter.changes.keep()
+
+    def _list_drafts(self) -> None:
+        sheet = DraftsSheet(self.presenter.changes)
+        sheet.opened.connect(lambda document: self.opened.emit(document, 0))
+        self.sheet_asked.emit(sheet)
 
     def _asked(self, index: QModelIndex | QPersistentModelIndex) -> Asked | None:
         kind, head = self.model.place_of(index)
@@ -339,7 +281,7 @@ class CabinetsView(Place):
 
     def _render_drafts(self) -> None:
         changes = self.presenter.changes
-        for part in (self.drafts_told, self.keep_drafts, self.drop_drafts):
+        for part in (self.drafts_told, self.list_drafts, self.keep_drafts, self.drop_drafts):
             part.setVisible(bool(changes.told))
         self.drafts_told.setText(changes.told)
         for row in self.model.render_drafts(changes.drafts, self.presenter.editable(), changes.problems):
@@ -383,6 +325,15 @@ class CabinetsView(Place):
         """Give the cabinets the keyboard."""
         self.cabinets.setFocus()
 
+    def rest(self) -> None:
+        """Draft what stands in an open editor."""
+        self.flush()
+
+    def flush(self) -> None:
+        """Draft what stands in an open editor, and keep the tags that are typed."""
+        self.table.take_editor()
+        self.tags_line.keep()
+
     @property
     def undo_told(self) -> str:
         """What was changed last here."""
@@ -416,7 +367,7 @@ class CabinetsView(Place):
         self.clear.setEnabled(narrowed)
         self.model.render_ids(state.documents, (tr("Caption"), tr("Type"), tr("Tags"), *state.fields), state.total)
         self._render_drafts()
-        self._render_tags(state)
+        self.tags_line.render_state(state)
         self.table.show_columns_of(state.cabinet)
         by, descending = state.sort
         self.table.show_sort(self._sorted_head(by), descending=descending)
@@ -445,27 +396,6 @@ class CabinetsView(Place):
 
         if cells:
             self.model.fetch(wanted, draft)
-
-    def _begin_tagging(self) -> None:
-        """Hold fast which documents the first key was meant for, and which tags they had then."""
-        if self._tagging is None:
-            self._tagging = self.presenter.state.chosen, self.presenter.state.tags
-
-    def _keep_tags(self) -> None:
-        meant, self._tagging = self._tagging, None
-        self.tags.setModified(False)
-        if meant is not None:
-            self.presenter.set_tags(*meant, self.tags.text())
-
-    def _render_tags(self, state: CabinetsState) -> None:
-        told = ", ".join(state.tags)
-        if self._tagging is not None and self._tagging[0] != state.chosen:
-            self._keep_tags()
-        if self._tagging is None and self.tags.text() != told:
-            self.tags.setText(told)
-        self.tags.setEnabled(bool(state.chosen) and self.handlers.may_run("cabinets.tags"))
-        several = tr(" that all {n} have", n=len(state.chosen)) if len(state.chosen) > 1 else ""
-        self.tags_of.setText(tr("Tags{several}   Ctrl+T", several=several))
 
     def _render_columns(self, state: CabinetsState) -> None:
         order = [col.field for col in state.columns]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from PySide6.QtCore import QEvent, Qt, Signal
@@ -90,6 +90,29 @@ class Line(QLineEdit):
             event.ignore()
             return True
         return super().event(event)
+
+
+class TypedLine(Line):
+    """A line whose Esc lets go of what is typed in it and not kept (``has_typed``), before it means anything else."""
+
+    let_go = Signal()
+
+    def __init__(self, has_typed: Callable[[], bool]) -> None:
+        super().__init__()
+        self._has_typed = has_typed
+
+    def event(self, event: QEvent) -> bool:
+        is_key = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
+        if is_key and event.key() == Qt.Key.Key_Escape and self._has_typed():  # type: ignore[attr-defined]
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape and self._has_typed():
+            self.let_go.emit()
+        else:
+            super().keyPressEvent(event)
 
 
 class Button(QPushButton):

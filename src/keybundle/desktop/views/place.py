@@ -17,6 +17,9 @@ class Place(QWidget):
     def rest(self) -> None:
         """Keep what is typed and ask for nothing more: another place comes to the front."""
 
+    def flush(self) -> None:
+        """Keep what stands in an open editor: the window is closed or locked."""
+
     @property
     def undo_told(self) -> str:
         """What ``undo`` would take back, in words; empty where there is nothing, or the place itself says it."""

@@ -150,16 +150,20 @@ def make_bench(window: MainWindow, batch_id: str) -> BenchView:
 
 @dataclass(frozen=True)
 class PlaceRecord:
-    """A place: its code (``go.CODE`` is the command that goes there), how it is made, where its button stands."""
+    """A place: its code (``go.CODE`` is the command that goes there), how it is made, where its button stands.
+
+    ``typed`` are the beginnings of the names by which what is typed there is noted.
+    """
 
     code: str
     make: Callable[[MainWindow], Place]
     at_right: bool = False
+    typed: tuple[str, ...] = ()
 
 
 PLACES = (
-    PlaceRecord("work", _make_work),
-    PlaceRecord("cabinets", _make_cabinets),
+    PlaceRecord("work", _make_work, typed=("bench ",)),
+    PlaceRecord("cabinets", _make_cabinets, typed=("documents",)),
     PlaceRecord("find", _make_find),
-    PlaceRecord("prepare", _make_prepare, at_right=True),
+    PlaceRecord("prepare", _make_prepare, at_right=True, typed=("set-up ",)),
 )

@@ -7,7 +7,7 @@ from typing import Any
 
 from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QGuiApplication, QResizeEvent
-from PySide6.QtWidgets import QMenu, QTableView, QWidget
+from PySide6.QtWidgets import QLineEdit, QMenu, QStyledItemDelegate, QTableView, QWidget
 
 from keybundle.desktop.actions.binding import bind_commands
 from keybundle.desktop.actions.handlers import Handlers
@@ -228,6 +228,18 @@ class ValueTable(QTableView):
         ]
         if text := write_block(block):
             QGuiApplication.clipboard().setText(text)
+
+    @property
+    def is_typed_in(self) -> bool:
+        """Whether an editor is open in which something was typed."""
+        return any(e.isVisible() and e.isModified() for e in self.viewport().findChildren(QLineEdit))
+
+    def take_editor(self) -> None:
+        """Take what stands in an open editor, as Enter in it does."""
+        for editor in self.viewport().findChildren(QLineEdit):
+            if editor.isVisible():
+                self.commitData(editor)
+                self.closeEditor(editor, QStyledItemDelegate.EndEditHint.NoHint)
 
     def _paste(self) -> None:
         block = read_block(QGuiApplication.clipboard().text())

@@ -9,7 +9,7 @@ import functools
 from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, Signal
-from PySide6.QtGui import QGuiApplication, QResizeEvent
+from PySide6.QtGui import QColor, QGuiApplication, QResizeEvent
 from PySide6.QtWidgets import (
     QBoxLayout,
     QHBoxLayout,
@@ -31,11 +31,13 @@ from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.actions.registry import find_command
 from keybundle.desktop.presenters.asking import Asked
-from keybundle.desktop.presenters.viewer import ViewerPresenter, ViewerState
+from keybundle.desktop.presenters.cabinet_changes import Standing
+from keybundle.desktop.presenters.viewer import ValueLine, ViewerPresenter, ViewerState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import ORIGIN_SIGN, icon, value_font
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.cell_editor import CellDelegate
+from keybundle.desktop.views.drafts_sheet import NOTHING
 from keybundle.desktop.views.follow_sheet import make_follow_sheet
 from keybundle.desktop.views.page_rail import PageRail
 from keybundle.desktop.views.page_view import ZOOM_STEP, PageView, words_inside
@@ -148,11 +150,14 @@ class Viewer(QWidget):
         self.values.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
         self.values.setAccessibleName(tr("Values"))
         self.values.setEditTriggers(QTableWidget.EditTrigger.DoubleClicked | QTableWidget.EditTrigger.EditKeyPressed)
-        self.values.setItemDelegate(CellDelegate(self.values, self._asked, self.presenter.changes.help))
+        delegate = CellDelegate(self.values, self._asked, self.presenter.changes.help)
+        delegate.begun.connect(self._note_begun)
+        self.values.setItemDelegate(delegate)
+        self._begun: tuple[str, str, Standing] | None = None
         self.values.itemChanged.connect(self._corrected)
         self._is_filling = False
         self.presenter.changes.follow_asked.connect(
-            lambda moves: self.sheet_asked.emit(make_follow_sheet(moves, self.presenter.changes))
+            lambda asked: self.sheet_asked.emit(make_follow_sheet(asked, self.presenter.changes))
         )
         self.values.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
         self.values.horizontalHeader().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
@@ -233,12 +238,15 @@ class Viewer(QWidget):
         on("viewer.send again", lambda: self.sending.emit((p.state.document,), True))
         on("viewer.own program", p.open_received)
         on("viewer.correct", self._correct)
+        on("viewer.keep", p.keep)
+        on("viewer.discard", p.let_go)
         on("viewer.undo", p.changes.undo)
         on("viewer.close", self.left.emit)
         given = self.handlers.provide
         given("shown", lambda: bool(p.state.document))
         given("places", lambda: p.state.has_marks)
         given("text", lambda: p.text is not None and bool(p.text.plain))
+        given("corrections", lambda: any(v.typed is not None for v in p.state.values))
         given("corrected", lambda: p.changes.can_undo)
         bind_place(self, "viewer", self.handlers)
         for command_id in ("viewer.next place", "viewer.zoom out", "viewer.zoom in", "viewer.fit", "viewer.turn"):
@@ -263,10 +271,16 @@ class Viewer(QWidget):
     def _asked(self, index: QModelIndex | QPersistentModelIndex) -> Asked | None:
         return self.presenter.asked(str(index.sibling(index.row(), 0).data() or ""))
 
+    def _note_begun(self, index: QModelIndex) -> None:
+        """Hold fast which value of which document somebody begins to type over, and what stood there then."""
+        field = str(index.sibling(index.row(), 0).data() or "")
+        standing = self.presenter.standing(field)
+        self._begun = (self.presenter.state.document, field, standing) if standing is not None else None
+
     def _corrected(self, item: QTableWidgetItem) -> None:
-        name = self.values.item(item.row(), 0)
-        if not self._is_filling and item.column() == 1 and name is not None:
-            self.presenter.correct(name.text(), item.text())
+        if not self._is_filling and item.column() == 1 and self._begun is not None:
+            document, field, standing = self._begun
+            self.presenter.correct(document, field, item.text(), standing)
 
     def _ask_page(self) -> None:
         pages = self.presenter.state.pages
@@ -311,24 +325,44 @@ class Viewer(QWidget):
 
     def _render_values(self, state: ViewerState) -> None:
         self._is_filling = True
-        self.values.setRowCount(len(state.values))
-        for i, line in enumerate(state.values):
-            name = QTableWidgetItem(line.field)
-            value = QTableWidgetItem(line.text)
-            value.setFont(value_font(14))
-            told = "; ".join(x for x in (tr(line.origin), line.told) if x)
-            value.setToolTip(told)
-            sign = QTableWidgetItem(
-                icon("seal-check" if line.told else ORIGIN_SIGN.get(line.origin, "file-text"), c.QUIET), ""
-            )
-            sign.setToolTip(told)
-            sign.setData(Qt.ItemDataRole.AccessibleTextRole, told)
-            self.values.setItem(i, 2, sign)
-            self.values.setItem(i, 0, name)
-            self.values.setItem(i, 1, value)
-            plain = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-            name.setFlags(plain)
-            sign.setFlags(plain)
-            value.setFlags(plain | Qt.ItemFlag.ItemIsEditable if line.can_correct else plain)
+        rows = [(line, told) for line in state.values for told in (("", line.problem) if line.problem else ("",))]
+        self.values.clearSpans()
+        self.values.setRowCount(len(rows))
+        for i, (line, problem) in enumerate(rows):
+            if problem:
+                self._render_problem(i, problem)
+            else:
+                self._render_value(i, line)
         self._is_filling = False
         self.values.resizeRowsToContents()
+
+    def _render_value(self, row: int, line: ValueLine) -> None:
+        name = QTableWidgetItem(line.field)
+        value = QTableWidgetItem(line.text if line.typed is None else line.typed)
+        value.setFont(value_font(14))
+        told = "; ".join(x for x in (tr(line.origin), line.told) if x)
+        if line.typed is not None:
+            value.setForeground(QColor(c.MADDER if line.problem else c.BRASS))
+            told = tr("{stands} stands here; what was typed over it is not kept.", stands=line.text or NOTHING)
+        value.setToolTip(told)
+        sign = QTableWidgetItem(
+            icon("seal-check" if line.told else ORIGIN_SIGN.get(line.origin, "file-text"), c.QUIET), ""
+        )
+        sign.setToolTip(told)
+        sign.setData(Qt.ItemDataRole.AccessibleTextRole, told)
+        plain = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+        for item in (name, sign):
+            item.setFlags(plain)
+        value.setFlags(plain | Qt.ItemFlag.ItemIsEditable if line.can_correct else plain)
+        for column, item in enumerate((name, value, sign)):
+            self.values.setItem(row, column, item)
+
+    def _render_problem(self, row: int, problem: str) -> None:
+        """Say below a value why what was typed there is not kept."""
+        for column in range(self.values.columnCount()):
+            self.values.takeItem(row, column)
+        item = QTableWidgetItem(problem)
+        item.setForeground(QColor(c.MADDER))
+        item.setFlags(Qt.ItemFlag.ItemIsEnabled)
+        self.values.setItem(row, 0, item)
+        self.values.setSpan(row, 0, 1, self.values.columnCount())

@@ -34,7 +34,7 @@ from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Elided, Told
 from keybundle.desktop.views.viewers import Viewers
-from keybundle.desktop.words import tr
+from keybundle.desktop.words import tr, trn
 
 if TYPE_CHECKING:
     from keybundle.desktop.views.bench_view import BenchView
@@ -161,6 +161,8 @@ class MainWindow(QMainWindow):
 
     def _connect(self) -> None:
         self.listen(self.viewers)
+        self.seat.typed.changed.connect(self._tell_typed)
+        self._tell_typed()
         self.viewers.left_out.connect(self._offer_left_out)
         self.seat.runner.failed.connect(self.warn)
         self.seat.bus.failed.connect(self.warn)
@@ -187,6 +189,18 @@ class MainWindow(QMainWindow):
         self._watch.setInterval(500)
         self._watch.timeout.connect(self._tell_line)
         self._watch.start()
+
+    def _tell_typed(self) -> None:
+        """Say at the name of each place how much is typed there and not kept."""
+        for record in places.PLACES:
+            button, command = self._places[record.code], find_command(f"go.{record.code}")
+            number = sum(self.seat.typed.count(place) for place in record.typed)
+            button.setText(f"{command.title} ({number})" if number else command.title)
+            waits = trn(
+                "{n:,} text is typed there and not kept yet", "{n:,} texts are typed there and not kept yet", number
+            )
+            told = f"{command.words} ({command.shortcut})"
+            button.setToolTip(f"{told}; {waits}" if number else told)
 
     def _retry(self) -> None:
         self.seat.line.retry()
@@ -438,8 +452,12 @@ class MainWindow(QMainWindow):
     def flush(self) -> None:
         """Keep all that is being typed, in every window of who is at work here."""
         for window in self.windows:
-            for bench in window.benches.values():
-                bench.presenter.flush()
+            window.flush_places()
+
+    def flush_places(self) -> None:
+        """Keep all that is being typed in this window."""
+        for place in (*self._made.values(), *self.benches.values()):
+            place.flush()
 
     def put_away(self, widgets: list[QWidget]) -> None:
         """Remember other windows that were in sight with this one, so that they come back with it."""
@@ -481,8 +499,7 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.viewers.close()
-        for bench in self.benches.values():
-            bench.presenter.flush()
+        self.flush_places()
         self.seat.remembered.put(self._kept_as, self.saveGeometry())
         super().closeEvent(event)
         if self._kept_as != GEOMETRY:

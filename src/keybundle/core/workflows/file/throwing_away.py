@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import asdict
 
-from sqlalchemy import Connection, func, select, update
+from sqlalchemy import Connection, delete, func, select, update
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
@@ -25,6 +25,7 @@ from keybundle.core.store.reserve import making_room
 from keybundle.core.workflows.file.closing import KEPT_DAYS
 from keybundle.core.workflows.keep.trash.erasing import finish_erasing
 from keybundle.core.workflows.line.line import Line
+from keybundle.core.workflows.session import typed
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 
@@ -106,6 +107,7 @@ def erase_batch(workspace: Workspace, c: Connection, batch_id: str, who: str) ->
     b = t.batch.c
     if c.execute(select(b.id).where(b.id == batch_id, b.thrown_by.is_not(None))).first() is None:
         raise InputProblem(message("store.batch-not-thrown-away"))
+    c.execute(delete(t.draft).where(t.draft.c.place == typed.bench_of(batch_id)))
     sides = trash.erase_sides(c, batch_id, at=workspace.clock.stamp())
     c.execute(update(t.batch).where(b.id == batch_id).values(thrown_by=None))
     audit.append(c, workspace.clock.stamp(), who, "batch erased", batch_id, {"sides": sides})

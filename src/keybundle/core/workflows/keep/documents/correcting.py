@@ -98,15 +98,26 @@ def correct(session: Session, given: Given, *, follow: bool, base: Mapping[str, 
     """Put values (field names and texts, by document) in place of those that are filed, as one further version of each.
 
     ``follow``: documents whose values now say another folder are filed there; else they stay. ``base`` are the revisions
-    that were shown. Raises InputProblem for a text that is no value of its field and for a document that was changed
-    meanwhile, NotAllowed for one that may not be corrected, or not be filed where it would go: then nothing is changed. What
-    comes in between while it is done leaves single documents, or stops it: the answer says which, and what was changed.
+    that were shown. A document that was changed meanwhile, is gone, may not be corrected (or not be filed where it would
+    go), or of which a text is no value of its field, is left whole: the answer says which, and why. Raises why where that
+    is so of one and there is nothing else to do: InputProblem, or NotAllowed. What stops it in between is said in the answer.
     """
-    workspace = session.workspace
-    with workspace.place.database.read() as c:
+    with session.workspace.place.database.read() as c:
         found = session.documents(c, list(given), Right.CORRECT)
-    wanted = [_command(session, found.get(i), texts, (base or {}).get(i), follow=follow) for i, texts in given.items()]
-    return revise_many(session, wanted, lambda one: message("version.corrected", n=one.values))
+    wanted, refused = list[Meant](), dict[str, InputProblem]()
+    for document, texts in given.items():
+        try:
+            wanted.append(_command(session, found.get(document), texts, (base or {}).get(document), follow=follow))
+        except InputProblem as error:
+            refused[document] = error
+    done = revise_many(session, wanted, lambda one: message("version.corrected", n=one.values))
+    if len(refused) == 1 and not (done.versions or done.left or done.stopped):
+        raise next(iter(refused.values()))
+    left = ((i, found[i].caption if i in found else "") for i in refused)
+    said = tuple((i, str(error)) for i, error in refused.items())
+    return replace(
+        done, left=(*left, *done.left), said=(*said, *done.said), why=done.why or (said[0][1] if said else "")
+    )
 
 
 def _command(

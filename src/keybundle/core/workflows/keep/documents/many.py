@@ -28,7 +28,8 @@ class Corrected:
     """What a change of many changed: each document with the version it had before and the revision it has now.
 
     ``left`` are those (id, caption) that stay as they are, for somebody else changed them meanwhile or they may not be
-    changed so (``why`` then says it of one). ``stopped`` says what ended it before the end, empty where nothing did.
+    changed so (``why`` then says it of one; ``said`` of each, by id). ``stopped`` says what ended it before the end, empty
+    where nothing did.
     ``follows`` are those (ids) that went where their corrected values say: undo asks the same right.
     """
 
@@ -38,6 +39,7 @@ class Corrected:
     stopped: str = ""
     why: str = ""
     follows: frozenset[str] = frozenset()
+    said: tuple[tuple[str, str], ...] = ()
 
     def changes(self) -> Changes:
         """Return what this touched."""
@@ -100,7 +102,7 @@ def revise_many(
         tuple((x.meant.document.id, x.meant.document.version, x.revision) for x in changed if x.revision is not None),
         sum(x.meant.values for x in changed), tuple((d.id, d.caption) for d, _ in refused),
         say_stopped(len(changed), of or len(wanted), found.stopped), why,
-        frozenset(x.meant.document.id for x in changed if x.meant.follows),
+        frozenset(x.meant.document.id for x in changed if x.meant.follows), tuple((d.id, str(e)) for d, e in refused),
     )  # fmt: skip
 
 
@@ -142,5 +144,5 @@ def add_up(first: Corrected, second: Corrected) -> Corrected:
     """Return two changes as one, to be taken back as one."""
     return Corrected(
         (*first.versions, *second.versions), first.values + second.values, (*first.left, *second.left),
-        second.stopped or first.stopped, first.why or second.why, first.follows | second.follows,
+        second.stopped or first.stopped, first.why or second.why, first.follows | second.follows, (*first.said, *second.said),
     )  # fmt: skip

@@ -1,0 +1,170 @@
+"""What is typed and not kept yet: it outlives windows and restarts, is one for all windows, and says what is in its way."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QItemSelectionModel, QSettings, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QLineEdit
+
+from keybundle.core.base.changes import Changes
+from keybundle.core.workflows.keep.documents import correcting
+from keybundle.core.workflows.keep.trash import deleting
+from keybundle.core.workflows.session.typed import list_noted
+from keybundle.desktop.app import Desktop
+from keybundle.desktop.views.cabinets_view import CabinetsView
+from keybundle.desktop.views.drafts_sheet import DraftsSheet
+from keybundle.desktop.views.window import MainWindow
+from tests.desktop.support import CabinetsTest
+from tests.support import acting
+
+CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+ME, COLLEAGUE = "Oswinna Reedmace", "Tarvin Windlass"
+
+
+class Typed(CabinetsTest):
+    def open_bills(self) -> tuple[MainWindow, CabinetsView, list[str]]:
+        window, view = self.open()
+        return window, view, [i for i in self.bills() if self.ws.repository.load(i).type == "Bill"]
+
+    def open_all(self) -> tuple[MainWindow, CabinetsView, list[str]]:
+        """Return the window, and a delivery note, two bills, another delivery note."""
+        window, view, bills = self.open_bills()
+        notes = [i for i in self.bills() if i not in bills]
+        return window, view, [notes[0], *bills[:2], notes[1]]
+
+    def value(self, document: str, field: str = "Bill number") -> str:
+        return self.ws.repository.load(document).values[field].text
+
+    def test_what_is_typed_outlives_window_and_program_and_says_where_it_is(self) -> None:
+        window, view, bills = self.open_bills()
+        was = self.value(bills[0])
+        self.type_into(view, self.cell(view, bills[0], "Bill number"), "R-1212")
+        editor = self.begin_to_type(view, bills[1], "R-3434")  # stands in the open editor when the window is closed
+        self.assertTrue(editor.isVisible())
+        self.until(lambda: window._places["cabinets"].text() == "Cabinets (1)", 10)
+        self.assertIn("1 text is typed there", window._places["cabinets"].toolTip())
+        self.until(lambda: len(list_noted(acting(self.ws, ME))) == 1, 10, "what is a second old to be noted")
+        root = self.ws.place.root
+        window.close()
+        self.desktop.close()
+        again = Desktop(root, settings=QSettings(str(self.folder / "window.ini"), QSettings.Format.IniFormat),
+                        pool=self.workers())  # fmt: skip
+        self.addCleanup(again.close)
+        again.begin(ME)
+        assert again.window is not None
+        self.ws = again.workspace
+        new = again.window
+        self.until(lambda: new._places["cabinets"].text() == "Cabinets (2)", 10)
+        self.key(new, Qt.Key.Key_2, CTRL)
+        self.until(lambda: len(new.cabinets.presenter.changes.drafts) == 2, 10)
+        self.assertEqual(
+            new.cabinets.presenter.changes.drafts,
+            {bills[0]: {"Bill number": "R-1212"}, bills[1]: {"Bill number": "R-3434"}},
+        )
+        new.cabinets.presenter.changes.keep()
+        self.until(lambda: self.value(bills[0]) == "R-1212" and self.value(bills[1]) == "R-3434", 20)
+        self.until(lambda: not list_noted(acting(self.ws, ME)), 10, "what is kept to be noted no longer")
+        self.assertNotEqual(was, "R-1212")
+
+    def begin_to_type(self, view: CabinetsView, document: str, text: str) -> QLineEdit:
+        view.table.setCurrentIndex(self.cell(view, document, "Bill number"))
+        view.table.setFocus()
+        self.key(view.table, Qt.Key.Key_F2)
+        editor = QApplication.focusWidget()
+        assert isinstance(editor, QLineEdit)
+        editor.selectAll()
+        QTest.keyClicks(editor, text)
+        return editor
+
+    def test_the_window_beside_shows_the_same_and_closing_it_loses_nothing(self) -> None:
+        window, view, bills = self.open_bills()
+        window.open_beside()
+        other = window.windows[-1]
+        other.go_cabinets()
+        self.until(lambda: other.cabinets.cabinets.count() == 4, 10)
+        other.cabinets.presenter.open("Purchasing")
+        self.until(lambda: other.cabinets.model.values_of(bills[:1], "Bill number"), 20)
+        changes = other.cabinets.presenter.changes
+        changes.edit(other.cabinets.model.values_of(bills[:1], "Bill number"), "Bill number", "R-5656")
+        self.assertEqual(view.presenter.changes.drafts, {bills[0]: {"Bill number": "R-5656"}})
+        self.assertFalse(view.presenter.changes.can_undo, "a step of the other window is not taken back from here")
+        self.assertTrue(changes.can_undo)
+        other.close()
+        self.spin(0.2)
+        self.until(lambda: self.is_in_front(window), 10)
+        self.key(view.table, Qt.Key.Key_S, CTRL)
+        self.until(lambda: self.value(bills[0]) == "R-5656", 20)
+
+    def test_enter_in_one_of_all_chosen_corrects_all_and_keeping_takes_the_open_cell_along(self) -> None:
+        _, view, bills = self.open_all()
+        flags = QItemSelectionModel.SelectionFlag
+        for bill in bills[:3]:
+            view.table.selectionModel().select(self.cell(view, bill, "Order number"), flags.Select | flags.Rows)
+        self.until(lambda: set(view.presenter.state.chosen) == set(bills[:3]))
+        view.table.selectionModel().setCurrentIndex(self.cell(view, bills[0], "Order number"), flags.NoUpdate)
+        view.table.setFocus()
+        self.key(view.table, Qt.Key.Key_F2)
+        editor = QApplication.focusWidget()
+        assert isinstance(editor, QLineEdit)
+        QTest.keyClick(editor, Qt.Key.Key_A, CTRL)
+        QTest.keyClicks(editor, "PO-12121")
+        self.key(editor, Qt.Key.Key_S, CTRL)
+        self.until(lambda: all(self.value(b, "Order number") == "PO-12121" for b in bills[:3]), 20)
+
+    def test_one_that_is_gone_or_wrong_or_changed_holds_up_no_other_and_all_is_listed(self) -> None:
+        window, view, (gone, changed, kept, wrong) = self.open_all()
+        changes = view.presenter.changes
+        for document, text in ((gone, "PO-10000"), (changed, "PO-10001"), (kept, "PO-10002")):
+            self.type_into(view, self.cell(view, document, "Order number"), text)
+        self.type_into(view, self.cell(view, wrong, "Delivery date"), "31 February 2026")
+        caption = self.ws.repository.load(gone).caption
+        deleting.delete_documents(acting(self.ws, ME), [gone], "sent twice")
+        correcting.correct(acting(self.ws, COLLEAGUE), {changed: {"Order number": "PO-99999"}}, follow=False)
+        window.seat.bus.tell(Changes(repository=True))
+        self.key(view.table, Qt.Key.Key_S, CTRL)
+        self.until(lambda: self.value(kept, "Order number") == "PO-10002", 20, "what can be kept")
+        self.until(lambda: len(changes.problems) == 3, 10)
+        self.assertIn(f"{caption} is gone", changes.problems[gone, "Order number"])
+        self.assertIn("“PO-99999” stands here now", changes.problems[changed, "Order number"])
+        self.assertIn("31 February 2026", changes.problems[wrong, "Delivery date"])
+        self.assertEqual(self.value(changed, "Order number"), "PO-99999")
+        self.key(view.table, Qt.Key.Key_U, CTRL)
+        sheet = self.sheet(DraftsSheet)
+        told = [sheet.list.item(i).text() for i in range(sheet.list.count())]
+        self.assertEqual(len(told), 3)
+        here = next(i for i, line in enumerate(told) if caption in line and "PO-10000" in line)
+        sheet.list.setCurrentRow(here)
+        self.key(sheet.list, Qt.Key.Key_C, CTRL)
+        self.assertEqual(QApplication.clipboard().text(), "PO-10000", "it can be copied")
+        self.key(sheet.list, Qt.Key.Key_Escape)
+        # Told with both values, it is kept the second time: what stands there now was seen.
+        self.key(view.table, Qt.Key.Key_S, CTRL)
+        self.until(lambda: self.value(changed, "Order number") == "PO-10001", 20)
+        self.key(view.table, Qt.Key.Key_U, CTRL | SHIFT)
+        self.assertEqual(changes.drafts, {})
+        self.key(view.table, Qt.Key.Key_Z, CTRL)
+        self.assertEqual(set(changes.drafts), {gone, wrong}, "letting go is a step")
+
+    def test_tags_that_are_typed_can_be_let_go_of_and_stay_where_they_are_refused(self) -> None:
+        _, view, bills = self.open_bills()
+        view.table.setCurrentIndex(self.cell(view, bills[0], "Bill number"))
+        self.until(lambda: view.presenter.state.chosen == (bills[0],), 10)
+        view.table.setFocus()
+        self.key(view.table, Qt.Key.Key_T, CTRL)
+        stood = view.tags.text()
+        QTest.keyClicks(view.tags, ", not meant")
+        self.key(view.tags, Qt.Key.Key_Escape)
+        self.assertEqual(view.tags.text(), stood)
+        view.table.setFocus()
+        self.spin(0.3)
+        self.assertEqual(self.ws.repository.load(bills[0]).tags, tuple(filter(None, stood.split(", "))))
+        self.key(view.table, Qt.Key.Key_T, CTRL)
+        view.tags.selectAll()
+        QTest.keyClicks(view.tags, "queried")
+        deleting.delete_documents(acting(self.ws, ME), [bills[0]], "sent twice")
+        self.key(view.tags, Qt.Key.Key_Return)
+        self.until(lambda: view.presenter.changes.told, 10, "what was typed to stay")
+        draft = view.presenter.changes.tags.find((bills[0],))
+        assert draft is not None
+        self.assertEqual(draft.text, "queried")
+        self.assertTrue(draft.problem)
