@@ -471,7 +471,40 @@ class Editors(DesktopTest):
         self.until(lambda: desktop.line.busy == 0, 20)
         self.spin(0.2)
         self.assertEqual([kind.name for kind in ws.setup.document_types], names)
-        self.assertIn("“Typed while it goes” was not kept", window.message.text())
+        self.assertIn("Typed for “A type to go”, which is gone: “Typed while it goes”", view.left.told.text())
+
+    def test_another_name_is_not_typed_over_unseen_and_a_refused_one_stays_in_its_line(self) -> None:
+        desktop, window, view = self.begin("types")
+        ws, p = desktop.workspace, view.presenter
+        p.choose("Bill")
+        self.until(lambda: p.state.chosen == "Bill", 10)
+        self.type_in(view, "name", "Invoice")
+        self.until(lambda: window._places["prepare"].text() == "Prepare (1)", 10)
+        bill = ws.setup.document_type("Bill")
+        assert bill is not None
+        parts.save_part(acting(ws), "document_types", bill.model_copy(update={"name": "Tally"}), bill)
+        window.seat.bus.tell(Changes(setup=True))
+        name = lambda: getattr(ws.setup.document_type("Bill"), "name", "")  # noqa: E731
+        line = view.form.rows["name"].editor
+        self.spin(0.2)
+        self.assertEqual(line.text(), "Invoice", "what is typed is not shown over")
+        self.key(line, Qt.Key.Key_Return)
+        self.spin(0.3)
+        self.assertEqual(name(), "Tally")
+        self.assertIn(
+            "“Bill” stood here when it was typed, “Tally” stands here now", view.form.rows["name"].problem.text()
+        )
+        self.key(line, Qt.Key.Key_Return)
+        self.until(lambda: name() == "Invoice", 10, "the second Enter, which has seen it")
+        self.until(lambda: window._places["prepare"].text() == "Prepare", 10)
+        self.type_in(view, "name", "Not meant")
+        self.key(line, Qt.Key.Key_Escape)
+        self.assertEqual(line.text(), "Invoice", "Esc lets go of what is typed")
+        view.pane.new.setFocus()
+        QTest.keyClicks(view.pane.new, "Letter")
+        self.key(view.pane.new, Qt.Key.Key_Return)
+        self.until(lambda: p.state.problem, 10)
+        self.assertEqual(view.pane.new.text(), "Letter")
 
     def at_an_inspection_sheet(self, who: str) -> tuple[Desktop, MainWindow, BenchView]:
         """Sign in, and open the scanned batch at a document that is made an inspection sheet."""

@@ -96,15 +96,34 @@ class BatchStore(MachineWrites):
             while len(self._windows) > MOST_WINDOWS:
                 self._windows.pop(next(iter(self._windows)))
 
+    def list_unseen(self, batch_id: str, who: str) -> dict[str, str]:
+        """Return what somebody else (by name, or the person in another window) has changed since the batch was ``seen``.
+
+        Documents by their ids, and pages by theirs: nobody looked at them as they are now.
+        """
+        base, found = seen_revision(batch_id), dict[str, str]()
+        if base is None:
+            return found
+        s = t.step.c
+        with self._db.read() as c:
+            since = select(t.step).where(s.batch_id == batch_id, s.revision > base, s.undone.is_(False))
+            for row in c.execute(since).all():
+                if not self._is_own(batch_id, who, row):
+                    name = person_name(c, row.who)
+                    found |= {thing[1]: name for thing in touched_things(row.delta)}
+        return found
+
+    def _is_own(self, batch_id: str, who: str, row: Row[Any]) -> bool:
+        """Whether a step was made by a person in this window: what they did in another one they have not seen in this."""
+        here = self._windows.get((batch_id, row.revision), seen_window())
+        return row.who == who and here == seen_window()
+
     def _refuse_crossed(self, c: Connection, batch_id: str, who: str, base: int, delta: Delta) -> None:
         s = t.step.c
         mine = touched_things(delta)
         since = select(t.step).where(s.batch_id == batch_id, s.revision > base, s.undone.is_(False))
         for row in c.execute(since):
-            # What somebody did in another window of theirs they have not seen in this one either.
-            here = self._windows.get((batch_id, row.revision), seen_window())
-            is_own = row.who == who and here == seen_window()
-            if not is_own and mine & touched_things(row.delta):
+            if not self._is_own(batch_id, who, row) and mine & touched_things(row.delta):
                 raise InputProblem(
                     message(
                         "store.changed-same-meanwhile-nothing-changed",

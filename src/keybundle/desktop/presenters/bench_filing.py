@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.ids import DocumentId
 from keybundle.core.base.progress import CancelToken, Progress, Step
@@ -11,6 +13,8 @@ from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import tr, trn
 
+MOST_TOLD = 3
+
 
 class BenchFiling:
     """Verbs that file the documents of a bench."""
@@ -18,6 +22,7 @@ class BenchFiling:
     def __init__(self, at: Desk, seat: Seat) -> None:
         self._at = at
         self._s = seat
+        self._files_all = False
 
     def file_current(self) -> None:
         """File the current document and go to the next one to check."""
@@ -55,17 +60,23 @@ class BenchFiling:
         return ()
 
     def file_all(self) -> None:
-        """File every ready document."""
+        """File every ready document; pressed again while that is under way it does nothing more."""
         self._at.flush()
-        self._file(None)
+        if not self._files_all:
+            self._files_all = True
+            self._file(None)
 
     def _file(self, documents: list[str] | None) -> None:
         """File after all that was done to the batch before: claimed in its turn, the PDFs are made behind."""
         s, at = self._s, self._at
 
+        def failed(told: str) -> None:
+            self._files_all = self._files_all and documents is not None
+            at.failed.emit(told)
+
         def begun(found: filing.Filing) -> None:
             s.bus.tell(Changes(frozenset([at.batch_id])))
-            at.doing.begin(tr("Filing"), lambda tell, cancel: finish(found, tell, cancel), done, at.failed.emit)
+            at.doing.begin(tr("Filing"), lambda tell, cancel: finish(found, tell, cancel), done, failed)
 
         def finish(found: filing.Filing, tell: Progress, cancel: CancelToken) -> filing.Filed:
             def show(step: Step) -> None:
@@ -75,18 +86,12 @@ class BenchFiling:
             return filing.finish_filing(s.session, s.pool, found, progress=show, cancel=cancel)
 
         def done(result: filing.Filed) -> None:
-            s.bus.tell(result.changes())
+            self._files_all = self._files_all and documents is not None
+            s.bus.tell(replace(result.changes(), text=""))
             if s.behind is not None:
                 s.behind.wake()
             if documents is None:
-                stay = tr(" {n} stay here; the filing record says why.", n=len(result.left)) if result.left else ""
-                at.said.emit(
-                    tr(
-                        "{documents} filed.{stay}",
-                        documents=trn("{n:,} document", "{n:,} documents", len(result.entries)),
-                        stay=stay,
-                    )
-                )
+                self._tell_all(result)
             elif result.entries:
                 at.said.emit(tr("Filed: {caption}", caption=result.entries[0].caption))
             else:
@@ -94,11 +99,27 @@ class BenchFiling:
             if result.record is not None and documents is None:
                 at.record_made.emit(result.record)
 
+        revision = at.revision
+
+        def as_seen() -> filing.Filing:
+            # By now the lane has kept or refused what was typed before.
+            with at.seen_at(revision):
+                return filing.begin_filing(s.session, at.batch_id, chosen, unkept=at.list_unkept())
+
         chosen = [DocumentId(i) for i in documents] if documents is not None else None
         s.runner.change(
-            lambda: filing.begin_filing(s.session, at.batch_id, chosen), begun, lane=at.lane,
-            on_error=at.failed.emit,
+            as_seen, begun, lane=at.lane,
+            on_error=failed,
         )  # fmt: skip
+
+    def _tell_all(self, result: filing.Filed) -> None:
+        if not result.entries:
+            why = "; ".join(f"{name}: {why}" for name, why in result.left[:MOST_TOLD])
+            self._at.failed.emit(tr("Nothing was filed. {why}", why=why))
+            return
+        filed = trn("{n:,} document filed.", "{n:,} documents filed.", len(result.entries))
+        stay = tr(" {n} stay here; the filing record says why.", n=len(result.left)) if result.left else ""
+        self._at.said.emit(f"{filed}{stay}")
 
     def take_back(self, document: str) -> None:
         """Take a document back from the repository."""

@@ -6,13 +6,16 @@ Everything else of the bench builds on this; it builds on none of that.
 from __future__ import annotations
 
 import secrets
+from collections import deque
 from collections.abc import Callable
+from contextlib import AbstractContextManager
 from dataclasses import replace
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.errors import AppError
 from keybundle.core.base.ids import BatchId, DocumentId, PageId
 from keybundle.core.batches.model import Batch, Document, Page, State
 from keybundle.core.batches.seen import seen
@@ -47,6 +50,7 @@ from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import tr, worded
 
 REFRESH_MS = 120
+MOST_REFUSED = 200
 
 Strip = tuple[tuple[StripPage, ...], tuple[StripDocument, ...]]
 Loaded = tuple[bench.BenchData, Strip, SlipTable | None]
@@ -73,6 +77,7 @@ class Desk(QObject):
         self.pictures = PagePictures(seat, self)
         self.drafts = seat.typed.own(bench_of(batch_id), self._save_draft, self)
         self._window = secrets.token_hex(4)  # two windows of one person have not seen each other's changes
+        self._refused: deque[Draft] = deque(maxlen=MOST_REFUSED)
         self.doing = Doing(seat.runner, self)
         self._data: bench.BenchData | None = None
         self._strip: Strip = ((), ())
@@ -206,6 +211,7 @@ class Desk(QObject):
         s = self._s
         args = s.session, s.line, self.batch_id
         document, page = DocumentId(draft.subject), PageId(draft.subject)  # which of them it is says its name
+        work: Callable[[], Changes]
         if draft.name == TAGS:
             work = lambda: tags.set_tags(*args, document, draft.text)  # noqa: E731
         elif draft.name == WORDS:
@@ -216,11 +222,18 @@ class Desk(QObject):
         else:
             work = lambda: slip.enter_value(*args, document, draft.name, draft.text)  # noqa: E731
 
+        def keep() -> Changes:
+            try:
+                return work()
+            except AppError:
+                self._refused.append(draft)  # before what comes next in the lane is asked for
+                raise
+
         def not_kept(told: str) -> None:
             refused(told)
             self.failed.emit(told)
 
-        self._run(work, kept, not_kept, draft.seen)
+        self._run(keep, kept, not_kept, draft.seen)
 
     # -- changing ----------------------------------------------------------------------------------------------
 
@@ -239,7 +252,7 @@ class Desk(QObject):
         """Change the batch for somebody who saw it at a revision: what others did to the same since stands."""
 
         def as_seen() -> Changes:
-            with seen(self.batch_id, seen_at, self._window):
+            with self.seen_at(seen_at):
                 return work()
 
         def done(changes: Changes) -> None:
@@ -256,6 +269,15 @@ class Desk(QObject):
 
         self._under_way += 1
         self._s.runner.change(as_seen, done, lane=self.lane, owner=self, on_error=refused)
+
+    def seen_at(self, revision: int) -> AbstractContextManager[None]:
+        """Let commands act for somebody who saw the batch at a revision, in this window."""
+        return seen(self.batch_id, revision, self._window)
+
+    def list_unkept(self) -> frozenset[str]:
+        """Return the documents for which something is typed that was refused. Asked in the batch's lane too."""
+        found = ((d, self.drafts.find(d.subject, d.name)) for d in tuple(self._refused))
+        return frozenset(d.subject for d, now in found if now is not None and now.text == d.text and not now.is_kept)
 
     @property
     def is_settled(self) -> bool:

@@ -7,7 +7,7 @@ from dataclasses import replace
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from keybundle.core.workflows.session.session import Session
-from keybundle.core.workflows.session.typed import Key, Noted, list_noted, note_typed
+from keybundle.core.workflows.session.typed import DOCUMENTS, Key, Noted, list_noted, note_typed
 from keybundle.desktop.jobs.runner import JobRunner
 from keybundle.desktop.presenters import drafts as d
 from keybundle.desktop.presenters.drafts import Draft, Drafts, Save
@@ -56,7 +56,7 @@ class Typed(QObject):
         mine = [key for key in self._known if key[0] == place and key in self._left]
         for n in (self._known[key] for key in mine):
             draft = Draft(n.subject, n.name, n.text, n.seen, n.stood, n.told, n.within)
-            told = problem or (tr(EARLIER) if n.name == d.TAGS else "")
+            told = problem or (tr(EARLIER) if n.name == d.TAGS or place != DOCUMENTS else "")
             drafts.restore(replace(draft, is_open=not told, problem=told))
         self._left.difference_update(mine)
         if mine:

@@ -30,7 +30,7 @@ class Undoing:
         self._put_back = put_back
         self._kept: list[Undo] = []
         self._under_way, self._begun_at = 0, 0.0
-        self._is_asked = False
+        self._asked = 0
 
     @property
     def told(self) -> str:
@@ -67,17 +67,21 @@ class Undoing:
         self._under_way -= 1
         if came_to_nothing:
             self.forget()
-        if self._is_asked and not self._under_way:
-            self._is_asked = False
+        while self._asked and not self._under_way:
+            self._asked -= 1
             self.undo()
 
     def forget(self) -> None:
         """Forget an undo that waits: what it was meant for does not come."""
-        self._is_asked = False
+        self._asked = max(0, self._asked - 1)
+
+    def drop(self, undo: Undo) -> None:
+        """Forget a change: what was there before it is back, whoever brought it."""
+        self._kept = [u for u in self._kept if u is not undo]
 
     def undo(self) -> None:
         """Put back what was changed last."""
         if self._under_way:
-            self._is_asked = True
+            self._asked += 1
         elif self._kept:
             self._put_back(self._kept.pop())

@@ -20,6 +20,7 @@ from keybundle.desktop.presenters.incoming import Incoming
 from keybundle.desktop.presenters.scanning import Scanning
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.trash import ThrownPresenter
+from keybundle.desktop.presenters.undoing import Undo, Undoing
 from keybundle.desktop.presenters.work_state import BatchRow, WorkState, make_row, say_record
 from keybundle.desktop.words import tr, trn, worded
 
@@ -45,7 +46,9 @@ class WorkPresenter(QObject):
         self._records: list[Record] = []
         self._refused: tuple[str, ...] = ()
         self._thrown = 0
-        self.undo_told, self._undo_batch, self._throwing = "", "", ""
+        self._undoing = Undoing(self._bring_back)
+        self._throwing: set[str] = set()
+        self._thrown_away: dict[str, Undo] = {}
         self.incoming = Incoming(seat, self)
         self.scanning = Scanning(seat, self.incoming, self._routine_of, self)
         self.files = FilesIn(seat, self.incoming, self._routine_of, self)
@@ -91,10 +94,9 @@ class WorkPresenter(QObject):
     def _loaded(self, found: Loaded) -> None:
         self._rows, self._today, self._records, self._thrown = found
         self._made.clear()
-        if not self._throwing and any(
-            row.id == self._undo_batch for row in self._rows
-        ):  # it is back, whoever brought it
-            self.undo_told, self._undo_batch = "", ""
+        for row in self._rows:
+            if row.id in self._thrown_away and row.id not in self._throwing:  # it is back, whoever brought it
+                self._undoing.drop(self._thrown_away.pop(row.id))
         self._publish()
 
     def _routine_of(self, batch_id: BatchId | None) -> Routine | None:
@@ -162,36 +164,51 @@ class WorkPresenter(QObject):
     def throw_away(self, batch_id: BatchId) -> None:
         """Take a batch off the list with all its sides that are not filed; undo brings it back."""
         s, row = self._s, next((r for r in self._rows if r.id == batch_id), None)
+        if row is None or batch_id in self._throwing:
+            return  # pressed again before the list has heard of it
 
         def done(changes: Changes) -> None:
-            self._throwing = ""
+            self._throwing.discard(batch_id)
+            undo = self._thrown_away[batch_id] = Undo(
+                tr("throw away {origin}", origin=worded(row.origin)),
+                lambda: throwing_away.bring_batch_back(s.session, s.line, batch_id),
+            )
+            self._undoing.note(undo)
+            self._undoing.end()
             s.bus.tell(changes)
             self.refresh()
 
         def refused(told: str) -> None:
-            self.undo_told, self._undo_batch, self._throwing = "", "", ""
+            self._throwing.discard(batch_id)
+            self._undoing.end(came_to_nothing=True)
             self.failed.emit(told)
             self._publish()
 
-        # Undo goes behind it in the lane of the batch: it can be asked for before this is done.
-        self._undo_batch = self._throwing = batch_id
-        self.undo_told = tr("throw away {origin}", origin=worded(row.origin) if row is not None else "")
+        self._throwing.add(batch_id)
+        self._undoing.begin()
         s.runner.change(
             lambda: throwing_away.throw_batch_away(s.session, batch_id), done, lane=f"batch {batch_id}", owner=self,
             on_error=refused,
         )  # fmt: skip
 
+    @property
+    def undo_told(self) -> str:
+        """What ``undo`` would bring back."""
+        return self._undoing.told
+
+    @property
+    def can_undo(self) -> bool:
+        """Whether something was thrown away here that can be brought back, or is being thrown away."""
+        return self._undoing.can_undo
+
     def undo(self) -> None:
         """Bring the batch back that was thrown away last."""
-        s, batch_id = self._s, self._undo_batch
-        self.undo_told, self._undo_batch = "", ""
-        if batch_id:
-            s.runner.change(
-                lambda: throwing_away.bring_batch_back(s.session, s.line, BatchId(batch_id)), s.bus.tell,
-                lane=f"batch {batch_id}",
-                owner=self, on_error=self.failed.emit,
-            )  # fmt: skip
+        self._undoing.undo()
         self._publish()
+
+    def _bring_back(self, last: Undo) -> None:
+        s = self._s
+        s.runner.change(last.put_back, s.bus.tell, lane="batches brought back", owner=self, on_error=self.failed.emit)
 
     def make_thrown(self) -> ThrownPresenter:
         """Return what was thrown away, to look through."""

@@ -7,7 +7,7 @@ from typing import Any
 
 from PySide6.QtCore import QEvent, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QKeySequence, QWheelEvent
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QPushButton, QSpinBox
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QPushButton, QSpinBox, QWidget
 
 from keybundle.desktop.words import tr
 
@@ -92,24 +92,31 @@ class Line(QLineEdit):
         return super().event(event)
 
 
+def put_back(line: QLineEdit, text: str) -> None:
+    """Put a text that was refused back into the line where it was typed, unless something else is typed there by now."""
+    if not line.text():
+        line.setText(text)
+        line.selectAll()
+
+
 class TypedLine(Line):
     """A line whose Esc lets go of what is typed in it and not kept (``has_typed``), before it means anything else."""
 
     let_go = Signal()
 
-    def __init__(self, has_typed: Callable[[], bool]) -> None:
-        super().__init__()
-        self._has_typed = has_typed
+    def __init__(self, has_typed: Callable[[], bool] = lambda: False, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.has_typed = has_typed
 
     def event(self, event: QEvent) -> bool:
         is_key = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
-        if is_key and event.key() == Qt.Key.Key_Escape and self._has_typed():  # type: ignore[attr-defined]
+        if is_key and event.key() == Qt.Key.Key_Escape and self.has_typed():  # type: ignore[attr-defined]
             event.accept()
             return True
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Escape and self._has_typed():
+        if event.key() == Qt.Key.Key_Escape and self.has_typed():
             self.let_go.emit()
         else:
             super().keyPressEvent(event)

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QCompleter, QWidget
 
 from keybundle.desktop.presenters.asking import Asked
 from keybundle.desktop.theme import colours as c
-from keybundle.desktop.views.calm import Line
+from keybundle.desktop.views.calm import TypedLine
 from keybundle.desktop.views.told import Told
 
 TOLD = "   ·   "
@@ -18,14 +18,14 @@ VALUE_ROLE = Qt.ItemDataRole.UserRole + 1
 UNIT_GAP = 6
 
 
-class ValueEditor(Line):
+class ValueEditor(TypedLine):
     """``typed`` carries the text after each key and each choice, ``asked`` what a type-ahead list is wanted for."""
 
     typed = Signal(str)
     asked = Signal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+        super().__init__(parent=parent)
         self.setProperty("role", "value")
         self.stands = ""  # what the store has: opening the list over it asks for all there is
         self._wanted: str | None = None

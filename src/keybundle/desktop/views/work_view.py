@@ -290,6 +290,11 @@ class WorkView(Place):
         """What was thrown away last."""
         return self.presenter.undo_told
 
+    @property
+    def can_undo(self) -> bool:
+        """Whether a batch was thrown away here, or is being thrown away."""
+        return self.presenter.can_undo
+
     def undo(self) -> None:
         """Bring back what was thrown away last."""
         self.presenter.undo()

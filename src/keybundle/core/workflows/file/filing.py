@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import json
 import logging
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import field
 
 from sqlalchemy import Connection, select
@@ -43,6 +43,7 @@ from keybundle.core.workflows.session.workspace import Workspace
 
 log = logging.getLogger(__name__)
 CHANGED = message("filing.changed-while-being-filed-so")
+TYPED = message("filing.typed-not-kept")
 CANCELLED = message("filing.filing-cancelled-before")
 A_BUG = message("filing.something-went-wrong-inside-key")
 
@@ -108,16 +109,20 @@ def file_documents(
 
 
 @needs(Right.FILE, under="filing")
-def begin_filing(session: Session, batch_id: BatchId, document_ids: Sequence[DocumentId] | None = None) -> Filing:
+def begin_filing(
+    session: Session, batch_id: BatchId, document_ids: Sequence[DocumentId] | None = None, *,
+    unkept: Collection[str] = (),
+) -> Filing:  # fmt: skip
     """Claim what is ready among the named documents (None: all of the batch); ``finish_filing`` must follow.
 
-    This much is quick: what a person does to the batch afterwards waits for it, not for the files. Raises InputProblem
-    for a person who may only look.
+    This much is quick: what a person does to the batch afterwards waits for it, not for the files. Documents for which
+    something was typed that could not be kept (``unkept``), and those that others changed since the batch was ``seen``,
+    are left: nobody who files them knows them as they are. Raises InputProblem for a person who may only look.
     """
     workspace, who = session.workspace, session.person
     begun = Filing(workspace.clock.new_id(), who, Filed(batch_id), document_ids is not None)
     try:
-        _take_in_hand(session.batch(batch_id), begun, document_ids)
+        _take_in_hand(session.batch(batch_id), begun, document_ids, unkept)
     except BaseException:
         _let_go(session, begun)
         raise
@@ -152,21 +157,40 @@ def _let_go(session: Session, begun: Filing) -> None:
     release_claim(session.workspace, begun.claim)
 
 
-def _take_in_hand(own: OpenBatch, begun: Filing, document_ids: Sequence[str] | None) -> None:
+def _take_in_hand(
+    own: OpenBatch, begun: Filing, document_ids: Sequence[str] | None, unkept: Collection[str] = ()
+) -> None:
     """Claim what is ready; note why the others are left."""
     workspace, result = own.session.workspace, begun.result
-    wanted = [d.id for d in own.load().in_order() if not d.filed_id and (document_ids is None or d.id in document_ids)]
-    claimed = own.claim(wanted, begun.claim)
+    before = own.load()
+    wanted = [d.id for d in before.in_order() if not d.filed_id and (document_ids is None or d.id in document_ids)]
+    unknown = _why_unknown(before, wanted, own.list_unseen(), unkept)
+    claimed = own.claim([i for i in wanted if i not in unknown], begun.claim)
     batch = own.load()
     routine = workspace.setup.routine(batch.routine) or Routine(name=batch.routine, sign="??")
     for document in (batch.documents[i] for i in wanted if i in batch.documents):
         kind, pages = workspace.setup.document_type(document.type), batch.pages_of(document.id)
+        if document.id in unknown:
+            result.left.append((_name(document, kind), unknown[document.id]))
+            continue
         if document.id not in claimed or kind is None:
             result.left.append((_name(document, kind), why_not(workspace, document, pages)))
             continue
         texts = own.texts([p.id for p in pages])
         destination = compute_destination(kind, workspace.setup, document.values)
         begun.in_hand.append(_InHand(document, kind, destination, texts, routine))
+
+
+def _why_unknown(
+    batch: Batch, wanted: Sequence[str], unseen: Mapping[str, str], unkept: Collection[str]
+) -> dict[str, str]:
+    """Return the documents that are not as whoever files them knows them, and why."""
+    found = {i: str(TYPED) for i in wanted if i in unkept}
+    for document in (i for i in wanted if unseen and i not in found):
+        things = (document, *(p.id for p in batch.pages_of(document)))
+        if name := next((unseen[thing] for thing in things if thing in unseen), ""):
+            found[document] = message("filing.changed-unseen", name=name)
+    return found
 
 
 def _file_one(session: Session, one: _InHand, begun: Filing, cancel: CancelToken) -> str:

@@ -146,6 +146,10 @@ class OpenBatch:
 
     # -- filing, and the whole batch -------------------------------------------------------------------------------------------
 
+    def list_unseen(self) -> dict[str, str]:
+        """Return the documents and pages that others (by name) changed since the person saw the batch."""
+        return self._store.list_unseen(self.id, self.session.person)
+
     def claim(self, document_ids: Sequence[str], claim: str) -> dict[str, int]:
         """Take ready documents in hand for filing; return those that could be taken, each with its revision."""
         return self._store.claim(self.id, document_ids, claim)

@@ -107,7 +107,7 @@ class AreasPresenter(PartsPresenter):
         """Add an area in a folder of its own; another folder is chosen in its form."""
         session = self._s.session
         if name.strip():
-            self._add(lambda: areas.add_area(session, name))
+            self._add(lambda: areas.add_area(session, name), typed=name)
 
     def copy(self) -> None:
         """Add another area: two of them in one folder would be one."""

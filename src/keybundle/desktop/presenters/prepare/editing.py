@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import shiboken6
+from PySide6.QtCore import QObject
+
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.undoing import Undo, Undoing
 from keybundle.desktop.words import tr
@@ -19,9 +22,14 @@ class Editing:
     """
 
     def __init__(
-        self, seat: Seat, said: Callable[[str], None], failed: Callable[[str], None], refresh: Callable[[], None]
+        self,
+        owner: QObject,
+        seat: Seat,
+        said: Callable[[str], None],
+        failed: Callable[[str], None],
+        refresh: Callable[[], None],
     ) -> None:
-        self._s = seat
+        self._s, self._owner = seat, owner
         self._said, self._failed, self._refresh = said, failed, refresh
         self._undoing = Undoing(self._put_back)
 
@@ -48,11 +56,16 @@ class Editing:
         undoing = self._undoing
 
         def was_kept(result: Any) -> None:
+            if not shiboken6.isValid(self._owner):
+                return  # its window is closed; what was typed there is kept
             undoing.note(kept(result))
             undoing.end()
             done(result)
 
         def was_refused(told: str) -> None:
+            if not shiboken6.isValid(self._owner):
+                self._s.bus.failed.emit(told)
+                return
             undoing.end(came_to_nothing=True)
             refused(told)
 

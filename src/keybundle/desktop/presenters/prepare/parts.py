@@ -6,7 +6,7 @@ it, for as long as the window is open: drafts belong to a part by its id, whatev
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import field, replace
 from typing import Any
 
@@ -20,11 +20,13 @@ from keybundle.core.setup.model import Setup
 from keybundle.core.setup.parts import Named
 from keybundle.core.setup.uses import used_by
 from keybundle.core.workflows.prepare.parts import parts, setup_admin
-from keybundle.core.workflows.prepare.parts.parts import PartProblem
+from keybundle.core.workflows.prepare.parts.parts import PartProblem, value_at
 from keybundle.desktop.actions.conditions import CONDITIONS
 from keybundle.desktop.actions.registry import LACKS
+from keybundle.desktop.presenters.drafts import Draft
 from keybundle.desktop.presenters.prepare.editing import Editing, tell_parts
-from keybundle.desktop.presenters.prepare.forms import Section, values_of
+from keybundle.desktop.presenters.prepare.form_drafts import TYPED, FormDrafts
+from keybundle.desktop.presenters.prepare.forms import FormField, Section, values_of
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.undoing import Undo
 from keybundle.desktop.words import mark, tr, trn, worded
@@ -37,7 +39,6 @@ TITLES = {
 GIVE_RIGHTS = ("people", "groups", "roles")
 CHANGES = ("prepare.new", "prepare.copy", "prepare.remove", "prepare.earlier", "prepare.later")
 ON_PART = (*CHANGES[1:], "prepare.history", "prepare.editor")
-TYPED = ("line", "list", "lines", "folder", "value")  # what is typed stays where it was refused; a check goes back
 
 
 @dataclass(frozen=True)
@@ -74,7 +75,10 @@ class PastState:
 
 @dataclass(frozen=True)
 class PartsState:
-    """All that an editor shows; ``problems`` are by the field that they stand at, ``problem`` is of the whole."""
+    """All that an editor shows; ``problems`` are by the field that they stand at, ``problem`` is of the whole.
+
+    ``left`` is what was typed for parts that are gone.
+    """
 
     rows: tuple[PartRow, ...] = ()
     chosen: str = ""
@@ -87,6 +91,7 @@ class PartsState:
     touched: str = ""
     undo: str = ""
     can_change: bool = False
+    left: tuple[Draft, ...] = ()
 
 
 class PartsPresenter(QObject):
@@ -98,14 +103,17 @@ class PartsPresenter(QObject):
     failed = Signal(str)
     history_found = Signal(object)
     opened = Signal(str, str)
+    not_added = Signal(str)
 
     def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._s = seat
         self.state = self.first_state()
-        self._drafts: dict[str, dict[str, Any]] = {}
+        self._typed = FormDrafts(seat, self.kind)
+        self._typed.drafts.changed.connect(self._show_typed)
+        self._plain: dict[str, Any] = {}  # what stands in the fields of the chosen part, whatever is typed over it
         self._problems: dict[str, dict[str, str]] = {}
-        self._editing = Editing(seat, self.said.emit, self.failed.emit, self.refresh)
+        self._editing = Editing(self, seat, self.said.emit, self.failed.emit, self.refresh)
         self._is_shown = False
         seat.bus.changed.connect(self._on_changes)
 
@@ -176,15 +184,17 @@ class PartsPresenter(QObject):
 
     def _show_part(self, setup: Setup, part: Named | None, **changes: Any) -> None:
         sections = self.form(setup, part) if part is not None else ()
-        drafts = self._drafts.get(part.id, {}) if part is not None else {}
-        problems = self._problems.get(part.id, {}) if part is not None else {}
         more = self.more(setup, part)
-        asked = _names((*sections, *more.get("field_sections", ())))
+        whole = (*sections, *more.get("field_sections", ()))
+        asked, chosen = _names(whole), part.id if part is not None else ""
+        self._plain = self.values(setup, part, sections) if part is not None else {}
+        problems = {**self._typed.problems(chosen), **self._problems.get(chosen, {})}
         users = used_by(setup, self.kind, part.id) if part is not None else ()
         named = {(of, p.id): p.name for of in {of for of, _ in users} for p in getattr(setup, of)}
         self._show(
-            part=part, chosen=part.id if part is not None else "", sections=sections,
-            values={**(self.values(setup, part, sections) if part is not None else {}), **drafts}, problems=problems,
+            part=part, chosen=chosen, sections=sections,
+            values={**self._plain, **self._typed.values(chosen, whole)}, problems=problems,
+            left=self._typed.left([p.id for p in getattr(setup, self.kind)]),
             problem=next((said for at, said in reversed(problems.items()) if at not in asked), ""),
             uses=tuple(Used(of, user, named[of, user]) for of, user in users),
             **more, **changes,
@@ -209,11 +219,15 @@ class PartsPresenter(QObject):
 
     def keep(self, base: Named, changes: Mapping[str, Any], make: Callable[[], Any]) -> None:
         """Keep what ``make`` returns in place of ``base``; where it raises, ``changes`` stay as drafts of it."""
-        drafts = self._drafts.setdefault(base.id, {})
         problems = self._problems.setdefault(base.id, {})
         for at in (*changes, ""):
-            drafts.pop(at, None)
             problems.pop(at, None)
+        if crossed := self._crossed(base, changes):
+            self._refuse(base, changes, crossed, next(iter(crossed.values())))
+            return
+        fields = [f for f in map(self._form_field, changes) if f is not None and f.kind in TYPED]
+        for f in fields:
+            self._typed.drop(base.id, f, changes[f.name])
         try:
             part = make()
         except InputProblem as error:
@@ -235,6 +249,8 @@ class PartsPresenter(QObject):
             if now is not None and self.state.chosen == base.id:
                 self._refuse(now, changes, {}, told)
             else:
+                for f in fields:
+                    self._typed.leave(base.id, f, changes[f.name], value_at(base, f.name), base.name, told)
                 self.failed.emit(tr("{name} stays as it was. {told}", name=base.name, told=told))
 
         self._editing.keep(
@@ -243,14 +259,51 @@ class PartsPresenter(QObject):
 
     def _refuse(self, base: Named, changes: Mapping[str, Any], at: Mapping[str, str], told: str) -> None:
         """Leave what was typed where it stands, with the reason beside it."""
-        typed = {f.name for s in (*self.state.sections, *self.more_sections()) for f in s.fields if f.kind in TYPED}
-        self._drafts.setdefault(base.id, {}).update({at: value for at, value in changes.items() if at in typed})
-        own = self._problems.setdefault(base.id, {})
         found = {name: worded(said) for name, said in at.items()}
         if not found or not set(found) & set(changes):
             found = {next(iter(changes)): told} if len(changes) == 1 else {"": told}
-        own.update(found)
+        for name, value in changes.items():
+            field = self._form_field(name)
+            if field is not None and field.kind in TYPED:
+                stands, problem = self._plain.get(name), found.pop(name, "")
+                self._typed.leave(base.id, field, value, stands, base.name, problem)
+        self._problems.setdefault(base.id, {}).update(found)
         self._show_part(self._s.workspace.setup, base)
+
+    # -- what is typed ----------------------------------------------------------------------------------------------
+
+    def type(self, name: str, text: str) -> None:
+        """Take what stands in an editor after a key: it is the chosen part's from then on, whatever is shown."""
+        field, part = self._form_field(name), self.state.part
+        if field is not None and part is not None and field.kind in TYPED:
+            self._typed.type(part.id, field, text, self._plain.get(name), part.name)
+
+    def let_go(self, keys: Iterable[tuple[str, str]]) -> None:
+        """Let go of what is typed, by part and field."""
+        self._typed.drafts.let_go(keys)
+
+    def let_go_here(self, name: str) -> None:
+        """Let go of what is typed in a field of the chosen part."""
+        self._problems.get(self.state.chosen, {}).pop(name, None)
+        self._typed.drafts.let_go([(self.state.chosen, name)])
+
+    def is_typed(self, name: str) -> bool:
+        """Whether something is typed in a field of the chosen part, and not kept."""
+        return self._typed.drafts.find(self.state.chosen, name) is not None
+
+    def _form_field(self, name: str) -> FormField | None:
+        fields = (f for s in (*self.state.sections, *self.more_sections()) for f in s.fields)
+        return next((f for f in fields if f.name == name), None)
+
+    def _crossed(self, base: Named, changes: Mapping[str, Any]) -> dict[str, str]:
+        """Return what somebody else put in place of what was seen when these were typed, by field."""
+        fields = (f for f in map(self._form_field, changes) if f is not None and f.kind in TYPED)
+        told = {f.name: self._typed.crossed(base.id, f, changes[f.name], self._plain.get(f.name)) for f in fields}
+        return {name: said for name, said in told.items() if said}
+
+    def _show_typed(self) -> None:
+        if self._is_shown and self.state.part is not None:
+            self._show_part(self._s.workspace.setup, self.state.part)
 
     def _was_kept(self, part: Named, touched: int) -> None:
         self.said.emit(self.tell_kept(part, touched))
@@ -264,7 +317,7 @@ class PartsPresenter(QObject):
         """Add a part with usual values under a name, and show it."""
         session, kind = self._s.session, self.kind
         if name.strip():
-            self._add(lambda: parts.add_part(session, kind, name))
+            self._add(lambda: parts.add_part(session, kind, name), typed=name)
 
     def lack(self, command_id: str) -> str:
         """Return why a command on a part cannot be run now, in words; empty where it can."""
@@ -281,7 +334,7 @@ class PartsPresenter(QObject):
         if chosen:
             self._add(lambda: parts.copy_part(session, kind, chosen))
 
-    def _add(self, add: Callable[[], str], told: Callable[[], str] = lambda: "") -> None:
+    def _add(self, add: Callable[[], str], told: Callable[[], str] = lambda: "", *, typed: str = "") -> None:
         session, kind, ws = self._s.session, self.kind, self._s.workspace
 
         def name_of(part_id: str) -> str:
@@ -295,7 +348,13 @@ class PartsPresenter(QObject):
             self.refresh()
             self.said.emit(told() or tr("Added: {name}", name=name_of(made)))
 
-        self._editing.keep(add, kept, done, self._could_not)
+        self._editing.keep(add, kept, done, lambda told: self._not_added(typed, told))
+
+    def _not_added(self, typed: str, told: str) -> None:
+        """Say why something new was not added; what was typed for it stands in its line again."""
+        self._could_not(told)
+        if typed:
+            self.not_added.emit(typed)
 
     def _could_not(self, told: str) -> None:
         self.failed.emit(told)

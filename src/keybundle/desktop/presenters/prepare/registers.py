@@ -47,6 +47,7 @@ class RegistersPresenter(PartsPresenter):
     """State and verbs of the editor of registers."""
 
     kind = "registers"
+    row_not_added = Signal(str)
     looked_at = Signal(object)
     _look: TableLook | None = None
     refused = Signal(str)
@@ -337,7 +338,12 @@ class RegistersPresenter(PartsPresenter):
             if found[1]:
                 self.refused.emit("\n".join([tr("Some rows were left out:"), *found[1]]))
 
-        self._editing.keep(lambda: registers.add_entries(session, chosen, rows), kept, done, self._could_not)
+        def refused(told: str) -> None:
+            self._could_not(told)
+            if len(rows) == 1:
+                self.row_not_added.emit("; ".join(rows[0]))
+
+        self._editing.keep(lambda: registers.add_entries(session, chosen, rows), kept, done, refused)
 
     def remove_entries(self, keys: Sequence[str]) -> None:
         """Remove entries; how many documents hold their keys is said, and Undo puts them back."""

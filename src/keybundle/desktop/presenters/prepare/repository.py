@@ -15,10 +15,13 @@ from keybundle.core.rights.model import Right
 from keybundle.core.workflows.prepare.parts import general, setup_admin, surroundings
 from keybundle.core.workflows.prepare.parts.parts import value_at
 from keybundle.desktop.presenters.prepare.editing import Editing
+from keybundle.desktop.presenters.prepare.form_drafts import TYPED, FormDrafts
 from keybundle.desktop.presenters.prepare.forms import FormField, Section
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.undoing import Undo
 from keybundle.desktop.words import tr
+
+WHOLE = ""  # what is typed here is typed for the repository as a whole
 
 
 @dataclass(frozen=True)
@@ -45,8 +48,10 @@ class RepositoryPresenter(QObject):
         self._s = seat
         self.state = RepositoryState()
         self._problems: dict[str, str] = {}
-        self._drafts: dict[str, Any] = {}
-        self._editing = Editing(seat, self.said.emit, self.failed.emit, self.refresh)
+        self._typed = FormDrafts(seat, "repository")
+        self._typed.drafts.changed.connect(self._show_typed)
+        self._plain: dict[str, Any] = {}
+        self._editing = Editing(self, seat, self.said.emit, self.failed.emit, self.refresh)
         seat.bus.changed.connect(self._on_changes)
 
     def _on_changes(self, changes: Changes) -> None:
@@ -58,11 +63,14 @@ class RepositoryPresenter(QObject):
         if self._editing.is_keeping:
             return
         setup = self._s.workspace.setup
-        sections = _form(str(self._drafts.get("locale", setup.locale)))
-        values = {f.name: value_at(setup, f.name) for s in sections for f in s.fields}
+        typed = self._typed.drafts.find(WHOLE, "locale")
+        sections = _form(typed.text if typed is not None else setup.locale)
+        self._plain = {f.name: value_at(setup, f.name) for s in sections for f in s.fields}
+        problems = {**self._problems, **self._typed.problems(WHOLE)}
         self.state = replace(
-            self.state, place=str(self._s.workspace.place.root), sections=sections, values={**values, **self._drafts},
-            problems=dict(self._problems), undo=self._editing.undo_told, can_change=self._s.may(Right.PREPARE),
+            self.state, place=str(self._s.workspace.place.root), sections=sections, problems=problems,
+            values={**self._plain, **self._typed.values(WHOLE, sections)}, undo=self._editing.undo_told,
+            can_change=self._s.may(Right.PREPARE),
         )  # fmt: skip
         self.changed.emit(self.state)
 
@@ -70,9 +78,15 @@ class RepositoryPresenter(QObject):
         """Change values of the repository."""
         session, setup = self._s.session, self._s.workspace.setup
         before = {path: value_at(setup, path) for path in changes}
+        fields = [f for s in self.state.sections for f in s.fields if f.name in changes and f.kind in TYPED]
+        for f in fields:
+            if told := self._typed.crossed(WHOLE, f, changes[f.name], before[f.name]):
+                self._typed.leave(WHOLE, f, changes[f.name], before[f.name], setup.repository, told)
+                self.refresh()
+                return
+            self._typed.drop(WHOLE, f, changes[f.name])
         for path in changes:
             self._problems.pop(path, None)
-            self._drafts.pop(path, None)
 
         def kept(_: object) -> Undo:
             told = ", ".join(path.replace("_", " ").replace(".", " ") for path in changes)
@@ -83,11 +97,33 @@ class RepositoryPresenter(QObject):
             self.refresh()
 
         def refused(told: str) -> None:
-            self._problems[next(iter(changes))] = told
-            self._drafts.update({path: value for path, value in changes.items() if isinstance(value, str)})
+            for f in fields:
+                self._typed.leave(WHOLE, f, changes[f.name], before[f.name], setup.repository, told)
+            if not fields:
+                self._problems[next(iter(changes))] = told
             self.refresh()
 
         self._editing.keep(lambda: general.save_general(session, changes, before), kept, done, refused)
+
+    def type(self, name: str, text: str) -> None:
+        """Take what stands in an editor after a key."""
+        field = next((f for s in self.state.sections for f in s.fields if f.name == name and f.kind in TYPED), None)
+        if field is not None:
+            told = self._s.workspace.setup.repository
+            self._typed.type(WHOLE, field, text, self._plain.get(name), told)
+
+    def is_typed(self, name: str) -> bool:
+        """Whether something is typed in a field, and not kept."""
+        return self._typed.drafts.find(WHOLE, name) is not None
+
+    def let_go_here(self, name: str) -> None:
+        """Let go of what is typed in a field."""
+        self._problems.pop(name, None)
+        self._typed.drafts.let_go([(WHOLE, name)])
+
+    def _show_typed(self) -> None:
+        if self.state.sections:
+            self.refresh()
 
     def try_locale(self, locale: str) -> None:
         """Show how a locale writes days and numbers while it is typed."""

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QCheckBox, QCompleter, QFileDialog, QHBoxLayout, Q
 from keybundle.core.setup.parts import KeptTo
 from keybundle.desktop.presenters.asking import Asked
 from keybundle.desktop.presenters.prepare.forms import FormField
-from keybundle.desktop.views.calm import Button, Choice, Decimal, Line, Number
+from keybundle.desktop.views.calm import Button, Choice, Decimal, Number, TypedLine
 from keybundle.desktop.views.checks import Checks
 from keybundle.desktop.views.kept_to import KeptToButton
 from keybundle.desktop.views.prepare.halts_editor import HaltsEditor
@@ -32,15 +32,17 @@ SHORT, SHORT_PX = 4, 72
 HUNDREDTHS = 100
 
 
-class LineEditor(Line):
-    """A line of text, or several values in a line, apart by commas."""
+class LineEditor(TypedLine):
+    """A line of text, or several values in a line, apart by commas. What is refused (``insists``) is taken by Enter again."""
 
     taken = Signal(object)
     typed = Signal(str)
 
     def __init__(self, field: FormField) -> None:
         super().__init__()
+        self.insists = False
         self.textEdited.connect(self.typed.emit)
+        self.returnPressed.connect(self._insist)
         self._is_list = field.kind == "list"
         self.setPlaceholderText(field.hint)
         if field.longest:
@@ -52,10 +54,15 @@ class LineEditor(Line):
             completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
             completer.setFilterMode(Qt.MatchFlag.MatchContains)
             self.setCompleter(completer)
-        self.editingFinished.connect(self._take)
+        self.editingFinished.connect(self.take)
         self._shown = ""
 
-    def _take(self) -> None:
+    def _insist(self) -> None:
+        if self.insists and self.text() == self._shown:
+            self.taken.emit(self.value())
+
+    def take(self) -> None:
+        """Take what was typed."""
         popup = self.completer().popup() if self.completer() is not None else None
         is_choosing = popup is not None and popup.isVisible()
         if self.text() != self._shown and not is_choosing:
@@ -90,8 +97,14 @@ class FieldValueEditor(ValueEditor):
 
     def __init__(self, field: FormField) -> None:
         super().__init__()
+        self.insists = False
         self.fill(field)
-        self.editingFinished.connect(self._leave)
+        self.returnPressed.connect(self._insist)
+        self.editingFinished.connect(self.take)
+
+    def _insist(self) -> None:
+        if self.insists and self.text() == self.stands:
+            self.taken.emit(self.text().strip())
 
     def fill(self, field: FormField | Asked | None) -> None:
         """Show the unit and the help of its field."""
@@ -104,7 +117,8 @@ class FieldValueEditor(ValueEditor):
         self.stands = self.text()
         self.setModified(False)
 
-    def _leave(self) -> None:
+    def take(self) -> None:
+        """Take what was typed."""
         if self.text() != self.stands and not self.is_list_open:
             self.stands = self.text()
             self.taken.emit(self.text().strip())
@@ -146,9 +160,12 @@ class LinesEditor(QPlainTextEdit):
     """Several values, one on each line; taken when the editor is left."""
 
     taken = Signal(object)
+    typed = Signal(str)
 
     def __init__(self, field: FormField) -> None:
         super().__init__()
+        self.insists = False
+        self.textChanged.connect(self._tell_typed)
         self.setPlaceholderText(field.hint)
         self.setTabChangesFocus(True)
         self.setFixedHeight(LINES_PX)
@@ -158,9 +175,17 @@ class LinesEditor(QPlainTextEdit):
         """Return the lines that hold something."""
         return tuple(t for line in self.toPlainText().splitlines() if (t := line.strip()))
 
+    def _tell_typed(self) -> None:
+        if self.hasFocus():
+            self.typed.emit(self.toPlainText())
+
     def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
-        if self.value() != self._shown:
+        self.take()
+
+    def take(self) -> None:
+        """Take what was typed."""
+        if self.value() != self._shown or self.insists:
             self._shown = self.value()
             self.taken.emit(self._shown)
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from functools import cached_property
+from collections.abc import Callable, Iterable, Mapping
+from functools import cached_property, partial
 from itertools import accumulate
 from typing import Any
 
@@ -20,6 +20,7 @@ from keybundle.desktop.views.prepare.editors import (
     DecimalEditor,
     FieldValueEditor,
     LineEditor,
+    LinesEditor,
     PickEditor,
     WholeEditor,
 )
@@ -27,6 +28,7 @@ from keybundle.desktop.views.told import Told
 
 LABEL_PX = 132
 WIDE = ("rules", "halts")
+TYPING = (LineEditor, FieldValueEditor, LinesEditor)
 ROWS_IN_SIGHT = 7
 
 
@@ -149,19 +151,21 @@ class FieldLabel(Told):
 class FormView(QWidget):
     """Shows a form and its values; ``edited`` carries a field's path and its new value, ``typed`` what is being typed.
 
-    ``asked`` carries the field and the text that a type-ahead list is wanted for; ``offer`` shows it. ``dropped`` carries what
-    was being typed for something that the form no longer shows: it is nobody's, and least of all that of what is shown now.
+    ``asked`` carries the field and the text that a type-ahead list is wanted for; ``offer`` shows it. ``let_go`` names a field
+    whose text is let go of by Esc; ``is_typed`` says whether there is some. What is typed for something that the form no
+    longer shows is forgotten here: whoever heard it ``typed`` has it.
     """
 
     edited = Signal(str, object)
     make_asked = Signal(str)
     typed = Signal(str, str)
     asked = Signal(str, str)
-    dropped = Signal(str)
+    let_go = Signal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._shape: tuple[Any, ...] = ()
+        self.is_typed: Callable[[str], bool] = lambda name: False
         self._of = ""
         self._rows: dict[str, FieldRow] = {}
         self._cards: list[Card] = []
@@ -198,9 +202,12 @@ class FormView(QWidget):
     def _drop_typed(self) -> None:
         at = self.focusWidget()
         if isinstance(at, LineEditor | FieldValueEditor) and at.hasFocus() and at.isModified():
-            text = at.text()
             at.forget()
-            self.dropped.emit(text)
+
+    def take_editor(self) -> None:
+        """Take what stands in an editor that has the keyboard, as Enter in it does."""
+        if isinstance(at := self.focusWidget(), LineEditor | FieldValueEditor | LinesEditor) and self.isAncestorOf(at):
+            at.take()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
@@ -234,9 +241,11 @@ class FormView(QWidget):
             if hasattr(row.editor, "fill"):
                 row.editor.fill(field)
             row.editor.setEnabled(can_change)
-            if field.name in values:
+            if field.name in values and not self._is_being_typed(field.name, row.editor, problems):
                 row.editor.show_value(values[field.name])
             row.show_told(field.help, problems.get(field.name, ""))
+            if isinstance(row.editor, TYPING):
+                row.editor.insists = bool(problems.get(field.name))
 
     def _build(self, sections: tuple[Section, ...]) -> None:
         """Bring cards and rows to other ones; a row that stays keeps its widgets, so that who types there goes on."""
@@ -262,13 +271,30 @@ class FormView(QWidget):
     def _make(self, field: FormField) -> FieldRow:
         row = FieldRow(field)
         row.editor.taken.connect(lambda value, name=field.name: self.edited.emit(name, value))
-        if isinstance(row.editor, LineEditor):
+        if isinstance(row.editor, TYPING):
             row.editor.typed.connect(lambda text, name=field.name: self.typed.emit(name, text))
+        if isinstance(row.editor, LineEditor | FieldValueEditor):
+            row.editor.has_typed = partial(self._is_typed, field.name)
+            row.editor.let_go.connect(lambda name=field.name: self._let_go(name))
         if isinstance(row.editor, FieldValueEditor):
             row.editor.asked.connect(lambda text, name=field.name: self.asked.emit(name, text))
         if hasattr(row.editor, "make_asked"):
             row.editor.make_asked.connect(lambda name=field.name: self.make_asked.emit(name))
         return row
+
+    def _is_typed(self, name: str) -> bool:
+        return self.is_typed(name)
+
+    def _is_being_typed(self, name: str, editor: QWidget, problems: Mapping[str, str]) -> bool:
+        """Whether somebody types there just now: what the editor shows is newer than anything."""
+        if not isinstance(editor, TYPING) or name in problems or not self.is_typed(name):
+            return False
+        return editor.hasFocus() and (isinstance(editor, LinesEditor) or editor.isModified())
+
+    def _let_go(self, name: str) -> None:
+        editor = self._rows[name].editor
+        editor.forget()
+        self.let_go.emit(name)
 
     def offer(self, name: str, typed: str, found: Found) -> None:
         """Show a type-ahead list at a field, if what it was asked for still stands there."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import partial
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QIcon
@@ -10,7 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLa
 
 from keybundle.desktop.presenters.prepare.parts import PartRow, PartsPresenter, PartsState
 from keybundle.desktop.theme.style import icon
-from keybundle.desktop.views.calm import Button, Line
+from keybundle.desktop.views.calm import Button, Line, put_back
 from keybundle.desktop.views.told import Elided, Told
 from keybundle.desktop.words import tr
 
@@ -49,6 +50,7 @@ class ListPane(QWidget):
         self.new.setAccessibleName(tr("Name of a new one"))
         self.new.setPlaceholderText(tr("Name of a new one, Enter"))
         self.new.returnPressed.connect(self._add)
+        presenter.not_added.connect(partial(put_back, self.new))
         column = self.column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)

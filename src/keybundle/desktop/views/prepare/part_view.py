@@ -6,9 +6,10 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
+from keybundle.desktop.presenters.drafts import Draft
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, PastState, Used
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.prepare.form_view import FormView
@@ -54,12 +55,15 @@ class PartView(QWidget):
         self.empty.setProperty("role", "quiet")
         self.empty.setWordWrap(True)
         self.form = FormView()
-        self.form.dropped.connect(self._tell_dropped)
         self.form.edited.connect(lambda name, value: presenter.change({name: value}))
+        self.form.typed.connect(presenter.type)
+        self.form.let_go.connect(presenter.let_go_here)
+        self.form.is_typed = presenter.is_typed
+        self.left = LeftBand(presenter)
         column = QVBoxLayout()
         column.setContentsMargins(0, 0, 8, 0)
         column.setSpacing(10)
-        for part in (self.problem, self.empty, self.form):
+        for part in (self.left, self.problem, self.empty, self.form):
             column.addWidget(part)
         column.addStretch(1)
         self.cards = QWidget()
@@ -127,16 +131,13 @@ class PartView(QWidget):
             button.setVisible(state.part is not None)
         if state.part is None:
             self.stack.setCurrentIndex(0)
+        self.left.render_left(state.left)
         self.problem.setText(state.problem)
         self.problem.setVisible(bool(state.problem))
         self.form.render_form(
             state.sections, state.values, state.problems, can_change=state.can_change, of=state.chosen
         )
         self._show_uses(state.uses)
-
-    def _tell_dropped(self, text: str) -> None:
-        told = tr("“{typed}” was not kept: what it was typed for is no longer in front.", typed=text)
-        self.presenter.failed.emit(told)
 
     def _show_uses(self, uses: tuple[Used, ...]) -> None:
         if uses == self._uses and self._use_widgets:
@@ -169,6 +170,10 @@ class PartView(QWidget):
     def rest(self) -> None:
         """Ask for nothing more while another page is in front."""
         self.presenter.hide()
+
+    def flush(self) -> None:
+        """Keep what stands in an open editor."""
+        self.form.take_editor()
 
     def verbs(self) -> Mapping[str, Callable[[], Any]]:
         """Return what the place's commands do on this page."""
@@ -203,6 +208,39 @@ class PartView(QWidget):
         sheet = HistorySheet(name, states)
         sheet.chosen.connect(self.presenter.go_back)
         self.sheet_asked.emit(sheet)
+
+
+class LeftBand(QFrame):
+    """Says what is typed for parts that are gone; it can be copied, and let go of."""
+
+    def __init__(self, presenter: PartsPresenter) -> None:
+        super().__init__()
+        self._presenter = presenter
+        self._left: tuple[Draft, ...] = ()
+        self.setProperty("role", "card")
+        self.told = Told()
+        self.told.setWordWrap(True)
+        copy, drop = Button(tr("Copy")), Button(tr("Let go"))
+        copy.clicked.connect(self._copy)
+        drop.clicked.connect(self._let_go)
+        row = QHBoxLayout(self)
+        row.addWidget(self.told, 1)
+        row.addWidget(copy)
+        row.addWidget(drop)
+        self.hide()
+
+    def _copy(self) -> None:
+        QGuiApplication.clipboard().setText("\n".join(draft.text for draft in self._left))
+
+    def _let_go(self) -> None:
+        self._presenter.let_go([draft.key for draft in self._left])
+
+    def render_left(self, left: tuple[Draft, ...]) -> None:
+        """Show it, or nothing."""
+        self._left = left
+        lines = [tr("Typed for “{name}”, which is gone: “{typed}”", name=d.told, typed=d.text) for d in left]
+        self.told.setText("\n".join(lines))
+        self.setVisible(bool(left))
 
 
 class HistorySheet(Sheet):

@@ -175,6 +175,16 @@ class PrepareView(Place):
         if item is not None:
             self.show_page(str(item.data(ID)))
 
+    def rest(self) -> None:
+        """Keep what stands in an open editor."""
+        self.flush()
+
+    def flush(self) -> None:
+        """Keep what stands in an open editor."""
+        view = self._views.get(self.shown)
+        if view is not None and hasattr(view, "flush"):
+            view.flush()
+
     @property
     def can_undo(self) -> bool:
         """Whether something was changed on the page, or is being changed; the page itself says what."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, Qt, Signal
@@ -12,7 +13,7 @@ from keybundle.core.setup.model import Register
 from keybundle.desktop.models.entries import EntriesModel
 from keybundle.desktop.presenters.asking import Asked
 from keybundle.desktop.presenters.prepare.registers import CsvLook, RegistersPresenter, RegistersState
-from keybundle.desktop.views.calm import Button, Choice, Line
+from keybundle.desktop.views.calm import Button, Choice, Line, put_back
 from keybundle.desktop.views.cell_editor import CellDelegate
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.prepare.part_view import PartView
@@ -61,6 +62,7 @@ class RegistersView(PartView):
         self.new = Line()
         self.new.setAccessibleName(tr("A new entry"))
         self.new.returnPressed.connect(self._add)
+        self.registers.row_not_added.connect(partial(put_back, self.new))
         self.paste, self.bring, self.fewer = (
             Button(tr("Paste rows")),
             Button(tr("Bring in a CSV file")),

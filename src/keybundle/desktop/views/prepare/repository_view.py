@@ -31,6 +31,9 @@ class RepositoryView(QWidget):
         self.where.setProperty("role", "quiet")
         self.form = FormView()
         self.form.edited.connect(lambda name, value: presenter.change({name: value}))
+        self.form.typed.connect(presenter.type)
+        self.form.let_go.connect(presenter.let_go_here)
+        self.form.is_typed = presenter.is_typed
         self.form.typed.connect(lambda name, text: presenter.try_locale(text) if name == "locale" else None)
         self.save, self.bring = Button(tr("Save the set-up as a file")), Button(tr("Bring in a set-up file"))
         self.save.clicked.connect(self._ask_save)

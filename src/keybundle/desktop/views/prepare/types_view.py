@@ -42,8 +42,10 @@ class TypesView(PartView):
         self.items.taken.connect(lambda items: presenter.change({"fields": items}))
         self.items.list.currentItemChanged.connect(self._choose)
         self.field_form = FormView()
-        self.field_form.dropped.connect(self._tell_dropped)
         self.field_form.edited.connect(lambda name, value: presenter.change({name: value}))
+        self.field_form.typed.connect(presenter.type)
+        self.field_form.let_go.connect(presenter.let_go_here)
+        self.field_form.is_typed = presenter.is_typed
         self.field_form.make_asked.connect(self._make)
         self.field_form.asked.connect(presenter.complete)
         presenter.completed.connect(self.field_form.offer)
