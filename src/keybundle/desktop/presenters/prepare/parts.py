@@ -262,6 +262,7 @@ class PartsPresenter(QObject):
         found = {name: worded(said) for name, said in at.items()}
         if not found or not set(found) & set(changes):
             found = {next(iter(changes)): told} if len(changes) == 1 else {"": told}
+        self._show_part(self._s.workspace.setup, base)  # what was shown while it was being kept stands nowhere
         for name, value in changes.items():
             field = self._form_field(name)
             if field is not None and field.kind in TYPED:
