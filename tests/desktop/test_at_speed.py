@@ -137,7 +137,7 @@ class Drafts(AtSpeed):
             "the strip": lambda: self.key(self.field("Keeper"), Qt.Key.Key_Escape),
             "the next document": lambda: self.key(self.field("Keeper"), Qt.Key.Key_PageDown, CTRL),
             "another place": lambda: self.key(self.field("Keeper"), Qt.Key.Key_2, CTRL),
-            "files that were handed over": lambda: self.window.open_files([self.folder / "none.tif"]),
+            "files that were handed over": lambda: self.window.shell.open_files([self.folder / "none.tif"]),
         }  # fmt: skip
         for number, (way, leave) in enumerate(ways.items()):
             with self.subTest(way):
@@ -415,7 +415,7 @@ class Calm(AtSpeed):
         with mock.patch.object(self.ws.batches, "take", slow):
             work.files.import_files(feeder[:1])
             self.until(lambda: work.state.scanning, 10)
-            self.window.open_files(feeder[1:2])
+            self.window.shell.open_files(feeder[1:2])
             work.files.import_files(feeder[2:], None, {"Boat number": "LN1003"})
             self.spin(0.1)
             gate.set()

@@ -371,7 +371,7 @@ class Cabinets(CabinetsTest):
         self.addCleanup(again.close)
         again.begin("Oswinna Reedmace")
         assert again.window is not None
-        self.assertEqual(again.window.own_keys.keys, {"cabinets.flat": "Ctrl+Shift+F9"})
+        self.assertEqual(again.window.shell.own_keys.keys, {"cabinets.flat": "Ctrl+Shift+F9"})
         again.close()
 
     def test_it_comes_back_as_it_was_left_for_the_same_person_only(self) -> None:

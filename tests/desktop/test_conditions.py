@@ -216,7 +216,7 @@ class UndoOfWhatIsUnderWay(DesktopTest):
         self.until(lambda: "Put back" in window.message.text(), 10)
         self.assertEqual(ws.setup.routines[0].description, "first", "not the one before it")
         self.key(window.prepare.list, Qt.Key.Key_Z, CTRL)
-        self.until(lambda: sum("Put back" in told for told in window._messages) == 2, 10)
+        self.until(lambda: sum("Put back" in told for told in window.shell.messages) == 2, 10)
         self.assertEqual(ws.setup.routines[0].description, before)
         self.key(window.prepare.list, Qt.Key.Key_Z, CTRL)
         self.assertEqual(window.message.text(), CONDITIONS["undo"])

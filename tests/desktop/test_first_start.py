@@ -209,7 +209,7 @@ class WithThePointer(Fresh):
         self.assertIs(window.stack.currentWidget(), window.work, "nothing holds work up, so work is in front")
         ws = desktop.workspace
         self.assertEqual([k.name for k in ws.setup.document_types], ["Bill"])
-        self.point(window._places["prepare"])
+        self.point(window.bar.places["prepare"])
         place = window.prepare
         self.until(lambda: place.view("missing").presenter.state.is_known, 10)
         row = place.list.visualItemRect(place.list.item(list(place.pages).index("types")))
@@ -291,9 +291,9 @@ class Elsewhere(Fresh):
         self.burst("Weirside Stores\tOttoline Reedmace\n", start=desktop.start.repository)
         window = self.window_of(desktop)
         root, target = desktop.workspace.place.root, self.folder / "new place"
-        window.move_data_asked.emit(str(root / "inside"))
+        window.shell.move_data_asked.emit(str(root / "inside"))
         self.until(lambda: "lies inside" in window.message.text(), 10)
-        window.move_data_asked.emit(str(target))
+        window.shell.move_data_asked.emit(str(target))
         self.until(lambda: opened.desktop is not desktop, 30, "the data to be opened there")
         self.assertEqual((opened.desktop.workspace.place.root, root.exists()), (target, False))
         self.assertEqual(opened.desktop.workspace.setup.repository, "Weirside Stores")

@@ -234,7 +234,7 @@ class InTheWindow(DesktopTest):
         self.key(bench.strip, Qt.Key.Key_R, CTRL)
         self.until(lambda: bench.reading.text().startswith("Reading stopped"), 10, "the stop to be told")
         self.until(lambda: not window.work.presenter.state.scanning and desktop.line.busy == 0, 60)
-        self.until(lambda: "Reading stopped in 1 batch" in window.line_label.text(), 10)
+        self.until(lambda: "Reading stopped in 1 batch" in window.foot.line_label.text(), 10)
         self.assertIn(State.READING.value, [d.state for d in bench.presenter.state.documents])
         self.assertEqual(bench.stop_reading.text(), "Read on  Ctrl+R")
         QTest.mouseClick(bench.stop_reading, Qt.MouseButton.LeftButton)

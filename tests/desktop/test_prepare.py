@@ -479,7 +479,7 @@ class Editors(DesktopTest):
         p.choose("Bill")
         self.until(lambda: p.state.chosen == "Bill", 10)
         self.type_in(view, "name", "Invoice")
-        self.until(lambda: window._places["prepare"].text() == "Prepare (1)", 10)
+        self.until(lambda: window.bar.places["prepare"].text() == "Prepare (1)", 10)
         bill = ws.setup.document_type("Bill")
         assert bill is not None
         parts.save_part(acting(ws), "document_types", bill.model_copy(update={"name": "Tally"}), bill)
@@ -496,7 +496,7 @@ class Editors(DesktopTest):
         )
         self.key(line, Qt.Key.Key_Return)
         self.until(lambda: name() == "Invoice", 10, "the second Enter, which has seen it")
-        self.until(lambda: window._places["prepare"].text() == "Prepare", 10)
+        self.until(lambda: window.bar.places["prepare"].text() == "Prepare", 10)
         self.type_in(view, "name", "Not meant")
         self.key(line, Qt.Key.Key_Escape)
         self.assertEqual(line.text(), "Invoice", "Esc lets go of what is typed")

@@ -72,7 +72,7 @@ class SigningIn(DesktopTest):
         self.enter(desktop, "elspra towpath", GOOD)
         window = self.window(desktop, "Elspra Towpath")
         self.assertLess(time.monotonic() - start, 20)
-        self.assertEqual(window.person.text(), "Elspra Towpath")
+        self.assertEqual(window.bar.person.text(), "Elspra Towpath")
         self.assertFalse(desktop.root.isVisible())
 
     def test_locked_by_key_and_after_a_time_what_one_was_at_stays(self) -> None:

@@ -41,8 +41,8 @@ class Typed(CabinetsTest):
         self.type_into(view, self.cell(view, bills[0], "Bill number"), "R-1212")
         editor = self.begin_to_type(view, bills[1], "R-3434")  # stands in the open editor when the window is closed
         self.assertTrue(editor.isVisible())
-        self.until(lambda: window._places["cabinets"].text() == "Cabinets (1)", 10)
-        self.assertIn("1 text is typed there", window._places["cabinets"].toolTip())
+        self.until(lambda: window.bar.places["cabinets"].text() == "Cabinets (1)", 10)
+        self.assertIn("1 text is typed there", window.bar.places["cabinets"].toolTip())
         self.until(lambda: len(list_noted(acting(self.ws, ME))) == 1, 10, "what is a second old to be noted")
         root = self.ws.place.root
         window.close()
@@ -54,7 +54,7 @@ class Typed(CabinetsTest):
         assert again.window is not None
         self.ws = again.workspace
         new = again.window
-        self.until(lambda: new._places["cabinets"].text() == "Cabinets (2)", 10)
+        self.until(lambda: new.bar.places["cabinets"].text() == "Cabinets (2)", 10)
         self.key(new, Qt.Key.Key_2, CTRL)
         self.until(lambda: len(new.cabinets.presenter.changes.drafts) == 2, 10)
         self.assertEqual(
@@ -78,8 +78,8 @@ class Typed(CabinetsTest):
 
     def test_the_window_beside_shows_the_same_and_closing_it_loses_nothing(self) -> None:
         window, view, bills = self.open_bills()
-        window.open_beside()
-        other = window.windows[-1]
+        window.shell.open_beside()
+        other = window.shell.windows[-1]
         other.go_cabinets()
         self.until(lambda: other.cabinets.cabinets.count() == 4, 10)
         other.cabinets.presenter.open("Purchasing")

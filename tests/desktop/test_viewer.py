@@ -339,7 +339,7 @@ class Looking(DesktopTest):
 
     def test_two_windows_each_with_its_own_places_and_keys(self) -> None:
         self.press(Qt.Key.Key_N, CTRL | SHIFT)
-        first, second = self.window.windows
+        first, second = self.window.shell.windows
         self.until(lambda: self.is_in_front(second), 10, "the window beside")
         self.press(Qt.Key.Key_2, CTRL)
         self.until(lambda: second.stack.currentWidget() is second.cabinets, 10)
@@ -351,7 +351,7 @@ class Looking(DesktopTest):
         second.close()
         self.spin(0.1)
         self.assertEqual(
-            (self.window.windows, len(first.viewers.windows)), ([first], 1), "the other window's viewer stays"
+            (self.window.shell.windows, len(first.viewers.windows)), ([first], 1), "the other window's viewer stays"
         )
 
     def test_dragged_out_as_files_and_told_once_they_were_taken(self) -> None:

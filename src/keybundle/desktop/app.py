@@ -17,7 +17,7 @@ from types import TracebackType
 
 import shiboken6
 from PySide6.QtCore import QObject, QSettings, Qt, QThread, QTimer, Signal
-from PySide6.QtWidgets import QApplication, QMessageBox, QStackedWidget, QWidget
+from PySide6.QtWidgets import QApplication, QMessageBox, QStackedWidget
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import AppError, OldFormat
@@ -46,6 +46,7 @@ from keybundle.desktop.presenters.seat import Bus, Seat
 from keybundle.desktop.presenters.signing_in import SignInPresenter
 from keybundle.desktop.views.ahead import load_ahead
 from keybundle.desktop.views.moving_view import MovingView
+from keybundle.desktop.views.shell import Shell
 from keybundle.desktop.views.start_view import StartView
 from keybundle.desktop.views.window import MainWindow
 from keybundle.desktop.words import speak, tr, worded
@@ -106,7 +107,7 @@ class Desktop(QObject):
         self._demo = CancelToken()
         self._stack.callback(self._demo.cancel)
         self._settings = settings or QSettings(str(data / "window.ini"), QSettings.Format.IniFormat)
-        self.window: MainWindow | None = None
+        self.shell: Shell | None = None
         self.root = QStackedWidget()
         self.root.setMinimumSize(1100, 700)
         self.root.resize(1280, 800)
@@ -116,8 +117,10 @@ class Desktop(QObject):
 
             seed.begin(self.workspace)
             self.runner.long(self._make_demo, lambda _: self.demo_told.emit(""))
-        self.windows: dict[str, MainWindow] = {}
-        self._hidden: list[QWidget] = []
+        self._shells: dict[str, Shell] = {}
+        self.bus.said.connect(self._say)
+        self.bus.failed.connect(self._warn)
+        self.runner.failed.connect(self._warn)
         self.signing_in = SignInPresenter(self.workspace, self.runner, self, [p for p in recent if p != data])
         self.signing_in.signed_in.connect(self._let_in)
         self.start = StartView(self.signing_in)
@@ -134,52 +137,57 @@ class Desktop(QObject):
 
     def _let_in(self, session: Session) -> None:
         """Let somebody work: their window as they left it, or a new one; what others were at waits behind."""
-        here = self.window.seat.who if self.window is not None else ""
         setup = self.workspace.setup
         person = setup.person(session.person)
         speak(person.language if person is not None else "", setup.locale)
         self.root.hide()
-        if here == session.person and self._hidden:
-            self._show_again()
+        if session.person in self._shells:
+            self.shell = self._shells[session.person]
         else:
-            self._put_away()
-            self._open_window(session)
+            self.shell = self._shells[session.person] = self._make_shell(session)
+        self.shell.show_again()
         self.idle.start(self.workspace.setup.lock_after_minutes)
         self.collector.freeze()
         if self._handed:
             self._take_files([])
 
-    def _open_window(self, session: Session) -> None:
-        if session.person in self.windows:
-            self.window = self.windows[session.person]
-        else:
-            self.window = self._make_window(session)
-            self.windows[session.person] = self.window
-            if not session.workspace.setup.routines and session.may(Right.PREPARE):
-                self.window.go_prepare()
-                self.window.prepare.enter()
-        self.window.show()
-        self.window.activateWindow()
+    @property
+    def window(self) -> MainWindow | None:
+        """The window in front of who is at work; None before somebody is."""
+        return self.shell.front if self.shell is not None else None
 
-    def _make_window(self, session: Session) -> MainWindow:
-        is_first = not self.windows
-        devices = Devices(self.workspace)
-        remembered = Remembered(self._settings, session.person)
+    def _make_shell(self, session: Session) -> Shell:
+        is_first = not self._shells
         seat = Seat(
-            session, self.pool, self.line, self.runner, self.bus, devices, behind=self.behind, remembered=remembered
-        )
+            session, self.pool, self.line, self.runner, Bus(self, common=self.bus), Devices(self.workspace),
+            behind=self.behind, remembered=Remembered(self._settings, session.person),
+        )  # fmt: skip
         seat.typed.load()
-        window = MainWindow(seat)
-        window.lock_asked.connect(self.lock)
-        window.other_asked.connect(self.change_person)
-        window.other_data_asked.connect(self.start.ask_other)
-        window.move_data_asked.connect(self.move_asked.emit)
-        self.demo_told.connect(window.tell_background)
-        self._stack.callback(window.stop_incoming)
+        shell = Shell(seat, self)
+        shell.lock_asked.connect(self.lock)
+        shell.other_asked.connect(self.change_person)
+        shell.other_data_asked.connect(self.start.ask_other)
+        shell.move_data_asked.connect(self.move_asked.emit)
+        window = shell.open_window()
+        self.demo_told.connect(window.foot.tell_background)
+        shell.incoming.load()
+        self._stack.callback(shell.incoming.end)
+        if not session.workspace.setup.routines and session.may(Right.PREPARE):
+            window.go("prepare")
+            window.prepare.enter()
         if is_first:
             self.line.resume()
             self._later(TIDY_MS, lambda: _tidy_up(session))
-        return window
+        return shell
+
+    def _say(self, text: str) -> None:
+        """Say what the machine did, which is nobody's own, to who is at work."""
+        if self.shell is not None:
+            self.shell.say(text)
+
+    def _warn(self, text: str) -> None:
+        if self.shell is not None:
+            self.shell.warn(text)
 
     def _later(self, ms: int, work: Callable[[], None], then: Callable[[], None] = lambda: None) -> None:
         """Do something behind after a while, ``then`` something here, unless this is closed before."""
@@ -193,8 +201,8 @@ class Desktop(QObject):
 
     def tell(self, problem: str) -> None:
         """Say what could not be done: in the window in front, else on the start page."""
-        if self.window is not None and not self.root.isVisible():
-            self.window.warn(problem)
+        if self.shell is not None and not self.root.isVisible():
+            self.shell.warn(problem)
         else:
             self.signing_in.refresh(problem=problem, locked=self.signing_in.state.locked)
 
@@ -203,50 +211,36 @@ class Desktop(QObject):
     @property
     def is_locked(self) -> bool:
         """Whether the start page stands before somebody's work."""
-        return self.window is not None and self.root.isVisible()
+        return self.shell is not None and self.root.isVisible()
 
     def lock(self) -> None:
         """Put the start page before all windows; what was typed is kept, and what comes in goes on."""
-        self._ask(self.window.seat.session.name if self.window is not None else "")
+        self._ask(self.shell.seat.session.name if self.shell is not None else "")
 
     def change_person(self) -> None:
         """Let somebody else sign in; who was at work finds everything as it was."""
         self._ask("")
 
     def _ask(self, locked: str) -> None:
-        if self.window is None or self.root.isVisible():
+        if self.shell is None or self.root.isVisible():
             return
         self.idle.stop()
-        self._hidden = [w for w in QApplication.topLevelWidgets() if w.isVisible() and w is not self.root]
-        self.window.flush()
-        for widget in self._hidden:
-            widget.hide()
+        place = self.shell.front.geometry()
+        shown = [w for w in QApplication.topLevelWidgets() if w.isVisible() and w is not self.root]
+        self.shell.flush()
+        self.shell.put_away(shown)
         self.signing_in.refresh(locked=locked)
-        self.root.setGeometry(self.window.geometry())
+        self.root.setGeometry(place)
         self.root.show()
         self.root.activateWindow()
         self.start.focus_first()
 
-    def _show_again(self) -> None:
-        """Show what the lock hid, the window that was in front last."""
-        hidden, self._hidden = self._hidden, []
-        for widget in (w for w in hidden if shiboken6.isValid(w)):
-            widget.show()
-        if self.window is not None:
-            self.window.activateWindow()
-
-    def _put_away(self) -> None:
-        """Leave what the lock hid to who was at work: with their main window it comes back."""
-        if self.window is not None:
-            self.window.put_away([w for w in self._hidden if shiboken6.isValid(w) and w is not self.window])
-        self._hidden = []
-
     def _take_files(self, files: list[Path]) -> None:
         """Bring in files that another start handed over; before somebody works here they wait."""
         self._handed += files
-        if self.window is not None and not self.root.isVisible():
+        if self.shell is not None and not self.root.isVisible():
             handed, self._handed = self._handed, []
-            self.window.open_files(handed)
+            self.shell.open_files(handed)
 
     def _make_demo(self) -> None:
         from keybundle.demo import seed
@@ -261,14 +255,13 @@ class Desktop(QObject):
 
     def close(self) -> None:
         """End everything in order; what was in work is taken up at the next start."""
-        windows, self.windows = self.windows, {}
-        for window in windows.values():
-            window.flush()
-            window.seat.typed.end()
+        shells, self._shells, self.shell = self._shells, {}, None
+        for shell in shells.values():
+            shell.flush()
+            shell.seat.typed.end()
         self._stack.close()
-        for first in windows.values():
-            for window in tuple(first.windows):
-                window.end()
+        for shell in shells.values():
+            shell.end()
         if shiboken6.isValid(self.root):  # closed once more, such as after the data went elsewhere
             self.root.deleteLater()
 

@@ -21,6 +21,7 @@ from keybundle.core.base.records import dataclass
 from keybundle.core.store import schema as t
 
 READING, FILING, RENDITION, COPY, SOURCE = "reading", "filing", "rendition", "copy", "source"
+INCOMING = "incoming"
 ERASE, ERASE_PICTURES, LEAVING, SENDING = "erase", "erase pictures", "leaving", "sending"
 RETRY_SECONDS = (2, 5, 10, 30, 60, 300, 900)
 LEASE_SECONDS = 900

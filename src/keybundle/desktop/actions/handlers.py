@@ -7,6 +7,7 @@ from dataclasses import field
 
 from keybundle.core.base.records import dataclass
 from keybundle.core.rights.model import Right
+from keybundle.desktop.actions import attention
 from keybundle.desktop.actions.conditions import CONDITIONS, NEEDS
 from keybundle.desktop.actions.registry import LACKS, MAY_LOOK, find_command, right_of
 from keybundle.desktop.words import tr
@@ -82,5 +83,6 @@ class Handlers:
             if self.may_run(command_id):
                 self.otherwise.get(self._unmet(command_id), lambda: None)()
             return False
-        function()
+        with attention.asking():
+            function()
         return True

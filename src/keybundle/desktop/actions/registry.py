@@ -56,6 +56,7 @@ COMMANDS: tuple[Command, ...] = (
         "go.person", "You", "Your password, who else works here, signing in as somebody else", "Ctrl+5", "everywhere"
     ),
     Command("go.lock", "Lock", "Lock the window; what you were at stays as it is", "F12", "everywhere"),
+    Command("go.sheet", "To the sheet", "Lead the keyboard into the sheet at the right edge", "F9", "everywhere"),
     Command("help.keys", "Keys", "Show all keys and search commands", "F1", "everywhere"),
     Command("help.messages", "Messages", "Read again what was said at the foot", "Ctrl+M", "everywhere"),
     Command(

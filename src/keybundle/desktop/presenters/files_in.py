@@ -11,11 +11,12 @@ from PySide6.QtCore import QObject, Signal
 from keybundle.core.base.ids import BatchId
 from keybundle.core.setup.model import called
 from keybundle.core.setup.routines import Routine
-from keybundle.core.workflows.take_in.capture import ImportPlan, import_files, plan_import
+from keybundle.core.workflows.take_in.capture import ImportPlan, plan_import
+from keybundle.core.workflows.take_in.waiting import Waiting
 from keybundle.desktop.presenters.incoming import Incoming, Source
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.work_state import MappingAsked, say_whose
-from keybundle.desktop.words import mark, tr, trn
+from keybundle.desktop.words import mark, tr
 
 ONE_SIDE = mark("Pictures, PDF, texts and ZIP, one document for each file. Drop files here, or onto a batch.")
 BOTH_SIDES = mark(
@@ -91,18 +92,8 @@ class FilesIn(Source):
         s, routine = self._s, self._routine(into)
         if routine is None:
             return
-        waits = self._incoming.queue(
-            tr("Looking at the files"),
-            lambda tell, cancel: import_files(s.session, s.line, s.pool, routine, files, into=into, given=given,
-                                              levels=levels, progress=tell, cancel=cancel),
-        )  # fmt: skip
-        if waits:
-            self.said.emit(
-                tr(
-                    "{files} wait; they come in after what is coming in now",
-                    files=trn("{n:,} file", "{n:,} files", len(files)),
-                )
-            )
+        waiting_id = s.workspace.clock.new_id()
+        self._incoming.take_in(Waiting(waiting_id, routine.id, tuple(files), into, dict(given), dict(levels)))
 
     def leave_mapping(self, asked: MappingAsked) -> None:
         """Bring nothing in; values that were to come along wait for the next stack."""

@@ -29,18 +29,34 @@ from keybundle.desktop.words import spoken, worded
 
 
 class Bus(QObject):
-    """Carries changes from any thread to the presenters on the interface thread."""
+    """Carries changes from any thread to the presenters on the interface thread.
+
+    Each person has one of their own beside the ``common`` one: what changed is heard by all, what is said by them alone.
+    """
 
     changed = Signal(object)
     said = Signal(str)
     failed = Signal(str)
 
+    def __init__(self, parent: QObject | None = None, *, common: Bus | None = None) -> None:
+        super().__init__(parent)
+        self._common = common
+        if common is not None:
+            common.changed.connect(self.changed)
+
     def tell(self, changes: Changes) -> None:
-        """Let everybody know what changed."""
-        self.changed.emit(changes)
+        """Let everybody know what changed, and say it to whose bus this is."""
+        self.spread(changes)
         if changes.text:
             told = worded(changes.text)
             self.said.emit(told[:1].upper() + told[1:])
+
+    def spread(self, changes: Changes) -> None:
+        """Let everybody know what changed."""
+        if self._common is not None:
+            self._common.spread(changes)
+        else:
+            self.changed.emit(changes)
 
 
 @dataclass

@@ -22,7 +22,7 @@ from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.trash import ThrownPresenter
 from keybundle.desktop.presenters.undoing import Undo, Undoing
 from keybundle.desktop.presenters.work_state import BatchRow, WorkState, make_row, say_record
-from keybundle.desktop.words import tr, trn, worded
+from keybundle.desktop.words import tr, worded
 
 REFRESH_MS = 250
 SHOWN_RECORDS = 6
@@ -36,7 +36,7 @@ class WorkPresenter(QObject):
     said = Signal(str)
     failed = Signal(str)
 
-    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
+    def __init__(self, seat: Seat, incoming: Incoming, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._s = seat
         self.state = WorkState()
@@ -49,7 +49,7 @@ class WorkPresenter(QObject):
         self._undoing = Undoing(self._bring_back)
         self._throwing: set[str] = set()
         self._thrown_away: dict[str, Undo] = {}
-        self.incoming = Incoming(seat, self)
+        self.incoming = incoming
         self.scanning = Scanning(seat, self.incoming, self._routine_of, self)
         self.files = FilesIn(seat, self.incoming, self._routine_of, self)
         self._timer = QTimer(self)
@@ -57,10 +57,10 @@ class WorkPresenter(QObject):
         self._timer.setInterval(REFRESH_MS)
         self._timer.timeout.connect(self.refresh)
         self.incoming.came_in.connect(self._came_in)
-        for source in (self.incoming, self.scanning, self.files):
+        self.incoming.changed.connect(self._publish)
+        for source in (self.scanning, self.files):
             source.changed.connect(self._publish)
             source.failed.connect(self.failed)
-        for source in (self.scanning, self.files):
             source.said.connect(self.said)
         seat.bus.changed.connect(self._on_changes)
 
@@ -125,20 +125,8 @@ class WorkPresenter(QObject):
 
     def _came_in(self, result: Captured) -> None:
         self._refused = tuple(r.why for r in (*result.refused, *result.noted))
-        safe = tr("{sides} captured and safe", sides=trn("{n:,} side", "{n:,} sides", result.sides))
         if result.halt:
-            self.failed.emit(result.halt)
             self.scanning.tell_halt(result)
-        elif result.refused:
-            self.failed.emit(
-                tr(
-                    "{safe}; {files} not taken in, the reasons stand under Files",
-                    safe=safe,
-                    files=trn("{n:,} file", "{n:,} files", len(result.refused)),
-                )
-            )
-        elif result.batch:
-            self.said.emit(safe)
         self.refresh()
 
     def toggle_reading(self, batch_id: BatchId) -> None:

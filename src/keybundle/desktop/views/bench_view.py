@@ -94,6 +94,7 @@ class BenchView(Place):
         self.text = TextView()
         self.below = QStackedWidget()
         self.sheets = BenchSheets(presenter, self, self.below)
+        self.edge = self.sheets.edge
         self.page_window: PageView | None = None
         self._build()
         self._connect()
@@ -338,7 +339,6 @@ class BenchView(Place):
     def rest(self) -> None:
         """Keep what is typed and let go of the pictures: another place is in front; they come back with the next look."""
         self.presenter.flush()
-        self.sheets.end()
         self.presenter.pictures.end()
         self.page.render_page(None)
 

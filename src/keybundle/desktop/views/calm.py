@@ -9,6 +9,7 @@ from PySide6.QtCore import QEvent, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QKeySequence, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLineEdit, QPushButton, QSpinBox, QWidget
 
+from keybundle.desktop.actions import attention
 from keybundle.desktop.words import tr
 
 TEXT_PX = 6
@@ -123,7 +124,11 @@ class TypedLine(Line):
 
 
 class Button(QPushButton):
-    """A button that Enter presses too, outside dialogs as in them."""
+    """A button that Enter presses too, outside dialogs as in them. What it does is what somebody asks for now."""
+
+    def nextCheckState(self) -> None:
+        attention.note()
+        super().nextCheckState()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not event.isAutoRepeat():

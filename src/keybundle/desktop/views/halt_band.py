@@ -22,9 +22,13 @@ WAYS = (
 
 
 class HaltBand(QFrame):
-    """Shows a halt until a way on is chosen; ``way_chosen`` carries the halt and the way (empty: none of them)."""
+    """Shows a halt until a way on is chosen; ``way_chosen`` carries the halt and the way (empty: none of them).
+
+    ``told`` carries why the feeder stopped, and nothing once it is seen to.
+    """
 
     way_chosen = Signal(object, str)
+    told = Signal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -74,11 +78,17 @@ class HaltBand(QFrame):
         for file, told in halt.pictures:
             self._pictures.addWidget(_picture(file, told))
         self.show()
+        self.told.emit(halt.words)
+
+    def put_away(self) -> None:
+        """Show no halt any more: something comes in again."""
+        self.hide()
+        self.told.emit("")
 
     def choose(self, way: str) -> None:
         """Go on in a way; nothing happens where no halt is shown."""
         halt, self.halt = self.halt, None
-        self.hide()
+        self.put_away()
         if halt is not None:
             self.way_chosen.emit(halt, way)
 

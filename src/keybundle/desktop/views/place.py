@@ -2,11 +2,20 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 from PySide6.QtWidgets import QWidget
+
+from keybundle.desktop.views.side_sheet import SheetEdge
 
 
 class Place(QWidget):
     """A place of the window. What it has no use for it leaves as it is here."""
+
+    @cached_property
+    def edge(self) -> SheetEdge:
+        """Where the sheets of the place stand."""
+        return SheetEdge(self, self)
 
     def refresh(self) -> None:
         """Look again: it comes to the front."""

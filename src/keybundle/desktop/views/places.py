@@ -6,11 +6,13 @@ from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, Qt
 
 from keybundle.core.base.ids import BatchId
 from keybundle.core.base.records import dataclass
+from keybundle.desktop.actions import attention
 from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.views.notices import Notice
 from keybundle.desktop.views.place import Place
 from keybundle.desktop.words import tr
 
@@ -73,21 +75,31 @@ def _make_work(window: MainWindow) -> Place:
     from keybundle.desktop.presenters.work import WorkPresenter
     from keybundle.desktop.views.work_view import WorkView
 
-    view = WorkView(WorkPresenter(window.seat, window))
+    view = WorkView(WorkPresenter(window.seat, window.shell.incoming, window))
     window.listen(view.presenter)
     view.presenter.changed.connect(lambda _: window.show_undo())
     view.batch_opened.connect(window.open_batch)
-    view.record_opened.connect(window.open_record)
-    view.giving.connect(window.give_batch)
+    view.record_opened.connect(partial(open_record, window))
+    view.giving.connect(lambda batch_id: view.edge.open(make_giving(window.seat, batch_id)))
+    view.halt_told.connect(lambda told: _tell_halt(window, told))
     return view
+
+
+def _tell_halt(window: MainWindow, told: str) -> None:
+    """Tell in every place that the feeder has stopped, as long as it has."""
+    if told:
+        window.shell.put_notice(Notice("halt", told, "work", tr("See to it"), partial(window.go, "work")))
+    else:
+        window.shell.drop_notice("halt")
 
 
 def _make_cabinets(window: MainWindow) -> Place:
     from keybundle.desktop.presenters.cabinets import CabinetsPresenter
     from keybundle.desktop.views.cabinets_view import CabinetsView
 
-    seat, viewers, edge = window.seat, window.viewers, window.edge
+    seat, viewers = window.seat, window.viewers
     view = CabinetsView(CabinetsPresenter(seat, window))
+    edge = view.edge
     window.listen(view.presenter)
     view.presenter.changed.connect(lambda _: window.show_undo())
     view.files_dropped.connect(window.take_files)
@@ -111,17 +123,22 @@ def _make_find(window: MainWindow) -> Place:
     view.batch_opened.connect(window.open_batch)
     view.opened.connect(lambda i: window.viewers.open(i, 0, view.presenter.query))
     window.viewers.let_out(view.hits.out)
-    view.sending.connect(window.viewers.sends_at(window.edge))
+    view.sending.connect(window.viewers.sends_at(view.edge))
     return view
 
 
 def _make_prepare(window: MainWindow) -> Place:
     from keybundle.desktop.views.prepare.pages import Outside, make_place
 
+    def browse(cabinet: str) -> None:
+        window.go("cabinets")
+        window.cabinets.presenter.show_cabinet(cabinet)
+
+    shell, edge_of = window.shell, lambda: window.prepare.edge
     outside = Outside(
-        window.listen, window.warn, window.edge.open,
-        lambda spot: window.edge.open(make_access(window.seat, spot)), window.browse, window.other_data_asked.emit,
-        window.move_data_asked.emit,
+        window.listen, window.warn, lambda sheet: edge_of().open(sheet),
+        lambda spot: edge_of().open(make_access(window.seat, spot)), browse, shell.other_data_asked.emit,
+        shell.move_data_asked.emit,
     )  # fmt: skip
     return make_place(window.seat, window, outside)
 
@@ -131,8 +148,9 @@ def make_bench(window: MainWindow, batch_id: str) -> BenchView:
     from keybundle.desktop.presenters.bench import BenchPresenter
     from keybundle.desktop.views.bench_view import BenchView
 
-    seat, viewers, edge = window.seat, window.viewers, window.edge
+    seat, viewers = window.seat, window.viewers
     view = BenchView(BenchPresenter(seat, BatchId(batch_id), window))
+    edge = view.edge
     window.listen(view.presenter)
     view.left.connect(window.go_work)
     view.files_dropped.connect(lambda files: window.work.presenter.files.import_files(files, BatchId(batch_id)))
@@ -143,9 +161,35 @@ def make_bench(window: MainWindow, batch_id: str) -> BenchView:
     view.filed_opened.connect(viewers.open)
     view.sending.connect(viewers.sends_at(edge))
     view.keeping.connect(lambda spot: edge.open(make_access(seat, spot)))
-    view.giving.connect(window.give_batch)
+    view.giving.connect(lambda batch_id: edge.open(make_giving(seat, batch_id)))
     view.prepare_asked.connect(partial(window.prepare_part, way_back=partial(window.open_batch, batch_id)))
     return view
+
+
+def open_record(window: MainWindow, record_id: str) -> None:
+    """Show a filing record in a window of its own; where somebody is at something else by then, it is offered."""
+    from keybundle.desktop.presenters.records import load_record_page
+    from keybundle.desktop.views.record_dialog import RecordDialog
+
+    seat, shell = window.seat, window.shell
+
+    def show(page: str) -> None:
+        if not page:
+            return
+        dialog = RecordDialog(page, window)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.document_opened.connect(window.viewers.open)
+        dialog.sending.connect(window.viewers.sends_at(window.edge))
+        shell.bind(dialog)
+        shell.show_later(dialog)
+
+    def came(page: str) -> None:
+        if attention.is_undivided():
+            show(page)
+        elif page:
+            window.offer(tr("The filing record is there."), tr("Show it"), partial(show, page))
+
+    seat.runner.query(lambda: load_record_page(seat, record_id), came, owner=window)
 
 
 @dataclass(frozen=True)

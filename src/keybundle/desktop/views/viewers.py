@@ -1,4 +1,4 @@
-"""The viewers of a window, and what is sent from it, its places or its viewers: one sending at a time, told at its foot."""
+"""The viewers of a person, and what is sent from their places or viewers: one sending at a time, told at the foot."""
 
 from __future__ import annotations
 
@@ -10,14 +10,13 @@ from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.ids import FiledId
 from keybundle.core.search.query import Query
-from keybundle.desktop.actions.own_keys import OwnKeys
-from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.views import places
 from keybundle.desktop.views.side_sheet import SheetEdge
 
 if TYPE_CHECKING:
     from keybundle.desktop.presenters.sending import SendingPresenter
     from keybundle.desktop.views.drag_out import Out
+    from keybundle.desktop.views.shell import Shell
     from keybundle.desktop.views.viewer_window import ViewerWindow
 
 
@@ -28,9 +27,11 @@ class Viewers(QObject):
     failed = Signal(str)
     left_out = Signal(str, object)
 
-    def __init__(self, seat: Seat, own_keys: OwnKeys, parent: QObject) -> None:
-        super().__init__(parent)
-        self._session, self._own_keys = seat, own_keys
+    def __init__(self, shell: Shell) -> None:
+        super().__init__(shell)
+        self._session, self._own_keys, self._shell = shell.seat, shell.own_keys, shell
+        self.said.connect(shell.say)
+        self.failed.connect(shell.warn)
         self.windows: list[ViewerWindow] = []
 
     def open(self, document_id: str, position: int = 0, query: Query | None = None) -> None:
@@ -44,8 +45,9 @@ class Viewers(QObject):
             there.closed.connect(self._closed)
             viewer.sending.connect(self.sends_at(there.edge))
             self._own_keys.bind(there, lambda command_id: viewer.handlers.trigger(command_id))
+            self._shell.bind(there)
             self.windows.append(there)
-            there.show()
+            self._shell.show_later(there)
             viewer.page.setFocus()
         there.viewer.presenter.show_document(document_id, query, position)
         there.activateWindow()

@@ -36,7 +36,6 @@ from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.halt_band import HaltBand
 from keybundle.desktop.views.place import Place
 from keybundle.desktop.views.scan_options_sheet import ScanOptionsSheet
-from keybundle.desktop.views.side_sheet import SheetEdge
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.words import mark, tr, trn
 
@@ -105,7 +104,6 @@ class WorkView(Place):
         self._shown = WorkState()
         self._numbers: list[Told] = []
         self._starters: list[QShortcut] = []
-        self.edge = SheetEdge(self, self)
         self._preview_dialog: PreviewDialog | None = None
         self.model = BatchModel(self)
         self.list = QListView()
@@ -119,6 +117,7 @@ class WorkView(Place):
         FileDrop(self, self._drop_files)
         self.halt = HaltBand()
         self.halt.way_chosen.connect(self._go_on)
+        self.halt_told = self.halt.told
         whole = QVBoxLayout(self)
         whole.setContentsMargins(16, 14, 16, 10)
         whole.setSpacing(12)
@@ -334,7 +333,7 @@ class WorkView(Place):
         self.refused.setVisible(bool(state.refused))
         busy = bool(state.scanning)
         if busy:
-            self.halt.hide()
+            self.halt.put_away()
         self.scan.setEnabled(state.can_scan)
         self.scan.setVisible(not busy)
         self.preview.setEnabled(state.can_scan)

@@ -24,6 +24,7 @@ from keybundle.core.workflows.line.line import Line
 from keybundle.core.workflows.session.session import Session, needs
 from keybundle.core.workflows.session.workspace import Workspace
 from keybundle.core.workflows.take_in.taking import Captured, TakingIn, from_file
+from keybundle.core.workflows.take_in.waiting import Waiting, forget_waiting, note_order, note_taken
 
 LAST_LOOK_SECONDS = 10.0
 __all__ = [
@@ -135,22 +136,27 @@ def import_files(
     session: Session, line: Line, pool: Pool, routine: Routine, inputs: Sequence[Path], *,
     into: BatchId | None = None, given: Mapping[str, str] | None = None, levels: Mapping[int, str] | None = None,
     each: Mapping[Path, Mapping[str, str]] | None = None, progress: Progress = silent, cancel: CancelToken | None = None,
+    waiting: Waiting | None = None,
 ) -> Captured:  # fmt: skip
     """Bring files in as one batch, or (``into``) as more pages of an open one.
 
     Under a two-sided routine for files the pages of each file are fronts and backs in turn, and two of them are one sheet.
     ``given`` are values that all pages bring along, by field, ``each`` those of one file; ``levels`` maps levels of folders
     to fields (see ``map_path``). A file that cannot be used is refused with its reason; the others go on. Raises
-    EnvironmentProblem when the store cannot take more; what was stored before is kept and goes on.
+    EnvironmentProblem when the store cannot take more; what was stored before is kept and goes on. Where the files are noted
+    as ``waiting``, each is struck off as it is taken in, and none is taken in twice.
     """
     session.require_use(routine)
     cancel = cancel or CancelToken()
     found = expand(inputs)
+    files = [f for f in found.files if waiting is None or f.path not in waiting.done]
+    if waiting is not None:
+        note_order(session, waiting, [f.path for f in files])
     taking = TakingIn(
         session, line, pool, routine, into, origin=_origin(found.files),
         two_sided=routine.duplex and routine.source == "files", progress=progress, cancel=cancel,
     )  # fmt: skip
-    taking.expected = len(found.files)
+    taking.expected = len(files)
 
     def values_of(file: InputFile) -> Callable[[str], Mapping[str, str]]:
         own = (each or {}).get(file.path, {})
@@ -159,11 +165,15 @@ def import_files(
     try:
         for told in found.passed_over:
             taking.pass_over(told)
-        for file in found.files:
+        for number, file in enumerate(files, 1):
             cancel.check()
             taking.take_file(from_file(file, values_of(file)))
+            if waiting is not None:
+                note_taken(session, waiting.id, waiting.taken + number, taking.result.batch)
     finally:
         taking.end()
+    if waiting is not None:
+        forget_waiting(session, waiting.id)
     return taking.result
 
 
