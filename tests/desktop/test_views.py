@@ -271,7 +271,7 @@ class Browsing(DesktopTest):
         self.assertEqual(find(acting(ws), "tag = seen").hits, ())
         self.key(view.table, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
         self.until(lambda: p.state.chosen == ids and p.state.tags == ())
-        self.assertIn("that all 2 have", view.tags_of.text())
+        self.assertIn("that all 2 have", view.tags_line.told.text())
         self.type_tags(view, "seen")
         self.until(lambda: tags() == [("urgent", "to sign", "seen"), ("seen",)])
         self.until(lambda: p.state.tags == ("seen",))

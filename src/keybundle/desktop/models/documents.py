@@ -68,6 +68,11 @@ class DocumentsModel(TableModel[FiledDocument]):
         found = {i: d for i, d in rows.items() if d is not None and head in self._editable.get(d.type, ())}
         return {i: standing_of(d, head) for i, d in found.items()}
 
+    def caption_of(self, document: str) -> str:
+        """Return what a document of the list is called, as far as it was read."""
+        row = self._rows.get(document)
+        return row.caption if row is not None else document
+
     def can_edit_at(self, row: FiledDocument, column: int) -> bool:
         """Whether a document's type has the field, and it may be corrected."""
         return column >= FIXED and self._heads[column] in self._editable.get(row.type, ())

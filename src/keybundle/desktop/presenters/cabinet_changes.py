@@ -337,7 +337,6 @@ class CabinetChanges(QObject):
                     put_back,
                 )
             )
-            self.said.emit(worded(changes.text))
             s.bus.tell(changes)
 
         self.run(lambda: deleting.delete_documents(s.session, [FiledId(i) for i in ids], why), done)

@@ -23,6 +23,8 @@ from keybundle.core.setup.model import called
 from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.keep.documents import browsing, received
 from keybundle.core.workflows.keep.documents.story import load_story
+from keybundle.core.workflows.keep.trash import deleting
+from keybundle.core.workflows.keep.trash.deleting import Deleted
 from keybundle.desktop.presenters.asking import Asked, ask_named
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.cabinet_changes import CabinetChanges, Standing, standing_of
@@ -55,7 +57,10 @@ class ValueLine:
 
 @dataclass(frozen=True)
 class ViewerState:
-    """All that the viewer shows besides the page itself; ``marks`` says where the words of a query stand."""
+    """All that the viewer shows besides the page itself; ``marks`` says where the words of a query stand.
+
+    ``gone`` says what became of a document that is no longer there.
+    """
 
     document: str = ""
     caption: str = ""
@@ -67,6 +72,8 @@ class ViewerState:
     story: tuple[StoryLine, ...] = ()
     marks: str = ""
     has_marks: bool = False
+    gone: str = ""
+    can_bring_back: bool = False
 
 
 @dataclass(frozen=True)
@@ -102,6 +109,7 @@ class ViewerPresenter(QObject):
         self._mark = -1
         self._has_moved = False
         self._thumbnails: dict[int, str] = {}
+        self._asked, self._missing = "", ""
         self.changes = CabinetChanges(seat, self)
         self.changes.said.connect(self.said)
         self.changes.failed.connect(self.failed)
@@ -125,6 +133,7 @@ class ViewerPresenter(QObject):
     def show_document(self, document_id: str, query: Query | None = None, position: int = 0) -> None:
         """Show a document: its first page that answers the query, else the one at ``position``."""
         asked, seat = query or Query(), self._s
+        self._asked = document_id
 
         def load() -> _Opened:
             document = browsing.load_document(seat.session, FiledId(document_id))
@@ -146,6 +155,7 @@ class ViewerPresenter(QObject):
         return word_story(load_story(self._s.session, FiledId(document_id)), self._s.say_time)
 
     def _opened(self, found: _Opened, query: Query) -> None:
+        self._missing = ""
         self.document, self._query = found.document, query
         self._thumbnails, self._marks, self._mark, self._has_moved = {}, (), -1, False
         self.state = replace(self._describe(found), position=found.position)
@@ -158,9 +168,33 @@ class ViewerPresenter(QObject):
         self._show()
 
     def _gone(self, told: str) -> None:
+        gone, is_known = self._asked, self._asked == self._missing
         self.clear()
-        if not self._beside_list:
+        if self._beside_list:
+            return
+        self._missing, s = gone, self._s
+        if not is_known:
             self.failed.emit(told)
+
+        def done(found: Deleted | None) -> None:
+            if self._missing != gone:
+                return
+            text = told if found is None else tr(
+                "“{caption}” lies in the trash: deleted by {who}, {at}: {why}", caption=found.caption, who=found.who,
+                at=s.say_time(found.at), why=found.why,
+            )  # fmt: skip
+            self.state = ViewerState(gone=text, can_bring_back=found is not None and s.may(Right.DELETE))
+            self.changed.emit(self.state)
+
+        s.runner.query(lambda: deleting.find_deleted(s.session, FiledId(gone)), done, key="became of it", owner=self)
+
+    def bring_back(self) -> None:
+        """Bring the document back out of the trash; it is shown again."""
+        s, gone = self._s, FiledId(self._missing)
+        if gone:
+            s.runner.change(
+                lambda: deleting.restore_documents(s.session, [gone]), s.bus.tell, owner=self, on_error=self.failed.emit
+            )
 
     def clear(self) -> None:
         """Show no document any more."""
@@ -173,6 +207,8 @@ class ViewerPresenter(QObject):
         """Show what happened to the document meanwhile."""
         if self.document is not None:
             self._reload(self.document.id)
+        elif self._missing:
+            self.show_document(self._missing)
 
     def _reload(self, document_id: str) -> None:
         """Show what changed of the document that is shown, at the page where it stands."""

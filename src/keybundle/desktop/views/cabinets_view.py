@@ -35,7 +35,7 @@ from keybundle.desktop.views.remember import remember_splitter
 from keybundle.desktop.views.tags_line import TagsLine
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.viewer_view import PagePane
-from keybundle.desktop.words import tr, trn
+from keybundle.desktop.words import tr
 
 ROW_PX, DRAFT_ROW_PX = 28, 46
 
@@ -273,7 +273,8 @@ class CabinetsView(Place):
     def _ask_delete(self) -> None:
         chosen = self.presenter.state.chosen
         head = tr("They go to the trash and can be brought back from there; the reason is kept with them.")
-        told = trn("{n:,} document", "{n:,} documents", len(chosen))
+        first, more = self.model.caption_of(chosen[0]), len(chosen) - 1
+        told = tr("{first} and {n:,} more", first=first, n=more) if more else first
         why = tr("Why")
         sheet = AskSheet(tr("Delete"), head, {why: self.presenter.delete_reasons}, tr("Delete"), of=told, free=(why,))
         sheet.answered.connect(lambda said: self.presenter.changes.delete(chosen, said[0]))

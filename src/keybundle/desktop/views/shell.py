@@ -230,7 +230,8 @@ class Shell(QObject):
         """Show all keys and search commands, for the window in front."""
         from keybundle.desktop.views.keys_dialog import KeysDialog
 
-        active = QApplication.activeWindow() or self.front
+        known: list[QWidget] = [*self.windows, *self.viewers.windows]
+        active = next((w for w in known if w.isActiveWindow()), self.front)
         dialog = KeysDialog(self.own_keys, lambda command_id: self.hindrance(active, command_id), active)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.command_chosen.connect(lambda command_id: self.run_command(active, command_id))

@@ -73,7 +73,7 @@ class SlipField(QFrame):
 
     def render_row(self, row: SlipRow, snippet: QPixmap, *, locked: bool) -> None:
         """Show a row; a value being typed right now is left alone."""
-        is_being_typed = self.value.hasFocus() and self.value.isModified()
+        is_being_typed = self.value.hasFocus() and (self.value.isModified() or self.value.is_composing)
         if self.value.text() != row.text and not is_being_typed:
             self.value.setText(row.text)
             if self.value.hasFocus():

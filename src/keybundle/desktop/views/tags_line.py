@@ -30,11 +30,11 @@ class TagsLine(QWidget):
         self.problem.setWordWrap(True)
         self.problem.setStyleSheet(f"color: {c.MADDER};")
         self.problem.hide()
-        self._of = Told(tr("Tags   Ctrl+T"))
-        self._of.setBuddy(self.line)
+        self.told = Told(tr("Tags   Ctrl+T"))
+        self.told.setBuddy(self.line)
         self._typed_for: tuple[tuple[str, ...], tuple[str, ...]] | None = None
         row = QHBoxLayout()
-        row.addWidget(self._of)
+        row.addWidget(self.told)
         row.addWidget(self.line, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -71,4 +71,4 @@ class TagsLine(QWidget):
         self.problem.setVisible(draft is not None and bool(draft.problem))
         self.line.setEnabled(bool(state.chosen) and self._may_change())
         several = tr(" that all {n} have", n=len(state.chosen)) if len(state.chosen) > 1 else ""
-        self._of.setText(tr("Tags{several}   Ctrl+T", several=several))
+        self.told.setText(tr("Tags{several}   Ctrl+T", several=several))

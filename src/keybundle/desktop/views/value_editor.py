@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import QEvent, Qt, Signal
-from PySide6.QtGui import QFocusEvent, QKeyEvent, QResizeEvent, QStandardItem, QStandardItemModel
+from PySide6.QtGui import QFocusEvent, QInputMethodEvent, QKeyEvent, QResizeEvent, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import QCompleter, QWidget
 
 from keybundle.desktop.presenters.asking import Asked
@@ -42,6 +42,11 @@ class ValueEditor(TypedLine):
         self.list.activated[str].connect(self._take)  # type: ignore[index]
         self.setCompleter(self.list)
         self.textEdited.connect(self._on_typed)
+        self.is_composing = False
+
+    def inputMethodEvent(self, event: QInputMethodEvent) -> None:
+        self.is_composing = bool(event.preeditString())
+        super().inputMethodEvent(event)
 
     def fill(self, asked: Asked | None) -> None:
         """Show what its field is called, its unit, and what fits."""

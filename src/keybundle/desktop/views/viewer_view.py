@@ -132,6 +132,11 @@ class Viewer(QWidget):
         self.rail = PageRail(presenter.thumbnail)
         self.rail.page_chosen.connect(presenter.go_to)
         presenter.thumbnail_made.connect(lambda position, _: self.rail.pages.tell_made(position))
+        self.gone, self.bring_back = Told(), Button(tr("Bring it back"))
+        self.gone.setWordWrap(True)
+        self.gone.setProperty("role", "problem")
+        self.bring_back.setProperty("role", "main")
+        self.bring_back.clicked.connect(presenter.bring_back)
         self.pane = PagePane(presenter, tr("Loading the document..."))
         self.page = self.pane.page
         self.page.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -208,7 +213,11 @@ class Viewer(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 12, 16, 10)
         layout.setSpacing(8)
+        gone = QHBoxLayout()
+        gone.addWidget(self.gone, 1)
+        gone.addWidget(self.bring_back)
         layout.addLayout(head)
+        layout.addLayout(gone)
         layout.addLayout(below, 1)
         self.show_side("values")
 
@@ -311,6 +320,11 @@ class Viewer(QWidget):
 
     def render_state(self, state: ViewerState) -> None:
         """Show a state."""
+        self.gone.setText(state.gone)
+        self.gone.setVisible(bool(state.gone))
+        self.bring_back.setVisible(state.can_bring_back)
+        self.page.empty_text = state.gone or tr("Loading the document...")
+        self.page.update()
         self.caption.setText(state.caption)
         self.place.setText(state.place + (f"   ·   {', '.join(state.tags)}" if state.tags else ""))
         if state.document != self._document:

@@ -45,6 +45,8 @@ class ViewerWindow(QMainWindow):
         viewer.presenter.failed.connect(self.message.setText)
 
     def _name(self, state: ViewerState) -> None:
+        if state.gone:
+            self.edge.end()  # what is asked about it has no subject any more
         self.setWindowTitle(tr("{caption}: Key Bundle", caption=state.caption or tr("Document")))
 
     def closeEvent(self, event: QCloseEvent) -> None:

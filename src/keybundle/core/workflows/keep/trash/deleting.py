@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import Any
 
 from sqlalchemy import Connection, select
 
@@ -102,14 +103,30 @@ def _each(
     return Changes(repository=True, text=told)
 
 
+@needs(Right.LOOK)
+def find_deleted(session: Session, document_id: FiledId) -> Deleted | None:
+    """Return what became of a document that the person could look at: who deleted it, when and why; None for anything else."""
+    d = t.document.c
+    with session.workspace.place.database.read() as c:
+        view = view_of(c, session.holder, Right.LOOK)
+        chosen = select(t.document).where(d.id == document_id, d.removed_as == trash.TRASH, *view.documents())
+        rows = c.execute(chosen).all()
+    return next(iter(_tell(session, rows)), None)
+
+
 @needs(Right.DELETE)
 def list_trash(session: Session) -> list[Deleted]:
     """Return what lies in the trash and may be seen, the newest first."""
-    workspace, d, setup = session.workspace, t.document.c, session.workspace.setup
+    workspace, d = session.workspace, t.document.c
     with workspace.place.database.read() as c:
         view = view_of(c, session.holder, Right.DELETE)
         chosen = select(t.document).where(d.removed_as == trash.TRASH, *view.documents())
         rows = c.execute(chosen.order_by(d.removed_at.desc()).limit(MOST_SHOWN)).all()
+    return _tell(session, rows)
+
+
+def _tell(session: Session, rows: Sequence[Any]) -> list[Deleted]:
+    setup = session.workspace.setup
     return [
         Deleted(
             r.id, r.caption, name_of(setup.cabinets, r.cabinet), name_of(setup.document_types, r.type), r.removed_at,
