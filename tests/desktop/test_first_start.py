@@ -17,12 +17,13 @@ from unittest import mock
 
 from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QSettings, Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QListWidget, QWidget
+from PySide6.QtWidgets import QApplication, QLabel, QListWidget, QWidget
 
+from keybundle.core.base.errors import EnvironmentProblem
 from keybundle.core.store.place import hold
 from keybundle.core.workflows.session.signing_in import sign_in
 from keybundle.desktop.app import Desktop, Opened, open_up
-from keybundle.desktop.opening import run_desktop
+from keybundle.desktop.opening import OpeningFrame, run_desktop
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
@@ -303,7 +304,7 @@ class Elsewhere(Fresh):
 class FromItsFrame(Fresh):
     """The way in of the command: a frame at once, the start page behind it."""
 
-    def run_with(self, open_up: Callable[..., Opened | None]) -> int:
+    def run_with(self, open_up: Callable[..., Opened]) -> int:
         with (
             mock.patch("keybundle.desktop.app.open_up", open_up), mock.patch("keybundle.desktop.app.note_place"),
             mock.patch("keybundle.desktop.app.list_places", return_value=[]),
@@ -316,7 +317,7 @@ class FromItsFrame(Fresh):
         def note() -> None:
             seen.append([type(w).__name__ for w in QApplication.topLevelWidgets() if w.isVisible()])
 
-        def open_and_leave(data: Path, **more: Any) -> Opened | None:
+        def open_and_leave(data: Path, **more: Any) -> Opened:
             note()
             opened = open_up(data, **more)
             QTimer.singleShot(300, note)
@@ -327,7 +328,23 @@ class FromItsFrame(Fresh):
         self.until(lambda: not [w for w in QApplication.topLevelWidgets() if w.isVisible()], 10)
 
     def test_what_goes_wrong_behind_the_frame_ends_the_program_and_is_told(self) -> None:
-        self.assertEqual(self.run_with(lambda data, **more: None), 3)
+        tried: list[Path] = []
+
+        def refuse(data: Path, **more: Any) -> Opened:
+            tried.append(data)
+            raise EnvironmentProblem("It is damaged.")
+
+        def look() -> None:
+            (frame,) = [w for w in QApplication.topLevelWidgets() if isinstance(w, OpeningFrame) and w.isVisible()]
+            seen.append([x.text() for x in frame.findChildren(QLabel) if x.isVisible()])
+            frame.again.click()
+            QTimer.singleShot(100, frame.close)
+
+        seen: list[list[str]] = []
+        QTimer.singleShot(800, look)
+        self.assertEqual(self.run_with(refuse), 3)
+        self.assertIn("It is damaged.", seen[0])
+        self.assertEqual(len(tried), 2, "it is tried again where it was told")
         with self.assertRaisesRegex(RuntimeError, "a library is missing"):
             self.run_with(mock.Mock(side_effect=RuntimeError("a library is missing")))
         for frame in QApplication.topLevelWidgets():

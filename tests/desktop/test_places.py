@@ -21,7 +21,7 @@ from keybundle.desktop.app import Desktop
 from keybundle.desktop.presenters.work_state import BatchRow, WorkState
 from keybundle.desktop.views.batch_rows import BatchModel
 from keybundle.desktop.views.bench_view import BenchView
-from keybundle.desktop.views.mapping_dialog import MappingDialog
+from keybundle.desktop.views.mapping_sheet import MappingSheet
 from keybundle.desktop.views.trash_sheet import TrashSheet
 from keybundle.desktop.views.window import MainWindow
 from keybundle.desktop.views.work_view import WorkView
@@ -176,8 +176,8 @@ class InTheWindow(DesktopTest):
         for name in ("tree/b.png", "tree/deep/a.png"):
             Path(self.files(DocumentPlan("Bill", 1, 7))[0]).rename(self.folder / name)
         self.drop(window.work, str(self.folder / "tree"))
-        self.until(lambda: window.work.findChildren(MappingDialog), 10, "the folders to be shown first")
-        QTest.keyClick(window.work.findChildren(MappingDialog)[0], Qt.Key.Key_Return)  # what was brought in is taken in
+        self.until(lambda: window.findChildren(MappingSheet), 10, "the folders to be shown first")
+        QTest.keyClick(window.findChildren(MappingSheet)[0], Qt.Key.Key_Return)  # what was brought in is taken in
         self.until(lambda: window.work.model.rows and not window.work.presenter.state.scanning, 30)
         batch_id = window.work.model.rows[0].id
         pages = desktop.workspace.batches.load(batch_id).pages

@@ -17,7 +17,7 @@ from keybundle.core.workflows.take_in.capture import find_routine, scan_stack
 from keybundle.core.workflows.take_in.devices import find_scanners
 from keybundle.core.workflows.take_in.opening import hand_over
 from keybundle.desktop.app import Desktop
-from keybundle.desktop.views.mapping_dialog import MappingDialog
+from keybundle.desktop.views.mapping_sheet import MappingSheet
 from keybundle.desktop.views.prepare.zone_dialog import ZoneDialog
 from keybundle.desktop.views.preview_dialog import PreviewDialog
 from keybundle.desktop.views.scan_options_sheet import ScanOptionsSheet
@@ -66,7 +66,7 @@ class WayIn(Begun):
     def test_a_page_is_looked_at_scanned_again_and_accepted(self) -> None:
         desktop, window = self.begin()
         self.key(window.work.list, Qt.Key.Key_P)
-        (dialog,) = window.work.findChildren(PreviewDialog)
+        (dialog,) = window.findChildren(PreviewDialog)
         self.until(dialog.accept_it.isEnabled, 20, "the page to be shown")
         self.assertIn("Scanned from the glass at 300 dpi, colour by itself", dialog.told.text())
         self.assertEqual(desktop.workspace.batches.ids(), [])
@@ -83,8 +83,8 @@ class WayIn(Begun):
         desktop, window = self.begin()
         with mock.patch.object(QFileDialog, "getExistingDirectory", return_value=str(self.tree(desktop))):
             self.key(window.work.list, Qt.Key.Key_I, Qt.KeyboardModifier.ShiftModifier)
-        self.until(lambda: window.work.findChildren(MappingDialog), 10)
-        (dialog,) = window.work.findChildren(MappingDialog)
+        self.until(lambda: window.findChildren(MappingSheet), 10)
+        (dialog,) = window.findChildren(MappingSheet)
         self.assertEqual(desktop.workspace.batches.ids(), [], "nothing is taken in before it is shown")
         dialog.boxes[1].setCurrentText("Boat number")
         self.assertEqual(dialog.table.horizontalHeaderItem(1).text(), "Boat number")

@@ -17,7 +17,7 @@ from types import TracebackType
 
 import shiboken6
 from PySide6.QtCore import QObject, QSettings, Qt, QThread, QTimer, Signal
-from PySide6.QtWidgets import QApplication, QMessageBox, QStackedWidget
+from PySide6.QtWidgets import QApplication, QStackedWidget
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import AppError, OldFormat
@@ -81,7 +81,7 @@ class Desktop(QObject):
         self._stack.enter_context(hold(data, who="the desktop", wait_seconds=1.0))
         try:
             self.workspace: Workspace = open_workspace(data, held=True)
-        except AppError:
+        except BaseException:
             self._stack.close()
             raise
         self._stack.callback(self.workspace.close)
@@ -294,13 +294,9 @@ def _tell_fault(desktop: Desktop, kind: type[BaseException], error: BaseExceptio
     )
 
 
-def open_up(data: Path, *, demo: bool = False, files: Sequence[Path] = ()) -> Opened | None:
-    """Open a data directory and show its start page; None where it cannot be opened, which was told."""
-    try:
-        desktop = _open_desktop(data, demo=demo, files=files)
-    except AppError as error:
-        QMessageBox.warning(None, "Key Bundle", worded(error))
-        return None
+def open_up(data: Path, *, demo: bool = False, files: Sequence[Path] = ()) -> Opened:
+    """Open a data directory and show its start page; raises AppError where it cannot be opened."""
+    desktop = _open_desktop(data, demo=demo, files=files)
     opened = Opened(desktop, remember=not demo)
     opened.show()
     return opened
@@ -332,6 +328,13 @@ class Opened(QObject):
             other = Desktop(Path(data), recent=list_places())
         except AppError as error:
             self.desktop.tell(worded(error))
+            return
+        except Exception as error:
+            log.exception("a repository could not be opened")
+            told = tr(
+                "“{place}” cannot be opened ({name}). Nothing was changed there.", place=data, name=type(error).__name__
+            )
+            self.desktop.tell(told)
             return
         before, self.desktop, self._remember = self.desktop, other, True
         self.show()

@@ -12,10 +12,12 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QPaintEvent
 from PySide6.QtWidgets import QApplication, QFrame, QVBoxLayout, QWidget
 
+from keybundle.core.base.errors import AppError
 from keybundle.core.base.loading import loading
 from keybundle.desktop.theme.style import apply_theme
+from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Told
-from keybundle.desktop.words import tr
+from keybundle.desktop.words import tr, worded
 
 if TYPE_CHECKING:
     from keybundle.desktop.app import Opened
@@ -47,11 +49,26 @@ class OpeningFrame(QWidget):
         inner = QVBoxLayout(card)
         inner.setContentsMargins(24, 22, 24, 24)
         inner.setSpacing(10)
-        for part in (brand, said, where):
+        self._said, self._problem, self.again = said, Told(), Button(tr("Try again"))
+        self._problem.setProperty("role", "problem")
+        self._problem.setWordWrap(True)
+        self.again.setProperty("role", "main")
+        for part in (brand, said, where, self._problem):
             inner.addWidget(part)
+        inner.addWidget(self.again)
+        self.tell("")
         layout = QVBoxLayout(self)
         layout.addWidget(card, alignment=Qt.AlignmentFlag.AlignCenter)
         QTimer.singleShot(AT_LATEST_MS, self, self._stands)
+
+    def tell(self, problem: str) -> None:
+        """Say why it cannot be opened, with the way to try it again; nothing while it is tried."""
+        self._said.setText(tr("It could not be opened") if problem else tr("Opening..."))
+        self._problem.setText(problem)
+        self._problem.setVisible(bool(problem))
+        self.again.setVisible(bool(problem))
+        if problem:
+            self.again.setFocus()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
@@ -82,24 +99,24 @@ def run_desktop(data: Path, *, demo: bool = False, files: Sequence[Path] = ()) -
     failed: list[BaseException] = []
 
     def load() -> None:
+        frame.tell("")
         try:
             with loading():
                 from keybundle.desktop.app import open_up
-            found = open_up(data, demo=demo, files=files)
+            opened.append(open_up(data, demo=demo, files=files))
             frame.close()
-            if found is None:
-                app.exit(FAILED)
-            else:
-                opened.append(found)
+        except AppError as error:
+            frame.tell(worded(error))
         except BaseException as error:  # noqa: BLE001  a slot would swallow it; it is raised below
             failed.append(error)
             app.exit(FAILED)
 
     frame.stands.connect(load, Qt.ConnectionType.QueuedConnection)
+    frame.again.clicked.connect(load)
     frame.show()
     status = app.exec()
     for one in opened:
         one.desktop.close()
     if failed:
         raise failed[0]
-    return status
+    return status if opened else FAILED

@@ -17,6 +17,7 @@ from keybundle.core.base.messages import message
 from keybundle.core.base.records import dataclass
 from keybundle.core.store.database import HEAD, Database
 from keybundle.core.store.files import FolderStore
+from keybundle.core.store.looking import refuse_foreign
 
 HOLD_SECONDS = 10.0
 
@@ -51,6 +52,7 @@ def open_place(root: Path, *, clock: Clock | None = None, create: bool = True, h
     Only who holds it (``held``) brings an older store to this version; a copy of the old one is kept beside it.
     """
     root = root.absolute()
+    refuse_foreign(root)
     if not create and not (root / "keybundle.sqlite").exists():
         raise EnvironmentProblem(message("place.no-repository-make-one-keybundle", root=root))
     try:
@@ -116,6 +118,7 @@ def hold(
     root: Path, *, who: str, wait_seconds: float = HOLD_SECONDS, told: Callable[[str], None] | None = None
 ) -> Iterator[None]:
     """Hold a data directory for changes; raises Held when somebody else keeps it longer than ``wait_seconds``."""
+    refuse_foreign(root)
     try:
         _make_own(root)
         file = os.fdopen(os.open(root / "holder.lock", os.O_CREAT | os.O_RDWR | os.O_APPEND, OWN_FILE), "a+")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QObject, Signal
 
 from keybundle.core.base.ids import BatchId, DocumentId
@@ -153,10 +155,14 @@ class BenchPresenter(Desk):
         """The reasons that are offered for setting aside."""
         return self._s.workspace.setup.aside_reasons
 
-    def set_aside(self, document: str, reason: str) -> None:
+    def set_aside(
+        self, document: str, reason: str, done: Callable[[], None] | None = None,
+        refused: Callable[[str], None] = lambda told: None,
+    ) -> None:  # fmt: skip
         """Set a document aside, or bring it back where it is aside."""
         s, parked = self._s, self.state.slip is not None and self.state.slip.parked
         if document == self.state.document and parked:
             self.change(lambda: slip.bring_back(s.session, s.line, self.batch_id, DocumentId(document)))
         else:
-            self.change(lambda: slip.set_aside(s.session, s.line, self.batch_id, DocumentId(document), reason))
+            work = lambda: slip.set_aside(s.session, s.line, self.batch_id, DocumentId(document), reason)  # noqa: E731
+            self.change(work, done, refused)

@@ -66,6 +66,12 @@ class FoldersShown:
     found: tuple[tuple[str, ...], ...]
 
 
+Done = Callable[[], None]
+Refused = Callable[[str], None]
+NOTHING: Done = lambda: None  # noqa: E731
+NOBODY: Refused = lambda told: None  # noqa: E731
+
+
 class BenchSlips(QObject):
     """Verbs on the current document's slip, and on many slips."""
 
@@ -159,20 +165,27 @@ class BenchSlips(QObject):
 
     # -- proposals -------------------------------------------------------------------------------------------------
 
-    def propose_choice(self, field: str, choice: str) -> None:
+    def propose_choice(self, field: str, choice: str, done: Done = NOTHING, refused: Refused = NOBODY) -> None:
         """Propose another choice for a field of the document's type, to be taken or not by who prepares."""
         s, kind = self._s, self._at.state.slip.type_id if self._at.state.slip else ""
-        self._propose(lambda: proposals.propose_choice(s.session, kind, field, choice))
+        self._propose(lambda: proposals.propose_choice(s.session, kind, field, choice), done, refused)
 
-    def propose_type(self, name: str, why: str) -> None:
+    def propose_type(self, name: str, why: str, done: Done = NOTHING, refused: Refused = NOBODY) -> None:
         """Propose a document type."""
-        self._propose(lambda: proposals.propose_type(self._s.session, name, why))
+        self._propose(lambda: proposals.propose_type(self._s.session, name, why), done, refused)
 
-    def _propose(self, work: Callable[[], object]) -> None:
+    def _propose(self, work: Callable[[], object], done: Done, refused: Refused) -> None:
         told = tr("Proposed; it waits under Prepare until somebody who may says yes.")
-        self._s.runner.change(
-            work, lambda _: self._at.said.emit(told), lane="setup", owner=self, on_error=self._at.failed.emit
-        )
+
+        def proposed(_: object) -> None:
+            done()
+            self._at.said.emit(told)
+
+        def failed(why: str) -> None:
+            refused(why)
+            self._at.failed.emit(why)
+
+        self._s.runner.change(work, proposed, lane="setup", owner=self, on_error=failed)
 
     # -- starters and folders --------------------------------------------------------------------------------------
 

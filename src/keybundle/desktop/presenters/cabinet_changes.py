@@ -322,14 +322,18 @@ class CabinetChanges(QObject):
         self.undoing.begin()
         self._s.runner.change(work, ended, lane=LANE, on_error=refused)
 
-    def delete(self, documents: Sequence[str], why: str) -> None:
-        """Put documents into the trash."""
+    def delete(
+        self, documents: Sequence[str], why: str, then: Callable[[], None] = lambda: None,
+        on_error: Callable[[str], None] = lambda told: None,
+    ) -> None:  # fmt: skip
+        """Put documents into the trash; ``then`` hears that it is done, ``on_error`` why it is not."""
         s, ids = self._s, list(documents)
 
         def put_back() -> str:
             return worded(deleting.restore_documents(s.session, [FiledId(i) for i in ids]).text)
 
         def done(changes: Any) -> None:
+            then()
             self.gone.emit(ids)
             self.note(
                 Undo(
@@ -339,7 +343,7 @@ class CabinetChanges(QObject):
             )
             s.bus.tell(changes)
 
-        self.run(lambda: deleting.delete_documents(s.session, [FiledId(i) for i in ids], why), done)
+        self.run(lambda: deleting.delete_documents(s.session, [FiledId(i) for i in ids], why), done, on_error)
 
     # -- undo ----------------------------------------------------------------------------------------------------
 

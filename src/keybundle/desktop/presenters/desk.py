@@ -237,10 +237,18 @@ class Desk(QObject):
 
     # -- changing ----------------------------------------------------------------------------------------------
 
-    def change(self, work: Callable[[], Changes]) -> None:
+    def change(
+        self, work: Callable[[], Changes], then: Callable[[], None] | None = None,
+        on_error: Callable[[str], None] = lambda told: None,
+    ) -> None:  # fmt: skip
         """Change the batch, after all that was asked for before, and after what is being typed is kept."""
+
+        def refused(told: str) -> None:
+            on_error(told)
+            self.failed.emit(told)
+
         self.flush()
-        self._run(work, None, self.failed.emit, self.revision)
+        self._run(work, then, refused, self.revision)
 
     def _run(
         self,

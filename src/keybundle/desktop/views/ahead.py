@@ -22,7 +22,7 @@ AHEAD = tuple(name if name in LIBRARIES else f"keybundle.{name}" for name in (
     "desktop.presenters.prepare.missing", "tomlkit", "desktop.presenters.prepare.types", "desktop.presenters.prepare.routines",
     "desktop.presenters.prepare.registers", "desktop.presenters.prepare.people", "desktop.views.prepare.types_view",
     "desktop.views.prepare.people_view", "numpy", "desktop.views.prepare.pages", "desktop.views.keys_dialog",
-    "desktop.views.list_sheet", "desktop.views.record_dialog", "desktop.presenters.records", "desktop.views.mapping_dialog",
+    "desktop.views.list_sheet", "desktop.views.record_dialog", "desktop.presenters.records", "desktop.views.mapping_sheet",
     "desktop.views.preview_dialog", "desktop.views.ask_sheet", "desktop.views.trash_sheet", "desktop.views.person_sheet",
     "desktop.views.give_sheet", "desktop.views.access_sheet",
 ))  # fmt: skip

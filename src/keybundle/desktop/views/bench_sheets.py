@@ -74,17 +74,24 @@ class BenchSheets(QObject):
             head = tr(
                 "It is one for everybody once somebody who prepares says yes; until then the document can be set aside."
             )
-            sheet = AskSheet(tr("Propose a choice"), head, {label: ()}, tr("Propose"), of=self._name(document))
-            sheet.answered.connect(lambda said: self.p.slips.propose_choice(field, said[0]))
+            sheet = AskSheet(
+                tr("Propose a choice"), head, {label: ()}, tr("Propose"), of=self._name(document), stays=True
+            )
+            sheet.answered.connect(lambda said: self.p.slips.propose_choice(field, said[0], sheet.done, sheet.refuse))
             if row.unsure:
                 sheet.fill(label, row.text)
         else:
             name, why = tr("A document type"), tr("Why")
             head = tr("Somebody who prepares makes it, or says no; until then the document can be set aside.")
             sheet = AskSheet(
-                tr("Propose a document type"), head, {name: (), why: ()}, tr("Propose"), of=self._name(document)
+                tr("Propose a document type"),
+                head,
+                {name: (), why: ()},
+                tr("Propose"),
+                of=self._name(document),
+                stays=True,
             )
-            sheet.answered.connect(lambda said: self.p.slips.propose_type(said[0], said[1]))
+            sheet.answered.connect(lambda said: self.p.slips.propose_type(said[0], said[1], sheet.done, sheet.refuse))
         self.edge.open(sheet, (document, "propose"))
 
     def _show_changes(self, told: list[str]) -> None:
@@ -105,9 +112,15 @@ class BenchSheets(QObject):
         head = tr("It stays in this batch and is left out of filing until it is brought back.")
         why = tr("Why")
         sheet = AskSheet(
-            tr("Set aside"), head, {why: self.p.aside_reasons}, tr("Set aside"), of=self._name(document), free=(why,)
+            tr("Set aside"),
+            head,
+            {why: self.p.aside_reasons},
+            tr("Set aside"),
+            of=self._name(document),
+            free=(why,),
+            stays=True,
         )
-        sheet.answered.connect(lambda said: self.p.set_aside(document, said[0]))
+        sheet.answered.connect(lambda said: self.p.set_aside(document, said[0], sheet.done, sheet.refuse))
         self.edge.open(sheet, (document, ""))
 
     def starters(self) -> None:

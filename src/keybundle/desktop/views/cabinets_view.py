@@ -276,8 +276,10 @@ class CabinetsView(Place):
         first, more = self.model.caption_of(chosen[0]), len(chosen) - 1
         told = tr("{first} and {n:,} more", first=first, n=more) if more else first
         why = tr("Why")
-        sheet = AskSheet(tr("Delete"), head, {why: self.presenter.delete_reasons}, tr("Delete"), of=told, free=(why,))
-        sheet.answered.connect(lambda said: self.presenter.changes.delete(chosen, said[0]))
+        sheet = AskSheet(
+            tr("Delete"), head, {why: self.presenter.delete_reasons}, tr("Delete"), of=told, free=(why,), stays=True
+        )
+        sheet.answered.connect(lambda said: self.presenter.changes.delete(chosen, said[0], sheet.done, sheet.refuse))
         self.sheet_asked.emit(sheet)
 
     def _render_drafts(self) -> None:

@@ -9,6 +9,8 @@ from PySide6.QtCore import QEvent, QMimeData, QObject
 from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
 from PySide6.QtWidgets import QWidget
 
+from keybundle.desktop.actions import attention
+
 
 def local_files(data: QMimeData) -> list[Path]:
     """Return the files and folders of this machine that are carried."""
@@ -29,7 +31,8 @@ class FileDrop(QObject):
             files = local_files(event.mimeData())
             if files:
                 event.acceptProposedAction()
-                self._take(files, event)
+                with attention.asking():
+                    self._take(files, event)
                 return True
         elif isinstance(event, QDragEnterEvent | QDragMoveEvent) and local_files(event.mimeData()):
             event.acceptProposedAction()

@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QBoxLayout,
     QHBoxLayout,
     QHeaderView,
-    QInputDialog,
     QListWidget,
     QListWidgetItem,
     QStackedWidget,
@@ -35,6 +34,7 @@ from keybundle.desktop.presenters.cabinet_changes import Standing
 from keybundle.desktop.presenters.viewer import ValueLine, ViewerPresenter, ViewerState
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import ORIGIN_SIGN, icon, value_font
+from keybundle.desktop.views.ask_sheet import AskSheet
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.cell_editor import CellDelegate
 from keybundle.desktop.views.drafts_sheet import NOTHING
@@ -292,11 +292,20 @@ class Viewer(QWidget):
             self.presenter.correct(document, field, item.text(), standing)
 
     def _ask_page(self) -> None:
-        pages = self.presenter.state.pages
-        here, told = self.presenter.state.position + 1, tr("Page, 1 to {pages}:", pages=pages)
-        number, chosen = QInputDialog.getInt(self, tr("Go to page"), told, here, 1, max(1, pages))
-        if chosen:
-            self.presenter.go_to(number - 1)
+        pages, of = max(1, self.presenter.state.pages), self.presenter.state.caption
+        page = tr("Page, 1 to {pages}:", pages=pages)
+
+        def go(said: list[str]) -> None:
+            if not said[0].isdecimal() or not 1 <= int(said[0]) <= pages:
+                sheet.refuse(tr("“{typed}” is no page of this document; it has {pages}.", typed=said[0], pages=pages))
+                return
+            self.presenter.go_to(int(said[0]) - 1)
+            sheet.end()
+
+        sheet = AskSheet(tr("Go to page"), "", {page: ()}, tr("Go there"), of=of, stays=True)
+        sheet.fill(page, str(self.presenter.state.position + 1))
+        sheet.answered.connect(go)
+        self.sheet_asked.emit(sheet)
 
     def _copy_text(self) -> None:
         text = self.presenter.text

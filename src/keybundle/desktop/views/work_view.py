@@ -442,13 +442,12 @@ class WorkView(Place):
         dialog.show()
 
     def _ask_mapping(self, asked: MappingAsked) -> None:
-        from keybundle.desktop.views.mapping_dialog import MappingDialog
+        from keybundle.desktop.views.mapping_sheet import MappingSheet
 
-        dialog = MappingDialog(asked, self)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.mapped.connect(lambda levels: self.presenter.files.take_in(asked.files, asked.into, asked.given, levels))
-        dialog.rejected.connect(lambda: self.presenter.files.leave_mapping(asked))
-        dialog.show()
+        sheet = MappingSheet(asked)
+        sheet.mapped.connect(lambda levels: self.presenter.files.take_in(asked.files, asked.into, asked.given, levels))
+        sheet.left.connect(lambda: self.presenter.files.leave_mapping(asked))
+        self.edge.open(sheet)
 
     def _show_thrown(self) -> None:
         from keybundle.desktop.views.trash_sheet import TrashSheet

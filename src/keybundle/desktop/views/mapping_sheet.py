@@ -2,20 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import (
-    QComboBox,
-    QDialog,
-    QFormLayout,
-    QHBoxLayout,
-    QTableWidget,
-    QTableWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QTableWidget, QTableWidgetItem, QWidget
 
 from keybundle.desktop.presenters.work_state import WHOLE, MappingAsked, map_levels
 from keybundle.desktop.views.calm import Button, Choice
+from keybundle.desktop.views.side_sheet import WIDE_PX, Sheet
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.words import tr, trn
 
@@ -23,16 +16,16 @@ NOTHING = "nothing"
 SHOWN_FILES = 200
 
 
-class MappingDialog(QDialog):
-    """``mapped`` carries the field of each level that has one."""
+class MappingSheet(Sheet):
+    """``mapped`` carries the field of each level that has one; ``left`` says that nothing is to be taken in."""
 
     mapped = Signal(object)
+    left = Signal()
 
-    def __init__(self, asked: MappingAsked, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, asked: MappingAsked) -> None:
+        super().__init__(tr("Folders on the way in"), width_px=WIDE_PX)
         self._plan = asked.plan
-        self.setWindowTitle(tr("Folders on the way in"))
-        self.resize(860, 520)
+        self._is_taken = False
         told = Told(
             tr(
                 "{files} below {levels} of folders. A level can give its names to a field; the values "
@@ -58,15 +51,16 @@ class MappingDialog(QDialog):
         take.setProperty("role", "main")
         take.clicked.connect(self._take)
         leave = Button(tr("Do not import"))
-        leave.clicked.connect(self.reject)
-        take.setDefault(True)
-        leave.setAutoDefault(False)
+        leave.clicked.connect(self.end)
+        taken = QShortcut(QKeySequence(Qt.Key.Key_Return), self)
+        taken.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        taken.activated.connect(self._take)
         buttons = QHBoxLayout()
         buttons.addStretch(1)
         buttons.addWidget(leave)
         buttons.addWidget(take)
         self.take = take
-        layout = QVBoxLayout(self)
+        layout = self.body
         layout.addWidget(told)
         layout.addLayout(form)
         layout.addWidget(self.table, 1)
@@ -100,6 +94,17 @@ class MappingDialog(QDialog):
         self.table.resizeColumnsToContents()
         self.table.horizontalHeader().setStretchLastSection(True)
 
+    def first(self) -> QWidget:
+        return self.take
+
     def _take(self) -> None:
+        self._is_taken = True
         self.mapped.emit(self.levels())
-        self.accept()
+        self.end()
+
+    def end(self) -> None:
+        """Go; where nothing was taken in, that is told once."""
+        if not self._is_taken:
+            self._is_taken = True
+            self.left.emit()
+        super().end()
