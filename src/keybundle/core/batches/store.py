@@ -37,6 +37,7 @@ from keybundle.core.store import work
 from keybundle.core.store.setup_parts import person_name
 
 MOST_WINDOWS = 2000
+MOST_LOOKED_AT = 100
 THROWN, THROWN_REASON = message("step.throw-away"), message("reason.thrown-away")
 
 
@@ -222,7 +223,23 @@ class BatchStore(MachineWrites):
         s = t.step.c
         own = () if who is None else (s.who == who,)
         chosen = select(t.step).where(s.batch_id == batch_id, s.undone.is_(undone), *own)
-        return c.execute(chosen.order_by(s.id.asc() if undone else s.id.desc()).limit(1)).first()
+        rows = c.execute(chosen.order_by(s.id.asc() if undone else s.id.desc()).limit(MOST_LOOKED_AT)).all()
+        return next((row for row in rows if who is None or self._is_of_window(batch_id, row)), None)
+
+    def _is_of_window(self, batch_id: str, row: Row[Any]) -> bool:
+        """Whether a step was made in the window that asks, or in one that is no longer open."""
+        here = seen_window()
+        return not here or self._windows.get((batch_id, row.revision), here) == here
+
+    def _edge_elsewhere(self, c: Connection, batch_id: str, undone: bool, who: str | None) -> Row[Any] | None:
+        """Return the last step that somebody made in another window of theirs."""
+        s = t.step.c
+        chosen = select(t.step).where(s.batch_id == batch_id, s.undone.is_(undone), s.who == who)
+        return c.execute(chosen.order_by(s.id.desc()).limit(1)).first()
+
+    def forget_window(self, window: str) -> None:
+        """Hear that a window is closed: what was done there is nobody else's now."""
+        self._windows = {step: at for step, at in self._windows.items() if at != window}
 
     def undo(self, batch_id: str, who: str | None = None) -> str:
         """Take back the last step (of ``who``, where that is said) on the batch as it is now and return its label.
@@ -239,6 +256,8 @@ class BatchStore(MachineWrites):
         with self._db.atomic() as c:
             _refuse_closed(load_batch(c, batch_id))
             row = self._edge(c, batch_id, undone, who)
+            if row is None and (other := self._edge_elsewhere(c, batch_id, undone, who)) is not None:
+                raise InputProblem(message("store.step-of-other-window", label=other.label))
             if row is None:
                 raise InputProblem(message("store.nothing-redo") if undone else message("store.nothing-undo-batch"))
             self._refuse_later(c, row)

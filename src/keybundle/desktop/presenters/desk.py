@@ -67,15 +67,16 @@ class Desk(QObject):
     conflicts_found = Signal(object)
     not_taken_found = Signal(list)
     closed = Signal()
+    typed_left = Signal(object)
 
     def __init__(self, seat: Seat, batch_id: BatchId, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._s = seat
         self.batch_id = batch_id
-        self.lane = f"batch {batch_id}"
+        self.lane, self.place = f"batch {batch_id}", bench_of(batch_id)
         self.state = BenchState(batch=batch_id)
         self.pictures = PagePictures(seat, self)
-        self.drafts = seat.typed.own(bench_of(batch_id), self._save_draft, self)
+        self.drafts = seat.typed.own(self.place, self._save_draft, self)
         self._window = secrets.token_hex(4)  # two windows of one person have not seen each other's changes
         self._refused: deque[Draft] = deque(maxlen=MOST_REFUSED)
         self.doing = Doing(seat.runner, self)
@@ -107,7 +108,8 @@ class Desk(QObject):
         ws, batch_id, shows_table = self._s.workspace, self.batch_id, self._shows_table
 
         def load() -> Loaded:
-            data = bench.load_bench(self._s.session, batch_id)
+            with self.seen_at(self.revision):  # what undo would take back here
+                data = bench.load_bench(self._s.session, batch_id)
             strip = make_strip(data.batch, ws.place.cache), make_plates(data, ws.setup)
             return data, strip, make_table(data, ws.setup) if shows_table else None
 
@@ -121,7 +123,13 @@ class Desk(QObject):
     def end(self) -> None:
         """Hear and show nothing more; the batch is closed or the bench was let go."""
         self.flush()
-        self._s.typed.leave(bench_of(self.batch_id))
+        s = self._s
+        s.typed.leave(self.place)
+        s.runner.change(
+            lambda: bench.forget_window(s.session, self.batch_id, self._window),
+            lane=self.lane,
+            on_error=lambda told: None,
+        )
         self._timer.stop()
         self._s.bus.changed.disconnect(self._on_changes)
         self.pictures.end()
@@ -132,6 +140,9 @@ class Desk(QObject):
         data, strip, table = found
         self._data = data
         if was_open and data.batch.closed_at is not None:
+            if left := [d for d in self.drafts.all() if not (d.is_kept or d.confirms)]:
+                plates = {d.id: d.caption for d in self._strip[1]}
+                self.typed_left.emit([(plates.get(d.subject, ""), d.text) for d in left])
             self.closed.emit()
             return
         self.drafts.loaded()

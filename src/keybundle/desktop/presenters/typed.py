@@ -80,6 +80,17 @@ class Typed(QObject):
         self._left |= {key for key in self._known if key[0] == place}
         self.changed.emit()
 
+    def forget(self, place: str) -> None:
+        """Forget all that was typed at a place that is gone."""
+        mine = [key for key in self._known if key[0] == place]
+        for key in mine:
+            del self._known[key]
+        self._due.update(mine)
+        self._left.difference_update(mine)
+        if not self._is_ended:
+            self._timer.start()
+        self.changed.emit()
+
     def count(self, place: str) -> int:
         """Return how much is typed at the places that begin so and stays there until it is kept or let go of."""
         return sum(key[0].startswith(place) and (key[0] in self._places or key in self._left) for key in self._known)

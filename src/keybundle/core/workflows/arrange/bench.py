@@ -190,6 +190,12 @@ def redo(session: Session, line: Line, batch_id: BatchId) -> Changes:
     return _replay(session, line, batch_id, undone=True)
 
 
+@needs(Right.LOOK)
+def forget_window(session: Session, batch_id: BatchId, window: str) -> None:
+    """Hear that a window of the person is closed: what was done there can be taken back from any."""
+    session.batch(batch_id).forget_window(window)
+
+
 def _replay(session: Session, line: Line, batch_id: BatchId, *, undone: bool) -> Changes:
     label, touched = session.batch(batch_id).replay(undone=undone)
     for batch in touched:

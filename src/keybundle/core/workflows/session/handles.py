@@ -146,6 +146,10 @@ class OpenBatch:
 
     # -- filing, and the whole batch -------------------------------------------------------------------------------------------
 
+    def forget_window(self, window: str) -> None:
+        """Hear that a window of the person is closed: what was done there can be taken back from any."""
+        self._store.forget_window(window)
+
     def list_unseen(self) -> dict[str, str]:
         """Return the documents and pages that others (by name) changed since the person saw the batch."""
         return self._store.list_unseen(self.id, self.session.person)
