@@ -168,3 +168,38 @@ class Typed(CabinetsTest):
         assert draft is not None
         self.assertEqual(draft.text, "queried")
         self.assertTrue(draft.problem)
+
+    def test_a_value_of_all_hits_is_corrected_by_seven_keys_and_hits_are_live(self) -> None:
+        window, _, documents = self.open_all()
+        bills = documents[1:3]
+        finder, asked = window.finder, "PO-55555"
+        numbers = {self.value(bill, "Order number") for bill in bills}
+        self.key(window, Qt.Key.Key_3, CTRL)
+        finder.line.setText("type = Bill")
+        self.key(finder.line, Qt.Key.Key_Return)
+        self.until(lambda: {h.id for h in finder.presenter.state.hits} >= set(bills) and finder.hits.hasFocus(), 20)
+        self.key(finder.hits, Qt.Key.Key_T, CTRL | SHIFT)
+        table = finder.documents.table
+        self.until(lambda: finder.documents.model.rowCount() == len(finder.presenter.state.hits), 10)
+        heads = list(finder.documents.model.heads)
+        self.until(lambda: finder.documents.model.values_of(bills, "Order number"), 20, "the rows to be read")
+        table.setCurrentIndex(finder.documents.model.index(0, heads.index("Order number")))
+        self.key(table, Qt.Key.Key_A, CTRL)
+        hits = [h.id for h in finder.presenter.state.hits]
+        self.until(lambda: len(finder._chosen()) == len(hits), 10)
+        self.key(table, Qt.Key.Key_F2)
+        editor = QApplication.focusWidget()
+        assert isinstance(editor, QLineEdit)
+        editor.selectAll()
+        QTest.keyClicks(editor, asked)
+        self.key(editor, Qt.Key.Key_Return)
+        self.assertEqual(len(finder.presenter.changes.drafts), len(hits))
+        self.key(table, Qt.Key.Key_S, CTRL)
+        self.until(lambda: all(self.value(i, "Order number") == asked for i in hits), 20)
+        self.assertNotIn(asked, numbers)
+        self.key(table, Qt.Key.Key_Z, CTRL)
+        self.until(lambda: {self.value(bill, "Order number") for bill in bills} == numbers, 20, "one undo for all")
+        deleting.delete_documents(acting(self.ws, ME), [bills[0]], "sent twice")
+        window.seat.bus.tell(Changes(repository=True))
+        self.until(lambda: bills[0] not in [h.id for h in finder.presenter.state.hits], 10, "a hit that goes to go")
+        self.until(lambda: finder.documents.model.rowCount() == len(hits) - 1, 10)

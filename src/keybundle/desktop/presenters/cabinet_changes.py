@@ -19,7 +19,7 @@ from keybundle.core.workflows.keep.documents import browsing, correcting
 from keybundle.core.workflows.keep.documents.correcting import Corrected, Moves
 from keybundle.core.workflows.keep.trash import deleting
 from keybundle.core.workflows.session.typed import DOCUMENTS, MANY
-from keybundle.desktop.presenters.asking import ValueHelp, ask_named
+from keybundle.desktop.presenters.asking import Asked, ValueHelp, ask_named
 from keybundle.desktop.presenters.drafts import TAGS, Draft, Key, Slot, Step
 from keybundle.desktop.presenters.partly import say_rest
 from keybundle.desktop.presenters.seat import Seat
@@ -178,6 +178,14 @@ class CabinetChanges(QObject):
         values = trn("{n:,} value", "{n:,} values", len(wanted))
         with self._drafts.step(tr("letting go of {values}", values=values), self):
             self._drafts.let_go(wanted)
+
+    def asked(self, type_name: str, name: str) -> Asked | None:
+        """Return what an editor must know of a field of a type, both by name."""
+        return ask_named(called(self._s.workspace.setup.document_types, type_name), name)
+
+    def load_rows(self, ids: list[str], came: Callable[[Mapping[str, FiledDocument]], None]) -> None:
+        """Read documents, told by names."""
+        self._s.runner.query(lambda: browsing.load_rows(self._s.session, [FiledId(i) for i in ids]), came, owner=self)
 
     # -- keeping ---------------------------------------------------------------------------------------------------
 

@@ -12,12 +12,10 @@ from keybundle.core.base.ids import FiledId
 from keybundle.core.base.records import dataclass
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right
-from keybundle.core.setup.model import called
 from keybundle.core.workflows.index import tags
 from keybundle.core.workflows.keep.documents import browsing
 from keybundle.core.workflows.keep.documents.browsing import Browsed, CabinetRow, Column, Page, Sorted
 from keybundle.core.workflows.session.access import Spot
-from keybundle.desktop.presenters.asking import Asked, ask_named
 from keybundle.desktop.presenters.cabinet_changes import CabinetChanges
 from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.seat import Seat
@@ -301,10 +299,6 @@ class CabinetsPresenter(QObject):
         kinds = self._s.workspace.setup.document_types
         return {k.name: frozenset(f.name for f in k.fields) for k in kinds if k.cabinet == self.state.cabinet}
 
-    def asked(self, type_name: str, name: str) -> Asked | None:
-        """Return what an editor must know of a field of a type, both by name."""
-        return ask_named(called(self._s.workspace.setup.document_types, type_name), name)
-
     def values_at(self, field: str = "", value: str = "") -> dict[str, str]:
         """Return what a stack brought in here takes over: the chosen values, and the one pointed at."""
         chosen = {**self._chosen, **({field: value} if field and value else {})}
@@ -325,4 +319,4 @@ class CabinetsPresenter(QObject):
 
     def load_rows(self, ids: list[str], came: Callable[[Mapping[str, FiledDocument]], None]) -> None:
         """Read documents for the table; asked by its model for the rows in sight."""
-        self._s.runner.query(lambda: browsing.load_rows(self._s.session, [FiledId(i) for i in ids]), came, owner=self)
+        self.changes.load_rows(ids, came)

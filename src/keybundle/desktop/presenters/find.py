@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from datetime import date
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.records import dataclass
+from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right
 from keybundle.core.search.query import Query
 from keybundle.core.workflows.find import find
 from keybundle.core.workflows.find.find import Found, FoundDocument
+from keybundle.desktop.presenters.cabinet_changes import CabinetChanges
 from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.viewer import ViewerPresenter
@@ -22,6 +24,7 @@ from keybundle.desktop.words import say_day, say_month, tr, trn, worded
 
 MOST_BARS = 12
 SHOWN = 60
+AGAIN_MS = 300
 
 
 @dataclass(frozen=True)
@@ -76,6 +79,14 @@ class FindPresenter(QObject):
         self._loaded, self._has_next = 0, False
         self.pages = ViewerPresenter(seat, self, beside_list=True)
         self.pages.failed.connect(self.failed)
+        self.changes = CabinetChanges(seat, self)
+        self.changes.said.connect(self.said)
+        self.changes.failed.connect(self.failed)
+        self.changes.changed.connect(lambda: self.changed.emit(self.state))
+        self._again = QTimer(self)
+        self._again.setSingleShot(True)
+        self._again.setInterval(AGAIN_MS)
+        self._again.timeout.connect(self._search_again)
         seat.bus.changed.connect(self._on_changes)
 
     def may(self, right: Right) -> bool:
@@ -95,6 +106,39 @@ class FindPresenter(QObject):
     def _on_changes(self, changes: Changes) -> None:
         if changes.setup:
             self.names_changed.emit(self.field_names())
+        if (changes.repository or changes.batches) and self.state.line and not self._again.isActive():
+            self._again.start()
+
+    def _search_again(self) -> None:
+        """Look again for what is shown: as many hits as were loaded, wherever they stand by now."""
+        line, many = self.state.line, max(SHOWN, self._loaded)
+        if line and line == self._wanted:
+            self._s.runner.query(
+                lambda: find.find(self._s.session, line, limit=many), lambda found: self._found(line, found, many),
+                key="find", owner=self,
+            )  # fmt: skip
+
+    def load_rows(self, ids: list[str], came: Callable[[Mapping[str, FiledDocument]], None]) -> None:
+        """Read hits for the table."""
+        self.changes.load_rows(ids, came)
+
+    def editable(self) -> Mapping[str, frozenset[str]]:
+        """Return the fields that can be corrected, by the name of their type; none for who may not."""
+        if not self.may(Right.CORRECT):
+            return {}
+        return {k.name: frozenset(f.name for f in k.fields) for k in self._s.workspace.setup.document_types}
+
+    def field_heads(self) -> tuple[str, ...]:
+        """Return the fields of the types of all hits, by name, those that the query asks for first."""
+        kinds = [k for k in self._s.workspace.setup.document_types if k.name in dict(self.state.types)]
+        names = dict.fromkeys(f.name for k in kinds for f in k.fields)
+        asked = [n for n in names if n.casefold() in self.state.line.casefold()]
+        return tuple(dict.fromkeys([*asked, *names]))
+
+    @property
+    def tag_colours(self) -> Mapping[str, str]:
+        """The colours of tags."""
+        return self._s.workspace.setup.tag_colours
 
     def field_names(self) -> list[str]:
         """Return what can stand before ``=``."""
@@ -130,10 +174,10 @@ class FindPresenter(QObject):
             lambda: find.find(session, line, limit=SHOWN, offset=offset), done, key="more hits", owner=self
         )
 
-    def _found(self, line: str, found: Found) -> None:
+    def _found(self, line: str, found: Found, many: int = SHOWN) -> None:
         if line != self._wanted:
             return
-        self._loaded, self._has_next = SHOWN, found.has_next
+        self._loaded, self._has_next = many, found.has_next
         waiting = sum(not h.is_filed for h in found.hits)
         if found.is_more:
             told = tr("More than {n:,} documents; ranked and counted are the newest of them", n=found.total)

@@ -2,33 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
-from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPersistentModelIndex, Qt, Signal
+from PySide6.QtCore import QModelIndex, Qt, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QListWidget,
     QListWidgetItem,
     QSplitter,
-    QTableView,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
 
 from keybundle.desktop.actions.binding import bind_commands, bind_place
 from keybundle.desktop.actions.handlers import Handlers
-from keybundle.desktop.models.documents import FIXED, DocumentsModel
-from keybundle.desktop.presenters.asking import Asked
-from keybundle.desktop.presenters.cabinet_changes import Standing
+from keybundle.desktop.models.documents import FIXED
 from keybundle.desktop.presenters.cabinets import CabinetsPresenter, CabinetsState
-from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.ask_sheet import AskSheet
 from keybundle.desktop.views.calm import Button
-from keybundle.desktop.views.cell_editor import CellDelegate
 from keybundle.desktop.views.column_view import ColumnView
-from keybundle.desktop.views.drafts_sheet import DraftsSheet
-from keybundle.desktop.views.drag_out import DragTable
-from keybundle.desktop.views.follow_sheet import make_follow_sheet
+from keybundle.desktop.views.document_table import DocumentTable
 from keybundle.desktop.views.large import Large
 from keybundle.desktop.views.place import Place
 from keybundle.desktop.views.remember import remember_splitter
@@ -37,11 +28,6 @@ from keybundle.desktop.views.told import Told
 from keybundle.desktop.views.viewer_view import PagePane
 from keybundle.desktop.words import tr
 
-ROW_PX, DRAFT_ROW_PX = 28, 46
-
-# A cell that somebody types over (its document and column), the documents that are meant, and what stood in them then.
-Begun = tuple[tuple[str, str], tuple[str, ...], Mapping[str, Standing]]
-NOT_BEGUN: Begun = (("", ""), (), {})
 SORTED_BY = ("caption", "type", "tag")
 
 
@@ -73,45 +59,24 @@ class CabinetsView(Place):
         self.keep = Button(tr("Kept to   Ctrl+K"))
         self.keep.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.keep.clicked.connect(lambda: self.handlers.trigger("cabinets.keep to"))
-        self.model = DocumentsModel(presenter.load_rows, presenter.load_more, self)
-        self.table = DragTable()
-        self.table.out.chosen = lambda: presenter.state.chosen
-        self.table.set_up(self.model, presenter.remembered, "cabinet columns")
+        self.documents = DocumentTable(presenter, "cabinets", lambda: presenter.state.chosen, columns="cabinet columns")
+        self.documents.sheet_asked.connect(self.sheet_asked)
+        self.documents.opened.connect(self._open_document)
+        self.model, self.table, self.drafts_told = (
+            self.documents.model,
+            self.documents.table,
+            self.documents.drafts_told,
+        )
         self.table.sort_asked.connect(self._sort)
-        self.table.pasted.connect(self._pasted)
-        self.table.refused.connect(presenter.failed)
-        self.table.setAccessibleName(tr("Documents"))
-        self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
-        self.table.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
-        self.table.verticalHeader().setDefaultSectionSize(ROW_PX)
-        self.table.setAlternatingRowColors(True)
         self.table.selectionModel().currentRowChanged.connect(self._document_chosen)
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._documents_chosen())
         self.model.modelReset.connect(lambda: presenter.choose_documents(()))
         # Not before the views have heard of it: what is shown anew in the midst of a removal confuses them.
         self.model.rowsRemoved.connect(lambda *_: self._documents_chosen(), Qt.ConnectionType.QueuedConnection)
-        self.table.setEditTriggers(QTableView.EditTrigger.EditKeyPressed)
-        delegate = CellDelegate(self.table, self._asked, presenter.changes.help)
-        delegate.begun.connect(self._note_begun)
-        self.table.setItemDelegate(delegate)
-        self._begun: Begun = NOT_BEGUN
-        self.model.edited.connect(self._edited)
-        self.drafts_told = Told()
-        self.drafts_told.setStyleSheet(f"color: {c.BRASS}; font-weight: 600;")
-        self.keep_drafts, self.drop_drafts = Button(tr("Keep   Ctrl+S")), Button(tr("Let go   Ctrl+Shift+U"))
-        self.list_drafts = Button(tr("List   Ctrl+U"))
-        self.list_drafts.clicked.connect(lambda: self.handlers.trigger("cabinets.not kept"))
-        self.keep_drafts.setProperty("role", "main")
-        self.keep_drafts.clicked.connect(lambda: self.handlers.trigger("cabinets.keep"))
-        self.drop_drafts.clicked.connect(lambda: self.handlers.trigger("cabinets.discard"))
-        presenter.changes.follow_asked.connect(
-            lambda asked: self.sheet_asked.emit(make_follow_sheet(asked, presenter.changes))
-        )
         self.tags_line = TagsLine(presenter, lambda: self.handlers.may_run("cabinets.tags"))
         self.tags = self.tags_line.line
         self.pane = PagePane(presenter.pages, tr("Choose a document to see its pages"))
         self.page = self.pane.page
-        self.table.doubleClicked.connect(lambda index: self._open_row(index.row()))
         presenter.changed.connect(self.render_state)
         self._build()
         self._register()
@@ -127,13 +92,7 @@ class CabinetsView(Place):
         lower_layout = QVBoxLayout(lower)
         lower_layout.setContentsMargins(0, 4, 0, 0)
         lower_layout.addLayout(bar)
-        drafts = QHBoxLayout()
-        drafts.addWidget(self.drafts_told, 1)
-        drafts.addWidget(self.list_drafts)
-        drafts.addWidget(self.drop_drafts)
-        drafts.addWidget(self.keep_drafts)
-        lower_layout.addLayout(drafts)
-        lower_layout.addWidget(self.table, 1)
+        lower_layout.addWidget(self.documents, 1)
         lower_layout.addWidget(self.tags_line)
         upper = QWidget()
         upper.setLayout(self._column_row)
@@ -176,37 +135,31 @@ class CabinetsView(Place):
         on("cabinets.tags", self.tags.setFocus)
         on("cabinets.next page", lambda: p.pages.step(1))
         on("cabinets.previous page", lambda: p.pages.step(-1))
-        on("cabinets.open", lambda: self._open_row(self.table.currentIndex().row()))
+        on("cabinets.open", lambda: self._open_document(self.documents.current() or ""))
         on("cabinets.send", self._send)
         on("cabinets.send again", lambda: self._send(again=True))
         on("cabinets.keep to", self._keep_to)
         on("cabinets.large", self._toggle_large)
-        on("cabinets.correct", self._correct)
-        on("cabinets.keep", self._keep)
-        on("cabinets.discard", p.changes.discard)
-        on("cabinets.not kept", self._list_drafts)
+        self.documents.register(self.handlers)
         on("cabinets.delete", self._ask_delete)
         on("cabinets.trash", self.trash_asked.emit)
         on("cabinets.prepare", lambda: self.prepare_asked.emit("cabinets", p.state.cabinet, ""))
         given = self.handlers.provide
         given("cabinet", lambda: bool(p.state.cabinet))
         given("choices", lambda: any(col.chosen or col.typed for col in p.state.columns))
-        given("row", lambda: self.table.currentIndex().isValid())
         given("documents", lambda: bool(p.state.chosen))
         given("to send", lambda: bool(p.state.chosen or p.pages.state.document))
         given("shown", lambda: bool(p.pages.state.document))
-        given("corrections", lambda: bool(p.changes.told) or self.table.is_typed_in)
         bind_place(self, "cabinets", self.handlers, but=("cabinets.open", "cabinets.large"))
         bind_commands(self.table, ("cabinets.open", "cabinets.large"), self.handlers)
         self.pane.add_command(self.handlers, "cabinets.large")
         self.pane.add_command(self.handlers, "cabinets.open")
         self.pane.add_command(self.handlers, "cabinets.send")
 
-    def _open_row(self, row: int) -> None:
-        document_id = self.model.id_at(row)
-        if document_id is not None:
+    def _open_document(self, document_id: str, position: int = 0) -> None:
+        if document_id:
             shown = self.presenter.pages.state
-            self.opened.emit(document_id, shown.position if shown.document == document_id else 0)
+            self.opened.emit(document_id, shown.position if shown.document == document_id else position)
 
     def _keep_to(self) -> None:
         """Ask about what has the focus: the document in the table, else the folder or cabinet that is chosen."""
@@ -217,58 +170,6 @@ class CabinetsView(Place):
     def _send(self, *, again: bool = False) -> None:
         chosen = self.presenter.state.chosen or tuple(filter(None, [self.presenter.pages.state.document]))
         self.sending.emit(chosen, again)
-
-    def _correct(self) -> None:
-        """Open the editor of the current cell, of the first one that can be corrected where it cannot."""
-        index = self.table.currentIndex()
-        columns = (index.column(), *range(self.model.columnCount()))
-        found = next(
-            (i for c_ in columns if (i := index.siblingAtColumn(c_)).flags() & Qt.ItemFlag.ItemIsEditable), None
-        )
-        if found is None:
-            self.presenter.said.emit(tr("Choose a document in the table to correct its values."))
-            return
-        # What is chosen stays chosen: all of it is meant.
-        self.table.selectionModel().setCurrentIndex(found, QItemSelectionModel.SelectionFlag.NoUpdate)
-        self.table.edit(found)
-
-    def _keep(self) -> None:
-        """Keep what is typed: what stands in an open editor too."""
-        self.table.take_editor()
-        self.presenter.changes.keep()
-
-    def _list_drafts(self) -> None:
-        sheet = DraftsSheet(self.presenter.changes)
-        sheet.opened.connect(lambda document: self.opened.emit(document, 0))
-        self.sheet_asked.emit(sheet)
-
-    def _asked(self, index: QModelIndex | QPersistentModelIndex) -> Asked | None:
-        kind, head = self.model.place_of(index)
-        return self.presenter.asked(kind, head)
-
-    def _edited(self, document: str, head: str, text: str) -> None:
-        """Draft what was typed, for all chosen documents where the cell's is one of them."""
-        key, meant, seen = self._begun
-        if key != (document, head):
-            meant, seen = self._meant(document), {}
-
-        def draft() -> None:
-            now = self.model.values_of(meant, head)
-            self.presenter.changes.edit({d: seen.get(d, standing) for d, standing in now.items()}, head, text)
-
-        self._begun = NOT_BEGUN
-        self.model.fetch(meant, draft)
-
-    def _meant(self, document: str) -> tuple[str, ...]:
-        chosen = self.presenter.state.chosen
-        return chosen if document in chosen else (document,)
-
-    def _note_begun(self, index: QModelIndex) -> None:
-        """Hold fast whose values somebody begins to type over, and what stood there then."""
-        document, head = self.model.id_at(index.row()), self.model.heads[index.column()]
-        if document is not None:
-            meant = self._meant(document)
-            self._begun = (document, head), meant, self.model.values_of(meant, head)
 
     def _ask_delete(self) -> None:
         chosen = self.presenter.state.chosen
@@ -281,15 +182,6 @@ class CabinetsView(Place):
         )
         sheet.answered.connect(lambda said: self.presenter.changes.delete(chosen, said[0], sheet.done, sheet.refuse))
         self.sheet_asked.emit(sheet)
-
-    def _render_drafts(self) -> None:
-        changes = self.presenter.changes
-        for part in (self.drafts_told, self.list_drafts, self.keep_drafts, self.drop_drafts):
-            part.setVisible(bool(changes.told))
-        self.drafts_told.setText(changes.told)
-        for row in self.model.render_drafts(changes.drafts, self.presenter.editable(), changes.problems):
-            has = self.model.id_at(row) in changes.drafts
-            self.table.setRowHeight(row, DRAFT_ROW_PX if has else ROW_PX)
 
     def _toggle_large(self) -> None:
         """Give the page nearly all the room, and let it go again; the table keeps the keyboard."""
@@ -313,8 +205,7 @@ class CabinetsView(Place):
             self.presenter.pages.show_document(document_id)
 
     def _documents_chosen(self) -> None:
-        rows = [self.model.id_at(index.row()) for index in self.table.selectionModel().selectedRows()]
-        self.presenter.choose_documents(tuple(i for i in rows if i is not None))
+        self.presenter.choose_documents(self.documents.chosen_rows())
 
     def show_document(self, document_id: str) -> None:
         """Show a document's page, wherever it is."""
@@ -334,7 +225,7 @@ class CabinetsView(Place):
 
     def flush(self) -> None:
         """Draft what stands in an open editor, and keep the tags that are typed."""
-        self.table.take_editor()
+        self.documents.flush()
         self.tags_line.keep()
 
     @property
@@ -369,7 +260,7 @@ class CabinetsView(Place):
         narrowed = any(col.chosen or col.typed for col in state.columns)
         self.clear.setEnabled(narrowed)
         self.model.render_ids(state.documents, (tr("Caption"), tr("Type"), tr("Tags"), *state.fields), state.total)
-        self._render_drafts()
+        self.documents.render_drafts()
         self.tags_line.render_state(state)
         self.table.show_columns_of(state.cabinet)
         by, descending = state.sort
@@ -384,21 +275,6 @@ class CabinetsView(Place):
         place = self.model.heads.index(head) if head else -1
         by = "" if not head else SORTED_BY[place] if place < FIXED else f"field {head}"
         self.presenter.sort(by, descending=descending)
-
-    def _pasted(self, cells: list[tuple[str, str, str]]) -> None:
-        """Draft what was pasted, each value for its own document."""
-        changes = self.presenter.changes
-        wanted = list(dict.fromkeys(document for document, _, _ in cells))
-
-        def draft() -> None:
-            standing = {
-                head: self.model.values_of(wanted, head) for head in dict.fromkeys(head for _, head, _ in cells)
-            }
-            there = [(d, head, text) for d, head, text in cells if d in standing[head]]
-            changes.edit_many([({d: standing[head][d]}, head, text) for d, head, text in there])
-
-        if cells:
-            self.model.fetch(wanted, draft)
 
     def _render_columns(self, state: CabinetsState) -> None:
         order = [col.field for col in state.columns]

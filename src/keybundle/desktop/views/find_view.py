@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from PySide6.QtCore import QRectF, QSize, QStringListModel, Qt, Signal
+from PySide6.QtCore import QItemSelectionModel, QRectF, QSize, QStringListModel, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import (
     QCompleter,
@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QSplitter,
+    QStackedWidget,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -22,12 +23,14 @@ from PySide6.QtWidgets import (
 
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.handlers import Handlers
+from keybundle.desktop.models.documents import FIXED
 from keybundle.desktop.presenters.find import FindPresenter, FindState, HitRow
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font
 from keybundle.desktop.views.bar import TimeChart
 from keybundle.desktop.views.batch_rows import Index
 from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.document_table import DocumentTable
 from keybundle.desktop.views.drag_out import DragList
 from keybundle.desktop.views.large import Large
 from keybundle.desktop.views.place import Place
@@ -85,6 +88,7 @@ class FindView(Place):
     batch_opened = Signal(str)
     opened = Signal(str)
     sending = Signal(object, bool)
+    sheet_asked = Signal(object)
 
     def __init__(self, presenter: FindPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -113,6 +117,14 @@ class FindView(Place):
         self.hits.itemActivated.connect(self._open)
         self.hits.currentItemChanged.connect(lambda item: self._show(item))
         self._shown: tuple[HitRow, ...] = ()
+        self._line = ""
+        self.documents = DocumentTable(presenter, "find", self._chosen, columns="find columns")
+        self.documents.sheet_asked.connect(self.sheet_asked)
+        self.documents.opened.connect(lambda document, _: self.opened.emit(document) if document else None)
+        self.documents.table.selectionModel().currentRowChanged.connect(lambda *_: self._show_current())
+        self.middle = QStackedWidget()
+        self.middle.addWidget(self.hits)
+        self.middle.addWidget(self.documents)
         self.hits.verticalScrollBar().valueChanged.connect(self._scrolled)
         self.pane = PagePane(presenter.pages, tr("The page of a hit opens here, with the words marked"))
         self.page = self.pane.page
@@ -138,7 +150,7 @@ class FindView(Place):
         side_layout.addWidget(self.chart)
         side_layout.addStretch(1)
         split = QSplitter(Qt.Orientation.Horizontal)
-        split.addWidget(self.hits)
+        split.addWidget(self.middle)
         split.addWidget(self.pane)
         split.setSizes([520, 440])
         self.large = Large(split, [520, 440], [340, 900])
@@ -161,7 +173,9 @@ class FindView(Place):
     def _register(self) -> None:
         on = self.handlers.on
         on("find.clear", self._clear)
-        on("find.open", lambda: self._open(self.hits.currentItem()))
+        on("find.open", self._open_current)
+        on("find.table", self._toggle_table)
+        self.documents.register(self.handlers)
         pages = self.presenter.pages
         on("find.next page", lambda: pages.step(1))
         on("find.previous page", lambda: pages.step(-1))
@@ -171,21 +185,83 @@ class FindView(Place):
         on("find.send again", lambda: self._send(again=True))
         on("find.large", lambda: self._side.setHidden(self.large.toggle()))
         given = self.handlers.provide
-        given("hit", lambda: self.hits.currentItem() is not None)
+        given("hit", lambda: self.hits.currentItem() is not None or bool(self._chosen()))
         given("filed hits", lambda: bool(self._chosen()))
         given("shown", lambda: bool(pages.state.document))
         given("places", lambda: pages.state.has_marks)
         bind_place(self, "find", self.handlers, but=("find.open",))
         bind_place(self.hits, "find hits", self.handlers)
+        bind_place(self.documents.table, "find hits", self.handlers)
         for command_id in ("find.next place", "find.open", "find.send"):
             self.pane.add_command(self.handlers, command_id, text=tr("Open") if command_id == "find.open" else "")
 
     def _chosen(self) -> tuple[str, ...]:
+        if self.is_table:
+            return self.documents.chosen_rows()
         chosen = [i.data(Qt.ItemDataRole.UserRole) for i in self.hits.selectedItems()]
         return tuple(hit.id for hit in chosen if hit.is_filed)
 
     def _send(self, *, again: bool = False) -> None:
         self.sending.emit(self._chosen(), again)
+
+    @property
+    def is_table(self) -> bool:
+        """Whether the hits are shown as a table."""
+        return self.middle.currentWidget() is self.documents
+
+    def _toggle_table(self) -> None:
+        """Show the filed hits as a table, at the field that was asked for; or as a list again."""
+        self.middle.setCurrentWidget(self.hits if self.is_table else self.documents)
+        if not self.is_table:
+            self.hits.setFocus()
+            return
+        self._render_table(self.presenter.state)
+        self.documents.table.setFocus()
+        if self.documents.model.rowCount() and not self.documents.table.currentIndex().isValid():
+            self.documents.table.setCurrentIndex(
+                self.documents.model.index(0, min(FIXED, self.documents.model.columnCount() - 1))
+            )
+
+    def _render_table(self, state: FindState) -> None:
+        model = self.documents.model
+        model.tag_colours = self.presenter.tag_colours
+        heads = (tr("Caption"), tr("Type"), tr("Tags"), *self.presenter.field_heads())
+        model.render_ids([hit.id for hit in state.hits if hit.is_filed], heads)
+        self.documents.render_drafts()
+
+    def _show_current(self) -> None:
+        document = self.documents.current()
+        if document is not None:
+            self.presenter.open(document)
+
+    def _open_current(self) -> None:
+        if self.is_table:
+            if document := self.documents.current():
+                self.opened.emit(document)
+        else:
+            self._open(self.hits.currentItem())
+
+    def rest(self) -> None:
+        """Draft what stands in an open editor."""
+        self.flush()
+
+    def flush(self) -> None:
+        """Draft what stands in an open editor."""
+        self.documents.flush()
+
+    @property
+    def undo_told(self) -> str:
+        """What was changed last here."""
+        return self.presenter.changes.undo_told
+
+    @property
+    def can_undo(self) -> bool:
+        """Whether something was changed here, or is being changed."""
+        return self.presenter.changes.can_undo
+
+    def undo(self) -> None:
+        """Put back what was changed last here."""
+        self.presenter.changes.undo()
 
     def _clear(self) -> None:
         self.line.clear()
@@ -219,6 +295,20 @@ class FindView(Place):
         if hit is not None and hit.is_filed:
             self.presenter.open(hit.id)
 
+    def _marked(self) -> tuple[str, set[str]]:
+        """Return the current hit and those that are chosen."""
+        item = self.hits.currentItem()
+        chosen = {i.data(Qt.ItemDataRole.UserRole).id for i in self.hits.selectedItems()}
+        return (item.data(Qt.ItemDataRole.UserRole).id if item is not None else ""), chosen
+
+    def _mark(self, current: str, chosen: set[str]) -> None:
+        """Mark the hits that were marked before they were looked for again; one that is gone leaves nothing chosen."""
+        for row in range(self.hits.count()):
+            hit: HitRow = self.hits.item(row).data(Qt.ItemDataRole.UserRole)
+            if hit.id == current:
+                self.hits.setCurrentRow(row, QItemSelectionModel.SelectionFlag.NoUpdate)
+            self.hits.item(row).setSelected(hit.id in chosen)
+
     def focus_first(self) -> None:
         """Let another search be typed."""
         self.line.setFocus()
@@ -227,10 +317,20 @@ class FindView(Place):
     def render_state(self, state: FindState) -> None:
         """Show a state."""
         is_wanted = self.line.text() == state.line
+        if self.is_table:
+            self._render_table(state)
+        else:
+            self.documents.render_drafts()
         shown, self._shown = self._shown, state.hits
+        if state.hits == shown and shown:
+            self.said.setText(state.said)
+            self.told.setText(state.told)
+            return
+        is_same_line, self._line = state.line == self._line and bool(shown), state.line
         goes_on = bool(shown) and len(state.hits) > len(shown) and state.hits[: len(shown)] == shown
         self.said.setText(state.said)
         self.told.setText(state.told)
+        marked, chosen = self._marked() if is_same_line else ("", set[str]())
         if not goes_on:
             self.hits.clear()
         for hit in state.hits[len(shown) if goes_on else 0 :]:
@@ -252,9 +352,11 @@ class FindView(Place):
                 self._counts.addWidget(button)
         self.chart.render_bars(state.bars)
         self._chart_head.setVisible(bool(state.bars))
-        if state.hits:
+        if is_same_line:
+            self._mark(marked, chosen)
+        elif state.hits:
             self.hits.setCurrentRow(0)
             if state.line and is_wanted and self.line.hasFocus():
-                self.hits.setFocus()
+                (self.documents.table if self.is_table else self.hits).setFocus()
         else:
             self.page.render_page(None)

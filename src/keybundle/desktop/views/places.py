@@ -124,6 +124,9 @@ def _make_find(window: MainWindow) -> Place:
     view.batch_opened.connect(window.open_batch)
     view.opened.connect(lambda i: window.viewers.open(i, 0, view.presenter.query))
     window.viewers.let_out(view.hits.out)
+    window.viewers.let_out(view.documents.table.out)
+    view.sheet_asked.connect(view.edge.open)
+    view.presenter.changed.connect(lambda _: window.show_undo())
     view.sending.connect(window.viewers.sends_at(view.edge))
     return view
 
