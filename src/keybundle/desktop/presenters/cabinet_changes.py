@@ -139,11 +139,21 @@ class CabinetChanges(QObject):
         self._type(tr("{values} typed", values=values), edits)
 
     def _type(self, told: str, edits: Sequence[tuple[Mapping[str, Standing], str, str]]) -> None:
+        elsewhere = [
+            draft for documents, field, text in edits for document in documents
+            if (draft := self._drafts.find(document, field)) is not None and draft.by not in (None, self)
+            and draft.text != text
+        ]  # fmt: skip
         with self._drafts.step(told, self):
             for documents, field, text in edits:
                 for document, now in documents.items():
                     self._draft(document, field, text, now)
         self._drafts.changed.emit()
+        if elsewhere:
+            first = elsewhere[0]
+            said = tr("“{typed}”, typed elsewhere for {caption} and not kept, was typed over; Ctrl+Z brings it back.",
+                      typed=first.text, caption=first.told)  # fmt: skip
+            self.said.emit(said)
         asked: dict[tuple[str, str, str], list[str]] = {}
         for documents, field, text in edits:
             for document, now in documents.items():

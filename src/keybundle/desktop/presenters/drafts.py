@@ -23,8 +23,9 @@ class Draft:
 
     ``subject`` is the document, page or part it was typed for: it goes there, wherever the operator is by then. ``stood`` is
     what was there when its first key came, ``seen`` the revision of what it was typed over; ``told`` is what the subject
-    was called then, ``within`` the cabinet or part where it lay. ``confirms`` only confirms what stands there. ``is_open``
-    while it was not given to be kept yet, ``is_kept`` once the store has it; ``problem`` says what is in the way.
+    was called then, ``within`` the cabinet or part where it lay, ``by`` the window where it was typed last. ``confirms``
+    only confirms what stands there. ``is_open`` while it was not given to be kept yet, ``is_kept`` once the store has it;
+    ``problem`` says what is in the way.
     """
 
     subject: str
@@ -38,6 +39,7 @@ class Draft:
     is_open: bool = True
     is_kept: bool = False
     problem: str = ""
+    by: object = None
 
     @property
     def key(self) -> Key:
@@ -130,7 +132,8 @@ class Drafts(QObject):
         before = self.find(subject, name)
         if before is not None and (before.is_open or self._save is None):
             seen, stood = before.seen, before.stood
-        draft = Draft(subject, name, text, seen, stood, told, within, confirms)
+        by = self._step.by if self._step is not None else None
+        draft = Draft(subject, name, text, seen, stood, told, within, confirms, by=by)
         self._set(draft.key, draft)
         return draft
 

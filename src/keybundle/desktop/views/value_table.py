@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPoint, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QGuiApplication, QResizeEvent
 from PySide6.QtWidgets import QLineEdit, QMenu, QStyledItemDelegate, QTableView, QWidget
 
@@ -21,6 +21,7 @@ from keybundle.desktop.views.remember import RememberedColumns
 from keybundle.desktop.words import tr, trn
 
 LEAST_PX, MOST_PX, PAD_PX, LOOKED_AT = 72, 260, 14, 40
+TAKEN = "taken"
 ASCENDING, DESCENDING = Qt.SortOrder.AscendingOrder, Qt.SortOrder.DescendingOrder
 
 
@@ -58,6 +59,7 @@ class ValueTable(QTableView):
         self, model: TableModel[Any], remembered: Remembered | None, setting: str, *, can_sort: bool = True
     ) -> None:
         """Show a model, with columns remembered under a setting; ``can_sort`` where who shows it answers ``sort_asked``."""
+        model.modelAboutToBeReset.connect(self.take_editor)
         self.setModel(model)
         model.dataChanged.connect(lambda *_: self._fit_first())
         model.layoutChanged.connect(self._keep_in_sight)
@@ -229,6 +231,18 @@ class ValueTable(QTableView):
         if text := write_block(block):
             QGuiApplication.clipboard().setText(text)
 
+    def commitData(self, editor: QWidget) -> None:
+        if not editor.property(TAKEN):
+            super().commitData(editor)
+
+    def closeEditor(self, editor: QWidget, hint: QStyledItemDelegate.EndEditHint) -> None:
+        if not editor.property(TAKEN):
+            super().closeEditor(editor, hint)
+
+    def rowsAboutToBeRemoved(self, parent: QModelIndex | QPersistentModelIndex, start: int, end: int) -> None:
+        self.take_editor()  # what is typed for a row that goes is typed all the same
+        super().rowsAboutToBeRemoved(parent, start, end)
+
     @property
     def is_typed_in(self) -> bool:
         """Whether an editor is open in which something was typed."""
@@ -238,8 +252,11 @@ class ValueTable(QTableView):
         """Take what stands in an open editor, as Enter in it does."""
         for editor in self.viewport().findChildren(QLineEdit):
             if editor.isVisible():
-                self.commitData(editor)
-                self.closeEditor(editor, QStyledItemDelegate.EndEditHint.NoHint)
+                if editor.isModified():
+                    self.commitData(editor)
+                editor.setProperty(TAKEN, True)  # Enter in it may have been heard and not be done yet
+                super().closeEditor(editor, QStyledItemDelegate.EndEditHint.NoHint)
+                editor.hide()  # it goes a moment later
 
     def _paste(self) -> None:
         block = read_block(QGuiApplication.clipboard().text())
