@@ -172,6 +172,7 @@ class RandomDesk(CabinetsTest):
         view = self.at_cabinets()
         self.settle()
         before = {k: d.text for k in self.wanted if (d := self.window.seat.typed.at("documents").find(*k)) is not None}
+        self.moved |= set(self.documents())  # what a correction moved goes back with it
         view.presenter.changes.undo()
         self.spin(0.2)
         self.settle()

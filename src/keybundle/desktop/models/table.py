@@ -168,7 +168,8 @@ class TableModel(QAbstractTableModel, Generic[Row]):
         return self.text_of(row, index.column()) if row is not None else ""
 
     def setData(self, index: Index, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:
-        if role != Qt.ItemDataRole.EditRole or not self.can_edit(index) or str(value) == self.data(index, role):
+        # Where an editor was open what is typed counts, whatever became of the row meanwhile; who hears it decides.
+        if role != Qt.ItemDataRole.EditRole or not index.isValid() or str(value) == self.data(index, role):
             return False
         self.edited.emit(self._ids[index.row()], self._heads[index.column()], str(value))
         return True

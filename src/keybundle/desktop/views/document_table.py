@@ -154,7 +154,7 @@ class DocumentTable(QWidget):
 
         def draft() -> None:
             now = self.model.values_of(meant, head)
-            self._p.changes.edit({d: seen.get(d, standing) for d, standing in now.items()}, head, text)
+            self._p.changes.edit({**now, **seen}, head, text)  # also where the row is just going
 
         self._begun = NOT_BEGUN
         self.model.fetch(meant, draft)
