@@ -30,8 +30,9 @@ from keybundle.desktop.views.contact_sheet import ContactSheet
 from keybundle.desktop.views.drops import FileDrop
 from keybundle.desktop.views.page_strip import PageStrip
 from keybundle.desktop.views.page_view import ZOOM_STEP, PageView, words_inside
+from keybundle.desktop.views.page_window import PageWindow
 from keybundle.desktop.views.place import Place
-from keybundle.desktop.views.remember import remember_splitter, remember_zoom, restore_window
+from keybundle.desktop.views.remember import remember_splitter, remember_zoom
 from keybundle.desktop.views.slip_table_view import SlipTableView
 from keybundle.desktop.views.slip_view import SlipView
 from keybundle.desktop.views.text_view import TextView
@@ -58,6 +59,7 @@ class BenchView(Place):
     prepare_asked = Signal(str, str, str)
     files_dropped = Signal(object)
     offered = Signal(str, str, object)
+    window_made = Signal(object)
 
     def __init__(self, presenter: BenchPresenter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -95,7 +97,7 @@ class BenchView(Place):
         self.below = QStackedWidget()
         self.sheets = BenchSheets(presenter, self, self.below)
         self.edge = self.sheets.edge
-        self.page_window: PageView | None = None
+        self.page_window: PageWindow | None = None
         self._build()
         self._connect()
         self._register()
@@ -432,14 +434,11 @@ class BenchView(Place):
     def _toggle_page_window(self) -> None:
         """Show the page in a window of its own too, for a second screen; both follow the work."""
         if self.page_window is None:
-            self.page_window = PageView(self)
-            self.page_window.setWindowFlag(Qt.WindowType.Window)
+            self.page_window = PageWindow(self.presenter, self.handlers, self)
             self.page_window.setWindowTitle(tr("Page: {title}", title=self.title.text()))
-            self.page_window.resize(820, 1000)
-            restore_window(self.page_window, self.presenter.remembered, "page window")
-            self.page_window.put_away.connect(lambda place: self.presenter.remembered.put("page window", place))
-            self.presenter.pictures.changed.connect(self.page_window.render_page)
-            self.page_window.turned_page.connect(self.presenter.step_page)
+            self.page_window.words_taken.connect(self._lifted)
+            self.page_window.area_framed.connect(self._framed)
+            self.window_made.emit(self.page_window)
         self.page_window.render_page(self.presenter.pictures.shown)
         self.page_window.setVisible(not self.page_window.isVisible())
 

@@ -159,6 +159,7 @@ def make_bench(window: MainWindow, batch_id: str) -> BenchView:
     view.left.connect(window.go_work)
     view.files_dropped.connect(lambda files: window.work.presenter.files.import_files(files, BatchId(batch_id)))
     view.presenter.changed.connect(lambda _: window.show_undo())
+    view.window_made.connect(window.shell.bind)
     view.presenter.typed_left.connect(partial(_tell_left, window, view.presenter.place))
     view.presenter.closed.connect(lambda: window.release_bench(batch_id))
     view.presenter.record_made.connect(window.offer_record)
