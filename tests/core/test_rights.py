@@ -96,6 +96,8 @@ class Declared(DataTest):
                         "revise_each",
                         "retag_each",
                         "put_back",
+                        "list_noted",
+                        "note_typed",
                     ),
                     "asks inside, or takes nothing",
                 )

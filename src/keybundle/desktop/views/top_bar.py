@@ -65,7 +65,7 @@ class TopBar(QFrame):
         for key, button in self.places.items():
             button.setChecked(key == code)
 
-    def tell_waiting(self, waiting: dict[str, int]) -> None:
+    def mark_waiting(self, waiting: dict[str, int]) -> None:
         """Say how much waits to be seen to, by place."""
         self._waiting = waiting
         self._tell_typed()

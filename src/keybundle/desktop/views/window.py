@@ -226,7 +226,7 @@ class MainWindow(QMainWindow):
         waiting: dict[str, int] = {}
         for notice in (*sheets, *self.shell.notices.values()):
             waiting[notice.place or "work"] = waiting.get(notice.place or "work", 0) + 1
-        self.bar.tell_waiting(waiting)
+        self.bar.mark_waiting(waiting)
 
     def _sheet_notice(self, code: str, view: Place) -> Notice:
         def run() -> None:
