@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import field
+from dataclasses import field, replace
 from typing import Any
 
 from keybundle.core.base.records import dataclass
@@ -55,8 +55,8 @@ class Undoing:
         return self._kept[-1].at if self._kept else 0.0
 
     def note(self, undo: Undo) -> None:
-        """Remember how a change is put back."""
-        self._kept.append(undo)
+        """Remember how a change is put back; it counts as made when it was asked for."""
+        self._kept.append(replace(undo, at=self._begun_at) if self.is_under_way else undo)
 
     def begin(self) -> None:
         """Hear that a change is under way."""
@@ -77,7 +77,7 @@ class Undoing:
 
     def drop(self, undo: Undo) -> None:
         """Forget a change: what was there before it is back, whoever brought it."""
-        self._kept = [u for u in self._kept if u is not undo]
+        self._kept = [u for u in self._kept if u.put_back is not undo.put_back]
 
     def undo(self) -> None:
         """Put back what was changed last."""
