@@ -140,7 +140,8 @@ class RandomDesk(CabinetsTest):
         document = self.rng.choice(self.documents())
         self.window.viewers.open(document)
         window = next((w for w in self.window.viewers.windows), None)
-        self.until(lambda: window is not None and bool(window.viewer.presenter.state.document), 20, "the viewer")
+        state = lambda: window.viewer.presenter.state  # noqa: E731
+        self.until(lambda: window is not None and (state().document or state().gone), 20, "the viewer")
         presenter = window.viewer.presenter
         standing = presenter.standing("Order number")
         if standing is None or presenter.document is None:
