@@ -81,6 +81,6 @@ class Texts(DataTest):
         note_typed(me, [], [("bench b", "d", "f")])
         deleting.delete_documents(me, [gone], "sent twice")
         deleting.empty_trash(me, [gone])
-        self.assertNotIn(gone, [n.subject for n in list_noted(me)])
+        self.assertEqual(list_noted(me), (), "nor what was typed for it and others together")
         note_typed(me, [first])
         self.assertNotIn(gone, [n.subject for n in list_noted(me)], "nothing is noted over words of an erased document")

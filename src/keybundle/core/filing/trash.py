@@ -172,7 +172,8 @@ def _erase_document(c: Connection, document_id: str, key: str, found: _Gone) -> 
         c.execute(delete(table).where(table.c.document_id == document_id))
     for lessons in (t.example, t.outcome):
         c.execute(delete(lessons).where(or_(lessons.c.document == document_id, lessons.c.document == key)))
-    c.execute(delete(t.draft).where(t.draft.c.subject == document_id))  # over words of it
+    # What was typed over words of it, for it alone or for several (their ids stand together).
+    c.execute(delete(t.draft).where(t.draft.c.subject.contains(document_id, autoescape=True)))
     c.execute(delete(t.document).where(d.id == document_id))
     ledger.let_go(c, ledger.DOCUMENT, document_id, shas)
     audit.purge(c, document_id)
