@@ -238,3 +238,14 @@ class CabinetsTest(DesktopTest):
         QTest.keyClick(editor, Qt.Key.Key_A, CTRL)
         QTest.keyClicks(editor, text)
         self.key(editor, Qt.Key.Key_Return)
+
+    def begin_to_type(self, view: CabinetsView, document: str, text: str) -> QLineEdit:
+        """Press F2 in the cell of a number and type; the editor stays open."""
+        view.table.setCurrentIndex(self.cell(view, document, "Bill number"))
+        view.table.setFocus()
+        self.key(view.table, Qt.Key.Key_F2)
+        editor = QApplication.focusWidget()
+        assert isinstance(editor, QLineEdit)
+        editor.selectAll()
+        QTest.keyClicks(editor, text)
+        return editor

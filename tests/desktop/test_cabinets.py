@@ -6,7 +6,7 @@ import threading
 
 from PySide6.QtCore import QItemSelectionModel, QPoint, QSettings, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLineEdit, QMenu, QSplitter, QWidget
+from PySide6.QtWidgets import QApplication, QMenu, QSplitter
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.workflows.keep.documents import correcting
@@ -180,17 +180,7 @@ class Cabinets(CabinetsTest):
         self.order(view, "Bill number")
         was = self.ws.repository.load(bill).values["Bill number"].text
 
-        def begin(text: str) -> QWidget:
-            view.table.setCurrentIndex(self.cell(view, bill, "Bill number"))
-            view.table.setFocus()
-            self.key(view.table, Qt.Key.Key_F2)
-            editor = QApplication.focusWidget()
-            assert isinstance(editor, QLineEdit)
-            editor.selectAll()
-            QTest.keyClicks(editor, text)
-            return editor
-
-        editor = begin("R-1111")
+        editor = self.begin_to_type(view, bill, "R-1111")
         correcting.correct(acting(self.ws, "Tarvin Windlass"), {bill: {"Bill number": "R-9999"}}, follow=False)
         window.seat.bus.tell(Changes(repository=True))
         self.until(
@@ -206,9 +196,9 @@ class Cabinets(CabinetsTest):
         self.assertNotEqual(was, "R-9999")
         self.assertEqual(self.ws.repository.load(bill).values["Bill number"].text, "R-9999")
         self.key(view.table, Qt.Key.Key_U, CTRL | SHIFT)
-        self.key(begin("R-2222"), Qt.Key.Key_Return)
+        self.key(self.begin_to_type(view, bill, "R-2222"), Qt.Key.Key_Return)
         self.key(view.table, Qt.Key.Key_S, CTRL)
-        editor = begin("R-3333")  # while the one before is being kept, or is not shown yet
+        editor = self.begin_to_type(view, bill, "R-3333")  # while the one before is being kept, or is not shown yet
         self.until(lambda: self.ws.repository.load(bill).values["Bill number"].text == "R-2222", 20)
         self.until(lambda: not changes._drafts.is_in_hand, 20)
         self.key(editor, Qt.Key.Key_Return)

@@ -66,16 +66,6 @@ class Typed(CabinetsTest):
         self.until(lambda: not list_noted(acting(self.ws, ME)), 10, "what is kept to be noted no longer")
         self.assertNotEqual(was, "R-1212")
 
-    def begin_to_type(self, view: CabinetsView, document: str, text: str) -> QLineEdit:
-        view.table.setCurrentIndex(self.cell(view, document, "Bill number"))
-        view.table.setFocus()
-        self.key(view.table, Qt.Key.Key_F2)
-        editor = QApplication.focusWidget()
-        assert isinstance(editor, QLineEdit)
-        editor.selectAll()
-        QTest.keyClicks(editor, text)
-        return editor
-
     def test_the_window_beside_shows_the_same_and_closing_it_loses_nothing(self) -> None:
         window, view, bills = self.open_bills()
         window.shell.open_beside()
