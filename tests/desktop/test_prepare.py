@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFileDialog, QLabel, QLineEdit, QPushButton, QSpin
 
 from keybundle.core.base.changes import Changes
 from keybundle.core.rights.model import Grantee, Right
+from keybundle.core.setup.parts import KeptTo
 from keybundle.core.workflows.prepare.parts import parts
 from keybundle.core.workflows.prepare.registers import proposals
 from keybundle.core.workflows.session import access
@@ -20,6 +21,7 @@ from keybundle.desktop.views.access_sheet import AccessSheet
 from keybundle.desktop.views.ask_sheet import AskSheet
 from keybundle.desktop.views.bench_view import BenchView
 from keybundle.desktop.views.choose_sheet import ChooseSheet
+from keybundle.desktop.views.kept_to_sheet import KeptToSheet
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.prepare.cabinets_editor import LevelsSheet, TableSheet
 from keybundle.desktop.views.prepare.part_view import HistorySheet
@@ -424,6 +426,45 @@ class Editors(DesktopTest):
         counts = {sheet.table.item(i, 0).text(): sheet.table.item(i, 4).text() for i in range(len(names))}
         self.assertEqual(counts["Boats"], str(count_filed(ws, "Boats")))
 
+    def test_whom_a_type_is_kept_to_is_asked_in_a_sheet_and_answered_for_that_type(self) -> None:
+        desktop, _, view = self.begin("types")
+        ws, p = desktop.workspace, view.presenter
+        p.choose("Bill")
+        button = view.form.rows["kept_to"].editor
+        self.assertEqual(button.text(), "Everybody may use it")
+        button.click()
+        sheet = self.sheet(KeptToSheet)
+        self.assertEqual(sheet.of.text(), "Bill")
+        sheet.checks.item(0).setCheckState(Qt.CheckState.Checked)
+        p.choose("Delivery note")
+        self.key(sheet.checks, Qt.Key.Key_Return)
+        self.until(lambda: ws.setup.document_type("Bill").kept_to != KeptTo(), 10)  # type: ignore[union-attr]
+        self.assertEqual(ws.setup.document_type("Delivery note").kept_to, KeptTo())  # type: ignore[union-attr]
+        self.until(lambda: p.state.chosen == "Bill" and "Kept to" in button.text(), 10)
+
+    def test_a_new_name_that_is_half_typed_or_refused_stays_in_its_line(self) -> None:
+        desktop, window, view = self.begin("types")
+        QTest.keyClicks(view.pane.new, "Slipway boo")
+        desktop.shell.open_beside()  # type: ignore[union-attr]
+        beside = desktop.shell.windows[-1]  # type: ignore[union-attr]
+        beside.go_prepare()
+        beside.prepare.show_page("types")
+        other = beside.prepare.view("types")
+        self.until(lambda: other.pane.new.text() == "Slipway boo", 10)
+        other.pane.new.setFocus()
+        QTest.keyClicks(other.pane.new, "king")
+        self.key(other.pane.new, Qt.Key.Key_Return)
+        self.until(lambda: desktop.workspace.setup.document_type("Slipway booking") is not None, 10)
+        self.until(lambda: view.pane.new.text() == "", 10, "what was made to stand in no line any more")
+        beside.close()
+        window.activateWindow()
+        view.presenter.choose("Bill")
+        view.show_tab(1)
+        first = view.items.list.item(0).text()
+        QTest.keyClicks(view.items.new, first)
+        self.key(view.items.new, Qt.Key.Key_Return)
+        self.until(lambda: view.items.new.text() == first, 10, "a name that is taken to stand in its line again")
+
     def test_history_says_who_and_goes_back(self) -> None:
         desktop, _, view = self.begin("cabinets")
         ws, p = desktop.workspace, view.presenter
@@ -436,7 +477,9 @@ class Editors(DesktopTest):
         sheet = self.sheet(HistorySheet)
         backs = [b for b in sheet.findChildren(QPushButton) if b.text() == "Go back to this"]
         self.assertEqual(len(backs), 2)
-        backs[0].click()
+        p.choose("Personnel")
+        backs[0].click()  # of the one it was asked for, whatever is in front by now
+        self.assertEqual(p.state.chosen, "Boats")
         self.until(lambda: ws.setup.cabinet("Boats").description == "one", 10)  # type: ignore[union-attr]
 
     def test_what_somebody_else_changed_meanwhile_is_told_and_not_overwritten(self) -> None:

@@ -9,10 +9,11 @@ from PySide6.QtWidgets import QApplication, QLineEdit
 from keybundle.core.base.changes import Changes
 from keybundle.core.workflows.keep.documents import correcting
 from keybundle.core.workflows.keep.trash import deleting
-from keybundle.core.workflows.session.typed import list_noted
+from keybundle.core.workflows.session.typed import Noted, bench_of, list_noted, note_typed
 from keybundle.desktop.app import Desktop
 from keybundle.desktop.views.cabinets_view import CabinetsView
 from keybundle.desktop.views.drafts_sheet import DraftsSheet
+from keybundle.desktop.views.send_sheet import SendSheet
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import CabinetsTest
 from tests.support import acting
@@ -35,15 +36,8 @@ class Typed(CabinetsTest):
     def value(self, document: str, field: str = "Bill number") -> str:
         return self.ws.repository.load(document).values[field].text
 
-    def test_what_is_typed_outlives_window_and_program_and_says_where_it_is(self) -> None:
-        window, view, bills = self.open_bills()
-        was = self.value(bills[0])
-        self.type_into(view, self.cell(view, bills[0], "Bill number"), "R-1212")
-        editor = self.begin_to_type(view, bills[1], "R-3434")  # stands in the open editor when the window is closed
-        self.assertTrue(editor.isVisible())
-        self.until(lambda: window.bar.places["cabinets"].text() == "Cabinets (1)", 10)
-        self.assertIn("1 text is typed there", window.bar.places["cabinets"].toolTip())
-        self.until(lambda: len(list_noted(acting(self.ws, ME))) == 1, 10, "what is a second old to be noted")
+    def start_again(self, window: MainWindow) -> MainWindow:
+        """Close the window and the program, start it again and sign in."""
         root = self.ws.place.root
         window.close()
         self.desktop.close()
@@ -53,7 +47,62 @@ class Typed(CabinetsTest):
         again.begin(ME)
         assert again.window is not None
         self.ws = again.workspace
-        new = again.window
+        return again.window
+
+    def test_a_message_that_is_half_written_waits_for_its_documents_until_it_goes_or_is_let_go_of(self) -> None:
+        window, view, bills = self.open_bills()
+        caption = self.ws.repository.load(bills[0]).caption
+        view.sending.emit(tuple(bills[:1]), False)
+        sheet = self.sheet(SendSheet)
+        self.until(lambda: sheet.request.state.named, 10)
+        sheet.choose_way("mail")
+        sheet.address.clear()
+        QTest.keyClicks(sheet.address, "clerk@millpond.example")
+        sheet.text.setFocus()
+        sheet.text.selectAll()
+        QTest.keyClicks(sheet.text, "These are the chains.")
+        self.assertEqual(window.notices.texts, [], "what is in front tells of itself")
+        new = self.start_again(window)
+        self.until(lambda: new.notices.texts == [f"A message with {caption} is begun and not sent."], 10)
+        next(iter(new.notices.buttons.values())).click()
+        sheet = self.sheet(SendSheet)
+        self.until(lambda: sheet.text.toPlainText() == "These are the chains.", 10)
+        self.assertEqual((sheet.way, sheet.address.text()), ("mail", "clerk@millpond.example"))
+        self.until(lambda: not new.notices.texts, 10)
+        self.key(sheet, Qt.Key.Key_Escape)
+        self.until(lambda: new.more.isVisible() and "let go of" in new.message.text(), 10)
+        self.assertEqual(new.notices.texts, [])
+        new.more.click()
+        self.until(lambda: len(new.notices.texts) == 1, 10)
+        new.shell.viewers.sends_at(new.edge)(tuple(bills[:1]), False)
+        sheet = self.sheet(SendSheet)
+        self.until(lambda: sheet.text.toPlainText() == "These are the chains." and sheet.send.isEnabled(), 10)
+        sheet.choose_way("folder")
+        sheet.folder.setText(str(self.folder))
+        sheet.send.click()
+        self.until(lambda: new.edge.shown is None, 30, "the sending")
+        self.until(lambda: not list_noted(acting(self.ws, ME)), 10, "what went out to be noted no longer")
+
+    def test_what_was_typed_on_a_bench_that_is_gone_at_the_next_start_is_told(self) -> None:
+        window, _ = self.open()
+        note_typed(acting(self.ws, ME), [Noted(bench_of("a-batch-long-closed"), "a page", "Keeper", "Wendra Towpath")])
+        new = self.start_again(window)
+        self.until(lambda: new.notices.texts, 10)
+        self.assertIn("“Wendra Towpath”", new.notices.texts[0])
+        next(iter(new.notices.buttons.values())).click()
+        self.assertEqual(QApplication.clipboard().text(), "Wendra Towpath")
+        self.until(lambda: not list_noted(acting(self.ws, ME)) and not new.notices.texts, 10)
+
+    def test_what_is_typed_outlives_window_and_program_and_says_where_it_is(self) -> None:
+        window, view, bills = self.open_bills()
+        was = self.value(bills[0])
+        self.type_into(view, self.cell(view, bills[0], "Bill number"), "R-1212")
+        editor = self.begin_to_type(view, bills[1], "R-3434")  # stands in the open editor when the window is closed
+        self.assertTrue(editor.isVisible())
+        self.until(lambda: window.bar.places["cabinets"].text() == "Cabinets (1)", 10)
+        self.assertIn("1 text is typed there", window.bar.places["cabinets"].toolTip())
+        self.until(lambda: len(list_noted(acting(self.ws, ME))) == 1, 10, "what is a second old to be noted")
+        new = self.start_again(window)
         self.until(lambda: new.bar.places["cabinets"].text() == "Cabinets (2)", 10)
         self.key(new, Qt.Key.Key_2, CTRL)
         self.until(lambda: len(new.cabinets.presenter.changes.drafts) == 2, 10)

@@ -23,6 +23,7 @@ from keybundle.desktop.presenters.texts import join_documents
 from keybundle.desktop.words import tr, trn
 
 if TYPE_CHECKING:
+    from keybundle.desktop.presenters.letters import Letters
     from keybundle.desktop.presenters.sending import SendingPresenter
 
 FOLDER, MAIL, PRINTER, DRAG = "folder", "mail", "print", "drag"
@@ -70,9 +71,11 @@ class SendRequest(QObject):
     chosen = Signal(object)
     ended = Signal(bool)
 
-    def __init__(self, sender: SendingPresenter, ids: Sequence[FiledId], parent: QObject | None = None) -> None:
+    def __init__(
+        self, sender: SendingPresenter, letters: Letters, ids: Sequence[FiledId], parent: QObject | None = None
+    ) -> None:
         super().__init__(parent)
-        self._sender, self._s = sender, sender.seat
+        self._sender, self._letters, self._s = sender, letters, sender.seat
         self._number = 0
         mail = self._s.workspace.setup.mail
         self.state = SendState(
@@ -91,7 +94,17 @@ class SendRequest(QObject):
 
     def _ended(self, number: int, is_good: bool) -> None:
         if number == self._number:
+            if is_good:
+                self._letters.sent(self.state.ids)
             self.ended.emit(is_good)
+
+    def type(self, name: str, text: str) -> None:
+        """Take what stands in a part of the message (a name of ``Choices``) after a key: it outlives the sheet."""
+        self._letters.type(self.state.ids, self.state.named, name, text)
+
+    def let_go(self) -> None:
+        """Let go of what was typed for the message."""
+        self._letters.let_go(self.state.ids)
 
     def begin(self, *, again: bool = False) -> None:
         """Ask for the choices made last; ``again``: for those of the first document's last sending."""
@@ -115,7 +128,9 @@ class SendRequest(QObject):
             choices, named, letter, picture = found
             self._put(picture=picture, named=named)
             more = tr(" and {n:,} more", n=len(ids) - 1) if len(ids) > 1 else ""
-            self.chosen.emit(replace(choices, subject=letter.subject + more, text=choices.text or letter.text))
+            typed: dict[str, Any] = self._letters.find(ids)
+            usual = replace(choices, subject=letter.subject + more, text=choices.text or letter.text)
+            self.chosen.emit(replace(usual, way=MAIL, **typed) if typed else usual)
 
         s.runner.query(load, done, key="sending", owner=self, on_error=self._sender.failed.emit)
 

@@ -19,13 +19,17 @@ EARLIER = mark("Typed earlier and not kept yet; Enter keeps it, Esc lets go of i
 
 
 class Typed(QObject):
-    """The drafts of all places of a person. ``changed`` tells that there are more or fewer.
+    """The drafts of all places of a person.
+
+    ``changed`` tells that there are more or fewer; ``gone_found`` names a place that is gone, with what was typed there: what
+    it was typed for, and the texts.
 
     Most places are the same in every window. Where each draft is kept by itself (``save``), as on a bench, a window has its
     own; what it leaves behind is taken up by the next one that is opened there.
     """
 
     changed = Signal()
+    gone_found = Signal(str, object)
 
     def __init__(self, session: Session, runner: JobRunner, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -50,6 +54,8 @@ class Typed(QObject):
         self._left |= set(earlier)
         for place, drafts in self._places.items():
             self._restore(place, drafts)
+        for place in {n.place: None for n in earlier.values() if n.is_gone}:
+            self.gone_found.emit(place, [(n.told, n.text) for n in noted if n.place == place])
         self.changed.emit()
 
     def _restore(self, place: str, drafts: Drafts, problem: str = "") -> None:

@@ -7,7 +7,6 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Qt
-from PySide6.QtGui import QGuiApplication
 
 from keybundle.core.base.ids import BatchId
 from keybundle.core.base.records import dataclass
@@ -160,7 +159,7 @@ def make_bench(window: MainWindow, batch_id: str) -> BenchView:
     view.files_dropped.connect(lambda files: window.work.presenter.files.import_files(files, BatchId(batch_id)))
     view.presenter.changed.connect(lambda _: window.show_undo())
     view.window_made.connect(window.shell.bind)
-    view.presenter.typed_left.connect(partial(_tell_left, window, view.presenter.place))
+    view.presenter.typed_left.connect(partial(window.shell.tell_left, view.presenter.place))
     view.presenter.closed.connect(lambda: window.release_bench(batch_id))
     view.presenter.record_made.connect(window.offer_record)
     view.offered.connect(window.offer)
@@ -196,24 +195,6 @@ def open_record(window: MainWindow, record_id: str) -> None:
             window.offer(tr("The filing record is there."), tr("Show it"), partial(show, page))
 
     seat.runner.query(lambda: load_record_page(seat, record_id), came, owner=window)
-
-
-def _tell_left(window: MainWindow, place: str, left: list[tuple[str, str]]) -> None:
-    """Tell what was typed on a bench whose batch is closed or thrown away, until it is copied or let go of."""
-    shell = window.shell
-    texts = [text for _, text in left]
-    told = "; ".join(f"{caption}: “{text}”" if caption else f"“{text}”" for caption, text in left)
-
-    def let_go() -> None:
-        shell.drop_notice(place)
-        shell.seat.typed.forget(place)
-
-    def copy() -> None:
-        QGuiApplication.clipboard().setText("\n".join(texts))
-        let_go()
-
-    text = tr("Typed and not kept, for its batch is closed: {typed}", typed=told)
-    shell.put_notice(Notice(place, text, "", tr("Copy it"), copy, put_away=let_go))
 
 
 @dataclass(frozen=True)

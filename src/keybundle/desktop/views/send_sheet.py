@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 from PySide6.QtCore import QStandardPaths, Qt
 from PySide6.QtGui import QKeySequence, QPixmap, QShortcut
@@ -92,7 +93,7 @@ class SendSheet(Sheet):
         self.folder = QLineEdit()
         self.folder.setAccessibleName(tr("Folder"))
         self.folder.setPlaceholderText(tr("Folder to write into"))
-        choose = Button("Choose...")
+        choose = Button(tr("Choose..."))
         choose.clicked.connect(self._choose_folder)
         self.parts[FOLDER] = _row(self.folder, choose)
         self.address, self.subject, self.text = QLineEdit(), QLineEdit(), QPlainTextEdit()
@@ -104,6 +105,9 @@ class SendSheet(Sheet):
         self.text.setPlaceholderText(tr("Words that go along"))
         self.text.setTabChangesFocus(True)
         self.text.setMaximumHeight(110)
+        self.address.textEdited.connect(partial(self.request.type, "to"))
+        self.subject.textEdited.connect(partial(self.request.type, "subject"))
+        self.text.textChanged.connect(self._type_text)
         self.by = Told()
         self.by.setProperty("role", "quiet")
         self.by.setWordWrap(True)
@@ -123,7 +127,7 @@ class SendSheet(Sheet):
         self.into = QLineEdit()
         self.into.setPlaceholderText(tr("PDF file to print into"))
         self.into.setAccessibleName(tr("PDF file to print into"))
-        choose_file = Button("Choose...")
+        choose_file = Button(tr("Choose..."))
         choose_file.clicked.connect(self._choose_file)
         self._into = _row(self.into, choose_file)
         self.printer.currentIndexChanged.connect(lambda _: self._show_printer())
@@ -250,6 +254,15 @@ class SendSheet(Sheet):
     def _look(self) -> None:
         if not self._is_filling:
             self.request.look(self.choices().wish)
+
+    def _type_text(self) -> None:
+        if not self._is_filling:
+            self.request.type("text", self.text.toPlainText())
+
+    def leave(self) -> None:
+        """Go, and let go of what was typed for a message."""
+        self.request.let_go()
+        super().leave()
 
     def choices(self) -> Choices:
         """Return what is chosen."""

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable, Iterable
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import shiboken6
 from PySide6.QtCore import QObject, QPoint, Qt, Signal
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QApplication, QWidget
 
 from keybundle.desktop.actions.binding import bind_commands, find_handlers
 from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.actions.own_keys import OwnKeys
 from keybundle.desktop.presenters.incoming import Incoming
+from keybundle.desktop.presenters.letters import Letters
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.views import places
 from keybundle.desktop.views.notices import Notice
@@ -55,6 +58,10 @@ class Shell(QObject):
         self.incoming.waiting_found.connect(self._tell_waiting)
         self.incoming.said.connect(self.say)
         self.incoming.failed.connect(self.warn)
+        self.letters = Letters(seat.typed, self)
+        self.letters.changed.connect(self._tell_letters)
+        self.letters.left.connect(self._letter_left)
+        seat.typed.gone_found.connect(self.tell_left)
         self.viewers = Viewers(self)
         self.viewers.left_out.connect(self._offer_left_out)
         self.handlers = Handlers(seat.may, self.warn)
@@ -218,6 +225,40 @@ class Shell(QObject):
             run()
 
         self.put_notice(Notice(key, told, "", tr("Take in"), lambda: done(take_in), put_away=lambda: done(forget)))
+
+    def tell_left(self, place: str, left: list[tuple[str, str]]) -> None:
+        """Tell what was typed on a bench whose batch is closed or thrown away, until it is copied or let go of."""
+        told = "; ".join(f"{caption}: “{text}”" if caption else f"“{text}”" for caption, text in left)
+
+        def let_go() -> None:
+            self.drop_notice(place)
+            self.seat.typed.forget(place)
+
+        def copy() -> None:
+            QGuiApplication.clipboard().setText("\n".join(text for _, text in left))
+            let_go()
+
+        text = tr("Typed and not kept, for its batch is closed: {typed}", typed=told)
+        self.put_notice(Notice(place, text, "", tr("Copy it"), copy, put_away=let_go))
+
+    def _tell_letters(self) -> None:
+        """Tell which messages are half written and open nowhere, until they are gone on with or let go of."""
+        waiting = {f"letter {' '.join(ids)}": (ids, told) for ids, told in self.letters.waiting().items()}
+        for key in [k for k in self.notices if k.startswith("letter ") and k not in waiting]:
+            self.drop_notice(key)
+        for key, (ids, told) in waiting.items():
+            if key not in self.notices:
+                text = tr("A message with {documents} is begun and not sent.", documents=told)
+                go_on, let_go = partial(self._go_on_with, ids), partial(self.letters.let_go, ids)
+                self.put_notice(Notice(key, text, "", tr("Go on with it"), go_on, put_away=let_go))
+
+    def _go_on_with(self, ids: tuple[str, ...]) -> None:
+        self.viewers.sends_at(self.front.edge)(ids, False)
+
+    def _letter_left(self, told: str, bring_back: Callable[[], None]) -> None:
+        if self.windows:
+            said = tr("What was typed for the message with {documents} is let go of.", documents=told)
+            self.front.offer(said, tr("Bring it back"), bring_back)
 
     def _retry(self) -> None:
         self.seat.line.retry()

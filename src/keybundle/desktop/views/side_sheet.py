@@ -36,7 +36,7 @@ class Sheet(QFrame):
         close = Button(tr("Close   Esc"))
         close.setProperty("role", "link")
         close.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        close.clicked.connect(self.end)
+        close.clicked.connect(self.leave)
         top = QHBoxLayout()
         top.addWidget(self.title, 1)
         top.addWidget(close)
@@ -57,11 +57,15 @@ class Sheet(QFrame):
             self.body.addWidget(told)
         escape = QShortcut(QKeySequence(Qt.Key.Key_Escape), self)
         escape.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-        escape.activated.connect(self.end)
+        escape.activated.connect(self.leave)
 
     def first(self) -> QWidget:
         """Return what the keyboard goes to when the sheet opens."""
         return self
+
+    def leave(self) -> None:
+        """Go, as whoever looks at it wants it."""
+        self.end()
 
     def end(self) -> None:
         """Go; twice does no harm."""

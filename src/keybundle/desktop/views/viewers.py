@@ -61,6 +61,7 @@ class Viewers(QObject):
     def _closed(self, window: ViewerWindow) -> None:
         if window in self.windows:
             self.windows.remove(window)
+            window.edge.end()
             window.viewer.presenter.deleteLater()
             window.deleteLater()
 
@@ -93,8 +94,11 @@ class Viewers(QObject):
             from keybundle.desktop.presenters.send_request import SendRequest
             from keybundle.desktop.views.send_sheet import SendSheet
 
-            request = SendRequest(self.sending, [FiledId(i) for i in ids])
-            edge.open(SendSheet(request))
+            request = SendRequest(self.sending, self._shell.letters, [FiledId(i) for i in ids])
+            sheet = SendSheet(request)
+            self._shell.letters.opened(sheet, ids)
+            sheet.ended.connect(lambda: self._shell.letters.closed(sheet))
+            edge.open(sheet)
             request.begin(again=again)
 
         return ask

@@ -248,7 +248,9 @@ class MainWindow(QMainWindow):
             place.flush()
 
     def end(self) -> None:
-        """Let go of this window."""
+        """Let go of this window; what was typed in its sheets stays typed."""
+        for view in (*self._made.values(), *self.benches.values()):
+            view.edge.end()
         for bench in self.benches.values():
             bench.presenter.end()
         self.hide()

@@ -13,7 +13,8 @@ from keybundle.core.store.work import MOST_BOUND
 from keybundle.core.workflows.session.session import Session, needs
 
 Key = tuple[str, str, str]
-DOCUMENTS = "documents"
+DOCUMENTS, LETTERS = "documents", "letters"
+OF_DOCUMENTS = (DOCUMENTS, LETTERS)
 MANY = "\n"  # between the ids of documents that something was typed for together
 _d = t.draft.c
 
@@ -27,7 +28,8 @@ def bench_of(batch_id: str) -> str:
 class Noted:
     """A text as it was typed: at a place, for a subject, under a name; over what ``stood`` there, ``seen`` at a revision.
 
-    ``told`` is what the subject was called then, ``within`` the cabinet or part where it lay.
+    ``told`` is what the subject was called then, ``within`` the cabinet or part where it lay. ``is_gone`` where its batch is
+    closed by now: no bench will take it up.
     """
 
     place: str
@@ -39,6 +41,7 @@ class Noted:
     told: str = ""
     within: str = ""
     at: str = ""
+    is_gone: bool = False
 
     @property
     def key(self) -> Key:
@@ -51,7 +54,15 @@ def list_noted(session: Session) -> tuple[Noted, ...]:
     """Return all that the person typed and did not keep yet, as it was typed first."""
     with session.workspace.place.database.read() as c:
         rows = c.execute(select(t.draft).where(_d.person == session.person).order_by(_d.at, _d.place, _d.subject)).all()
-    return tuple(Noted(r.place, r.subject, r.name, r.text, r.stood, r.seen, r.told, r.within, r.at) for r in rows)
+        open_ = set(c.execute(select(t.batch.c.id).where(t.batch.c.closed_at.is_(None))).scalars())
+    benches = {bench_of(batch_id) for batch_id in open_}
+    return tuple(
+        Noted(
+            r.place, r.subject, r.name, r.text, r.stood, r.seen, r.told, r.within, r.at,
+            is_gone=r.place.startswith(bench_of("")) and r.place not in benches,
+        )
+        for r in rows
+    )  # fmt: skip
 
 
 @needs()
@@ -65,7 +76,7 @@ def note_typed(session: Session, noted: Sequence[Noted], gone: Collection[Key] =
         for place, subject, name in gone:
             mine = (_d.person == person, _d.place == place, _d.subject == subject, _d.name == name)
             c.execute(delete(t.draft).where(*mine))
-        wanted = [i for n in noted if n.place == DOCUMENTS for i in n.subject.split(MANY)]
+        wanted = [i for n in noted if n.place in OF_DOCUMENTS for i in n.subject.split(MANY)]
         there = _list_there(c, wanted)
         rows = [
             {
@@ -73,7 +84,7 @@ def note_typed(session: Session, noted: Sequence[Noted], gone: Collection[Key] =
                 "stood": n.stood, "seen": n.seen, "told": n.told, "within": n.within, "at": n.at or at,
             }
             for n in noted
-            if n.place != DOCUMENTS or there.issuperset(n.subject.split(MANY))
+            if n.place not in OF_DOCUMENTS or there.issuperset(n.subject.split(MANY))
         ]  # fmt: skip
         if rows:
             put = insert(t.draft)

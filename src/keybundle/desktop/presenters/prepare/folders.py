@@ -24,6 +24,7 @@ from keybundle.core.workflows.prepare.cabinets import areas
 from keybundle.core.workflows.prepare.parts import tags
 from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.partly import say_rest
+from keybundle.desktop.presenters.prepare.form_drafts import lines_of
 from keybundle.desktop.presenters.prepare.parts import say_documents
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.undoing import Undo, Undoing
@@ -75,10 +76,12 @@ class FoldersPresenter(QObject):
     failed = Signal(str)
     listed = Signal(str, object)
     joining_asked = Signal(object)
+    not_made = Signal(str)
 
     def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._s = seat
+        self.lines = lines_of(seat)
         self.state = FoldersState()
         self.undoing = Undoing(self._put_back)
         self.doing = Doing(seat.runner, self)
@@ -227,7 +230,7 @@ class FoldersPresenter(QObject):
 
     def make(self, text: str) -> None:
         """Make the folders of a list, one on each line."""
-        self._make(lambda: making.paths_of_list(text))
+        self._make(lambda: making.paths_of_list(text), typed=text)
 
     def make_from_directory(self, root: Path) -> None:
         """Make the folders that lie below a directory."""
@@ -247,7 +250,7 @@ class FoldersPresenter(QObject):
             columns.append(named[level.casefold()])
         self._make(lambda: making.paths_of_register(session, register_id, columns or [register.key]))
 
-    def _make(self, paths: Callable[[], Paths]) -> None:
+    def _make(self, paths: Callable[[], Paths], *, typed: str = "") -> None:
         session, cabinet = self._s.session, self.state.cabinet
 
         def work(tell: Progress, cancel: CancelToken) -> tuple[int, tuple[str, ...]]:
@@ -257,9 +260,11 @@ class FoldersPresenter(QObject):
             self.said.emit(trn("{n:,} folder made", "{n:,} folders made", found[0]))
             if found[1]:
                 self.listed.emit(tr("These were left out:"), tuple(worded(t) for t in found[1]))
+            if not found[0]:
+                self.not_made.emit(typed)
             self.refresh()
 
-        self._begin(tr("Making folders"), work, done)
+        self._begin(tr("Making folders"), work, done, lambda: self.not_made.emit(typed))
 
     def let_go(self, folder: str) -> None:
         """Let an empty folder go."""
@@ -346,9 +351,17 @@ class FoldersPresenter(QObject):
         ended, refused = self._follow(done)
         self._s.runner.change(work, ended, lane="setup", owner=self, on_error=refused)
 
-    def _begin(self, what: str, work: Callable[[Progress, CancelToken], Any], done: Callable[[Any], None]) -> None:
+    def _begin(
+        self, what: str, work: Callable[[Progress, CancelToken], Any], done: Callable[[Any], None],
+        not_done: Callable[[], None] = lambda: None,
+    ) -> None:  # fmt: skip
         ended, refused = self._follow(done)
-        self.doing.begin(what, work, ended, refused, owner=self)
+
+        def could_not(told: str) -> None:
+            refused(told)
+            not_done()
+
+        self.doing.begin(what, work, ended, could_not, owner=self)
 
     def _follow(self, done: Callable[[Any], None]) -> tuple[Callable[[Any], None], Callable[[str], None]]:
         """Return what takes the end of a change that begins now: what it brought, and why it was refused."""

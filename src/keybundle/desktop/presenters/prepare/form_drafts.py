@@ -13,6 +13,11 @@ from keybundle.desktop.words import tr
 TYPED = ("line", "list", "lines", "folder", "value")  # what is typed stays where it was refused; a check goes back
 
 
+def lines_of(seat: Seat) -> Drafts:
+    """Return what is typed in lines for something new, by page."""
+    return seat.typed.at("set-up lines")
+
+
 class FormDrafts:
     """The drafts of one page of Prepare, the same in all windows of a person."""
 

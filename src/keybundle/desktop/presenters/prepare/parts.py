@@ -25,7 +25,7 @@ from keybundle.desktop.actions.conditions import CONDITIONS
 from keybundle.desktop.actions.registry import LACKS
 from keybundle.desktop.presenters.drafts import Draft
 from keybundle.desktop.presenters.prepare.editing import Editing, tell_parts
-from keybundle.desktop.presenters.prepare.form_drafts import TYPED, FormDrafts
+from keybundle.desktop.presenters.prepare.form_drafts import TYPED, FormDrafts, lines_of
 from keybundle.desktop.presenters.prepare.forms import FormField, Section, values_of
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.undoing import Undo
@@ -36,6 +36,7 @@ TITLES = {
     "registers": mark("Registers"), "storage_areas": mark("Storage areas"), "people": mark("People"),
     "groups": mark("Groups"), "roles": mark("Roles"),
 }  # fmt: skip
+Spot = tuple[str, str]
 GIVE_RIGHTS = ("people", "groups", "roles")
 CHANGES = ("prepare.new", "prepare.copy", "prepare.remove", "prepare.earlier", "prepare.later")
 ON_PART = (*CHANGES[1:], "prepare.history", "prepare.editor")
@@ -101,13 +102,14 @@ class PartsPresenter(QObject):
     changed = Signal(object)
     said = Signal(str)
     failed = Signal(str)
-    history_found = Signal(object)
+    history_found = Signal(str, object)
     opened = Signal(str, str)
     not_added = Signal(str)
 
     def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._s = seat
+        self.lines = lines_of(seat)
         self.state = self.first_state()
         self._typed = FormDrafts(seat, self.kind)
         self._typed.drafts.changed.connect(self._show_typed)
@@ -208,6 +210,32 @@ class PartsPresenter(QObject):
             if part is not None:
                 self._show_part(setup, part)
                 self.was_shown()
+
+    @property
+    def spot(self) -> Spot:
+        """What is in front: a part, and what of it."""
+        return self.state.chosen, ""
+
+    def go_to(self, spot: Spot) -> None:
+        """Show what was in front."""
+        self.choose(spot[0])
+
+    def bound(self, run: Callable[..., object], spot: Spot | None = None) -> Callable[..., None]:
+        """Return ``run`` as the answer to what is asked of a spot, the one in front now.
+
+        Whatever is in front by then, the spot is shown again and answered; where it is gone, nothing is.
+        """
+        of = spot or self.spot
+
+        def answer(*args: object) -> None:
+            if of != self.spot:
+                self.go_to(of)
+            if of == self.spot:
+                run(*args)
+            else:
+                self.failed.emit(tr("What was asked for this is gone. Nothing was changed."))
+
+        return answer
 
     # -- changing ---------------------------------------------------------------------------------------------------
 
@@ -417,7 +445,7 @@ class PartsPresenter(QObject):
                 )
                 for place, (s, before) in enumerate(zip(states, [*states[1:], None], strict=True))
             ]
-            self.history_found.emit(tuple(sorted([*told, *inner], key=lambda p: p.at, reverse=True)))
+            self.history_found.emit(chosen, tuple(sorted([*told, *inner], key=lambda p: p.at, reverse=True)))
 
         self._s.runner.query(load, done, key="history", owner=self, on_error=self.failed.emit)
 
@@ -462,4 +490,4 @@ def say_documents(number: int) -> str:
     return trn("{n:,} document", "{n:,} documents", number)
 
 
-__all__ = ["PartProblem", "PartRow", "PartsPresenter", "PartsState", "PastState", "Used", "say_documents"]
+__all__ = ["PartProblem", "PartRow", "PartsPresenter", "PartsState", "PastState", "Spot", "Used", "say_documents"]

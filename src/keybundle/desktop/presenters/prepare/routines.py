@@ -295,8 +295,10 @@ class RoutinesPresenter(PartsPresenter):
             return
         free = parts.free_name(part.name, [k.name for k in self._s.workspace.setup.document_types])
 
+        change = self.bound(self.change)
+
         def done(made: str) -> None:
-            self.change({"document_type": made})
+            change({"document_type": made})
             self.opened.emit("document_types", made)
 
         self._s.runner.change(
@@ -342,10 +344,14 @@ class RoutinesPresenter(PartsPresenter):
             self.said.emit(tr("Looking at what is on side {number}, and where else that is...", number=number))
             self._breaks.cancel()
             cancel = self._breaks = CancelToken()
+
+            def found_for(found: tuple[Suggested, ...]) -> None:
+                if self.state.chosen == routine.id:
+                    self.breaks_found.emit(number, found)
+
             s.runner.query(
                 lambda: rules_at(s.session, s.pool, sample, number - 1, routine, cancel),
-                lambda found: self.breaks_found.emit(number, found), key="breaks", owner=self, kind="rehearsal",
-                on_error=self.failed.emit,
+                found_for, key="breaks", owner=self, kind="rehearsal", on_error=self.failed.emit,
             )  # fmt: skip
 
     def break_by(self, rule: SeparationRule) -> None:

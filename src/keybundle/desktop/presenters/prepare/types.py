@@ -31,7 +31,7 @@ from keybundle.desktop.presenters.doing import Doing
 from keybundle.desktop.presenters.partly import say_rest
 from keybundle.desktop.presenters.prepare.cabinets import SOURCE, source_choices, source_of
 from keybundle.desktop.presenters.prepare.forms import FormField, Section, of_parts, values_of
-from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, say_documents
+from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, Spot, say_documents
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.undoing import Undo
 from keybundle.desktop.words import mark, tr, trn
@@ -296,6 +296,17 @@ class TypesPresenter(PartsPresenter):
             self._field, self._example = "", ""
         super().choose(part_id)
 
+    @property
+    def spot(self) -> Spot:
+        return self.state.chosen, self._field
+
+    def go_to(self, spot: Spot) -> None:
+        """Show a type, at one of its fields."""
+        self.choose(spot[0])
+        kind = self.state.kind
+        if kind is not None and kind.field(spot[1]) is not None:
+            self.choose_field(spot[1])
+
     def make_cabinet(self) -> None:
         """Make a cabinet for this type, and go there."""
         self._make("cabinets", "cabinet")
@@ -311,8 +322,10 @@ class TypesPresenter(PartsPresenter):
         wanted = part.name if kind == "cabinets" else self.state.kind.label(self._field)
         free = parts.free_name(wanted, [p.name for p in getattr(self._s.workspace.setup, kind)])
 
+        change = self.bound(self.change)
+
         def done(made: str) -> None:
-            self.change({name: made})
+            change({name: made})
             self.opened.emit(kind, made)
 
         self._s.runner.change(

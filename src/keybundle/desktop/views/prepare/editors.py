@@ -10,14 +10,23 @@ from typing import Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFocusEvent
-from PySide6.QtWidgets import QCheckBox, QCompleter, QFileDialog, QHBoxLayout, QLineEdit, QPlainTextEdit, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QCompleter,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QSizePolicy,
+    QWidget,
+)
 
 from keybundle.core.setup.parts import KeptTo
 from keybundle.desktop.presenters.asking import Asked
 from keybundle.desktop.presenters.prepare.forms import FormField
 from keybundle.desktop.views.calm import Button, Choice, Decimal, Number, TypedLine
 from keybundle.desktop.views.checks import Checks
-from keybundle.desktop.views.kept_to import KeptToButton
+from keybundle.desktop.views.kept_to_sheet import KeptToSheet, checked_of
 from keybundle.desktop.views.prepare.halts_editor import HaltsEditor
 from keybundle.desktop.views.prepare.items_editor import ItemsEditor
 from keybundle.desktop.views.prepare.relations_editor import RelationsEditor
@@ -341,15 +350,18 @@ class PicksEditor(Checks):
         self.render_items(self._field.choices, self._shown, can_change=self.isEnabled())
 
 
-class KeptToEditor(KeptToButton):
-    """Whom a part is kept to."""
+class KeptToEditor(Button):
+    """Whom a part is kept to: a button that says it, and the sheet behind it to change it."""
 
     taken = Signal(object)
+    sheet_made = Signal(object)
 
     def __init__(self, field: FormField) -> None:
         super().__init__()
-        self._field = field
-        self.kept_to_changed.connect(self.taken.emit)
+        self.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
+        self._checked: tuple[str, ...] = ()
+        self.fill(field)
+        self.clicked.connect(self._ask)
 
     def fill(self, field: FormField) -> None:
         """Offer whom it can be kept to."""
@@ -357,12 +369,19 @@ class KeptToEditor(KeptToButton):
 
     def show_value(self, value: Any) -> None:
         """Show whom it is kept to."""
-        self.render_kept_to(
-            self._field.unit,
-            value if isinstance(value, KeptTo) else KeptTo(**value),
-            self._field.choices,
-            self._field.none or "",
-        )
+        self._checked = checked_of(value if isinstance(value, KeptTo) else KeptTo(**value))
+        told = ", ".join(said for key, said in self._field.choices if key in self._checked)
+        if (nobody := self._field.none) is not None:
+            self.setText(told or nobody)
+        else:
+            self.setText(tr("Kept to {names}", names=told) if told else tr("Everybody may use it"))
+
+    def _ask(self) -> None:
+        nobody = self._field.none
+        head = tr("It is offered to whoever is checked; nobody checked: to everybody.") if nobody is None else ""
+        sheet = KeptToSheet(self._field.label, head, self._field.unit, self._field.choices, self._checked)
+        sheet.answered.connect(sheet.end)
+        self.sheet_made.emit(sheet)
 
 
 class FolderEditor(QWidget):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -22,8 +23,9 @@ from PySide6.QtWidgets import (
 
 from keybundle.desktop.actions.conditions import CONDITIONS
 from keybundle.desktop.presenters.prepare.folders import FoldersPresenter, FoldersState, Joining
-from keybundle.desktop.views.calm import Button, Choice, Line
+from keybundle.desktop.views.calm import Button, Choice, Line, put_back
 from keybundle.desktop.views.choose_sheet import ChooseSheet
+from keybundle.desktop.views.free_line import keep_typed
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.side_sheet import Sheet
 from keybundle.desktop.views.told import Elided, Told
@@ -158,6 +160,8 @@ class FoldersView(QWidget):
 
     def _make_folders(self) -> QVBoxLayout:
         self.new = self._folder_line(tr("A folder to make, its levels apart by slashes, Enter"))
+        keep_typed(self.new, self.presenter.lines, "folders")
+        self.presenter.not_made.connect(partial(put_back, self.new))
         self.new.returnPressed.connect(self._make)
         self.from_list, self.from_directory = Button(tr("From a list")), Button(tr("From a directory"))
         self.from_list.clicked.connect(self._ask_list)

@@ -19,11 +19,13 @@ from keybundle.desktop.views.prepare.editors import (
     CheckEditor,
     DecimalEditor,
     FieldValueEditor,
+    KeptToEditor,
     LineEditor,
     LinesEditor,
     PickEditor,
     WholeEditor,
 )
+from keybundle.desktop.views.prepare.items_editor import ItemsEditor
 from keybundle.desktop.views.told import Told
 
 LABEL_PX = 132
@@ -151,13 +153,15 @@ class FieldLabel(Told):
 class FormView(QWidget):
     """Shows a form and its values; ``edited`` carries a field's path and its new value, ``typed`` what is being typed.
 
-    ``asked`` carries the field and the text that a type-ahead list is wanted for; ``offer`` shows it. ``let_go`` names a field
-    whose text is let go of by Esc; ``is_typed`` says whether there is some. What is typed for something that the form no
-    longer shows is forgotten here: whoever heard it ``typed`` has it.
+    ``asked`` carries the field and the text that a type-ahead list is wanted for; ``offer`` shows it. ``sheet_made`` names a
+    field and carries the sheet that asks for its value. ``let_go`` names a field whose text is let go of by Esc; ``is_typed``
+    says whether there is some. What is typed for something that the form no longer shows is forgotten here: whoever heard
+    it ``typed`` has it.
     """
 
     edited = Signal(str, object)
     make_asked = Signal(str)
+    sheet_made = Signal(str, object)
     typed = Signal(str, str)
     asked = Signal(str, str)
     let_go = Signal(str)
@@ -203,6 +207,9 @@ class FormView(QWidget):
         at = self.focusWidget()
         if isinstance(at, LineEditor | FieldValueEditor) and at.hasFocus() and at.isModified():
             at.forget()
+        for row in self._rows.values():
+            if isinstance(row.editor, ItemsEditor):
+                row.editor.forget()
 
     def take_editor(self) -> None:
         """Take what stands in an editor that has the keyboard, as Enter in it does."""
@@ -246,6 +253,8 @@ class FormView(QWidget):
             row.show_told(field.help, problems.get(field.name, ""))
             if isinstance(row.editor, TYPING):
                 row.editor.insists = bool(problems.get(field.name))
+            elif isinstance(row.editor, ItemsEditor) and problems.get(field.name):
+                row.editor.refuse()
 
     def _build(self, sections: tuple[Section, ...]) -> None:
         """Bring cards and rows to other ones; a row that stays keeps its widgets, so that who types there goes on."""
@@ -280,6 +289,8 @@ class FormView(QWidget):
             row.editor.asked.connect(lambda text, name=field.name: self.asked.emit(name, text))
         if hasattr(row.editor, "make_asked"):
             row.editor.make_asked.connect(lambda name=field.name: self.make_asked.emit(name))
+        if isinstance(row.editor, KeptToEditor):
+            row.editor.sheet_made.connect(lambda sheet, name=field.name: self.sheet_made.emit(name, sheet))
         return row
 
     def _is_typed(self, name: str) -> bool:

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLa
 
 from keybundle.desktop.presenters.prepare.forms import FormField
 from keybundle.desktop.theme.style import icon
-from keybundle.desktop.views.calm import Button, Line
+from keybundle.desktop.views.calm import Button, Line, put_back
 from keybundle.desktop.views.checks import ID, ROW_PX
 from keybundle.desktop.words import tr
 
@@ -27,6 +27,7 @@ class ItemsEditor(QWidget):
     def __init__(self, field: FormField) -> None:
         super().__init__()
         self._items: tuple[tuple[str, str], ...] = ()
+        self._added = ""
         self.list = QListWidget()
         self.list.setAccessibleName(field.label)
         self.list.itemChanged.connect(self._renamed)
@@ -75,11 +76,22 @@ class ItemsEditor(QWidget):
             self.list.setCurrentRow(len(items) - 1 if grown else max(0, min(row, len(items) - 1)))
         self.list.setFixedHeight(ROW_PX * max(FEWEST, min(MOST, len(items))) + 6)
 
+    def refuse(self) -> None:
+        """Hear that they are refused as they were given last: a new name stands in its line again."""
+        if self._added:
+            put_back(self.new, self._added)
+        self._added = ""
+
+    def forget(self) -> None:
+        """Hear that the things of something else are shown now."""
+        self._added = ""
+
     def _emit(self, items: Iterable[tuple[str, str]]) -> None:
         self.taken.emit([{"id": key, "name": name} for key, name in items])
 
     def _add(self) -> None:
         if name := self.new.text().strip():
+            self._added = name
             self.new.clear()
             self._emit((*self._items, ("", name)))
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QScrollArea, QS
 from keybundle.desktop.presenters.drafts import Draft
 from keybundle.desktop.presenters.prepare.parts import PartsPresenter, PartsState, PastState, Used
 from keybundle.desktop.views.calm import Button
+from keybundle.desktop.views.kept_to_sheet import KeptToSheet
 from keybundle.desktop.views.prepare.form_view import FormView
 from keybundle.desktop.views.prepare.list_pane import ListPane
 from keybundle.desktop.views.side_sheet import Sheet
@@ -59,6 +60,7 @@ class PartView(QWidget):
         self.form.typed.connect(presenter.type)
         self.form.let_go.connect(presenter.let_go_here)
         self.form.is_typed = presenter.is_typed
+        self.form.sheet_made.connect(self._show_sheet)
         self.left = LeftBand(presenter)
         column = QVBoxLayout()
         column.setContentsMargins(0, 0, 8, 0)
@@ -203,10 +205,14 @@ class PartView(QWidget):
         if at:
             self.form.focus(at)
 
-    def _show_history(self, states: tuple[PastState, ...]) -> None:
-        name = self.presenter.state.part.name if self.presenter.state.part is not None else ""
-        sheet = HistorySheet(name, states)
-        sheet.chosen.connect(self.presenter.go_back)
+    def _show_sheet(self, name: str, sheet: KeptToSheet) -> None:
+        sheet.answered.connect(self.presenter.bound(lambda value: self.presenter.change({name: value})))
+        self.sheet_asked.emit(sheet)
+
+    def _show_history(self, part_id: str, states: tuple[PastState, ...]) -> None:
+        row = next((r for r in self.presenter.state.rows if r.id == part_id), None)
+        sheet = HistorySheet(row.name if row is not None else "", states)
+        sheet.chosen.connect(self.presenter.bound(self.presenter.go_back, (part_id, "")))
         self.sheet_asked.emit(sheet)
 
 

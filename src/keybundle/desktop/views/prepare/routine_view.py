@@ -169,8 +169,8 @@ class RoutineView(PartView):
         )
         dialog = self._pointing = ZoneDialog(told, self)
         dialog.page_asked.connect(self.routines.point)
-        dialog.zone_drawn.connect(self._take_zone)
-        dialog.barcode_chosen.connect(self._take_barcode)
+        dialog.zone_drawn.connect(self.routines.bound(self._take_zone))
+        dialog.barcode_chosen.connect(self.routines.bound(self._take_barcode))
         dialog.finished.connect(self._end_pointing)
         self.routines.point()
 
@@ -216,7 +216,7 @@ class RoutineView(PartView):
                of=trn("{n:,} side", "{n:,} sides", s.sides))
             for s in found
         ])  # fmt: skip
-        sheet.chosen.connect(lambda row: self.routines.break_by(found[row].rule))
+        sheet.chosen.connect(self.routines.bound(lambda row: self.routines.break_by(found[row].rule)))
         self.sheet_asked.emit(sheet)
 
     def _show_conflicts(self, conflicts: tuple[str, ...]) -> None:

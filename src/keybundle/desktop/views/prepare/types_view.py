@@ -37,6 +37,7 @@ class TypesView(PartView):
     def __init__(self, presenter: TypesPresenter) -> None:
         self.types = presenter
         self._pointing: ZoneDialog | None = None
+        self._of = ""
         self.items = ItemsEditor(FormField("fields", tr("Fields"), hint=tr("Name of a field, Enter")))
         self.items.list.setMaximumHeight(16_777_215)
         self.items.taken.connect(lambda items: presenter.change({"fields": items}))
@@ -99,7 +100,12 @@ class TypesView(PartView):
             return
         kind = state.kind
         self.items.setEnabled(state.can_change)
+        if state.chosen != self._of:
+            self._of = state.chosen
+            self.items.forget()
         self.items.show_value(kind.fields if kind is not None else ())
+        if state.problems.get("fields"):
+            self.items.refuse()
         self.items.list.setFixedHeight(max(120, self.stack.height() - 96))
         with QSignalBlocker(self.items.list):
             for i in range(self.items.list.count()):
@@ -119,8 +125,8 @@ class TypesView(PartView):
         if state.kind is None:
             return
         sheet = FillSheet(state.kind.label(state.chosen_field))
-        sheet.shown_asked.connect(self.types.show_fill)
-        sheet.agreed.connect(self.types.fill)
+        sheet.shown_asked.connect(self.types.bound(self.types.show_fill))
+        sheet.agreed.connect(self.types.bound(self.types.fill))
         self.types.fill_shown.connect(sheet.render_shown)
         self.sheet_asked.emit(sheet)
 
@@ -155,7 +161,7 @@ class TypesView(PartView):
             tr("Draw where {label} stands on every first page of this type.", label=label), self
         )
         dialog.page_asked.connect(self.types.point)
-        dialog.zone_drawn.connect(self.types.take_zone)
+        dialog.zone_drawn.connect(self.types.bound(self.types.take_zone))
         dialog.finished.connect(self._end_pointing)
         self.types.point()
 
