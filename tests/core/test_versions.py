@@ -87,10 +87,20 @@ class Correcting(DataTest):
         self.assertEqual(told.detail["values"], {"Bill number": [[old], ["R-999999"]]})
         with self.assertRaisesRegex(InputProblem, "changed by Oswinna Reedmace meanwhile"):
             correcting.correct(self.me, {self.bill: {"Bill number": "R-1111"}}, follow=False, base=base)
+        with self.assertRaisesRegex(InputProblem, "meanwhile", msg="the same field stood otherwise"):
+            correct = {self.bill: {"Bill number": "R-1111"}}
+            correcting.correct(self.me, correct, follow=False, base=base, stood={self.bill: {"Bill number": old}})
+        order = before.values["Order number"].text
+        beside = correcting.correct(
+            self.me, {self.bill: {"Order number": "PO-77777"}}, follow=False, base=base,
+            stood={self.bill: {"Order number": order}},
+        )  # fmt: skip
+        self.assertEqual((self.value("Bill number"), self.value("Order number")), ("R-999999", "PO-77777"))
+        self.assertEqual(correcting.take_back_correction(self.me, beside), 1)
         self.assertEqual(correcting.take_back_correction(self.me, done), 1)
         back = self.ws.repository.load(self.bill)
-        self.assertEqual((back.version, dict(back.values), back.caption), (3, dict(before.values), before.caption))
-        self.assertEqual([v.number for v in correcting.list_versions(self.me, self.bill)], [3, 2, 1])
+        self.assertEqual((back.version, dict(back.values), back.caption), (5, dict(before.values), before.caption))
+        self.assertEqual([v.number for v in correcting.list_versions(self.me, self.bill)], [5, 4, 3, 2, 1])
         self.assertEqual(correcting.take_back_correction(self.me, done), 0, "it was changed again since")
         self.assertEqual(index_words(self.ws), index_anew(self.ws))
 

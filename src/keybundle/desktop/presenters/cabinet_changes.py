@@ -246,10 +246,11 @@ class CabinetChanges(QObject):
 
     def _correct(self, given: Mapping[Key, Slot], *, follow: bool) -> None:
         s, texts, base = self._s, _texts(given), _bases(given)
+        stood = _texts(given, "stood")
 
         def work() -> _Outcome:
             try:
-                corrected = correcting.correct(s.session, texts, follow=follow, base=base)
+                corrected = correcting.correct(s.session, texts, follow=follow, base=base, stood=stood)
             except InputProblem as error:
                 left, refused = tuple((i, "") for i in texts), worded(error)
                 corrected = Corrected((), 0, left, said=tuple((i, str(error)) for i in texts))
@@ -407,11 +408,11 @@ class CabinetChanges(QObject):
         self._s.runner.change(last.put_back, done, lane=LANE, owner=self, on_error=self.failed.emit)
 
 
-def _texts(given: Mapping[Key, Slot]) -> dict[str, dict[str, str]]:
+def _texts(given: Mapping[Key, Slot], what: str = "text") -> dict[str, dict[str, str]]:
     found: dict[str, dict[str, str]] = {}
     for _, draft in given.values():
         if draft is not None:
-            found.setdefault(draft.subject, {})[draft.name] = draft.text
+            found.setdefault(draft.subject, {})[draft.name] = getattr(draft, what)
     return found
 
 

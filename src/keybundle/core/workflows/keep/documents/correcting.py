@@ -94,20 +94,25 @@ def _why_not(session: Session, c: Connection, document: FiledDocument, goes: Pla
 
 
 @needs(Right.CORRECT)
-def correct(session: Session, given: Given, *, follow: bool, base: Mapping[str, int] | None = None) -> Corrected:
+def correct(
+    session: Session, given: Given, *, follow: bool, base: Mapping[str, int] | None = None, stood: Given | None = None
+) -> Corrected:
     """Put values (field names and texts, by document) in place of those that are filed, as one further version of each.
 
     ``follow``: documents whose values now say another folder are filed there; else they stay. ``base`` are the revisions
-    that were shown. A document that was changed meanwhile, is gone, may not be corrected (or not be filed where it would
-    go), or of which a text is no value of its field, is left whole: the answer says which, and why. Raises why where that
-    is so of one and there is nothing else to do: InputProblem, or NotAllowed. What stops it in between is said in the answer.
+    that were shown, ``stood`` the texts that stood there then: what somebody changed meanwhile in other fields stands
+    beside the correction. A document in which the same field was changed meanwhile (anything, where ``stood`` is not
+    given), that is gone, may not be corrected (or not be filed where it would go), or of which a text is no value of its
+    field, is left whole: the answer says which, and why. Raises why where that is so of one and there is nothing else to
+    do: InputProblem, or NotAllowed. What stops it in between is said in the answer.
     """
     with session.workspace.place.database.read() as c:
         found = session.documents(c, list(given), Right.CORRECT)
     wanted, refused = list[Meant](), dict[str, InputProblem]()
     for document, texts in given.items():
         try:
-            wanted.append(_command(session, found.get(document), texts, (base or {}).get(document), follow=follow))
+            seen = (base or {}).get(document), (stood or {}).get(document)
+            wanted.append(_command(session, found.get(document), texts, seen, follow=follow))
         except InputProblem as error:
             refused[document] = error
     done = revise_many(session, wanted, lambda one: message("version.corrected", n=one.values))
@@ -121,15 +126,17 @@ def correct(session: Session, given: Given, *, follow: bool, base: Mapping[str, 
 
 
 def _command(
-    session: Session, document: FiledDocument | None, texts: Mapping[str, str], base: int | None, *, follow: bool
-) -> Meant:
+    session: Session, document: FiledDocument | None, texts: Mapping[str, str],
+    seen: tuple[int | None, Mapping[str, str] | None], *, follow: bool,
+) -> Meant:  # fmt: skip
     """Return what a correction does to a document; raises InputProblem and NotAllowed as ``correct`` does."""
     if document is None:
         raise NotAllowed(message("correcting.may-not", name=session.name))
-    if base is not None and base != document.revision:
+    kind, values = _read(session, document, texts)
+    base, stood = seen
+    if base is not None and base != document.revision and not _stands(kind, document, stood):
         with session.workspace.place.database.read() as c:
             refuse_older(c, document)
-    kind, values = _read(session, document, texts)
     _refuse_problems(kind, document, values)
     command: Command = set_values(values, make_caption(kind, {**document.values, **values}))
     goes = _goes(session, kind, {**document.values, **values}) if follow else None
@@ -139,6 +146,13 @@ def _command(
     with session.workspace.place.database.read() as c:
         allow_move(c, session, document.id, goes[0], [value for _, value in goes[1]], follows=follows)
     return Meant(document, both(command, move_to(*goes)), len(values), follows)
+
+
+def _stands(kind: DocumentType, document: FiledDocument, stood: Mapping[str, str] | None) -> bool:
+    """Whether a document still has the texts that were seen in it, by the names of its fields."""
+    ids = {f.name: f.id for f in kind.fields}
+    found = ((document.values.get(ids.get(name, "")), text) for name, text in (stood or {}).items())
+    return stood is not None and all((value.text if value is not None else "") == text for value, text in found)
 
 
 @needs(Right.CORRECT)
