@@ -52,11 +52,13 @@ class RandomDesk(CabinetsTest):
         self.root, self.did, self.number = self.ws.place.root, Counter[str](), 10_000
         self.moved: set[str] = set()
         self.sent: list[tuple[str, Path]] = []
+        self.asked: dict[SendSheet, str] = {}
 
     def run_once(self, seed: int) -> None:
         self.rng = random.Random(seed)
         self.wanted: dict[Key, str] = {}
         self.named: dict[str, str] = {}
+        self.letters: dict[tuple[FiledId, ...], str] = {}
         self.folders = {i: self.ws.repository.load(i).folder for i in self.documents()}
         self.moved.clear()
         for _ in range(STEPS):
@@ -235,7 +237,6 @@ class RandomDesk(CabinetsTest):
         self.addCleanup(self.desktop.close)
         self.desktop.begin(ME)
         self.window, self.ws = self.front_shell().windows[0], self.desktop.workspace
-        self.sent.clear()
         view = self.window.cabinets
         self.window.go_cabinets()
         self.until(lambda: view.cabinets.count() == 4, 20)
@@ -279,32 +280,65 @@ class RandomDesk(CabinetsTest):
                 self.spin(0.1)
                 return
 
-    def ask_to_send(self) -> None:
+    def ask_twice(self) -> None:
+        """Let two sheets be open for two documents, and answer one of them."""
+        document = self.rng.choice(self.documents())
+        self.window.viewers.open(document)
+        viewer = self.window.viewers.windows[0].viewer.presenter
+        self.until(lambda: viewer.document or viewer.state.gone, 20, "the viewer")
+        for at_viewer in self.rng.sample([True, False], 2):
+            self.ask_to_send(at_viewer)
+        self.send()
+
+    def ask_to_send(self, at_viewer: bool | None = None) -> None:
         document, window = self.rng.choice(self.documents()), self.some_window()
         viewers = [w for w in self.window.viewers.windows if w.viewer.presenter.state.document]
-        if viewers and self.rng.random() < 0.5:
+        if viewers and (self.rng.random() < 0.5 if at_viewer is None else at_viewer):
             document, edge = viewers[0].viewer.presenter.state.document, viewers[0].edge
             viewers[0].viewer.sending.emit((document,), False)
         else:
             window.go_cabinets()
             edge = window.cabinets.edge
             window.cabinets.sending.emit((document,), False)
+        for made in QApplication.allWidgets():
+            if isinstance(made, SendSheet):
+                self.asked.setdefault(made, document)
         sheet = edge.shown
-        if isinstance(sheet, SendSheet) and sheet.request.state.ids == (document,):
-            target = self.folder / f"sent {self.unlike()}"
-            target.mkdir()
+        if isinstance(sheet, SendSheet) and self.asked[sheet] == document:
             self.until(lambda: sheet.send.isEnabled() or edge.shown is not sheet, 10)
-            sheet.choose_way("folder")
-            sheet.folder.setText(str(target))
-            self.sent.append((document, target))
+
+    def send_sheets(self) -> list[SendSheet]:
+        edges = [w.cabinets.edge for w in self.front_shell().windows if "cabinets" in w.made]
+        shown = (edge.shown for edge in (*edges, *(w.edge for w in self.window.viewers.windows)))
+        return [sheet for sheet in shown if isinstance(sheet, SendSheet)]
 
     def send(self) -> None:
-        edges = [w.cabinets.edge for w in self.front_shell().windows if "cabinets" in w.made]
-        for edge in (*edges, *(w.edge for w in self.window.viewers.windows)):
-            sheet = edge.shown
-            if isinstance(sheet, SendSheet) and sheet.send.isEnabled():
+        for sheet in self.send_sheets():
+            if sheet.send.isEnabled() and self.rng.random() < 0.7:
+                self.letters.pop(sheet.request.state.ids, None)  # they go with what is sent, whichever way
+                target = self.folder / f"sent {self.unlike()}"
+                target.mkdir()
+                sheet.choose_way("folder")
+                sheet.folder.setText(str(target))
+                self.sent.append((self.asked[sheet], target))
                 sheet.send.click()
                 self.spin(0.3)
+                return
+
+    def write_a_letter(self) -> None:
+        if not self.send_sheets():
+            self.ask_to_send()
+        for sheet in self.send_sheets():
+            if sheet.isVisible() and sheet.request.state.named and self.rng.random() < 0.7:
+                sheet.choose_way("mail")
+                sheet.text.setFocus()
+                sheet.text.selectAll()
+                text = f"These are asked for in {self.unlike()}"
+                QTest.keyClicks(sheet.text, text)
+                self.letters[sheet.request.state.ids] = text
+                if self.rng.random() < 0.3:
+                    sheet.leave()
+                    del self.letters[sheet.request.state.ids]
                 return
 
     def type_a_name(self) -> None:
@@ -360,6 +394,10 @@ class RandomDesk(CabinetsTest):
                 and self.ws.repository.load(document).folder != folder
             ):
                 wrong.append(f"{document} was moved, and nobody said so")
+        letters = self.front_shell().letters
+        wrong += [
+            f"{text} is written no more" for ids, text in self.letters.items() if text not in letters.find(ids).values()
+        ]
         names = {k.id: k.name for k in self.ws.setup.document_types}
         forms = FormDrafts(self.window.seat, "document_types")
         for kind, text in self.named.items():
@@ -380,13 +418,14 @@ class RandomDesk(CabinetsTest):
         self.window = shell.windows[0]
         for view in (self.window.cabinets, self.window.finder, self.window.prepare):
             view.edge.end()
-        for place in ("documents", "set-up document_types"):
+        for place in ("documents", "set-up document_types", "letters"):
             drafts = self.window.seat.typed.at(place)
             drafts.let_go([d.key for d in drafts.all()])
         me = acting(self.ws, ME)
         for one in deleting.list_trash(me):
             deleting.restore_documents(me, [one.id])
         self.sent.clear()
+        self.asked.clear()
         self.window.seat.bus.tell(Changes(repository=True, setup=True))
         self.spin(0.1)
 
@@ -394,7 +433,7 @@ class RandomDesk(CabinetsTest):
 DOINGS = (
     *("type_in_cabinets",) * 5, *("type_in_viewer",) * 2, *("keep",) * 3, "let_go", "undo", *("go",) * 2, "beside", "lock",
     "another_person", "restart", *("colleague_corrects",) * 2, "colleague_deletes", "correct_a_date", "answer",
-    *("ask_to_send",) * 2, *("send",) * 2, *("type_a_name",) * 2,
+    *("ask_to_send",) * 2, *("ask_twice",) * 2, "write_a_letter", *("send",) * 2, *("type_a_name",) * 2,
 )  # fmt: skip
 
 
