@@ -57,7 +57,7 @@ class AtSpeed(DesktopTest):
 
     def go(self, type_name: str) -> str:
         document = next(d.id for d in self.p.state.documents if d.type == type_name)
-        self.p.go_to_document(document)
+        self.p.going.go_to_document(document)
         self.until(lambda: self.p.pictures.shown is not None and self.p.pictures.shown.page == self.p.state.page)
         return document
 
@@ -183,7 +183,7 @@ class Drafts(AtSpeed):
         QTest.mouseClick(self.bench.text.type, Qt.MouseButton.LeftButton)
         self.bench.text.text.selectAll()
         self.burst("typed by hand", start=self.bench.text.text)
-        self.p.step_page(1)
+        self.p.going.step_page(1)
         self.until(
             lambda: (
                 "typed by hand"
@@ -325,7 +325,7 @@ class Targets(AtSpeed):
         self.bench.slip.focus("Keeper")
         before, words = self.text(document, "Keeper"), self.p.pictures.shown.words  # type: ignore[union-attr]
         with mock.patch.object(self.p.pictures, "show_page"):  # its picture is still on the way
-            self.p.step_page(1)
+            self.p.going.step_page(1)
             self.p.lift(document, "Keeper", str(self.p.pictures.shown and self.p.pictures.shown.page), list(words[:1]))
         self.spin(0.3)
         self.assertEqual(self.text(document, "Keeper"), before)
@@ -344,7 +344,7 @@ class Targets(AtSpeed):
 
     def test_focus_follows_a_value_to_no_other_document(self) -> None:
         document = next(d for d in self.p.state.documents if d.pages > 1)
-        self.p.go_to_document(document.id)
+        self.p.going.go_to_document(document.id)
         row = next((r for r in self.p.state.slip.rows if r.place), None)  # type: ignore[union-attr]
         assert row is not None and row.place is not None
         pages = [p.id for p in self.p.state.pages if p.document == document.id]
@@ -472,7 +472,7 @@ class Reach(AtSpeed):
         self.until(lambda: not self.desktop.line.busy, 20)
         self.p.refresh()
         self.until(lambda: [d.type for d in self.p.state.documents][:2] == ["Letter"] * 2)
-        self.p.go_to_document(documents[1])
+        self.p.going.go_to_document(documents[1])
         self.bench.slip.focus("Subject")
         self.key(self.field("Subject"), Qt.Key.Key_V, ALT)
         self.until(lambda: self.text(documents[1], "Subject") == "A gate", 10)
@@ -641,9 +641,9 @@ class Lanes(AtSpeed):
         self.assertFalse(
             self.bench.isAncestorOf(QApplication.focusWidget()), "no key of the bench acts on what is typed"
         )
-        self.p.go_to_document(other)
+        self.p.going.go_to_document(other)
         self.until(lambda: self.bench.sheets.edge.shown is None, 10, "what was asked to go with its document")
-        self.p.go_to_document(first)
+        self.p.going.go_to_document(first)
         self.key(self.bench.strip, Qt.Key.Key_D, CTRL)
         self.answer("torn")
         self.until(lambda: self.stored(first).state is State.SET_ASIDE, 10)

@@ -124,7 +124,7 @@ class AtOnce(AtSpeed):
         self.field("Keeper").selectAll()
         self.key(self.field("Keeper"), Qt.Key.Key_Delete)
         self.key(self.field("Keeper"), Qt.Key.Key_Return)
-        self.p.go_to_document(document)
+        self.p.going.go_to_document(document)
         menu = next(m for m in self.bench.findChildren(QMenu) if m.title() == "Batch")
         send = next(a for a in menu.actions() if a.text().startswith("Send\t"))
         file = next(a for a in menu.actions() if a.text().startswith("File and go on\t"))
@@ -140,7 +140,7 @@ class AtOnce(AtSpeed):
         self.assertTrue(file.isEnabled())
         self.key(self.bench.strip, Qt.Key.Key_Return, CTRL)
         self.until(lambda: self.ws.batches.load(self.batch_id).document(document).filed_id, 30)
-        self.p.go_to_document(document)
+        self.p.going.go_to_document(document)
         self.until(lambda: self.p.is_settled and self.p.state.slip.is_filed, 10)  # type: ignore[union-attr]
         menu.aboutToShow.emit()
         self.assertEqual((send.isEnabled(), file.toolTip()), (True, CONDITIONS["unfiled"]))

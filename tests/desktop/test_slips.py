@@ -47,7 +47,7 @@ class Slips(DesktopTest):
 
     def go(self, bench: BenchView, type_name: str) -> str:
         document = next(d.id for d in bench.presenter.state.documents if d.type == type_name)
-        bench.presenter.go_to_document(document)
+        bench.presenter.going.go_to_document(document)
         self.until(lambda: bench.presenter.state.slip is not None and bench.presenter.state.slip.document == document)
         return document
 
@@ -67,7 +67,7 @@ class Slips(DesktopTest):
         _, bench = self.begin()
         stored = self.desktop.workspace.batches.load(bench.presenter.batch_id).documents
         document, was = next((d.id, d.type) for d in stored.values() if d.type_because and d.type != "Letter")
-        bench.presenter.go_to_document(document)
+        bench.presenter.going.go_to_document(document)
         shown = lambda: bench.presenter.state.slip  # noqa: E731
         self.until(lambda: shown() is not None and shown().document == document)
         self.assertRegex(bench.slip.because.text(), "^Proposed by title “.+”")
@@ -96,11 +96,11 @@ class Slips(DesktopTest):
         self.assertTrue(batches.propose(ready.id, ready.revision, doubt))
         self.assertIs(batches.load(batch_id).document(ready.id).state, State.TO_CHECK)
         bench.presenter.refresh()
-        bench.presenter.go_to_document(ready.id)
+        bench.presenter.going.go_to_document(ready.id)
         slip = bench.slip
         self.until(lambda: slip.document == ready.id and slip.because.text().startswith("Unsure, by"), 15)
         self.assertEqual((slip.file.isEnabled(), "type is still unsure" in slip.why.text()), (False, True))
-        bench.presenter.go_to_unsure()
+        bench.presenter.going.go_to_unsure()
         self.until(slip.type.hasFocus, 10)
         self.key(slip.type, Qt.Key.Key_Return)
         self.until(slip.file.isEnabled, 15)
@@ -261,7 +261,7 @@ class Slips(DesktopTest):
         self.key(bench.strip, Qt.Key.Key_D, CTRL | SHIFT)
         aside = self.sheet(ChooseSheet)
         self.assertIn("torn", aside.list.item(0).text())
-        p.step_document(1)
+        p.going.step_document(1)
         self.key(aside.list, Qt.Key.Key_Return)
         self.assertEqual(p.state.document, document, "Enter goes there")
         self.back(window, bench)

@@ -117,7 +117,7 @@ class Bench(DesktopTest):
         _, bench = self.open_bench()
         p = bench.presenter
         document = next(d for d in p.state.documents if d.pages > 1)
-        p.go_to_document(document.id)
+        p.going.go_to_document(document.id)
         self.until(lambda: p.pictures.shown is not None and p.pictures.shown.page == p.state.page)
         small = bench.page._pixmap.width()
         for _ in range(6):
@@ -128,14 +128,14 @@ class Bench(DesktopTest):
         ids = [x.id for x in p.state.pages]
         here = ids.index(str(p.state.page))
         self.until(lambda: p.pictures.fetched >= {ids[here + 1], ids[here + 2]}, 20, "the pages behind it")
-        p.step_page(1)
+        p.going.step_page(1)
         self.assertEqual(p.pictures.shown.page if p.pictures.shown else "", ids[here + 1], "shown without a wait")
 
     def test_lift_complete_set_aside_and_turn(self) -> None:
         window, bench = self.open_bench()
         p = bench.presenter
         agreement = next(d for d in p.state.documents if d.type == "Mooring agreement")
-        p.go_to_document(agreement.id)
+        p.going.go_to_document(agreement.id)
         self.until(
             lambda: p.pictures.shown is not None and p.pictures.shown.page == p.state.page and p.pictures.shown.words
         )

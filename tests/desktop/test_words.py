@@ -230,7 +230,7 @@ class Pseudo(DesktopTest):
         captions = [d.caption for d in bench.presenter.state.documents if not isinstance(d.caption, Message)]
         self.data = sorted([*self.data, *captions], key=len, reverse=True)
         for document in bench.presenter.state.documents:
-            bench.presenter.go_to_document(document.id)
+            bench.presenter.going.go_to_document(document.id)
             self.look(f"bench {document.type}")
         bench.strip.setFocus()
         for command in (

@@ -72,7 +72,7 @@ class WholeTask(DesktopTest):
         p, truth = bench.presenter, true_documents(plan_stack(8, seed.STACK_SEED))
         self.until(lambda: all(d.state != "reading" for d in p.state.documents), 60)
         for i, document in enumerate(p.state.documents):
-            p.go_to_document(document.id)
+            p.going.go_to_document(document.id)
             bench.strip.setFocus()
             for _ in range(12):
                 self.until(lambda d=document: p.state.slip is not None and p.state.slip.document == d.id)  # type: ignore[misc]
@@ -91,7 +91,7 @@ class WholeTask(DesktopTest):
                 self.until(lambda n=unsure.name, d=document.id: self.is_settled(bench, d, n))  # type: ignore[misc]
         self.until(lambda: all(d.state == "ready" for d in p.state.documents), 30, "all to be ready")
         first = p.state.documents[0].id
-        p.go_to_document(first)
+        p.going.go_to_document(first)
         bench.slip.focus(p.state.slip.rows[0].name)  # type: ignore[union-attr]
         self.key(bench.slip.fields[p.state.slip.rows[0].name].value, Qt.Key.Key_Return, CTRL)  # type: ignore[union-attr]
         self.until(lambda: p.state.documents[0].state == "filed", 30, "the first document to be filed")

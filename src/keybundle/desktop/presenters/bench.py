@@ -14,6 +14,7 @@ from keybundle.core.workflows.file.closing import close_batch
 from keybundle.core.workflows.index import slip
 from keybundle.desktop.presenters.asking import Asked, ValueHelp, ask
 from keybundle.desktop.presenters.bench_filing import BenchFiling
+from keybundle.desktop.presenters.bench_going import BenchGoing
 from keybundle.desktop.presenters.bench_pages import BenchPages
 from keybundle.desktop.presenters.bench_slips import BenchSlips
 from keybundle.desktop.presenters.bench_state import SlipTable
@@ -33,8 +34,9 @@ class BenchPresenter(Desk):
 
     def __init__(self, seat: Seat, batch_id: BatchId, parent: QObject | None = None) -> None:
         super().__init__(seat, batch_id, parent)
+        self.going = BenchGoing(self)
         self.pages = BenchPages(self, seat)
-        self.filing = BenchFiling(self, seat)
+        self.filing = BenchFiling(self, seat, self.going)
         self.slips = BenchSlips(self, seat)
         self.help = ValueHelp(seat, self)
 
@@ -74,7 +76,7 @@ class BenchPresenter(Desk):
         """Take a field's text as it stands, and go to the next unsure value at once; it is kept behind."""
         self.take(document, name, text)
         if document == self.state.document:
-            self.go_to_next_unsure(name)
+            self.going.go_to_next_unsure(name)
 
     def take(self, document: str, name: str, text: str) -> None:
         """Take a field's text without going anywhere; what is right already is confirmed."""
@@ -97,7 +99,7 @@ class BenchPresenter(Desk):
         if document != self.state.document or shown is None or shown.page != page or page != self.page_id:
             self.failed.emit(tr(GONE))
             return
-        spec = self.spec_of(name)
+        spec = self.slips.spec_of(name)
         said = join_words_by_line(words) if spec is not None and spec.several else " ".join(w.text for w in words)
         self.drafts.drop(document, name)
         self.change(

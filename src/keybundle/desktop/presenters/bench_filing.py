@@ -9,6 +9,7 @@ from keybundle.core.base.ids import DocumentId
 from keybundle.core.base.progress import CancelToken, Progress, Step
 from keybundle.core.batches.model import State
 from keybundle.core.workflows.file import filing
+from keybundle.desktop.presenters.bench_going import BenchGoing
 from keybundle.desktop.presenters.desk import Desk
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.words import tr, trn
@@ -19,8 +20,8 @@ MOST_TOLD = 3
 class BenchFiling:
     """Verbs that file the documents of a bench."""
 
-    def __init__(self, at: Desk, seat: Seat) -> None:
-        self._at = at
+    def __init__(self, at: Desk, seat: Seat, going: BenchGoing) -> None:
+        self._at, self._going = at, going
         self._s = seat
         self._files_all = False
 
@@ -33,7 +34,7 @@ class BenchFiling:
             return
         if not slip.can_file:
             at.failed.emit(slip.why_not or tr("This document is filed already."))
-            at.go_to_unsure()
+            self._going.go_to_unsure()
             return
         self._file([slip.document])
         self._go_on_after(slip.document)
@@ -47,8 +48,8 @@ class BenchFiling:
         for wanted in (State.TO_CHECK.value, State.READY.value):
             found = next((d for d in rest if states[d] == wanted), None)
             if found is not None:
-                at.go_to_document(found)
-                at.go_to_unsure() if wanted == State.TO_CHECK.value else at.focus_requested.emit("")
+                self._going.go_to_document(found)
+                self._going.go_to_unsure() if wanted == State.TO_CHECK.value else at.focus_requested.emit("")
                 return
 
     def filed_here(self) -> tuple[str, ...]:

@@ -35,7 +35,7 @@ class BenchPages:
         """Take the chosen pages in hand, to be pasted elsewhere; they stay where they are until then."""
         chosen = self._at.chosen_pages()
         self._s.hand.take(self._at.batch_id, chosen)
-        self._at.select_none()
+        self._at.select_all(())
         self._at.said.emit(
             tr(
                 "{pages} in hand; paste before a page with Ctrl+V, after it with Ctrl+Shift+V, in this "
@@ -78,7 +78,7 @@ class BenchPages:
         """Put pages before a page, or after it, and into its document."""
         s, at = self._s, self._at
         label, command = bench.move_command(page_ids, target, after=after)
-        at.select_none()
+        at.select_all(())
         at.change(lambda: bench.edit_pages(s.session, s.line, at.batch_id, label, command))
 
     def open_received(self) -> None:

@@ -17,7 +17,7 @@ from keybundle.core.fields.values import Origin
 from keybundle.core.reading.languages import list_languages
 from keybundle.core.reading.text import PageText
 from keybundle.core.rights.model import Right
-from keybundle.core.setup.model import name_of
+from keybundle.core.setup.model import FieldSpec, name_of
 from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.index import history, page_texts, slip, slip_help
 from keybundle.core.workflows.index.page_texts import PoorPage
@@ -90,6 +90,12 @@ class BenchSlips(QObject):
         s, at = self._s, self._at
         at.change(lambda: work(s, at.batch_id, document))
 
+    def spec_of(self, field: str) -> FieldSpec | None:
+        """Return what the current document's type says of a field."""
+        slip_now = self._at.state.slip
+        kind = self._s.workspace.setup.document_type(slip_now.type_id) if slip_now is not None else None
+        return kind.field(field) if kind is not None else None
+
     def today(self, document: str, field: str) -> None:
         """Give a date field today's date."""
         self._at.drafts.drop(document, field)
@@ -128,7 +134,7 @@ class BenchSlips(QObject):
 
     def look_up(self, document: str, field: str, typed: str = "") -> None:
         """Ask for the entries of the register behind a field."""
-        s, spec = self._s, self._at.spec_of(field)
+        s, spec = self._s, self.spec_of(field)
         if spec is None or not spec.register_name:
             self._at.failed.emit(
                 tr("{more} has no register to look into.", more=spec.name if spec is not None else field)
@@ -150,7 +156,7 @@ class BenchSlips(QObject):
 
     def add_entry(self, document: str, field: str, register: str, entry: dict[str, str]) -> None:
         """Add an entry to a register, or propose it, and take it for the field of the document it was looked up for."""
-        s, at, spec = self._s, self._at, self._at.spec_of(field)
+        s, at, spec = self._s, self._at, self.spec_of(field)
         value = entry.get(spec.column if spec is not None else "", "") or next(iter(entry.values()))
 
         def work() -> Changes:

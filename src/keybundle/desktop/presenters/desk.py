@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import secrets
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from contextlib import AbstractContextManager
 from dataclasses import replace
 
@@ -17,13 +17,12 @@ from keybundle.core.base.boxes import Box
 from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import AppError
 from keybundle.core.base.ids import BatchId, DocumentId, PageId
-from keybundle.core.batches.model import Batch, Document, Page, State
+from keybundle.core.batches.model import Batch, Document, State
 from keybundle.core.batches.seen import seen
 from keybundle.core.rights.model import Right
-from keybundle.core.setup.model import FieldSpec, name_of
+from keybundle.core.setup.model import name_of
 from keybundle.core.workflows.arrange import bench
 from keybundle.core.workflows.index import page_texts, slip, tags
-from keybundle.core.workflows.session.access import Spot
 from keybundle.core.workflows.session.typed import bench_of
 from keybundle.desktop.actions.registry import MAY_LOOK
 from keybundle.desktop.presenters.bench_state import (
@@ -337,17 +336,17 @@ class Desk(QObject):
         if moved:
             self._show_page()
 
+    def select_all(self, pages: Iterable[str]) -> None:
+        """Let just these pages be selected."""
+        self._selected = set(pages)
+        self._publish()
+
     def show_table(self, shows: bool) -> None:
         """Keep the table of slips up to date from now on, or no longer."""
         self._shows_table = shows
         if shows and self._data is not None:
             self._table = make_table(self._data, self._s.workspace.setup)
             self._publish()
-
-    def select_none(self) -> None:
-        """Let nothing be selected."""
-        self._selected.clear()
-        self._publish()
 
     @property
     def batch(self) -> Batch | None:
@@ -373,56 +372,9 @@ class Desk(QObject):
         """The current page."""
         return self._page
 
-    def spot(self) -> Spot | None:
-        """Return what is asked about when somebody asks whom the current document is kept to; None for none."""
-        slip_now = self.state.slip
-        if slip_now is None:
-            return None
-        document = self._data.batch.document(slip_now.document) if self._data is not None else None
-        if document is not None and document.filed_id:
-            return Spot(document=document.filed_id)
-        return Spot(document=slip_now.document, batch=self.batch_id)
-
-    def spec_of(self, field: str) -> FieldSpec | None:
-        """Return what the current document's type says of a field."""
-        kind = self._s.workspace.setup.document_type(self.state.slip.type_id) if self.state.slip else None
-        return kind.field(field) if kind else None
-
-    def select_step(self, offset: int) -> None:
-        """Reach one page further with the selection."""
-        ids = [p.id for p in self.state.pages]
-        if self._page in ids:
-            self.select(ids[max(0, min(len(ids) - 1, ids.index(self._page) + offset))], reach=True)
-
-    def select_document(self) -> None:
-        """Select the pages of the current document; all pages when they are selected already."""
-        own = {p.id for p in self.state.pages if p.document is not None and p.document == self.state.document}
-        self._selected = {p.id for p in self.state.pages} if own <= self._selected or not own else own
-        self._publish()
-
     def chosen_pages(self) -> list[str]:
         """Return what commands act on: the selected pages in order, else the current one."""
         return [p.id for p in self.state.pages if p.id in self._selected or (not self._selected and p.id == self._page)]
-
-    def step_page(self, offset: int) -> None:
-        """Go to the next or previous page in the strip."""
-        ids = [p.id for p in self.state.pages]
-        if self._page in ids:
-            self.go_to_page(ids[max(0, min(len(ids) - 1, ids.index(self._page) + offset))])
-
-    def step_document(self, offset: int) -> None:
-        """Go to the first page of the next or previous document."""
-        order = [d.id for d in self.state.documents]
-        if not order:
-            return
-        here = order.index(self.state.document) if self.state.document in order else 0
-        self.go_to_document(order[max(0, min(len(order) - 1, here + offset))])
-
-    def go_to_document(self, document_id: str) -> None:
-        """Go to the first page of a document."""
-        first = next((p.id for p in self.state.pages if p.document == document_id), None)
-        if first is not None:
-            self.go_to_page(first)
 
     def focus_field(self, name: str) -> None:
         """Frame the place that a field's value came from, turning to its page."""
@@ -434,69 +386,30 @@ class Desk(QObject):
             self._publish()
             self._show_page()
         else:
-            self.pictures.frame(self._place_of(self._page))
+            self.pictures.frame(_place_on(self.row_named(self._field), self._page))
 
     def row_named(self, name: str | None) -> SlipRow | None:
         """Return a row of the slip."""
         rows = self.state.slip.rows if self.state.slip else ()
         return next((r for r in rows if r.name == name), None)
 
-    def _page_now(self) -> Page | None:
-        if self._data is None or self._page is None:
-            return None
-        return next((p for p in self._data.batch.pages if p.id == self._page), None)
-
     def _show_page(self) -> None:
-        page = self._page_now()
-        if page is None or self._data is None:
+        data = self._data
+        page = next((p for p in data.batch.pages if p.id == self._page), None) if data is not None else None
+        if page is None or data is None:
             return
         if page.facts is None:
             self.pictures.show_nothing(page, worded(page.trouble) or tr("Not looked at yet; its picture comes then."))
             return
         self._s.line.look_at([page.id])
-        ids = [p.id for p in self._data.batch.pages]
+        ids = [p.id for p in data.batch.pages]
         here = ids.index(page.id)
-        near = [
-            p for p in self._data.batch.pages[max(0, here - 1) : here + 3] if p.facts is not None and p.id != page.id
-        ]
-        told = self._wait_told() if page.kept else tr("Left out: {reason}", reason=page.reason)
-        self.pictures.show_page(page, told, self._place_of(page.id), near)
+        near = [p for p in data.batch.pages[max(0, here - 1) : here + 3] if p.facts is not None and p.id != page.id]
+        waits = tr("Reading is stopped; Ctrl+R reads on") if self.batch_id in self._s.line.stopped else tr("Being read")
+        told = waits if page.kept else tr("Left out: {reason}", reason=page.reason)
+        self.pictures.show_page(page, told, _place_on(self.row_named(self._field), page.id), near)
 
-    def _wait_told(self) -> str:
-        return tr("Reading is stopped; Ctrl+R reads on") if self.batch_id in self._s.line.stopped else tr("Being read")
 
-    def _place_of(self, page_id: str | None) -> Box | None:
-        """Return the place on a page that the chosen field's value came from."""
-        row = self.row_named(self._field)
-        return row.place[1] if row is not None and row.place is not None and row.place[0] == page_id else None
-
-    # -- going on ----------------------------------------------------------------------------------------------
-
-    def go_to_unsure(self) -> None:
-        """Go to the first unsure value from here on."""
-        self.go_to_next_unsure(None)
-
-    def go_to_next_unsure(self, after: str | None) -> None:
-        """Go to the next unsure value after a field, in the document or the next one; by what is known here, at once."""
-        rows = self.state.slip.rows if self.state.slip else ()
-        names = [r.name for r in rows]
-        start = names.index(after) + 1 if after in names else 0
-        unsure = [r.name for r in (*rows[start:], *rows[:start]) if r.unsure and r.name != after]
-        if unsure:
-            self.focus_requested.emit(unsure[0])
-            return
-        slip = self.state.slip
-        if slip is not None and (slip.type_unsure or (slip.can_file and after is not None)):
-            self.focus_requested.emit("")
-            return
-        order = list(self.state.documents)
-        here = next((i for i, d in enumerate(order) if d.id == self.state.document), -1)
-        for document in (*order[here + 1 :], *order[: here + 1]):
-            if document.state == State.TO_CHECK.value:
-                self.go_to_document(document.id)
-                rows = self.state.slip.rows if self.state.slip else ()
-                of_type = "" if self.state.slip and self.state.slip.type_unsure else rows[0].name if rows else ""
-                first = next((r.name for r in rows if r.unsure), of_type)
-                self.focus_requested.emit(first)
-                return
-        self.focus_requested.emit("")
+def _place_on(row: SlipRow | None, page_id: str | None) -> Box | None:
+    """Return the place on a page that a field's value came from."""
+    return row.place[1] if row is not None and row.place is not None and row.place[0] == page_id else None

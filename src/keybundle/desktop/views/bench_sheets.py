@@ -231,7 +231,7 @@ class BenchSheets(QObject):
         found = self.p.slips.parked()
         sheet = ChooseSheet(tr("Set aside"), tr("Documents of this batch that wait for something; Enter goes there."))
         sheet.render_entries([told for _, told in found] or [tr("Nothing is set aside in this batch.")])
-        self._go(sheet, [document for document, _ in found], self.p.go_to_document)
+        self._go(sheet, [document for document, _ in found], self.p.going.go_to_document)
 
     def language(self) -> None:
         """Ask in which language the chosen pages are to be read."""

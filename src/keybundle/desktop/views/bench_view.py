@@ -164,7 +164,7 @@ class BenchView(Place):
         self.page.words_taken.connect(self._lifted)
         self.page.lift_ended.connect(self._end_lift)
         self.slip.field_focused.connect(lambda _: self._forget_lift())
-        self.page.turned_page.connect(p.step_page)
+        self.page.turned_page.connect(p.going.step_page)
         self.page.area_framed.connect(self._framed)
         self.page.sharper_wanted.connect(p.pictures.sharpen)
         self.slip.field_focused.connect(p.focus_field)
@@ -178,7 +178,7 @@ class BenchView(Place):
         self.slip.file_asked.connect(p.filing.file_current)
         self.slip.filed_opened.connect(self.filed_opened)
         self.table.changed.connect(p.slips.set_many)
-        self.table.document_chosen.connect(p.go_to_document)
+        self.table.document_chosen.connect(p.going.go_to_document)
         self.text.typed.connect(lambda page, text: p.typed(page, WORDS, text))
         self.text.done.connect(lambda page: p.leave(page, WORDS))
         self.slip.aside_asked.connect(self._ask_aside)
@@ -189,13 +189,13 @@ class BenchView(Place):
 
     def _register(self) -> None:
         p, on = self.presenter, self.handlers.on
-        on("strip.next", lambda: p.step_page(1))
-        on("strip.previous", lambda: p.step_page(-1))
+        on("strip.next", lambda: p.going.step_page(1))
+        on("strip.previous", lambda: p.going.step_page(-1))
         on("strip.next document", lambda: self._step_down(1))
         on("strip.previous document", lambda: self._step_down(-1))
-        on("strip.reach next", lambda: p.select_step(1))
-        on("strip.reach previous", lambda: p.select_step(-1))
-        on("strip.select document", p.select_document)
+        on("strip.reach next", lambda: p.going.select_step(1))
+        on("strip.reach previous", lambda: p.going.select_step(-1))
+        on("strip.select document", p.going.select_document)
         on("strip.cut", p.pages.cut)
         on("strip.paste", p.pages.paste)
         on("strip.paste after", lambda: p.pages.paste(after=True))
@@ -219,8 +219,8 @@ class BenchView(Place):
         on("bench.prepare", self._prepare)
         on("bench.give", lambda: self.giving.emit(p.batch_id))
         self.slip.keep_asked.connect(lambda: self.handlers.trigger("bench.keep to"))
-        on("bench.next document", lambda: p.step_document(1))
-        on("bench.previous document", lambda: p.step_document(-1))
+        on("bench.next document", lambda: p.going.step_document(1))
+        on("bench.previous document", lambda: p.going.step_document(-1))
         on("bench.lift", self._begin_lift)
         on("bench.other type", p.take_other_type)
         on("bench.zoom in", lambda: self.page.zoom(ZOOM_STEP))
@@ -280,7 +280,7 @@ class BenchView(Place):
         once_settled("unfiled", lambda: (s := slip()) is None or not s.is_locked)
         once_settled("filed", lambda: (s := slip()) is not None and s.is_filed)
         once_settled("ready", lambda: (s := slip()) is not None and s.can_file,
-                     why=lambda: s.why_not if (s := slip()) is not None else "", otherwise=p.go_to_unsure)  # fmt: skip
+                     why=lambda: s.why_not if (s := slip()) is not None else "", otherwise=p.going.go_to_unsure)  # fmt: skip
         once_settled("some ready", lambda: state().can_file_all)
         once_settled("type rival", lambda: (s := slip()) is not None and bool(s.type_rival))
         once_settled("reading", lambda: bool(state().stop_reading))
@@ -368,9 +368,9 @@ class BenchView(Place):
     def _step_down(self, offset: int) -> None:
         """Go a row down on the contact sheet, a document on in the strip."""
         if self.below.currentWidget() is self.contact:
-            self.presenter.step_page(offset * self.contact.columns)
+            self.presenter.going.step_page(offset * self.contact.columns)
         else:
-            self.presenter.step_document(offset)
+            self.presenter.going.step_document(offset)
 
     def _toggle_contact(self) -> None:
         self._toggle_below(self.contact, self.contact)
@@ -399,7 +399,7 @@ class BenchView(Place):
             run(self.slip.document, field)
 
     def _keep_to(self) -> None:
-        spot = self.presenter.spot()
+        spot = self.presenter.going.spot()
         if spot is not None:
             self.keeping.emit(spot)
 
@@ -429,7 +429,7 @@ class BenchView(Place):
     def _go_to_slip(self) -> None:
         self.below.setCurrentWidget(self.splitter)
         self.presenter.show_table(False)
-        self.presenter.go_to_unsure()
+        self.presenter.going.go_to_unsure()
 
     def _toggle_page_window(self) -> None:
         """Show the page in a window of its own too, for a second screen; both follow the work."""

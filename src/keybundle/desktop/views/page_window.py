@@ -29,14 +29,14 @@ class PageWindow(PageView):
         restore_window(self, presenter.remembered, SETTING)
         self.put_away.connect(lambda place: presenter.remembered.put(SETTING, place))
         presenter.pictures.changed.connect(self.render_page)
-        self.turned_page.connect(presenter.step_page)
+        self.turned_page.connect(presenter.going.step_page)
         self.handlers = Handlers(handlers.may, handlers.refuse)
         on = self.handlers.on
         on("bench.zoom in", lambda: self.zoom(ZOOM_STEP))
         on("bench.zoom out", lambda: self.zoom(1 / ZOOM_STEP))
         on("bench.zoom fit", lambda: self.zoom(0))
-        on("strip.next", lambda: presenter.step_page(1))
-        on("strip.previous", lambda: presenter.step_page(-1))
+        on("strip.next", lambda: presenter.going.step_page(1))
+        on("strip.previous", lambda: presenter.going.step_page(-1))
         for command_id in OF_BENCH:
             on(command_id, partial(_run, handlers, command_id))
         bind_commands(self, list(self.handlers.run), self.handlers, Qt.ShortcutContext.WindowShortcut)

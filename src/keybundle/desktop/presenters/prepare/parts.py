@@ -1,4 +1,4 @@
-"""What the editors of a set-up's parts share: the list, the chosen one, its form, where it is used, its history, undo.
+"""What the editors of a set-up's parts share: changing the chosen one, adding and removing, history, undo.
 
 A change is shown at once and kept behind, in order. What was refused stays where it was typed, with the reason beside
 it, for as long as the window is open: drafts belong to a part by its id, whatever is chosen meanwhile.
@@ -6,236 +6,44 @@ it, for as long as the window is open: drafts belong to a part by its id, whatev
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
-from dataclasses import field, replace
+from collections.abc import Callable, Mapping
 from typing import Any
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import Signal
 
-from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import InputProblem
-from keybundle.core.base.records import dataclass
-from keybundle.core.rights.model import Right
-from keybundle.core.setup.model import Setup
 from keybundle.core.setup.parts import Named
-from keybundle.core.setup.uses import used_by
 from keybundle.core.workflows.prepare.parts import parts, setup_admin
 from keybundle.core.workflows.prepare.parts.parts import PartProblem, value_at
 from keybundle.desktop.actions.conditions import CONDITIONS
 from keybundle.desktop.actions.registry import LACKS
-from keybundle.desktop.presenters.drafts import Draft
-from keybundle.desktop.presenters.prepare.editing import Editing, tell_parts
-from keybundle.desktop.presenters.prepare.form_drafts import TYPED, FormDrafts, lines_of
-from keybundle.desktop.presenters.prepare.forms import FormField, Section, values_of
-from keybundle.desktop.presenters.seat import Seat
+from keybundle.desktop.presenters.prepare.editing import tell_parts
+from keybundle.desktop.presenters.prepare.form_drafts import TYPED
+from keybundle.desktop.presenters.prepare.forms import FormField
+from keybundle.desktop.presenters.prepare.parts_shown import PartsShown
+from keybundle.desktop.presenters.prepare.parts_state import PartRow, PartsState, PastState, Spot, Used, say_documents
 from keybundle.desktop.presenters.undoing import Undo
-from keybundle.desktop.words import mark, tr, trn, worded
+from keybundle.desktop.words import mark, tr, worded
 
 TITLES = {
     "routines": mark("Routines"), "cabinets": mark("Cabinets"), "document_types": mark("Document types"),
     "registers": mark("Registers"), "storage_areas": mark("Storage areas"), "people": mark("People"),
     "groups": mark("Groups"), "roles": mark("Roles"),
 }  # fmt: skip
-Spot = tuple[str, str]
-GIVE_RIGHTS = ("people", "groups", "roles")
 CHANGES = ("prepare.new", "prepare.copy", "prepare.remove", "prepare.earlier", "prepare.later")
 ON_PART = (*CHANGES[1:], "prepare.history", "prepare.editor")
 
 
-@dataclass(frozen=True)
-class PartRow:
-    """A part in the list: its id, its name, and a few words beside it."""
+class PartsPresenter(PartsShown):
+    """State and verbs of the editor of one kind of parts."""
 
-    id: str
-    name: str
-    note: str = ""
-
-
-@dataclass(frozen=True)
-class Used:
-    """Where a part is used: the kind and id of what names it, and its name."""
-
-    kind: str
-    id: str
-    name: str
-
-
-@dataclass(frozen=True)
-class PastState:
-    """An earlier state of a part, or a time at which what it holds changed, in words.
-
-    ``revision`` is its place in the part's history, or (``is_inner``) in that of what it holds; ``at`` sorts.
-    """
-
-    revision: int
-    told: str
-    can_go_back: bool
-    at: str = ""
-    is_inner: bool = False
-
-
-@dataclass(frozen=True)
-class PartsState:
-    """All that an editor shows; ``problems`` are by the field that they stand at, ``problem`` is of the whole.
-
-    ``left`` is what was typed for parts that are gone.
-    """
-
-    rows: tuple[PartRow, ...] = ()
-    chosen: str = ""
-    part: Named | None = None
-    sections: tuple[Section, ...] = ()
-    values: Mapping[str, Any] = field(default_factory=dict)
-    problems: Mapping[str, str] = field(default_factory=dict)
-    problem: str = ""
-    uses: tuple[Used, ...] = ()
-    touched: str = ""
-    undo: str = ""
-    can_change: bool = False
-    left: tuple[Draft, ...] = ()
-
-
-class PartsPresenter(QObject):
-    """State and verbs of the editor of one kind of parts; each kind says what its form is."""
-
-    kind = ""
-    changed = Signal(object)
-    said = Signal(str)
-    failed = Signal(str)
     history_found = Signal(str, object)
     opened = Signal(str, str)
     not_added = Signal(str)
 
-    def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
-        super().__init__(parent)
-        self._s = seat
-        self.lines = lines_of(seat)
-        self.state = self.first_state()
-        self._typed = FormDrafts(seat, self.kind)
-        self._typed.drafts.changed.connect(self._show_typed)
-        self._plain: dict[str, Any] = {}  # what stands in the fields of the chosen part, whatever is typed over it
-        self._problems: dict[str, dict[str, str]] = {}
-        self._editing = Editing(self, seat, self.said.emit, self.failed.emit, self.refresh)
-        self._is_shown = False
-        seat.bus.changed.connect(self._on_changes)
-
-    def first_state(self) -> Any:
-        """Return the state before anything is known."""
-        return PartsState()
-
-    # -- what each kind says of itself -----------------------------------------------------------------------------
-
-    def form(self, setup: Setup, part: Named) -> tuple[Section, ...]:
-        """Return the form of a part."""
-        return ()
-
-    def values(self, setup: Setup, part: Named, sections: tuple[Section, ...]) -> dict[str, Any]:
-        """Return what a part has in each field of its form."""
-        return values_of(part, sections)
-
-    def note(self, setup: Setup, part: Named) -> str:
-        """Return a few words that stand beside a part in the list."""
-        return ""
-
-    def more(self, setup: Setup, part: Named | None) -> dict[str, Any]:
-        """Return what else the state of this kind of parts holds."""
-        return {}
-
-    def more_sections(self) -> tuple[Section, ...]:
-        """Return what else is asked of a part, beside its form."""
-        return getattr(self.state, "field_sections", ())
-
     def with_changes(self, part: Any, changes: Mapping[str, Any]) -> Any:
         """Return a part as changes make it; raises PartProblem."""
         return parts.change_part(part, changes)
-
-    def was_shown(self) -> None:
-        """Ask for what takes a question to the store, now that a part is shown."""
-
-    # -- looking ----------------------------------------------------------------------------------------------------
-
-    def _on_changes(self, changes: Changes) -> None:
-        if changes.setup and self._is_shown:
-            self.refresh()
-
-    def hide(self) -> None:
-        """Ask for nothing more while something else is in front."""
-        self._is_shown = False
-
-    def refresh(self) -> None:
-        """Look at the set-up again; while changes are under way, what is shown is newer than what is kept."""
-        self._is_shown = True
-        if self._editing.is_keeping:
-            return
-        setup = self._s.workspace.setup
-        all_parts: tuple[Named, ...] = getattr(setup, self.kind)
-        part = next((p for p in all_parts if p.id == self.state.chosen), all_parts[0] if all_parts else None)
-        self._show_part(
-            setup, part, rows=tuple(PartRow(p.id, p.name, self.note(setup, p)) for p in all_parts),
-            can_change=all(self._s.may(right) for right in self._rights()), undo=self._editing.undo_told,
-        )  # fmt: skip
-        self.was_shown()
-
-    def _rights(self) -> tuple[Right, ...]:
-        """Return the rights that changing such parts takes."""
-        return (Right.PREPARE, Right.GIVE_RIGHTS) if self.kind in GIVE_RIGHTS else (Right.PREPARE,)
-
-    def _show(self, **changes: Any) -> None:
-        self.state = replace(self.state, **changes)
-        self.changed.emit(self.state)
-
-    def _show_part(self, setup: Setup, part: Named | None, **changes: Any) -> None:
-        sections = self.form(setup, part) if part is not None else ()
-        more = self.more(setup, part)
-        whole = (*sections, *more.get("field_sections", ()))
-        asked, chosen = _names(whole), part.id if part is not None else ""
-        self._plain = self.values(setup, part, sections) if part is not None else {}
-        problems = {**self._typed.problems(chosen), **self._problems.get(chosen, {})}
-        users = used_by(setup, self.kind, part.id) if part is not None else ()
-        named = {(of, p.id): p.name for of in {of for of, _ in users} for p in getattr(setup, of)}
-        self._show(
-            part=part, chosen=chosen, sections=sections,
-            values={**self._plain, **self._typed.values(chosen, whole)}, problems=problems,
-            left=self._typed.left([p.id for p in getattr(setup, self.kind)]),
-            problem=next((said for at, said in reversed(problems.items()) if at not in asked), ""),
-            uses=tuple(Used(of, user, named[of, user]) for of, user in users),
-            **more, **changes,
-        )  # fmt: skip
-
-    def choose(self, part_id: str) -> None:
-        """Show another part, by its id."""
-        if part_id and part_id != self.state.chosen:
-            setup = self._s.workspace.setup
-            part = next((p for p in getattr(setup, self.kind) if p.id == part_id), None)
-            if part is not None:
-                self._show_part(setup, part)
-                self.was_shown()
-
-    @property
-    def spot(self) -> Spot:
-        """What is in front: a part, and what of it."""
-        return self.state.chosen, ""
-
-    def go_to(self, spot: Spot) -> None:
-        """Show what was in front."""
-        self.choose(spot[0])
-
-    def bound(self, run: Callable[..., object], spot: Spot | None = None) -> Callable[..., None]:
-        """Return ``run`` as the answer to what is asked of a spot, the one in front now.
-
-        Whatever is in front by then, the spot is shown again and answered; where it is gone, nothing is.
-        """
-        of = spot or self.spot
-
-        def answer(*args: object) -> None:
-            if of != self.spot:
-                self.go_to(of)
-            if of == self.spot:
-                run(*args)
-            else:
-                self.failed.emit(tr("What was asked for this is gone. Nothing was changed."))
-
-        return answer
 
     # -- changing ---------------------------------------------------------------------------------------------------
 
@@ -307,10 +115,6 @@ class PartsPresenter(QObject):
         if field is not None and part is not None and field.kind in TYPED:
             self._typed.type(part.id, field, text, self._plain.get(name), part.name)
 
-    def let_go(self, keys: Iterable[tuple[str, str]]) -> None:
-        """Let go of what is typed, by part and field."""
-        self._typed.drafts.let_go(keys)
-
     def let_go_here(self, name: str) -> None:
         """Let go of what is typed in a field of the chosen part."""
         self._problems.get(self.state.chosen, {}).pop(name, None)
@@ -321,18 +125,13 @@ class PartsPresenter(QObject):
         return self._typed.drafts.find(self.state.chosen, name) is not None
 
     def _form_field(self, name: str) -> FormField | None:
-        fields = (f for s in (*self.state.sections, *self.more_sections()) for f in s.fields)
-        return next((f for f in fields if f.name == name), None)
+        return next((f for s in self._whole for f in s.fields if f.name == name), None)
 
     def _crossed(self, base: Named, changes: Mapping[str, Any]) -> dict[str, str]:
         """Return what somebody else put in place of what was seen when these were typed, by field."""
         fields = (f for f in map(self._form_field, changes) if f is not None and f.kind in TYPED)
         told = {f.name: self._typed.crossed(base.id, f, changes[f.name], self._plain.get(f.name)) for f in fields}
         return {name: said for name, said in told.items() if said}
-
-    def _show_typed(self) -> None:
-        if self._is_shown and self.state.part is not None:
-            self._show_part(self._s.workspace.setup, self.state.part)
 
     def _was_kept(self, part: Named, touched: int) -> None:
         self.said.emit(self.tell_kept(part, touched))
@@ -471,10 +270,6 @@ class PartsPresenter(QObject):
         self._editing.keep(lambda: setup_admin.go_back(session, kind, part.id, revision), kept, done, self._could_not)
 
 
-def _names(sections: tuple[Section, ...]) -> set[str]:
-    return {f.name for s in sections for f in s.fields}
-
-
 def _tell(state: Any, before: Any) -> str:
     """Return what a state changed against the one before it."""
     if state.data is None:
@@ -483,11 +278,6 @@ def _tell(state: Any, before: Any) -> str:
         return tr("added")
     keys = [k for k in {**before.data, **state.data} if before.data.get(k) != state.data.get(k)]
     return ", ".join(key.replace("_", " ") for key in keys) or tr("as before")
-
-
-def say_documents(number: int) -> str:
-    """Return how many documents lie somewhere."""
-    return trn("{n:,} document", "{n:,} documents", number)
 
 
 __all__ = ["PartProblem", "PartRow", "PartsPresenter", "PartsState", "PastState", "Spot", "Used", "say_documents"]

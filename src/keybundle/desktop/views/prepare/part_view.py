@@ -239,7 +239,7 @@ class LeftBand(QFrame):
         QGuiApplication.clipboard().setText("\n".join(draft.text for draft in self._left))
 
     def _let_go(self) -> None:
-        self._presenter.let_go([draft.key for draft in self._left])
+        self._presenter.drafts.let_go([draft.key for draft in self._left])
 
     def render_left(self, left: tuple[Draft, ...]) -> None:
         """Show it, or nothing."""
