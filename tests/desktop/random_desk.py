@@ -394,7 +394,7 @@ class RandomDesk(CabinetsTest):
                 and self.ws.repository.load(document).folder != folder
             ):
                 wrong.append(f"{document} was moved, and nobody said so")
-        letters = self.front_shell().letters
+        letters = self.front_shell().board.letters
         wrong += [
             f"{text} is written no more" for ids, text in self.letters.items() if text not in letters.find(ids).values()
         ]

@@ -95,7 +95,7 @@ class Drafts(AtSpeed):
         names = [r.name for r in self.p.state.slip.rows]  # type: ignore[union-attr]
         self.bench.slip.focus(names[0])
         typed = {}
-        with mock.patch.object(self.p, "go_to_next_unsure", lambda after: self.bench.slip.focus(
+        with mock.patch.object(self.p.going, "go_to_next_unsure", lambda after: self.bench.slip.focus(
                 names[(names.index(after) + 1) % len(names)])):  # fmt: skip
             for name, said in zip(names[:3], ("LN1007", "Arden Weir", "Salt Quay"), strict=True):
                 typed[name] = said

@@ -207,7 +207,7 @@ class InTheWindow(DesktopTest):
         button = next(b for b in finder.findChildren(QPushButton) if b.text() == f"{name}   {number}")
         QTest.mouseClick(button, Qt.MouseButton.LeftButton)
         self.until(lambda: len(finder.presenter.state.hits) == number and name in finder.line.text())
-        self.until(lambda: finder.page._shown is not None, 30, "the page of the first hit")
+        self.until(lambda: finder.page.shown is not None, 30, "the page of the first hit")
         month = finder.presenter.state.bars[0]
         finder.chart.setFocus()
         self.key(finder.chart, Qt.Key.Key_Left)

@@ -99,7 +99,7 @@ class Looking(DesktopTest):
             self.spin(0.05)
         self.press(Qt.Key.Key_Return)
         self.until(lambda: finder.presenter.state.hits and finder.hits.hasFocus(), 10, "hits")
-        self.until(lambda: finder.page._shown is not None, 30, "the page of the first hit")
+        self.until(lambda: finder.page.shown is not None, 30, "the page of the first hit")
 
     def viewer(self) -> ViewerWindow:
         self.until(
@@ -171,7 +171,7 @@ class Looking(DesktopTest):
     def test_find_look_send_and_send_again(self) -> None:
         self.search("the")
         self.press(Qt.Key.Key_N)
-        framed = self.window.finder.page._shown
+        framed = self.window.finder.page.shown
         self.assertIsNotNone(framed.frame if framed else None, "the first place is framed")
         self.press(Qt.Key.Key_Return)
         window = self.viewer()

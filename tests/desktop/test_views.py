@@ -119,12 +119,12 @@ class Bench(DesktopTest):
         document = next(d for d in p.state.documents if d.pages > 1)
         p.going.go_to_document(document.id)
         self.until(lambda: p.pictures.shown is not None and p.pictures.shown.page == p.state.page)
-        small = bench.page._pixmap.width()
+        small = bench.page.picture.width()
         for _ in range(6):
             self.key(bench.strip, Qt.Key.Key_Plus, CTRL)
         self.until(lambda: p.pictures.shown is not None and p.pictures.shown.is_full, 20, "the full picture")
-        self.assertGreater(bench.page._pixmap.width(), 1.5 * small)
-        self.assertEqual(bench.page._pixmap.width(), p.pictures.shown.width if p.pictures.shown else 0)
+        self.assertGreater(bench.page.picture.width(), 1.5 * small)
+        self.assertEqual(bench.page.picture.width(), p.pictures.shown.width if p.pictures.shown else 0)
         ids = [x.id for x in p.state.pages]
         here = ids.index(str(p.state.page))
         self.until(lambda: p.pictures.fetched >= {ids[here + 1], ids[here + 2]}, 20, "the pages behind it")
@@ -248,7 +248,7 @@ class Browsing(DesktopTest):
         self.key(view.table, Qt.Key.Key_V, SHIFT)
         self.until(lambda: not p.state.columns)
         view.table.selectRow(0)
-        self.until(lambda: view.page._shown is not None, 30, "the preview")
+        self.until(lambda: view.page.shown is not None, 30, "the preview")
         self.assertEqual(view.model.data(view.model.index(0, 0), Qt.ItemDataRole.DisplayRole), p.pages.document.caption)  # type: ignore[union-attr]
         self.assertEqual(view.model.rowCount(QModelIndex()), total)
         self.until(lambda: p.state.chosen == (p.state.documents[0],) and view.tags.isEnabled())

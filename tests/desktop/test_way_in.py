@@ -198,7 +198,7 @@ class Pointing(Begun):
         QTest.mouseClick(view.rules.point, Qt.MouseButton.LeftButton)
         self.until(lambda: view.findChildren(ZoneDialog) and view.findChildren(ZoneDialog)[0].isVisible(), 60)
         (dialog,) = view.findChildren(ZoneDialog)
-        shown = dialog.page._shown
+        shown = dialog.page.shown
         assert shown is not None
         trust = next(w for w in shown.words if w.text.startswith("Larkmere"))
         area: QRect = dialog.page.rect_of(trust.box).toRect().adjusted(-3, -3, 3, 3)

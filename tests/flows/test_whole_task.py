@@ -125,9 +125,7 @@ class WholeTask(DesktopTest):
         QTest.keyClicks(window.finder.line, number)
         self.key(window.finder.line, Qt.Key.Key_Return)
         self.until(lambda: state().hits and number in state().hits[0].caption, what="the hit by a word")
-        self.until(
-            lambda: window.finder.page._shown is not None and window.finder.page._shown.marks, what="marked words"
-        )
+        self.until(lambda: window.finder.page.shown is not None and window.finder.page.shown.marks, what="marked words")
         self.key(window, Qt.Key.Key_2, CTRL)
         self.until(lambda: window.cabinets.presenter.state.columns)
         mooring = record.one("Home mooring")

@@ -106,6 +106,10 @@ class CabinetChanges(QObject):
         """What is in the way of keeping them, by document and field."""
         return {d.key: d.problem for d in self._drafts.all() if d.problem}
 
+    def keys_of(self, document: str) -> list[Key]:
+        """Return what tells the drafts of a document from all others."""
+        return [d.key for d in self.list_drafts() if d.subject == document]
+
     def list_drafts(self) -> list[Draft]:
         """Return all that is not kept yet; tags while they are typed are no more than that."""
         return [d for d in self._drafts.all() if d.name != TAGS or d.problem]

@@ -178,7 +178,7 @@ class CabinetsPresenter(QObject):
         ) + (f": {said}" if said else "")
         is_sorted = bool(self.state.sort[0])
         self.state = replace(
-            self.state, columns=tuple(self._column(c) for c in columns), conditions=conditions,
+            self.state, columns=tuple(_column(self._typed, c) for c in columns), conditions=conditions,
             documents=self.state.documents if is_sorted else documents,
             total=self.state.total if is_sorted else found.total,
         )  # fmt: skip
@@ -230,12 +230,6 @@ class CabinetsPresenter(QObject):
             key="more documents",
             owner=self,
         )
-
-    def _column(self, column: Column) -> ColumnState:
-        typed = self._typed.get(column.field, "")
-        entries = tuple((e.value, e.count) for e in column.entries)
-        told = tr("the first {n:,}", n=len(entries)) if column.is_more else number(len(entries))
-        return ColumnState(column.field, column.label, entries, column.chosen, typed, told, column.tags, column.gives)
 
     def _let_go(self, ids: list[str]) -> None:
         """Show nothing any more of what was deleted here."""
@@ -320,3 +314,10 @@ class CabinetsPresenter(QObject):
     def load_rows(self, ids: list[str], came: Callable[[Mapping[str, FiledDocument]], None]) -> None:
         """Read documents for the table; asked by its model for the rows in sight."""
         self.changes.load_rows(ids, came)
+
+
+def _column(typed_in: Mapping[str, str], column: Column) -> ColumnState:
+    typed = typed_in.get(column.field, "")
+    entries = tuple((e.value, e.count) for e in column.entries)
+    told = tr("the first {n:,}", n=len(entries)) if column.is_more else number(len(entries))
+    return ColumnState(column.field, column.label, entries, column.chosen, typed, told, column.tags, column.gives)

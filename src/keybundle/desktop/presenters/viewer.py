@@ -14,7 +14,6 @@ from keybundle.core.base.changes import Changes
 from keybundle.core.base.errors import AppError
 from keybundle.core.base.ids import FiledId
 from keybundle.core.base.records import dataclass
-from keybundle.core.fields.values import FieldValue
 from keybundle.core.reading.text import PageText
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right
@@ -33,26 +32,11 @@ from keybundle.desktop.presenters.picture_cache import Fetched, Key
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.sharp import Sharp, load_sharp, with_sharp
 from keybundle.desktop.presenters.story_wording import StoryLine, word_story
+from keybundle.desktop.presenters.viewer_values import ValueLine, list_lines
 from keybundle.desktop.words import tr, trn
 
 SOON = 12  # so many pages are searched before the first one is shown; what is longer is searched behind it
 AHEAD = (1, -1, 2)
-
-
-@dataclass(frozen=True)
-class ValueLine:
-    """A value as the viewer tells it: its field, its text, where it came from, who confirmed it when, whether it can change.
-
-    ``typed`` is what was typed over it and is not kept, ``problem`` why not.
-    """
-
-    field: str
-    text: str
-    origin: str
-    told: str
-    can_correct: bool = False
-    typed: str | None = None
-    problem: str = ""
 
 
 @dataclass(frozen=True)
@@ -158,7 +142,9 @@ class ViewerPresenter(QObject):
         self._missing = ""
         self.document, self._query = found.document, query
         self._thumbnails, self._marks, self._mark, self._has_moved = {}, (), -1, False
-        self.state = replace(self._describe(found), position=found.position)
+        self.state = replace(
+            _describe(found, list_lines(self._s, self.changes, found.document)), position=found.position
+        )
         if found.first is not None:
             self._s.pictures.keep(self._key(found.position), found.first)
         if found.marks is None:
@@ -222,7 +208,7 @@ class ViewerPresenter(QObject):
         def done(found: _Opened) -> None:
             if self.document is not None and self.document.id == document_id:
                 before, self.document = self.state, found.document
-                fresh = self._describe(found)
+                fresh = _describe(found, list_lines(self._s, self.changes, found.document))
                 position = min(before.position, max(0, fresh.pages - 1))
                 self.state = replace(fresh, position=position, marks=before.marks, has_marks=before.has_marks)
                 self.changed.emit(self.state)
@@ -244,52 +230,19 @@ class ViewerPresenter(QObject):
         if self.changes.find(document, field) is not None:
             self.changes.keep([(document, field)])
 
-    def _own_keys(self) -> list[tuple[str, str]]:
-        own = self.document.id if self.document is not None else ""
-        return [d.key for d in self.changes.list_drafts() if d.subject == own]
-
     def keep(self) -> None:
         """Keep what was typed for this document and could not be kept."""
-        self.changes.keep(self._own_keys())
+        self.changes.keep(self.changes.keys_of(self.state.document))
 
     def let_go(self) -> None:
         """Let go of what was typed for this document and could not be kept."""
-        self.changes.discard(self._own_keys())
+        self.changes.discard(self.changes.keys_of(self.state.document))
 
     def _show_typed(self) -> None:
         """Show what is typed and not kept, and what is in its way."""
         if self.document is not None:
-            self.state = replace(self.state, values=self._lines(self.document))
+            self.state = replace(self.state, values=list_lines(self._s, self.changes, self.document))
             self.changed.emit(self.state)
-
-    def _lines(self, document: FiledDocument) -> tuple[ValueLine, ...]:
-        """Return the values as they are shown: the fields of the type, the empty ones too for who may correct them."""
-        kinds = self._s.workspace.setup.document_types
-        kind = next((k for k in kinds if k.name == document.type), None)
-        own = {f.name for f in kind.fields} if kind is not None and self._s.may(Right.CORRECT) else set()
-        lines = [
-            ValueLine(name, v.text, v.origin.value, self._say_confirmed(v), name in own, *self._typed(document, name))
-            for name, v in document.values.items()
-        ]
-        missing = (
-            [f.name for f in kind.fields if f.name in own and f.name not in document.values] if kind is not None else []
-        )
-        return (*lines, *(ValueLine(name, "", "", "", True, *self._typed(document, name)) for name in missing))
-
-    def _typed(self, document: FiledDocument, field: str) -> tuple[str | None, str]:
-        draft = self.changes.find(document.id, field)
-        return (draft.text, draft.problem) if draft is not None else (None, "")
-
-    def _say_confirmed(self, value: FieldValue) -> str:
-        if not (value.confirmed_by and value.confirmed_at):
-            return ""
-        return tr("confirmed by {who}, {at}", who=value.confirmed_by, at=self._s.say_time(value.confirmed_at))
-
-    def _describe(self, found: _Opened) -> ViewerState:
-        d = found.document
-        values = self._lines(d)
-        place = " / ".join((d.cabinet, *(value for _, value in d.folder)))
-        return ViewerState(d.id, d.caption, place, len(d.pages), 0, values, d.tags, found.story)
 
     # -- its pages ---------------------------------------------------------------------------------------------------
 
@@ -468,3 +421,9 @@ class ViewerPresenter(QObject):
         )
         self.state = replace(self.state, position=self._marks[self._mark][0], marks=told)
         self._show()
+
+
+def _describe(found: _Opened, values: tuple[ValueLine, ...]) -> ViewerState:
+    d = found.document
+    place = " / ".join((d.cabinet, *(value for _, value in d.folder)))
+    return ViewerState(d.id, d.caption, place, len(d.pages), 0, values, d.tags, found.story)

@@ -88,9 +88,9 @@ def _make_work(window: MainWindow) -> Place:
 def _tell_halt(window: MainWindow, told: str) -> None:
     """Tell in every place that the feeder has stopped, as long as it has."""
     if told:
-        window.shell.put_notice(Notice("halt", told, "work", tr("See to it"), partial(window.go, "work")))
+        window.shell.board.put(Notice("halt", told, "work", tr("See to it"), partial(window.go, "work")))
     else:
-        window.shell.drop_notice("halt")
+        window.shell.board.drop("halt")
 
 
 def _make_cabinets(window: MainWindow) -> Place:
@@ -159,7 +159,7 @@ def make_bench(window: MainWindow, batch_id: str) -> BenchView:
     view.files_dropped.connect(lambda files: window.work.presenter.files.import_files(files, BatchId(batch_id)))
     view.presenter.changed.connect(lambda _: window.show_undo())
     view.window_made.connect(window.shell.bind)
-    view.presenter.typed_left.connect(partial(window.shell.tell_left, view.presenter.place))
+    view.presenter.typed_left.connect(partial(window.shell.board.tell_left, view.presenter.place))
     view.presenter.closed.connect(lambda: window.release_bench(batch_id))
     view.presenter.record_made.connect(window.offer_record)
     view.offered.connect(window.offer)

@@ -3,24 +3,21 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable, Iterable
-from functools import partial
+from collections.abc import Iterable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import shiboken6
 from PySide6.QtCore import QObject, QPoint, Qt, Signal
-from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QApplication, QWidget
 
 from keybundle.desktop.actions.binding import bind_commands, find_handlers
 from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.actions.own_keys import OwnKeys
 from keybundle.desktop.presenters.incoming import Incoming
-from keybundle.desktop.presenters.letters import Letters
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.views import places
-from keybundle.desktop.views.notices import Notice
+from keybundle.desktop.views.notice_board import NoticeBoard
 from keybundle.desktop.views.viewers import Viewers
 from keybundle.desktop.words import tr
 
@@ -36,16 +33,12 @@ EVERYWHERE = (
 
 
 class Shell(QObject):
-    """The windows of one person, and what acts in all of them. Closing one loses nothing; the last one takes all along.
-
-    ``notices_changed`` tells that other things wait to be seen to.
-    """
+    """The windows of one person, and what acts in all of them. Closing one loses nothing; the last one takes all along."""
 
     lock_asked = Signal()
     other_asked = Signal()
     other_data_asked = Signal()
     move_data_asked = Signal(str)
-    notices_changed = Signal()
 
     def __init__(self, seat: Seat, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -53,15 +46,10 @@ class Shell(QObject):
         self.own_keys = OwnKeys(seat.remembered)
         self.windows: list[MainWindow] = []
         self.messages: deque[str] = deque(maxlen=KEPT_MESSAGES)
-        self.notices: dict[str, Notice] = {}
         self.incoming = Incoming(seat, self)
-        self.incoming.waiting_found.connect(self._tell_waiting)
         self.incoming.said.connect(self.say)
         self.incoming.failed.connect(self.warn)
-        self.letters = Letters(seat.typed, self)
-        self.letters.changed.connect(self._tell_letters)
-        self.letters.left.connect(self._letter_left)
-        seat.typed.gone_found.connect(self.tell_left)
+        self.board = NoticeBoard(self)
         self.viewers = Viewers(self)
         self.viewers.left_out.connect(self._offer_left_out)
         self.handlers = Handlers(seat.may, self.warn)
@@ -203,62 +191,11 @@ class Shell(QObject):
         window.edge.open(ListSheet(tr("Messages"), head, said))
         window.activateWindow()
 
-    def put_notice(self, notice: Notice) -> None:
-        """Tell something until it is seen to."""
-        self.notices[notice.key] = notice
-        self.notices_changed.emit()
-
-    def drop_notice(self, key: str) -> None:
-        """Tell something no more."""
-        if self.notices.pop(key, None) is not None:
-            self.notices_changed.emit()
-
     def _offer_left_out(self, told: str, sentences: tuple[str, ...]) -> None:
         from keybundle.desktop.views.list_sheet import ListSheet
 
         head, window = tr("These were left out; all others were sent."), self.front
         window.offer(told, tr("See which"), lambda: window.edge.open(ListSheet(tr("Not sent"), head, sentences)))
-
-    def _tell_waiting(self, told: str, take_in: Callable[[], None], forget: Callable[[], None], key: str) -> None:
-        def done(run: Callable[[], None]) -> None:
-            self.drop_notice(key)
-            run()
-
-        self.put_notice(Notice(key, told, "", tr("Take in"), lambda: done(take_in), put_away=lambda: done(forget)))
-
-    def tell_left(self, place: str, left: list[tuple[str, str]]) -> None:
-        """Tell what was typed on a bench whose batch is closed or thrown away, until it is copied or let go of."""
-        told = "; ".join(f"{caption}: “{text}”" if caption else f"“{text}”" for caption, text in left)
-
-        def let_go() -> None:
-            self.drop_notice(place)
-            self.seat.typed.forget(place)
-
-        def copy() -> None:
-            QGuiApplication.clipboard().setText("\n".join(text for _, text in left))
-            let_go()
-
-        text = tr("Typed and not kept, for its batch is closed: {typed}", typed=told)
-        self.put_notice(Notice(place, text, "", tr("Copy it"), copy, put_away=let_go))
-
-    def _tell_letters(self) -> None:
-        """Tell which messages are half written and open nowhere, until they are gone on with or let go of."""
-        waiting = {f"letter {' '.join(ids)}": (ids, told) for ids, told in self.letters.waiting().items()}
-        for key in [k for k in self.notices if k.startswith("letter ") and k not in waiting]:
-            self.drop_notice(key)
-        for key, (ids, told) in waiting.items():
-            if key not in self.notices:
-                text = tr("A message with {documents} is begun and not sent.", documents=told)
-                go_on, let_go = partial(self._go_on_with, ids), partial(self.letters.let_go, ids)
-                self.put_notice(Notice(key, text, "", tr("Go on with it"), go_on, put_away=let_go))
-
-    def _go_on_with(self, ids: tuple[str, ...]) -> None:
-        self.viewers.sends_at(self.front.edge)(ids, False)
-
-    def _letter_left(self, told: str, bring_back: Callable[[], None]) -> None:
-        if self.windows:
-            said = tr("What was typed for the message with {documents} is let go of.", documents=told)
-            self.front.offer(said, tr("Bring it back"), bring_back)
 
     def _retry(self) -> None:
         self.seat.line.retry()

@@ -31,7 +31,8 @@ from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.actions.registry import find_command
 from keybundle.desktop.presenters.asking import Asked
 from keybundle.desktop.presenters.cabinet_changes import Standing
-from keybundle.desktop.presenters.viewer import ValueLine, ViewerPresenter, ViewerState
+from keybundle.desktop.presenters.viewer import ViewerPresenter, ViewerState
+from keybundle.desktop.presenters.viewer_values import ValueLine
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import ORIGIN_SIGN, icon, value_font
 from keybundle.desktop.views.ask_sheet import AskSheet

@@ -94,10 +94,10 @@ class Viewers(QObject):
             from keybundle.desktop.presenters.send_request import SendRequest
             from keybundle.desktop.views.send_sheet import SendSheet
 
-            request = SendRequest(self.sending, self._shell.letters, [FiledId(i) for i in ids])
+            request = SendRequest(self.sending, self._shell.board.letters, [FiledId(i) for i in ids])
             sheet = SendSheet(request)
-            self._shell.letters.opened(sheet, ids)
-            sheet.ended.connect(lambda: self._shell.letters.closed(sheet))
+            self._shell.board.letters.opened(sheet, ids)
+            sheet.ended.connect(lambda: self._shell.board.letters.closed(sheet))
             edge.open(sheet)
             request.begin(again=again)
 

@@ -74,7 +74,7 @@ class MainWindow(QMainWindow):
         self.bar.asked.connect(self.handlers.trigger)
         self.undo.clicked.connect(lambda: self.handlers.trigger("edit.undo"))
         self.shell.own_keys.bind(self, partial(self.shell.run_command, self))
-        self.shell.notices_changed.connect(self._tell_notices)
+        self.shell.board.changed.connect(self._tell_notices)
         on = self.handlers.on
         for command_id, run in self.shell.handlers.run.items():
             on(command_id, run)
@@ -219,12 +219,12 @@ class MainWindow(QMainWindow):
         sheets += [self._sheet_notice(batch, view) for batch, view in self.benches.items() if view.edge.told]
         asked = [
             n
-            for n in self.shell.notices.values()
+            for n in self.shell.board.notices.values()
             if not n.place or n.place != here or self.front in self.benches.values()
         ]
         self.notices.render_notices((*sheets, *asked))
         waiting: dict[str, int] = {}
-        for notice in (*sheets, *self.shell.notices.values()):
+        for notice in (*sheets, *self.shell.board.notices.values()):
             waiting[notice.place or "work"] = waiting.get(notice.place or "work", 0) + 1
         self.bar.mark_waiting(waiting)
 

@@ -10,7 +10,7 @@ from keybundle.core.base.boxes import Box
 from keybundle.desktop.presenters.bench_state import PageShown
 from keybundle.desktop.presenters.prepare.routines import PointedBarcode
 from keybundle.desktop.views.calm import Button
-from keybundle.desktop.views.page_view import PageView, Tool
+from keybundle.desktop.views.page_view import PageView
 from keybundle.desktop.views.told import Told
 from keybundle.desktop.words import tr
 
@@ -29,7 +29,7 @@ class ZoneDialog(QDialog):
         self._shown: PageShown | None = None
         self._barcodes: tuple[PointedBarcode, ...] = ()
         self.page = PageView()
-        self.page.tool = Tool.FRAME
+        self.page.tool = self.page.framing
         self.page.zoom(0)
         self.page.setCursor(Qt.CursorShape.CrossCursor)
         self.page.area_framed.connect(self._draw)
