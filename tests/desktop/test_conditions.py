@@ -126,6 +126,7 @@ class AtOnce(AtSpeed):
         self.key(self.field("Keeper"), Qt.Key.Key_Return)
         self.p.going.go_to_document(document)
         menu = next(m for m in self.bench.findChildren(QMenu) if m.title() == "Batch")
+        menu.aboutToShow.emit()
         send = next(a for a in menu.actions() if a.text().startswith("Send\t"))
         file = next(a for a in menu.actions() if a.text().startswith("File and go on\t"))
         self.until(lambda: self.p.is_settled, 10)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu, QWidget
 
@@ -12,23 +13,45 @@ from keybundle.desktop.actions.registry import COMMANDS, find_command
 
 
 def make_menu(title: str, place: str, handlers: Handlers, parent: QWidget, *, but: Collection[str] = ()) -> QMenu:
-    """Return a menu of the commands of a place that somebody runs; ``but`` are left out."""
+    """Return a menu of the commands of a place that somebody runs; ``but`` are left out. It is filled when it is looked at."""
     menu = QMenu(title, parent)
     actions: dict[str, QAction] = {}
-    for command in COMMANDS:
-        if command.place == place and command.id in handlers.run and command.id not in but:
-            action = actions[command.id] = QAction(f"{command.title}\t{command.shortcut}", menu)
-            action.triggered.connect(lambda _=False, i=command.id: handlers.trigger(i))
-            menu.addAction(action)
+
+    def fill() -> None:
+        for command in COMMANDS:
+            if command.place == place and command.id in handlers.run and command.id not in but:
+                action = actions[command.id] = QAction(f"{command.title}\t{command.shortcut}", menu)
+                action.triggered.connect(lambda _=False, i=command.id: handlers.trigger(i))
+                menu.addAction(action)
 
     def look() -> None:
         """Say of each command whether it can be run now, and why not."""
+        if not actions:
+            fill()
         for command_id, action in actions.items():
             why = handlers.hindrance(command_id)
             action.setToolTip(why or find_command(command_id).words)
             action.setEnabled(not why)
 
-    look()
     menu.aboutToShow.connect(look)
     menu.setToolTipsVisible(True)
     return menu
+
+
+def join_menus(menus: Sequence[QMenu], parent: QWidget) -> QMenu:
+    """Return a menu of menus."""
+    whole = QMenu(parent)
+    for menu in menus:
+        whole.addMenu(menu)
+    return whole
+
+
+def hang(menu: QMenu, *homes: QWidget) -> None:
+    """Let a menu come up under the right button on widgets."""
+
+    def up(home: QWidget, point: QPoint) -> None:
+        menu.popup(home.mapToGlobal(point))
+
+    for home in homes:
+        home.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        home.customContextMenuRequested.connect(lambda point, h=home: up(h, point))

@@ -16,11 +16,18 @@ def find_changes(old: Sequence[Hashable], new: Sequence[Hashable]) -> tuple[Runs
 
     None where what stays has another order: then there is no telling what moved.
     """
-    kept, known = set(new), set(old)
+    known = set(old)
+    if known.isdisjoint(new):  # lists of a hundred thousand that share nothing are the usual large case
+        return _whole(old), _whole(new)
+    kept = set(new)
     if [x for x in old if x in kept] != [x for x in new if x in known]:
         return None
     gone = [i for i, x in enumerate(old) if x not in kept]
     return _runs(gone), _runs([i for i, x in enumerate(new) if x not in known])
+
+
+def _whole(rows: Sequence[Hashable]) -> Runs:
+    return [(0, len(rows) - 1)] if rows else []
 
 
 def _runs(numbers: Sequence[int]) -> Runs:

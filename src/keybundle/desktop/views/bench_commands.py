@@ -6,12 +6,11 @@ from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QMenu
+from PySide6.QtWidgets import QWidget
 
 from keybundle.core.rights.model import Right
 from keybundle.desktop.actions.binding import bind_place
-from keybundle.desktop.actions.menu import make_menu
+from keybundle.desktop.actions.menu import hang, join_menus, make_menu
 from keybundle.desktop.presenters.bench_state import SlipRow
 from keybundle.desktop.views.page_view import ZOOM_STEP
 from keybundle.desktop.words import tr
@@ -86,13 +85,11 @@ def register_commands(view: BenchView) -> None:
     on("bench.not taken", view.presenter.pages.list_not_taken)
     on("bench.own program", view.presenter.pages.open_received)
     on("bench.language", view.sheets.language)
-    on("table.fill down", view.table.fill_down)
+    on("table.fill down", lambda: view.table.fill_down())
     _provide(view)
     _make_menus(view)
-    bind_place(view.table, "bench table", view.handlers)
     bind_place(view, "bench", view.handlers)
     bind_place(view.strip, "bench strip", view.handlers)
-    bind_place(view.contact, "bench strip", view.handlers)
     bind_place(view.slip, "bench slip", view.handlers, but=("slip.confirm",))
 
 
@@ -116,7 +113,7 @@ def _provide(view: BenchView) -> None:
     given("date field", lambda: (found := row()) is not None and found.is_date)
     given("register field", lambda: (found := row()) is not None and found.has_register)
     given("readings", lambda: (found := row()) is not None and bool(found.alternatives))
-    given("cell", lambda: view.table.grid.currentIndex().isValid())
+    given("cell", lambda: "table" in vars(view) and view.table.grid.currentIndex().isValid())
     given("under way", lambda: bool(state().doing))
     once_settled("unfiled", lambda: (s := slip()) is None or not s.is_locked)
     once_settled("filed", lambda: (s := slip()) is not None and s.is_filed)
@@ -129,21 +126,19 @@ def _provide(view: BenchView) -> None:
 
 def _make_menus(view: BenchView) -> None:
     """Let every command stand in a menu too: all behind one button, those of what is under it by a right-click."""
-    of_pages = make_menu(tr("Pages"), "bench strip", view.handlers, view)
+    view.of_pages = make_menu(tr("Pages"), "bench strip", view.handlers, view)
     of_slip = make_menu(tr("Slip"), "bench slip", view.handlers, view)
     of_batch = make_menu(tr("Batch"), "bench", view.handlers, view)
-    whole = QMenu(view)
-    for menu in (of_pages, of_slip, of_batch):
-        whole.addMenu(menu)
-    view.more.setMenu(whole)
-    for home, menu in (
-        (view.strip, of_pages),
-        (view.contact, of_pages),
-        (view.slip, of_slip),
-        (view.page, of_batch),
-    ):
-        home.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        home.customContextMenuRequested.connect(lambda point, h=home, m=menu: m.popup(h.mapToGlobal(point)))
+    view.more.setMenu(join_menus((view.of_pages, of_slip, of_batch), view))
+    hang(view.of_pages, view.strip)
+    hang(of_slip, view.slip)
+    hang(of_batch, view.page)
+
+
+def bind_pages(view: BenchView, home: QWidget) -> None:
+    """Let keys and menu of the strip act on another widget that shows the pages."""
+    bind_place(home, "bench strip", view.handlers)
+    hang(view.of_pages, home)
 
 
 def _at_field(view: BenchView, run: Callable[[str, str], None]) -> None:

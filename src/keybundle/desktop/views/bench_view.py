@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QHBoxLayout,
+    QMenu,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -13,11 +16,12 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.core.base.boxes import Box
+from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.handlers import Handlers
 from keybundle.desktop.presenters.bench import BenchPresenter
 from keybundle.desktop.presenters.bench_state import BenchState, PageShown
 from keybundle.desktop.presenters.drafts import WORDS
-from keybundle.desktop.views.bench_commands import register_commands
+from keybundle.desktop.views.bench_commands import bind_pages, register_commands
 from keybundle.desktop.views.bench_sheets import BenchSheets
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.contact_sheet import ContactSheet
@@ -81,9 +85,7 @@ class BenchView(Place):
         self.stop_reading = Button()
         self.stop_reading.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
-        self.contact = ContactSheet()
-        self.table = SlipTableView(presenter)
-        self.text = TextView()
+        self.text_home, self.of_pages = QWidget(), QMenu()
         self.below = QStackedWidget()
         self.sheets = BenchSheets(presenter, self, self.below)
         self.edge = self.sheets.edge
@@ -91,8 +93,8 @@ class BenchView(Place):
         self._build()
         self._connect()
         register_commands(self)
-        for home in (self.strip.viewport(), self.contact.viewport(), self.page):
-            FileDrop(home, lambda files, event: self.files_dropped.emit(files))
+        for home in (self.strip.viewport(), self.page):
+            self._take_drops(home)
 
     def _build(self) -> None:
         back = Button(tr("Work list"))
@@ -131,10 +133,8 @@ class BenchView(Place):
         layout.addLayout(top)
         layout.addLayout(upper)
         self.below.addWidget(self.splitter)
-        self.below.addWidget(self.contact)
-        self.below.addWidget(self.table)
-        self.text.hide()
-        self.splitter.insertWidget(1, self.text)
+        self.text_home.hide()
+        self.splitter.insertWidget(1, self.text_home)
         remember_splitter(self.splitter, self.presenter.remembered, "bench splitter")
         remember_zoom(self.page, self.presenter.remembered, "bench zoom")
         layout.addWidget(self.below, 1)
@@ -147,9 +147,7 @@ class BenchView(Place):
         p.completed.connect(self.slip.offer)
         p.conflicts_found.connect(self._show_conflicts)
         p.closed.connect(self.left.emit)
-        for pages in (self.strip, self.contact):
-            pages.page_clicked.connect(p.go_to_page)
-            pages.page_selected.connect(lambda page, reach: p.select(page, reach=reach))
+        self._connect_pages(self.strip)
         self.strip.pages_dropped.connect(lambda pages, target, after: p.pages.move(pages, target, after=after))
         self.page.words_taken.connect(self.lifting.take)
         self.page.lift_ended.connect(self.lifting.end)
@@ -167,15 +165,56 @@ class BenchView(Place):
         self.slip.other_type_asked.connect(p.take_other_type)
         self.slip.file_asked.connect(p.filing.file_current)
         self.slip.filed_opened.connect(self.filed_opened)
-        self.table.changed.connect(p.slips.set_many)
-        self.table.document_chosen.connect(p.going.go_to_document)
-        self.text.typed.connect(lambda page, text: p.typed(page, WORDS, text))
-        self.text.done.connect(lambda page: p.leave(page, WORDS))
         self.slip.aside_asked.connect(self.ask_aside)
         self.slip.take_back_asked.connect(p.filing.take_back)
         self.file_all.clicked.connect(p.filing.file_all)
         self.stop_reading.clicked.connect(p.toggle_reading)
         self.stop.clicked.connect(p.doing.stop)
+
+    # -- what is made when it is first looked at ---------------------------------------------------------------------
+
+    @cached_property
+    def contact(self) -> ContactSheet:
+        """The pages of the batch, all of them small."""
+        sheet = ContactSheet()
+        self._connect_pages(sheet)
+        self._take_drops(sheet.viewport())
+        bind_pages(self, sheet)
+        self.below.addWidget(sheet)
+        sheet.render_state(self.presenter.state)
+        return sheet
+
+    @cached_property
+    def table(self) -> SlipTableView:
+        """The slips of the batch, as a table."""
+        table = SlipTableView(self.presenter)
+        table.changed.connect(self.presenter.slips.set_many)
+        table.document_chosen.connect(self.presenter.going.go_to_document)
+        bind_place(table, "bench table", self.handlers)
+        self.below.addWidget(table)
+        return table
+
+    @cached_property
+    def text(self) -> TextView:
+        """The text of the page in front."""
+        text = TextView()
+        text.typed.connect(lambda page, typed: self.presenter.typed(page, WORDS, typed))
+        text.done.connect(lambda page: self.presenter.leave(page, WORDS))
+        layout = QVBoxLayout(self.text_home)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(text)
+        return text
+
+    def _connect_pages(self, pages: PageStrip | ContactSheet) -> None:
+        pages.page_clicked.connect(self.presenter.go_to_page)
+        pages.page_selected.connect(lambda page, reach: self.presenter.select(page, reach=reach))
+
+    def _take_drops(self, home: QWidget) -> None:
+        FileDrop(home, lambda files, event: self.files_dropped.emit(files))
+
+    def _shows(self, name: str) -> bool:
+        """Whether something takes the place of page and slip."""
+        return name in vars(self) and self.below.currentWidget() is getattr(self, name)
 
     def refresh(self) -> None:
         """Ask for the batch again."""
@@ -234,14 +273,15 @@ class BenchView(Place):
         self.stop_reading.setText(tr("{stop_reading}  Ctrl+R", stop_reading=state.stop_reading))
         self.stop_reading.setVisible(bool(state.stop_reading) and not state.doing)
         self.strip.render_state(state)
-        self.contact.render_state(state)
-        if self.below.currentWidget() is self.table:
+        if "contact" in vars(self):
+            self.contact.render_state(state)
+        if self._shows("table"):
             self.table.render_table(state.table)
         self.slip.render_slip(state.slip, self._snippet)
 
     def step_down(self, offset: int) -> None:
         """Go a row down on the contact sheet, a document on in the strip."""
-        if self.below.currentWidget() is self.contact:
+        if self._shows("contact"):
             self.presenter.going.step_page(offset * self.contact.columns)
         else:
             self.presenter.going.step_document(offset)
@@ -254,18 +294,19 @@ class BenchView(Place):
         """Show something in the place of page and slip, or these again."""
         shows = self.below.currentWidget() is not widget
         self.below.setCurrentWidget(widget if shows else self.splitter)
-        self.presenter.show_table(self.below.currentWidget() is self.table)
+        self.presenter.show_table(self._shows("table"))
         (focus if shows else self.strip).setFocus()
 
     def toggle_text(self) -> None:
         """Show the text of the page beside it, or no longer."""
-        self.text.setVisible(not self.text.isVisible())
+        line = self.text.line
+        self.text_home.setVisible(not self.text_home.isVisible())
         self._render_text()
-        (self.text.line if self.text.isVisible() else self.strip).setFocus()
+        (line if self.text_home.isVisible() else self.strip).setFocus()
 
     def _render_text(self) -> None:
         shown = self.presenter.pictures.shown
-        if self.text.isVisible() and shown is not None:
+        if self.text_home.isVisible() and shown is not None:
             self.text.render_text(shown, self.presenter.pictures.text)
 
     def toggle_page_window(self) -> None:
