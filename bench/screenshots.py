@@ -31,6 +31,7 @@ from keybundle.desktop.app import Desktop
 from keybundle.desktop.theme.style import apply_theme
 from keybundle.desktop.views.access_sheet import AccessSheet
 from keybundle.desktop.views.send_sheet import SendSheet
+from keybundle.desktop.views.window import MainWindow
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -78,9 +79,8 @@ def main(target: Path = TARGET) -> None:
     bench = window.benches[desktop.workspace.batches.ids()[-1]]
     bench.presenter.refresh()
     spin(1)
-    bench.presenter.go_to_unsure()
-    shoot("unsure")
-    bench.presenter.go_to_document(bench.presenter.state.documents[0].id)
+    bench.presenter.going.go_to_unsure()
+    bench.presenter.going.go_to_document(bench.presenter.state.documents[0].id)
     spin(1)
     shoot("bench")
     bench.presenter.filing.file_all()
@@ -98,6 +98,7 @@ def main(target: Path = TARGET) -> None:
     window.cabinets.table.selectRow(0)
     spin(1.5)
     shoot("cabinets")
+    shoot_many(window, shoot)
     window.go_find()
     window.finder.line.setText("towpath keeper")
     window.finder.presenter.search("towpath keeper")
@@ -109,6 +110,24 @@ def main(target: Path = TARGET) -> None:
     shoot_rights(desktop, target, spin)
     desktop.close()
     shutil.rmtree(data.parent)
+
+
+def shoot_many(window: MainWindow, shoot: Callable[[str], None]) -> None:
+    """Type one value for all chosen documents, let a sheet that sends them wait, and take the pictures."""
+    view = window.cabinets
+    view.table.selectAll()
+    column = view.model.heads.index("Order number")
+    chosen = view.documents.chosen_rows()
+    view.presenter.changes.edit(view.model.values_of(chosen, "Order number"), "Order number", "PO-20417")
+    view.table.setCurrentIndex(view.model.index(0, column))
+    view.table.selectAll()
+    shoot("correcting")
+    view.sending.emit(chosen, False)
+    shoot("sending")
+    window.go_work()
+    shoot("waiting")
+    view.edge.end()
+    view.presenter.changes.discard()
 
 
 def shoot_viewer(desktop: Desktop, target: Path, spin: Callable[[float], None]) -> None:
@@ -135,10 +154,6 @@ def shoot_viewer(desktop: Desktop, target: Path, spin: Callable[[float], None]) 
     sheet.address.setText("audit@holme.example")
     sheet.request.send(sheet.choices())
     spin(2.5)
-    shown.viewer.handlers.trigger("viewer.story")
-    shown.message.setText("")  # where no mail program is it names a file of this machine
-    spin(1)
-    shown.grab().save(str(target / "story.png"))
     viewers.close()
     desktop.window.message.setText("")
 

@@ -30,7 +30,12 @@ def shoot_first_start(target: Path, spin: Spin) -> None:
     start.administrator.setText("Ottoline Reedmace")
     start.beginnings.item(0).setCheckState(Qt.CheckState.Checked)
     spin(0.5)
+    start.time_zone.setText("Europe/Weirsid")
+    start.go.click()
+    spin(2)
+    start.where.setText("The data will be in ~/weirside")
     desktop.root.grab().save(str(target / "first-start.png"))
+    start.time_zone.setText("UTC")
     start.beginnings.item(0).setCheckState(Qt.CheckState.Unchecked)
     start.go.click()
     while desktop.window is None:

@@ -113,7 +113,7 @@ def measure_slip(child: Child) -> None:
     child.until(lambda: bench.presenter.state.documents)
     first = bench.presenter.state.documents[0].id
     in_strip = time.monotonic()
-    bench.presenter.go_to_document(first)
+    bench.presenter.going.go_to_document(first)
     child.until(lambda: any(f.value.text() for f in bench.slip.fields.values()))
     opened = time.monotonic()
     child.until(lambda: first in child.desktop.line.break_times)
@@ -221,7 +221,7 @@ def measure_keys(child: Child) -> None:
     window.open_batch(batch)
     bench = window.benches[batch]
     child.until(lambda: bench.presenter.state.slip)
-    bench.presenter.go_to_document(documents[-1])
+    bench.presenter.going.go_to_document(documents[-1])
     child.run(0.5)
     took = []
     for number in range(KEYS_ROUNDS):
@@ -254,7 +254,7 @@ def measure_keys(child: Child) -> None:
         lost += field.text() != said
         QTest.keyClick(field, Qt.Key.Key_Return)
         child.run(0.1)
-        bench.presenter.go_to_document(documents[-1])
+        bench.presenter.going.go_to_document(documents[-1])
     child.until(lambda: not bench.presenter.drafts.is_saving and line.busy == 0)
     print(sorted(took)[len(took) // 2] * 1000, max(took) * 1000, lost, filed(), gap * 1000)
 
@@ -354,7 +354,7 @@ def measure_effort(child: Child) -> None:
     p, keys = bench.presenter, 0
     order = [d.id for d in p.state.documents]
     for number, document in enumerate(order):
-        p.go_to_document(document)
+        p.going.go_to_document(document)
         child.until(lambda d=document: p.state.slip is not None and p.state.slip.document == d)  # type: ignore[misc]
         while (row := next((r for r in p.state.slip.rows if r.unsure), None)) is not None:
             bench.slip.focus(row.name)
@@ -366,7 +366,7 @@ def measure_effort(child: Child) -> None:
             QTest.keyClick(field, Qt.Key.Key_Return)
             keys += 1
             child.until(lambda n=row.name, d=document: _is_settled(p, d, n), 20)  # type: ignore[misc]
-            p.go_to_document(document)
+            p.going.go_to_document(document)
             child.run(0.2)
         QTest.keyClick(bench.strip, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
         keys += 1

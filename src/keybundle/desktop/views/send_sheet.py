@@ -234,6 +234,7 @@ class SendSheet(Sheet):
     def render_state(self, state: SendState) -> None:
         """Show what would go out, and how far it is."""
         self.what.setText("\n".join(filter(None, [state.named, state.told])))
+        self.of.setText(state.named or state.told)  # what it is called while it waits elsewhere
         self.example.setText(tr("such as  {example}", example=state.example) if state.example else "")
         self.problem.setText(state.problem)
         self.doing.setText(state.doing)

@@ -3,7 +3,17 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCompleter, QFileDialog, QFormLayout, QFrame, QLineEdit, QListWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCompleter,
+    QFileDialog,
+    QFormLayout,
+    QFrame,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from keybundle.desktop.presenters.signing_in import FirstAnswers, SignInPresenter, SignInState
 from keybundle.desktop.theme.style import icon_pixmap
@@ -81,7 +91,11 @@ class StartView(QWidget):
             inner.addWidget(below)
         layout = QVBoxLayout(self)
         layout.addStretch(1)
-        layout.addWidget(box, 0, Qt.AlignmentFlag.AlignHCenter)
+        middle = QHBoxLayout()  # aligned by itself the card would not grow with lines that wrap
+        middle.addStretch(1)
+        middle.addWidget(box)
+        middle.addStretch(1)
+        layout.addLayout(middle)
         layout.addStretch(2)
         presenter.changed.connect(self.render_state)
         presenter.signed_in.connect(lambda _: self.password.clear())
@@ -115,7 +129,8 @@ class StartView(QWidget):
         )
         for part in (self.go, self.account, self.people):
             part.setEnabled(not state.is_busy)
-        self.problem.setText(tr("Signing in...") if state.is_busy and not is_new else state.problem)
+        problem = state.problem[:1].upper() + state.problem[1:]
+        self.problem.setText(tr("Signing in...") if state.is_busy and not is_new else problem)
         self.problem.setVisible(bool(self.problem.text()))
 
     def _propose(self, state: SignInState) -> None:
