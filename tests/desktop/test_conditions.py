@@ -21,6 +21,7 @@ from keybundle.desktop.views.keys_dialog import KeysDialog
 from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
 from tests.desktop.test_at_speed import AtSpeed
+from tests.support import filed_ids
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 WHO = "Oswinna Reedmace"
@@ -58,6 +59,45 @@ class Records(DesktopTest):
         run = {command for handlers in known for command in handlers.run}
         of_viewer = {c.id for c in COMMANDS if c.place == "viewer"}
         self.assertEqual({c.id for c in COMMANDS} - run - of_viewer, {"slip.confirm"}, "the field itself does that")
+
+    def test_a_chord_means_one_thing_in_all_places(self) -> None:
+        meanings: dict[str, set[str]] = {}
+        for command in COMMANDS:
+            for key in (k for k in command.keys if "Ctrl+" in k or "Alt+" in k):
+                meanings.setdefault(key, set()).add(command.named)
+        clashing = {key: named for key, named in meanings.items() if len(named) > 1}
+        self.assertEqual(clashing, {"Ctrl+V": {"Paste before", "Paste cells"}}, "pasting is pasting")
+        sends = {c.shortcut for c in COMMANDS if c.named == "Send"}
+        self.assertEqual(sends, {"Ctrl+E"})
+
+    def test_every_command_stands_in_the_menu_of_its_place(self) -> None:
+        desktop = self.start(scanned=True)
+        desktop.begin(WHO)
+        window = desktop.window
+        assert window is not None
+        found: set[str] = set()
+
+        def collect(menu: QMenu) -> None:
+            menu.aboutToShow.emit()
+            for action in menu.actions():
+                if (inner := action.menu()) is not None:
+                    collect(inner)  # type: ignore[arg-type]
+                else:
+                    found.add(action.text())
+
+        for _ in self.places(window):
+            collect(window.bar.more.menu())
+        window.finder.documents.table.show()
+        window.open_batch(window.work.presenter.state.rows[0].id)
+        bench = window.front
+        bench.toggle_below(bench.table, bench.table.grid)  # type: ignore[attr-defined]
+        collect(window.bar.more.menu())
+        window.viewers.open(filed_ids(desktop.workspace, "Purchasing")[0])
+        (viewer,) = window.viewers.windows
+        for menu in viewer.findChildren(QMenu):
+            collect(menu)
+        missing = [c.id for c in COMMANDS if f"{c.title}\t{c.shortcut}" not in found]
+        self.assertEqual(missing, ["slip.confirm"], "the field itself does that")
 
     def test_what_cannot_be_run_says_why_at_the_foot_and_in_the_menu_until_it_can(self) -> None:
         desktop = self.start()

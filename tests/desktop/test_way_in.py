@@ -25,7 +25,7 @@ from keybundle.desktop.views.window import MainWindow
 from tests.desktop.support import DesktopTest
 from tests.support import scanned_template
 
-CTRL = Qt.KeyboardModifier.ControlModifier
+CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
 
 
 class Begun(DesktopTest):
@@ -112,7 +112,7 @@ class WayIn(Begun):
         self.key(window, Qt.Key.Key_2, CTRL)
         cabinets.presenter.choose(field, value)
         self.until(lambda: cabinets.presenter.state.columns[0].chosen == value)
-        self.key(cabinets.table, Qt.Key.Key_S)
+        self.key(cabinets.table, Qt.Key.Key_S, CTRL | ALT)
         self.assertIn(f"The next stack gets {field} = {value}, to be confirmed.", window.work.destination.text())
 
     def test_a_stack_meant_for_a_cabinet_gets_a_routine_that_files_there_and_another_is_pointed_out(self) -> None:
@@ -128,7 +128,7 @@ class WayIn(Begun):
         self.key(window, Qt.Key.Key_2, CTRL)
         window.cabinets.presenter.show_cabinet(other.id)
         self.until(lambda: window.cabinets.presenter.state.cabinet == other.id)
-        self.key(window.cabinets.table, Qt.Key.Key_S)
+        self.key(window.cabinets.table, Qt.Key.Key_S, CTRL | ALT)
         self.until(lambda: work.routine.currentText() != bills.name, 10, "a routine that files there")
         self.assertIn("which files there, is chosen", window.message.text())
         self.assertFalse(work.unusual.isVisible())

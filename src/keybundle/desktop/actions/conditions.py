@@ -68,7 +68,7 @@ _OF_DOCUMENTS = ("cabinets.delete", "cabinets.tags")
 _OF_VIEWER = (
     "viewer.next", "viewer.previous", "viewer.first", "viewer.last", "viewer.down", "viewer.up", "viewer.go to",
     "viewer.zoom in", "viewer.zoom out", "viewer.fit", "viewer.turn", "viewer.turn back", "viewer.copy words",
-    "viewer.own program", "viewer.correct", "viewer.send", "viewer.send again",
+    "viewer.own program", "viewer.correct", "viewer.send", "viewer.print", "viewer.send again",
 )  # fmt: skip
 
 # What each command needs, the first that does not hold is said; a command that is not named needs nothing.
@@ -87,8 +87,8 @@ NEEDS: dict[str, tuple[str, ...]] = {
     **dict.fromkeys(("find.keep", "find.discard", "find.not kept"), ("corrections",)),
     **dict.fromkeys(("find.next page", "find.previous page", "find.large"), ("shown",)),
     **dict.fromkeys(("find.next place", "find.previous place"), ("shown", "places")),
-    **dict.fromkeys(("cabinets.send", "cabinets.send again"), ("to send",)),
-    **dict.fromkeys(("find.send", "find.send again"), ("filed hits",)),
+    **dict.fromkeys(("cabinets.send", "cabinets.print", "cabinets.send again"), ("to send",)),
+    **dict.fromkeys(("find.send", "find.print", "find.send again"), ("filed hits",)),
     **dict.fromkeys(("viewer.next place", "viewer.previous place"), ("shown", "places")),
     **dict.fromkeys(("table.column earlier", "table.column later", "table.copy"), ("cell",)),
     "work.scan": ("scanner",),
@@ -102,6 +102,7 @@ NEEDS: dict[str, tuple[str, ...]] = {
     "bench.file all": ("some ready",),
     "bench.take back": ("document", "filed"),
     "bench.send": ("document", "filed"),
+    "bench.print": ("document", "filed"),
     "bench.keep to": ("document",),
     "bench.next document": ("page",),
     "bench.previous document": ("page",),

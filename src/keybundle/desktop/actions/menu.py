@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterable, Sequence
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu, QWidget
 
 from keybundle.desktop.actions.handlers import Handlers
-from keybundle.desktop.actions.registry import COMMANDS, find_command
+from keybundle.desktop.actions.registry import COMMANDS, PLACES, find_command
+from keybundle.desktop.words import tr
 
 
 def make_menu(title: str, place: str, handlers: Handlers, parent: QWidget, *, but: Collection[str] = ()) -> QMenu:
@@ -44,6 +45,17 @@ def join_menus(menus: Sequence[QMenu], parent: QWidget) -> QMenu:
     for menu in menus:
         whole.addMenu(menu)
     return whole
+
+
+def fill_whole(menu: QMenu, around: Iterable[Handlers]) -> None:
+    """Fill a menu with all that can be run by these handlers, a menu for each place."""
+    menu.clear()
+    known = list(around)
+    for place, title in PLACES.items():
+        ids = {c.id for c in COMMANDS if c.place == place}
+        handlers = next((h for h in known if ids & set(h.run)), None)
+        if handlers is not None:
+            menu.addMenu(make_menu(tr(title), place, handlers, menu))
 
 
 def hang(menu: QMenu, *homes: QWidget) -> None:

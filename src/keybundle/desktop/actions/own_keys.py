@@ -29,7 +29,7 @@ class OwnKeys(QObject):
 
     def __init__(self, remembered: Remembered, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._remembered = remembered
+        self.remembered = remembered
         known = {c.id for c in COMMANDS}
         self._keys = {k: v for k, v in _read(remembered.get(SETTING)).items() if k in known}
 
@@ -45,7 +45,7 @@ class OwnKeys(QObject):
         self._keys.pop(command_id, None)
         if key:
             self._keys[command_id] = key
-        self._remembered.put(SETTING, json.dumps(self._keys))
+        self.remembered.put(SETTING, json.dumps(self._keys))
         self.changed.emit()
         return ""
 

@@ -152,12 +152,12 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "bench.set aside", "Set aside", "Set the document aside with a reason, or bring it back", "Ctrl+D", "bench"
     ),
-    Command("bench.changes", "Changes of values", "List who changed which value, and from what", "Ctrl+H", "bench"),
+    Command("bench.changes", "History", "List who changed which value, and from what", "Ctrl+H", "bench"),
     Command("bench.take back", "Take back filed", "Take a filed document back into the batch", "Ctrl+B", "bench"),
     Command("bench.give", "Give to", "Give this batch to other people and groups too", "Ctrl+Shift+G", "bench"),
     Command(
         "bench.prepare",
-        "Prepare the type",
+        "Prepare it",
         "Change the type, at the field that one is in (Alt+Left comes back); who may not proposes what is missing",
         "Ctrl+Alt+P",
         "bench",
@@ -204,19 +204,20 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "bench.keep to", "Kept to", "See and change whom the document is kept to once it is filed", "Ctrl+K", "bench"
     ),
-    Command("bench.send", "Send", "Save, mail or print the document once it is filed", "Ctrl+Shift+F", "bench"),
+    Command("bench.send", "Send", "Save, mail or print the document once it is filed", "Ctrl+E", "bench"),
+    Command("bench.print", "Print", "Print this document as it is filed", "Ctrl+P", "bench"),
     Command("bench.close", "Close batch", "Close the batch; what is still open is named", "Ctrl+Shift+C", "bench"),
     Command("bench.zoom in", "Zoom in", "Show the page larger", "Ctrl++", "bench", ("Ctrl+=",)),
     Command("bench.zoom out", "Zoom out", "Show the page smaller", "Ctrl+-", "bench"),
     Command("bench.zoom fit", "Fit", "Show the whole page", "Ctrl+0", "bench"),
     Command("slip.confirm", "Confirm", "Confirm the value and go to the next unsure one", "Return", "bench slip"),
-    Command("slip.empty", "Empty field", "Empty the field", "Ctrl+E", "bench slip"),
+    Command("slip.empty", "Empty field", "Empty the field", "Alt+E", "bench slip"),
     Command("slip.empty all", "Empty the slip", "Empty all fields of the slip", "Ctrl+Shift+Backspace", "bench slip"),
     Command(
         "slip.clear assumed",
         "Empty what nobody confirmed",
         "Empty what was only carried over, defaulted or prefilled",
-        "Ctrl+Shift+E",
+        "Alt+Shift+E",
         "bench slip",
     ),
     Command("slip.today", "Today", "Give the date field today's date, marked as such", "Alt+D", "bench slip"),
@@ -253,7 +254,7 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command(
         "bench.table",
-        "Table of slips",
+        "Table",
         "Show all slips of the batch as a table, or page and slip",
         "Ctrl+Shift+T",
         "bench",
@@ -275,7 +276,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("table.sort down", "Sort downwards", "Sort by this column, the greatest first", "Ctrl+Shift+Down", "table"),
     Command("table.column earlier", "Column earlier", "Move this column one place earlier", "Ctrl+Shift+Left", "table"),
     Command("table.column later", "Column later", "Move this column one place later", "Ctrl+Shift+Right", "table"),
-    Command("table.columns", "Columns", "Choose which columns are shown", "Ctrl+Shift+M", "table"),
+    Command("table.columns", "Columns", "Choose which columns are shown", "Ctrl+Shift+H", "table"),
     Command("table.copy", "Copy cells", "Copy the chosen cells as a block", "Ctrl+C", "table"),
     Command(
         "table.paste", "Paste cells", "Paste a block from this cell on, or one value into all chosen", "Ctrl+V", "table"
@@ -308,21 +309,21 @@ COMMANDS: tuple[Command, ...] = (
         "cabinets",
     ),
     Command("cabinets.delete", "Delete", "Put the chosen documents into the trash, with the reason", "Del", "cabinets"),
-    Command("cabinets.trash", "Trash", "See what was deleted; bring it back or erase it", "Ctrl+Shift+T", "cabinets"),
+    Command("cabinets.trash", "Trash", "See what was deleted; bring it back or erase it", "Shift+Del", "cabinets"),
     Command("cabinets.filter", "Filter", "Type to filter the column that has the focus", "/", "cabinets"),
     Command("cabinets.clear", "Clear", "Clear all chosen values and filters", "Esc", "cabinets"),
-    Command("cabinets.order", "Other order", "Put the columns in another order", "V", "cabinets"),
-    Command("cabinets.flat", "Flat list", "Close all columns, or show them again", "Shift+V", "cabinets"),
+    Command("cabinets.order", "Other order", "Put the columns in another order", "Ctrl+Alt+V", "cabinets"),
+    Command("cabinets.flat", "Flat list", "Close all columns, or show them again", "Ctrl+Alt+F", "cabinets"),
     Command("cabinets.tags", "Tags", "Change the tags of the chosen documents", "Ctrl+T", "cabinets"),
     Command(
         "cabinets.scan",
         "Scan with these values",
         "Scan a stack that takes over the chosen values, to be confirmed",
-        "S",
+        "Ctrl+Alt+S",
         "cabinets",
     ),
-    Command("cabinets.next page", "Next page", "Turn to the next page of the shown document", "Alt+Right", "cabinets"),
-    Command("cabinets.previous page", "Previous page", "Turn to the page before", "Alt+Left", "cabinets"),
+    Command("cabinets.next page", "Next page", "Turn to the next page of the shown document", "Alt+PgDown", "cabinets"),
+    Command("cabinets.previous page", "Previous page", "Turn to the page before", "Alt+PgUp", "cabinets"),
     Command(
         "cabinets.large",
         "Large",
@@ -339,20 +340,22 @@ COMMANDS: tuple[Command, ...] = (
         "cabinets",
     ),
     Command("cabinets.send", "Send", "Save, mail or print the chosen documents", "Ctrl+E", "cabinets"),
+    Command("cabinets.print", "Print", "Print the chosen documents", "Ctrl+P", "cabinets"),
     Command("cabinets.send again", "Send again", "Send the document as it was sent last", "Ctrl+Shift+E", "cabinets"),
     Command("find.open", "Open hit", "Open the hit in a window of its own, with the words marked", "Return", "find"),
-    Command("find.next page", "Next page", "Turn to the next page of the shown hit", "Alt+Right", "find hits"),
-    Command("find.previous page", "Previous page", "Turn to the page before", "Alt+Left", "find hits"),
+    Command("find.next page", "Next page", "Turn to the next page of the shown hit", "Alt+PgDown", "find hits"),
+    Command("find.previous page", "Previous page", "Turn to the page before", "Alt+PgUp", "find hits"),
     Command("find.next place", "Next place", "Go to the next place that answers the search", "N", "find hits"),
     Command("find.previous place", "Previous place", "Go to the place before", "Shift+N", "find hits"),
     Command(
         "find.large", "Large", "Show the page large while going through the hits, and let it go", "Space", "find hits"
     ),
-    Command("cabinets.prepare", "Prepare it", "Change how the cabinet is prepared", "Ctrl+Shift+P", "cabinets"),
+    Command("cabinets.prepare", "Prepare it", "Change how the cabinet is prepared", "Ctrl+Alt+P", "cabinets"),
     Command("find.send", "Send", "Save, mail or print the chosen hits", "Ctrl+E", "find"),
+    Command("find.print", "Print", "Print the chosen hits", "Ctrl+P", "find"),
     Command(
         "find.table",
-        "Hits as a table",
+        "Table",
         "Show the filed hits as a table to correct them, or as a list",
         "Ctrl+Shift+T",
         "find",
@@ -379,10 +382,10 @@ COMMANDS: tuple[Command, ...] = (
     Command("viewer.values", "Values", "Show the values at the side", "1", "viewer"),
     Command("viewer.text", "Text", "Show the text of the page at the side, to search and copy it", "2", "viewer"),
     Command("viewer.story", "Story", "Show what happened to the document", "3", "viewer"),
-    Command("viewer.copy text", "Copy text", "Copy the text of the page", "Ctrl+Shift+C", "viewer"),
+    Command("viewer.copy text", "Copy text", "Copy the text of the page", "Ctrl+Alt+C", "viewer"),
     Command(
         "viewer.copy words",
-        "Copy words",
+        "Lift",
         "Copy words: type to find, arrows extend, Enter takes; or Ctrl and drag",
         "Ctrl+L",
         "viewer",
@@ -395,10 +398,11 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command("viewer.undo", "Undo", "Put back the value that was corrected last here", "Ctrl+Z", "viewer"),
     Command("viewer.send", "Send", "Save, mail or print the document", "Ctrl+E", "viewer"),
+    Command("viewer.print", "Print", "Print the document", "Ctrl+P", "viewer"),
     Command("viewer.send again", "Send again", "Send the document as it was sent last", "Ctrl+Shift+E", "viewer"),
     Command("viewer.close", "Close", "Close the viewer", "Esc", "viewer"),
     Command("prepare.new", "New", "Add one more of what the page lists", "Ctrl+N", "prepare"),
-    Command("prepare.copy", "Copy", "Make a copy of the chosen one", "Ctrl+D", "prepare"),
+    Command("prepare.copy", "Copy", "Make a copy of the chosen one", "Ctrl+Alt+N", "prepare"),
     Command(
         "prepare.remove", "Remove", "Remove the chosen one; what hangs on it is said first", "Ctrl+Delete", "prepare"
     ),
@@ -411,6 +415,24 @@ COMMANDS: tuple[Command, ...] = (
     Command("prepare.back", "Back", "Go back to the page where you were", "Alt+Left", "prepare"),
     Command("find.clear", "New search", "Empty the line for a new search", "Esc", "find"),
 )
+
+
+# What the places where commands act are called, in their order.
+PLACES = {
+    "everywhere": mark("Everywhere"), "work": mark("Work"), "bench": mark("Bench"),
+    "bench strip": mark("Page strip"), "bench slip": mark("Slip"),
+    "bench table": mark("Table of slips"),
+    "cabinets": mark("Cabinets"), "find": mark("Find"), "find hits": mark("Hits"), "viewer": mark("Viewer"),
+    "prepare": mark("Prepare"), "table": mark("Tables"),
+}  # fmt: skip
+# The keys of commands that had others before, told once.
+MOVED = {
+    "bench.send": "Ctrl+Shift+F", "slip.empty": "Ctrl+E", "slip.clear assumed": "Ctrl+Shift+E", "table.columns": "Ctrl+Shift+M",
+    "cabinets.next page": "Alt+Right", "cabinets.previous page": "Alt+Left", "find.next page": "Alt+Right",
+    "find.previous page": "Alt+Left", "cabinets.prepare": "Ctrl+Shift+P", "cabinets.trash": "Ctrl+Shift+T",
+    "cabinets.scan": "S", "cabinets.order": "V", "cabinets.flat": "Shift+V", "viewer.copy text": "Ctrl+Shift+C",
+    "prepare.copy": "Ctrl+D",
+}  # fmt: skip
 
 
 def find_command(command_id: str) -> Command:
@@ -444,6 +466,7 @@ NEEDED = {
     "work.stop": Right.BRING_IN, "work.stop reading": Right.INDEX, "work.give": Right.INDEX, "work.close": Right.FILE,
     "work.throw away": Right.FILE, "work.thrown": Right.FILE,
     "bench.file": Right.FILE, "bench.file all": Right.FILE, "bench.take back": Right.TAKE_BACK, "bench.send": Right.SEND,
+    "bench.print": Right.SEND,
     "bench.close": Right.FILE,
     "bench.scan again": Right.BRING_IN, "bench.scan in": Right.BRING_IN, "cabinets.tags": Right.CORRECT,
     "cabinets.correct": Right.CORRECT, "find.correct": Right.CORRECT, "find.keep": Right.CORRECT,

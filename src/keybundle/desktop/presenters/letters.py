@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 from PySide6.QtCore import QObject, Signal
 
@@ -50,15 +50,16 @@ class Letters(QObject):
         if self._open.pop(sheet, None) is not None:
             self.changed.emit()
 
-    def sent(self, ids: Sequence[str]) -> None:
-        """Forget the words of a message that went out."""
-        self._drafts.let_go([d.key for d in self._drafts.of(MANY.join(ids)).values()])
+    def sent(self, ids: Sequence[str], typed: Mapping[str, str]) -> None:
+        """Forget the words that a message went out with; what was typed since is another message."""
+        found = self._drafts.of(MANY.join(ids)).values()
+        self._drafts.let_go([d.key for d in found if d.text == typed.get(d.name)])
 
     def let_go(self, ids: Sequence[str]) -> None:
         """Let go of a message; what was typed can be brought back."""
         typed = list(self._drafts.of(MANY.join(ids)).values())
         if typed:
-            self.sent(ids)
+            self._drafts.let_go([d.key for d in typed])
             self.left.emit(typed[0].told, self._bringing_back(typed))
 
     def _bringing_back(self, typed: Sequence[Draft]) -> Callable[[], None]:

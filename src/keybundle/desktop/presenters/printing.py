@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QMarginsF, QRectF, QSizeF, Qt
-from PySide6.QtGui import QImageReader, QPageLayout, QPageSize, QPainter
+from PySide6.QtGui import QImageReader, QPageLayout, QPageSize, QPainter, QTextDocument
 from PySide6.QtPrintSupport import QPrinter, QPrinterInfo
 
 from keybundle.core.base.errors import EnvironmentProblem, InputProblem
@@ -33,6 +33,17 @@ def printers() -> list[str]:
     names = QPrinterInfo.availablePrinterNames()
     usual = QPrinterInfo.defaultPrinterName()
     return [*sorted(names, key=lambda n: n != usual), INTO_PDF]
+
+
+def print_page(page: QTextDocument, printer: str, target: str = "") -> None:
+    """Print a page of text on a printer, or (``INTO_PDF``) into the file ``target``."""
+    on = QPrinter(QPrinter.PrinterMode.HighResolution)
+    if printer == INTO_PDF:
+        on.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
+        on.setOutputFileName(target)
+    else:
+        on.setPrinterName(printer)
+    page.print_(on)
 
 
 def print_pictures(

@@ -36,6 +36,7 @@ SETTINGS = (
     Setting("viewer window", None, "size and place of the viewer's windows"),
     Setting("page window", None, "size and place of the bench's second page"),
     Setting("own keys", None, "keys that somebody gave commands besides those they have"),
+    Setting("keys told", "", "which change of keys was told"),
     Setting("bench splitter", None, "how page and slip share the bench"),
 )
 _BY_NAME: Mapping[str, Setting] = {s.name: s for s in SETTINGS}

@@ -77,6 +77,7 @@ class SendRequest(QObject):
         super().__init__(parent)
         self._sender, self._letters, self._s = sender, letters, sender.seat
         self._number = 0
+        self._typed: dict[str, str] = {}
         mail = self._s.workspace.setup.mail
         self.state = SendState(
             tuple(ids), told=trn("{n:,} document", "{n:,} documents", len(ids)), doing=sender.doing.told,
@@ -95,7 +96,7 @@ class SendRequest(QObject):
     def _ended(self, number: int, is_good: bool) -> None:
         if number == self._number:
             if is_good:
-                self._letters.sent(self.state.ids)
+                self._letters.sent(self.state.ids, self._typed)
             self.ended.emit(is_good)
 
     def type(self, name: str, text: str) -> None:
@@ -106,8 +107,8 @@ class SendRequest(QObject):
         """Let go of what was typed for the message."""
         self._letters.let_go(self.state.ids)
 
-    def begin(self, *, again: bool = False) -> None:
-        """Ask for the choices made last; ``again``: for those of the first document's last sending."""
+    def begin(self, *, again: bool = False, way: str = "") -> None:
+        """Ask for the choices made last; ``again``: for those of the first document's last sending; ``way``: on this way."""
         s, ids = self._s, self.state.ids
         self.changed.emit(self.state)
 
@@ -130,7 +131,8 @@ class SendRequest(QObject):
             more = tr(" and {n:,} more", n=len(ids) - 1) if len(ids) > 1 else ""
             typed: dict[str, Any] = self._letters.find(ids)
             usual = replace(choices, subject=letter.subject + more, text=choices.text or letter.text)
-            self.chosen.emit(replace(usual, way=MAIL, **typed) if typed else usual)
+            usual = replace(usual, way=way or (MAIL if typed else usual.way), **typed)
+            self.chosen.emit(usual)
 
         s.runner.query(load, done, key="sending", owner=self, on_error=self._sender.failed.emit)
 
@@ -149,7 +151,7 @@ class SendRequest(QObject):
 
     def send(self, choices: Choices) -> None:
         """Let it be sent, and keep the choices for the next time."""
-        s = self._s
+        s, self._typed = self._s, self._letters.find(self.state.ids)
         kept = asdict(replace(choices, subject=""))
         s.runner.change(lambda: s.workspace.put_setting(setting_of(s.who), kept), owner=self, lane="settings")
         self._number = self._sender.send(self.state.ids, choices)

@@ -54,6 +54,7 @@ def register_commands(view: BenchView) -> None:
     on("bench.second window", view.toggle_page_window)
     on("bench.close", p.close_batch)
     on("bench.send", partial(_send, view))
+    on("bench.print", partial(_print, view))
     on("bench.keep to", partial(_keep_to, view))
     on("bench.prepare", partial(_prepare, view))
     on("bench.give", lambda: view.giving.emit(p.batch_id))
@@ -170,6 +171,11 @@ def _keep_to(view: BenchView) -> None:
     spot = view.presenter.going.spot()
     if spot is not None:
         view.keeping.emit(spot)
+
+
+def _print(view: BenchView) -> None:
+    if ids := view.presenter.filing.filed_here():
+        view.printing.emit(ids)
 
 
 def _prepare(view: BenchView) -> None:

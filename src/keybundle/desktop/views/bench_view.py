@@ -48,6 +48,7 @@ class BenchView(Place):
     left = Signal()
     filed_opened = Signal(str)
     sending = Signal(object, bool)
+    printing = Signal(object)
     keeping = Signal(object)
     giving = Signal(str)
     prepare_asked = Signal(str, str, str)

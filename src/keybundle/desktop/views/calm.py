@@ -16,6 +16,14 @@ TEXT_PX = 6
 UNDO_KEYS = (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)
 
 
+def is_letter(event: QEvent) -> bool:
+    """Whether somebody types something that can be read, and it is asked whether that is a command here."""
+    if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.ShortcutOverride:
+        return False
+    chord = event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
+    return not chord and len(event.text()) == 1 and event.text().isprintable()
+
+
 class _Calm:
     """Mixed in before a control: the wheel goes on to what scrolls below it until it is entered."""
 
@@ -27,7 +35,13 @@ class _Calm:
 
 
 class Choice(_Calm, QComboBox):
-    """A box to choose from."""
+    """A box to choose from; letters look for its lines, whatever they mean around it."""
+
+    def event(self, event: QEvent) -> bool:
+        if is_letter(event):
+            event.accept()
+            return True
+        return super().event(event)
 
     def __init__(self, *args: Any) -> None:
         super().__init__(*args)

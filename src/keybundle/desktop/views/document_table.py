@@ -10,6 +10,8 @@ from PySide6.QtWidgets import QHBoxLayout, QTableView, QVBoxLayout, QWidget
 
 from keybundle.core.repository.model import FiledDocument
 from keybundle.desktop.actions.handlers import Handlers
+from keybundle.desktop.actions.menu import make_menu
+from keybundle.desktop.actions.registry import PLACES
 from keybundle.desktop.models.documents import DocumentsModel
 from keybundle.desktop.presenters.asking import Asked
 from keybundle.desktop.presenters.cabinet_changes import CabinetChanges, Standing
@@ -98,6 +100,7 @@ class DocumentTable(QWidget):
     def register(self, handlers: Handlers) -> None:
         """Let the commands of a place on corrections run here."""
         on, changes = handlers.on, self._p.changes
+        self.table.make_menu = lambda parent: make_menu(tr(PLACES[self._name]), self._name, handlers, parent)
         on(f"{self._name}.correct", self._correct)
         on(f"{self._name}.keep", self._keep)
         on(f"{self._name}.discard", lambda: changes.discard())

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.handlers import Handlers
+from keybundle.desktop.actions.menu import hang, make_menu
 from keybundle.desktop.models.documents import FIXED
 from keybundle.desktop.presenters.find import FindPresenter, FindState, HitRow
 from keybundle.desktop.theme import colours as c
@@ -88,6 +89,7 @@ class FindView(Place):
     batch_opened = Signal(str)
     opened = Signal(str)
     sending = Signal(object, bool)
+    printing = Signal(object)
     sheet_asked = Signal(object)
 
     def __init__(self, presenter: FindPresenter, parent: QWidget | None = None) -> None:
@@ -182,6 +184,7 @@ class FindView(Place):
         on("find.next place", lambda: pages.next_mark(1))
         on("find.previous place", lambda: pages.next_mark(-1))
         on("find.send", self._send)
+        on("find.print", lambda: self.printing.emit(self._chosen()))
         on("find.send again", lambda: self._send(again=True))
         on("find.large", lambda: self._side.setHidden(self.large.toggle()))
         given = self.handlers.provide
@@ -191,6 +194,7 @@ class FindView(Place):
         given("places", lambda: pages.state.has_marks)
         bind_place(self, "find", self.handlers, but=("find.open",))
         bind_place(self.hits, "find hits", self.handlers)
+        hang(make_menu(tr("Find"), "find", self.handlers, self), self.hits)
         bind_place(self.documents.table, "find hits", self.handlers)
         for command_id in ("find.next place", "find.open", "find.send"):
             self.pane.add_command(self.handlers, command_id, text=tr("Open") if command_id == "find.open" else "")

@@ -18,25 +18,26 @@ from PySide6.QtWidgets import (
 )
 
 from keybundle.desktop.actions.own_keys import OwnKeys
-from keybundle.desktop.actions.registry import find_command, search_commands
+from keybundle.desktop.actions.registry import MOVED, PLACES, find_command, search_commands
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import value_font
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.told import Told
-from keybundle.desktop.words import mark, tr, trn
+from keybundle.desktop.words import tr, trn
 
-PLACES = {
-    "everywhere": mark("Everywhere"), "work": mark("Work"), "bench": mark("Bench"),
-    "bench strip": mark("Page strip"), "bench slip": mark("Slip"),
-    "bench table": mark("Table of slips"),
-    "cabinets": mark("Cabinets"), "find": mark("Find"), "find hits": mark("Hits"), "viewer": mark("Viewer"),
-    "prepare": mark("Prepare"), "table": mark("Tables"),
-}  # fmt: skip
-
-
+TOLD, KEYS_OF = "keys told", "2026-12"
 BARE = {
     Qt.Key.Key_Control, Qt.Key.Key_Shift, Qt.Key.Key_Alt, Qt.Key.Key_Meta, Qt.Key.Key_AltGr, Qt.Key.Key_Tab, Qt.Key.Key_Backtab,
 }  # fmt: skip
+
+
+def say_moved(command_id: str, before: str) -> str:
+    """Return which key a command has now in place of another one."""
+    command = find_command(command_id)
+    place = tr(PLACES[command.place])
+    return tr(
+        "{title} ({place}) {key}, was {before}", title=command.title, place=place, key=command.shortcut, before=before
+    )
 
 
 def say_elsewhere(command_id: str) -> str:
@@ -83,6 +84,7 @@ class KeysDialog(QDialog):
         self._ids: list[str] = []
         self._found = ""
         self.table = QTableWidget(0, 4)
+        self.table.setTabKeyNavigation(False)
         self.table.setHorizontalHeaderLabels([tr("Key"), tr("Command"), tr("What it does"), tr("Where")])
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
@@ -110,6 +112,13 @@ class KeysDialog(QDialog):
         self.table.itemSelectionChanged.connect(self._show_own)
         layout = QVBoxLayout(self)
         layout.addWidget(self.line)
+        if not own.remembered.get(TOLD):
+            own.remembered.put(TOLD, KEYS_OF)
+            moved = "; ".join(say_moved(command_id, before) for command_id, before in MOVED.items())
+            self.moved = Told(tr("Other keys than before: {moved}", moved=moved))
+            self.moved.setWordWrap(True)
+            self.moved.setProperty("role", "quiet")
+            layout.addWidget(self.moved)
         layout.addWidget(self.table)
         layout.addLayout(own_row)
         layout.addWidget(self.problem)

@@ -107,6 +107,7 @@ def _make_cabinets(window: MainWindow) -> Place:
     view.opened.connect(viewers.open)
     viewers.let_out(view.table.out)
     view.sending.connect(viewers.sends_at(edge))
+    view.printing.connect(viewers.prints_at(edge))
     view.keeping.connect(lambda spot: edge.open(make_access(seat, spot)))
     view.sheet_asked.connect(edge.open)
     view.prepare_asked.connect(partial(window.prepare_part, way_back=window.go_cabinets))
@@ -127,6 +128,7 @@ def _make_find(window: MainWindow) -> Place:
     view.sheet_asked.connect(view.edge.open)
     view.presenter.changed.connect(lambda _: window.show_undo())
     view.sending.connect(window.viewers.sends_at(view.edge))
+    view.printing.connect(window.viewers.prints_at(view.edge))
     return view
 
 
@@ -165,6 +167,7 @@ def make_bench(window: MainWindow, batch_id: str) -> BenchView:
     view.offered.connect(window.offer)
     view.filed_opened.connect(viewers.open)
     view.sending.connect(viewers.sends_at(edge))
+    view.printing.connect(viewers.prints_at(edge))
     view.keeping.connect(lambda spot: edge.open(make_access(seat, spot)))
     view.giving.connect(lambda batch_id: edge.open(make_giving(seat, batch_id)))
     view.prepare_asked.connect(partial(window.prepare_part, way_back=partial(window.open_batch, batch_id)))
@@ -185,6 +188,7 @@ def open_record(window: MainWindow, record_id: str) -> None:
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.document_opened.connect(window.viewers.open)
         dialog.sending.connect(window.viewers.sends_at(window.edge))
+        dialog.said.connect(window.say)
         shell.bind(dialog)
         shell.show_later(dialog)
 

@@ -6,6 +6,7 @@ import re
 from pathlib import Path
 
 from PySide6.QtCore import QUrl, Signal
+from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QTextBrowser, QVBoxLayout, QWidget
 
 from keybundle.desktop.views.calm import Button
@@ -19,6 +20,7 @@ class RecordDialog(QDialog):
 
     document_opened = Signal(str)
     sending = Signal(object, bool)
+    said = Signal(str)
 
     def __init__(self, page: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -33,11 +35,16 @@ class RecordDialog(QDialog):
         save.clicked.connect(self._save)
         send = Button(tr("Send its documents"))
         send.clicked.connect(self._send)
+        out = Button(tr("Print   Ctrl+P"))
+        out.setToolTip(tr("On the usual printer; into a PDF file where there is none"))
+        out.clicked.connect(self._print)
+        QShortcut(QKeySequence("Ctrl+P"), self).activated.connect(self._print)
         close = Button(tr("Close"))
         close.clicked.connect(self.accept)
         buttons = QHBoxLayout()
         buttons.addWidget(save)
         buttons.addWidget(send)
+        buttons.addWidget(out)
         buttons.addStretch(1)
         buttons.addWidget(close)
         layout = QVBoxLayout(self)
@@ -53,6 +60,19 @@ class RecordDialog(QDialog):
         if ids:
             self.sending.emit(ids, False)
             self.accept()
+
+    def _print(self) -> None:
+        from keybundle.desktop.presenters.printing import INTO_PDF, print_page, printers
+
+        printer, target = printers()[0], ""
+        if printer == INTO_PDF:
+            target, _ = QFileDialog.getSaveFileName(
+                self, tr("PDF file to print into"), "filing-record.pdf", tr("PDF (*.pdf)")
+            )
+            if not target:
+                return
+        print_page(self.text.document(), printer, target)
+        self.said.emit(tr("The filing record is printed: {where}", where=target or printer))
 
     def _save(self) -> None:
         name, _ = QFileDialog.getSaveFileName(

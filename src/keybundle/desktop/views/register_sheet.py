@@ -38,6 +38,7 @@ class RegisterSheet(Sheet):
         self.line.textEdited.connect(self.typed.emit)
         ListKeys(self.line, self._step, self._take_current)
         self.table = QTableWidget()
+        self.table.setTabKeyNavigation(False)
         self.table.setAccessibleName(tr("Entries"))
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)

@@ -36,6 +36,10 @@ class TopBar(QFrame):
         layout.addStretch(1)
         for record in (r for r in places.PLACES if r.at_right):
             layout.addWidget(self._place_button(record.code))
+        self.more = Button(tr("More"))
+        self.more.setAccessibleName(tr("All commands of this place"))
+        self.more.setProperty("role", "place")
+        layout.addWidget(self.more)
         keys = Button(icon("keyboard"), tr("Keys  F1"))
         keys.setProperty("role", "place")
         keys.clicked.connect(lambda: self.asked.emit("help.keys"))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPoint, Qt, Signal
@@ -40,6 +40,8 @@ class ValueTable(QTableView):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.handlers = Handlers(refuse=self.refused.emit)
+        self.make_menu: Callable[[QWidget], QMenu] | None = None  # what else can be done to its rows
+        self.setTabKeyNavigation(False)  # Tab goes on to what comes after the table
         self._left: RememberedColumns | None = None
         self._sort = ("", False)
         self._sized: tuple[object, ...] = ()
@@ -307,6 +309,9 @@ class ValueTable(QTableView):
     # -- the pointer ---------------------------------------------------------------------------------------------------
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        menu = make_menu(tr("Table"), "table", self.handlers, self)
+        own = make_menu(tr("Table"), "table", self.handlers, self)
+        menu = self.make_menu(self) if self.make_menu is not None else own
+        if menu is not own:
+            menu.aboutToShow.connect(lambda: menu.addMenu(own))
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(event.globalPos())

@@ -28,6 +28,7 @@ from keybundle.core.reading.text import Word
 from keybundle.core.rights.model import Right
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.handlers import Handlers
+from keybundle.desktop.actions.menu import hang, make_menu
 from keybundle.desktop.actions.registry import find_command
 from keybundle.desktop.presenters.asking import Asked
 from keybundle.desktop.presenters.cabinet_changes import Standing
@@ -120,6 +121,7 @@ class Viewer(QWidget):
 
     left = Signal()
     sending = Signal(object, bool)
+    printing = Signal(object)
     sheet_asked = Signal(object)
 
     def __init__(self, presenter: ViewerPresenter, may: Callable[[Right], bool], parent: QWidget | None = None) -> None:
@@ -149,6 +151,7 @@ class Viewer(QWidget):
 
     def _build(self) -> None:
         self.values = QTableWidget(0, 3)
+        self.values.setTabKeyNavigation(False)
         self.values.horizontalHeader().hide()
         self.values.verticalHeader().hide()
         self.values.setShowGrid(False)
@@ -245,6 +248,7 @@ class Viewer(QWidget):
         self.page.words_taken.connect(self._copy_words)
         self.page.area_framed.connect(self._copy_area)
         on("viewer.send", lambda: self.sending.emit((p.state.document,), False))
+        on("viewer.print", lambda: self.printing.emit((p.state.document,)))
         on("viewer.send again", lambda: self.sending.emit((p.state.document,), True))
         on("viewer.own program", p.open_received)
         on("viewer.correct", self._correct)
@@ -259,6 +263,7 @@ class Viewer(QWidget):
         given("corrections", lambda: any(v.typed is not None for v in p.state.values))
         given("corrected", lambda: p.changes.can_undo)
         bind_place(self, "viewer", self.handlers)
+        hang(make_menu(tr("Viewer"), "viewer", self.handlers, self), self.page, self.values)
         for command_id in ("viewer.next place", "viewer.zoom out", "viewer.zoom in", "viewer.fit", "viewer.turn"):
             self.pane.add_command(self.handlers, command_id)
 

@@ -44,6 +44,7 @@ class Viewers(QObject):
             there = ViewerWindow(viewer, self._session.remembered, len(self.windows))
             there.closed.connect(self._closed)
             viewer.sending.connect(self.sends_at(there.edge))
+            viewer.printing.connect(self.prints_at(there.edge))
             self._own_keys.bind(there, lambda command_id: viewer.handlers.trigger(command_id))
             self._shell.bind(there)
             self.windows.append(there)
@@ -89,19 +90,22 @@ class Viewers(QObject):
 
     def sends_at(self, edge: SheetEdge) -> Callable[[tuple[str, ...], bool], None]:
         """Return what asks, at the edge of a place or viewer, how documents are to be sent (``again``: as they were last)."""
+        return lambda ids, again: self._ask(edge, ids, again=again)
 
-        def ask(ids: tuple[str, ...], again: bool) -> None:
-            from keybundle.desktop.presenters.send_request import SendRequest
-            from keybundle.desktop.views.send_sheet import SendSheet
+    def prints_at(self, edge: SheetEdge) -> Callable[[tuple[str, ...]], None]:
+        """Return what asks there how documents are to be printed."""
+        return lambda ids: self._ask(edge, ids, prints=True)
 
-            request = SendRequest(self.sending, self._shell.board.letters, [FiledId(i) for i in ids])
-            sheet = SendSheet(request)
-            self._shell.board.letters.opened(sheet, ids)
-            sheet.ended.connect(lambda: self._shell.board.letters.closed(sheet))
-            edge.open(sheet)
-            request.begin(again=again)
+    def _ask(self, edge: SheetEdge, ids: tuple[str, ...], *, again: bool = False, prints: bool = False) -> None:
+        from keybundle.desktop.presenters.send_request import PRINTER, SendRequest
+        from keybundle.desktop.views.send_sheet import SendSheet
 
-        return ask
+        request = SendRequest(self.sending, self._shell.board.letters, [FiledId(i) for i in ids])
+        sheet = SendSheet(request)
+        self._shell.board.letters.opened(sheet, ids)
+        sheet.ended.connect(lambda: self._shell.board.letters.closed(sheet))
+        edge.open(sheet)
+        request.begin(again=again, way=PRINTER if prints else "")
 
     def let_out(self, out: Out) -> None:
         """Let documents be dragged out of a list."""

@@ -9,10 +9,11 @@ from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QCloseEvent
-from PySide6.QtWidgets import QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from keybundle.desktop.actions.binding import bind_commands
 from keybundle.desktop.actions.handlers import Handlers
+from keybundle.desktop.actions.menu import fill_whole
 from keybundle.desktop.views import places
 from keybundle.desktop.views.foot import Foot
 from keybundle.desktop.views.notices import Notice, NoticeBand
@@ -73,6 +74,9 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         self.bar.asked.connect(self.handlers.trigger)
         self.undo.clicked.connect(lambda: self.handlers.trigger("edit.undo"))
+        whole = QMenu(self)
+        whole.aboutToShow.connect(lambda: fill_whole(whole, self._handlers_in_front()))
+        self.bar.more.setMenu(whole)
         self.shell.own_keys.bind(self, partial(self.shell.run_command, self))
         self.shell.board.changed.connect(self._tell_notices)
         on = self.handlers.on
@@ -87,6 +91,12 @@ class MainWindow(QMainWindow):
         self.handlers.provide("undo", lambda: self.front.can_undo)
         self.handlers.provide("redo", lambda: self.front.can_redo)
         bind_commands(self, list(self.handlers.run), self.handlers, Qt.ShortcutContext.WindowShortcut)
+
+    def _handlers_in_front(self) -> list[Handlers]:
+        """Return the handlers of the place in front and of what is seen in it, and those that act everywhere."""
+        seen = (w for w in self.front.findChildren(QWidget) if w.isVisible())
+        found = (getattr(w, "handlers", None) for w in (self.front, *seen))
+        return [*(h for h in found if isinstance(h, Handlers)), self.handlers]
 
     def _enter_sheet(self) -> None:
         if not self.edge.enter():

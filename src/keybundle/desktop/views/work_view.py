@@ -26,6 +26,7 @@ from keybundle.core.base.ids import BatchId
 from keybundle.core.formats.names import ALL
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.handlers import Handlers
+from keybundle.desktop.actions.menu import hang, make_menu
 from keybundle.desktop.presenters.work import KEPT_DAYS, WorkPresenter
 from keybundle.desktop.presenters.work_state import HaltShown, MappingAsked, WorkState
 from keybundle.desktop.theme import colours as c
@@ -275,6 +276,7 @@ class WorkView(Place):
         given("incoming", lambda: self.presenter.incoming.is_busy)
         given("halt", lambda: self.halt.isVisible())
         bind_place(self, "work", self.handlers, but=("work.open",))
+        hang(make_menu(tr("Work"), "work", self.handlers, self), self.list)
 
     def refresh(self) -> None:
         """Ask for the list again."""

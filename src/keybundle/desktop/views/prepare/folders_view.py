@@ -80,6 +80,7 @@ class FoldersView(QWidget):
 
     def _make_values(self) -> QVBoxLayout:
         self.table = QTableWidget(0, 3)
+        self.table.setTabKeyNavigation(False)
         self.table.setAccessibleName(tr("Values that folders give"))
         self.table.setHorizontalHeaderLabels([tr("Folder"), tr("Field"), tr("Value")])
         self.table.verticalHeader().hide()

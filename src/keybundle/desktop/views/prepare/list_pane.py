@@ -58,7 +58,7 @@ class ListPane(QWidget):
         column.setSpacing(6)
         for part in (self.filter, self.names, self.shown, self.new):
             column.addWidget(part)
-        self.copy = self._button(tr("Copy"), presenter.copy, tr("Make a copy   Ctrl+D"))
+        self.copy = self._button(tr("Copy"), presenter.copy, tr("Make a copy   Ctrl+Alt+N"))
         self.remove = self._button(
             remove or tr("Remove"), presenter.remove, tr("Remove it; what hangs on it is said first")
         )

@@ -12,10 +12,12 @@ from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QStacke
 from keybundle.core.base.records import dataclass
 from keybundle.desktop.actions.binding import bind_place
 from keybundle.desktop.actions.handlers import Handlers
+from keybundle.desktop.actions.menu import hang, make_menu
 from keybundle.desktop.actions.registry import COMMANDS
 from keybundle.desktop.presenters.remembered import Remembered
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.place import Place
+from keybundle.desktop.views.prepare.list_pane import ListPane
 from keybundle.desktop.words import tr
 
 ID = Qt.ItemDataRole.UserRole
@@ -101,6 +103,8 @@ class PrepareView(Place):
         if code not in self._views:
             made = self._views[code] = self.pages[code].make()
             self.stack.addWidget(made)
+            for pane in made.findChildren(ListPane):
+                hang(make_menu(tr("Prepare"), "prepare", self.handlers, self), pane.names)
         return self._views[code]
 
     def show_page(self, code: str) -> None:

@@ -33,6 +33,7 @@ class TagsView(QWidget):
         self.problem, self.doing = Told(), Told()
         self.problem.setProperty("role", "problem")
         self.table = QTableWidget(0, 4)
+        self.table.setTabKeyNavigation(False)
         self.table.setAccessibleName(tr("Tags"))
         self.table.setHorizontalHeaderLabels([tr("Tag"), tr("Documents"), tr("Folders"), tr("Colour")])
         self.table.verticalHeader().hide()
