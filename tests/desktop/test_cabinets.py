@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from unittest import mock
 
 from PySide6.QtCore import QItemSelectionModel, QPoint, QSettings, Qt
 from PySide6.QtTest import QTest
@@ -50,6 +51,23 @@ class Cabinets(CabinetsTest):
         self.until(lambda: self.ws.repository.load(bill).version == 3)
         back = self.ws.repository.load(bill)
         self.assertEqual((dict(back.values), back.folder), (dict(before.values), before.folder))
+
+    def test_all_are_all_that_the_head_counts_not_those_that_are_loaded(self) -> None:
+        window, view = self.open()
+        documents = set(self.bills())
+        pages = "keybundle.core.workflows.keep.documents.browsing.PAGE", "keybundle.desktop.presenters.find.SHOWN"
+        view.model.fetchMore = lambda parent: None  # nothing more comes into sight
+        with mock.patch(pages[0], 2), mock.patch(pages[1], 2):
+            view.presenter.clear()
+            self.until(lambda: len(view.presenter.state.documents) == 2, 10, "the first ones alone")
+            self.key(view.table, Qt.Key.Key_A, CTRL)
+            self.until(lambda: set(view.presenter.state.chosen) == documents, 10, "all of them")
+            window.go_find()
+            finder = window.finder
+            finder.presenter.search("cabinet = Purchasing")
+            self.until(lambda: finder.hits.count() == 2, 10)
+            self.key(finder.hits, Qt.Key.Key_A, CTRL)
+            self.until(lambda: len(finder.hits.selectedItems()) == len(documents), 10, "all hits")
 
     def test_what_comes_while_a_correction_is_kept_is_kept_after_it_and_undo_is_meant_for_the_last(self) -> None:
         window, view = self.open()

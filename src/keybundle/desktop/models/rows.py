@@ -16,6 +16,8 @@ def find_changes(old: Sequence[Hashable], new: Sequence[Hashable]) -> tuple[Runs
 
     None where what stays has another order: then there is no telling what moved.
     """
+    if len(new) > len(old) and list(new[: len(old)]) == list(old):  # more follow
+        return [], [(len(old), len(new) - 1)]
     known = set(old)
     if known.isdisjoint(new):  # lists of a hundred thousand that share nothing are the usual large case
         return _whole(old), _whole(new)

@@ -231,6 +231,28 @@ class CabinetsPresenter(QObject):
             owner=self,
         )
 
+    def load_all(self, then: Callable[[], None]) -> None:
+        """Have all documents of the list that is shown, not its first ones alone: all of them are meant."""
+        cabinet, narrowed = self.state.cabinet, dict(self._narrowed)
+        if len(self.state.documents) >= self.state.total or self.state.sort[0]:
+            then()
+            return
+
+        def done(ids: tuple[str, ...]) -> None:
+            if (cabinet, narrowed) != (self.state.cabinet, self._narrowed):
+                return
+            if len(ids) < self.state.total:
+                self.said.emit(tr("Only the newest {n:,} can be chosen at once.", n=len(ids)))
+            self._after = None
+            self.state = replace(self.state, documents=ids, total=len(ids))
+            self.changed.emit(self.state)
+            then()
+
+        self._s.runner.query(
+            lambda: browsing.list_all(self._s.session, cabinet, narrowed), done, key="more documents", owner=self,
+            on_error=self.failed.emit,
+        )  # fmt: skip
+
     def _let_go(self, ids: list[str]) -> None:
         """Show nothing any more of what was deleted here."""
         if self.pages.document is not None and self.pages.document.id in ids:

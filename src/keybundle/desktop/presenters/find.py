@@ -24,6 +24,7 @@ from keybundle.desktop.words import say_day, say_month, tr, trn, worded
 
 MOST_BARS = 12
 SHOWN = 60
+MOST_HITS = 10_000
 AGAIN_MS = 300
 
 
@@ -173,6 +174,25 @@ class FindPresenter(QObject):
         self._s.runner.query(
             lambda: find.find(session, line, limit=SHOWN, offset=offset), done, key="more hits", owner=self
         )
+
+    def load_all(self, then: Callable[[], None]) -> None:
+        """Have all hits, not the first ones alone: all of them are meant."""
+        line = self.state.line
+        if not self._has_next or not line:
+            then()
+            return
+
+        def done(found: Found) -> None:
+            if line == self._wanted:
+                if found.has_next:
+                    self.said.emit(tr("Only the first {n:,} can be chosen at once.", n=len(found.hits)))
+                self._found(line, found, MOST_HITS)
+                then()
+
+        self._s.runner.query(
+            lambda: find.find(self._s.session, line, limit=MOST_HITS), done, key="find", owner=self,
+            on_error=self.failed.emit,
+        )  # fmt: skip
 
     def _found(self, line: str, found: Found, many: int = SHOWN) -> None:
         if line != self._wanted:

@@ -47,6 +47,9 @@ class Shown(Protocol):
     def load_more(self) -> None:
         """Ask for the documents that follow."""
 
+    def load_all(self, then: Callable[[], None]) -> None:
+        """Have all documents of the list, and go on."""
+
     def editable(self) -> Mapping[str, frozenset[str]]:
         """Return the fields that can be corrected, by the name of their type."""
 
@@ -68,6 +71,7 @@ class DocumentTable(QWidget):
         self.table.pasted.connect(self._pasted)
         self.table.refused.connect(changes.failed)
         self.table.setAccessibleName(tr("Documents"))
+        self.table.load_all = presenter.load_all
         self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
         self.table.verticalHeader().setDefaultSectionSize(ROW_PX)
@@ -114,7 +118,7 @@ class DocumentTable(QWidget):
 
     def chosen_rows(self) -> tuple[str, ...]:
         """Return the documents whose rows are chosen."""
-        rows = [self.model.id_at(index.row()) for index in self.table.selectionModel().selectedRows()]
+        rows = map(self.model.id_at, self.table.rows_chosen())
         return tuple(i for i in rows if i is not None)
 
     def flush(self) -> None:

@@ -59,8 +59,13 @@ class DragList(QListWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.out = Out()
+        self.load_all: Callable[[Callable[[], None]], None] = lambda then: then()  # before all entries are chosen
         self.setDragEnabled(True)
         self.setDragDropMode(QListWidget.DragDropMode.DragOnly)
+
+    def selectAll(self) -> None:
+        """Choose all that there is, also what was not loaded yet."""
+        self.load_all(super().selectAll)
 
     def startDrag(self, actions: Qt.DropAction) -> None:
         self.out.start(self)

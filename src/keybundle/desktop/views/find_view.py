@@ -113,6 +113,7 @@ class FindView(Place):
         self.told.setProperty("role", "quiet")
         self.hits = DragList()
         self.hits.out.chosen = self._chosen
+        self.hits.load_all = presenter.load_all
         self.hits.setItemDelegate(HitDelegate(self.hits))
         self.hits.setAccessibleName(tr("Hits"))
         self.hits.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)

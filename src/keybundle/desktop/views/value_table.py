@@ -41,6 +41,7 @@ class ValueTable(QTableView):
         super().__init__(parent)
         self.handlers = Handlers(refuse=self.refused.emit)
         self.make_menu: Callable[[QWidget], QMenu] | None = None  # what else can be done to its rows
+        self.load_all: Callable[[Callable[[], None]], None] = lambda then: then()  # before all rows are chosen
         self.setTabKeyNavigation(False)  # Tab goes on to what comes after the table
         self._left: RememberedColumns | None = None
         self._sort = ("", False)
@@ -232,6 +233,15 @@ class ValueTable(QTableView):
         ]
         if text := write_block(block):
             QGuiApplication.clipboard().setText(text)
+
+    def selectAll(self) -> None:
+        """Choose all that there is, also what was not loaded yet."""
+        self.load_all(super().selectAll)
+
+    def rows_chosen(self) -> list[int]:
+        """Return the rows that are chosen, in their order."""
+        ranges = self.selectionModel().selection()
+        return sorted({row for r in map(ranges.at, range(ranges.count())) for row in range(r.top(), r.bottom() + 1)})
 
     def commitData(self, editor: QWidget) -> None:
         if not editor.property(TAKEN):

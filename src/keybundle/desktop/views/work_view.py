@@ -283,8 +283,8 @@ class WorkView(Place):
         self.presenter.refresh()
 
     def focus_first(self) -> None:
-        """Give the list the keyboard."""
-        self.list.setFocus()
+        """Give the list the keyboard; what is said in its place where there is none."""
+        (self.list if self._stack.currentIndex() == 0 else self.empty).setFocus()
 
     @property
     def undo_told(self) -> str:

@@ -8,6 +8,7 @@ from typing import Any
 import shiboken6
 from PySide6.QtCore import QObject
 
+from keybundle.desktop.presenters.drafts import Drafts, Step
 from keybundle.desktop.presenters.seat import Seat
 from keybundle.desktop.presenters.undoing import Undo, Undoing
 from keybundle.desktop.words import tr
@@ -28,10 +29,11 @@ class Editing:
         said: Callable[[str], None],
         failed: Callable[[str], None],
         refresh: Callable[[], None],
+        drafts: Drafts | None = None,
     ) -> None:
         self._s, self._owner = seat, owner
         self._said, self._failed, self._refresh = said, failed, refresh
-        self._undoing = Undoing(self._put_back)
+        self._undoing, self._drafts = Undoing(self._put_back), drafts
 
     @property
     def is_keeping(self) -> bool:
@@ -41,12 +43,18 @@ class Editing:
     @property
     def can_undo(self) -> bool:
         """Whether there is something to put back, or will be once what is under way is through."""
-        return self._undoing.can_undo
+        return self._undoing.can_undo or self._last_let_go() is not None
 
     @property
     def undo_told(self) -> str:
         """What ``undo`` would put back, in words; empty where nothing was changed here."""
-        return self._undoing.told
+        step = self._last_let_go()
+        return step.told if step is not None else self._undoing.told
+
+    def _last_let_go(self) -> Step | None:
+        """Return what was let go of last, unless something was changed after that."""
+        step = self._drafts.last_step(self._owner) if self._drafts is not None else None
+        return step if step is not None and step.at > self._undoing.at else None
 
     def keep(
         self, save: Callable[[], Any], kept: Callable[[Any], Undo], done: Callable[[Any], None],
@@ -78,7 +86,10 @@ class Editing:
 
     def undo(self) -> None:
         """Put back what was changed last, and say what it was; what cannot be put back any more is told and let go."""
-        self._undoing.undo()
+        if self._drafts is not None and self._last_let_go() is not None:
+            self._drafts.take_back(self._owner)
+        else:
+            self._undoing.undo()
 
     def _put_back(self, last: Undo) -> None:
         def end(tell: Callable[[str], None], told: str) -> None:

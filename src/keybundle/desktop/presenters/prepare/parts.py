@@ -118,7 +118,10 @@ class PartsPresenter(PartsShown):
     def let_go_here(self, name: str) -> None:
         """Let go of what is typed in a field of the chosen part."""
         self._problems.get(self.state.chosen, {}).pop(name, None)
-        self._typed.drafts.let_go([(self.state.chosen, name)])
+        field = self._form_field(name)
+        with self.drafts.step(tr("{label}, let go of", label=field.label if field is not None else name), self):
+            self.drafts.let_go([(self.state.chosen, name)])
+        self.drafts.changed.emit()  # now there is a step to take back
 
     def is_typed(self, name: str) -> bool:
         """Whether something is typed in a field of the chosen part, and not kept."""

@@ -41,7 +41,7 @@ class PartsShown(QObject):
         self.drafts.changed.connect(self._show_typed)
         self._plain: dict[str, Any] = {}  # what stands in the fields of the chosen part, whatever is typed over it
         self._problems: dict[str, dict[str, str]] = {}
-        self._editing = Editing(self, seat, self.said.emit, self.failed.emit, self.refresh)
+        self._editing = Editing(self, seat, self.said.emit, self.failed.emit, self.refresh, self.drafts)
         self._whole: tuple[Section, ...] = ()  # all that is asked of the chosen part
         self._is_shown = False
         seat.bus.changed.connect(self._on_changes)
@@ -158,7 +158,7 @@ class PartsShown(QObject):
 
     def _show_typed(self) -> None:
         if self._is_shown and self.state.part is not None:
-            self._show_part(self._s.workspace.setup, self.state.part)
+            self._show_part(self._s.workspace.setup, self.state.part, undo=self._editing.undo_told)
 
 
 def _names(sections: tuple[Section, ...]) -> set[str]:

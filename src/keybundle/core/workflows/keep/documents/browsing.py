@@ -29,7 +29,7 @@ from keybundle.core.workflows.keep.folders.giving_values import fields_of
 from keybundle.core.workflows.session.naming import all_in_names, in_names
 from keybundle.core.workflows.session.session import Session, needs
 
-PAGE, MOST_SORTED = 200, 20_000
+PAGE, MOST_SORTED, MOST_CHOSEN = 200, 20_000, 200_000
 Page = documents.Page
 
 
@@ -154,6 +154,13 @@ def load_more(session: Session, cabinet: str, chosen: Mapping[str, str], after: 
     """Return the documents below the choices that follow the last one shown."""
     with session.workspace.place.database.read() as c:
         return documents.load_page(c, DocumentQuery(session.view(c), cabinet, dict(chosen)), PAGE, after)
+
+
+@needs(Right.LOOK)
+def list_all(session: Session, cabinet: str, chosen: Mapping[str, str]) -> tuple[str, ...]:
+    """Return all documents below the choices, the newest first, at most ``MOST_CHOSEN``."""
+    with session.workspace.place.database.read() as c:
+        return tuple(documents.list_ids(c, DocumentQuery(session.view(c), cabinet, dict(chosen)), MOST_CHOSEN))
 
 
 @needs(Right.LOOK)
