@@ -61,9 +61,11 @@ class RandomDesk(CabinetsTest):
         self.letters: dict[tuple[FiledId, ...], str] = {}
         self.folders = {i: self.ws.repository.load(i).folder for i in self.documents()}
         self.moved.clear()
+        self.steps = list[str]()
         for _ in range(STEPS):
             step = self.rng.choice(DOINGS)
             self.did[step] += 1
+            self.steps.append(step)
             getattr(self, step)()
         self.settle()
         self.assertEqual(self.find_faults(), [], f"seed {seed}")
@@ -365,6 +367,13 @@ class RandomDesk(CabinetsTest):
         with self.ws.place.database.read() as c:
             return str([row for row in c.execute(select(v.data).where(v.document_id == document)).scalars()])
 
+    def last_versions(self, document: str) -> list[str]:
+        """Return who made the last versions of a document, in which folder, and how the steps went."""
+        v = t.version.c
+        chosen = select(v.number, v.who, v.path, v.comment).where(v.document_id == document).order_by(v.number.desc())
+        with self.ws.place.database.read() as c:
+            return [*(str(tuple(row)) for row in c.execute(chosen.limit(4))), " ".join(self.steps)]
+
     def sent_to(self, target: Path) -> list[str]:
         """Return the documents that were sent to a folder, as the trail says."""
         a, d = t.audit.c, t.audit_detail.c
@@ -393,7 +402,7 @@ class RandomDesk(CabinetsTest):
                 and document not in self.moved
                 and self.ws.repository.load(document).folder != folder
             ):
-                wrong.append(f"{document} was moved, and nobody said so")
+                wrong.append(f"{document} was moved, and nobody said so: {self.last_versions(document)}")
         letters = self.front_shell().board.letters
         wrong += [
             f"{text} is written no more" for ids, text in self.letters.items() if text not in letters.find(ids).values()
