@@ -539,7 +539,7 @@ class Keys(AtSpeed):
             self.field("Keeper"),
             slip.aside,
             self.bench.text.text,
-            self.bench.more,
+            self.bench.file_all,
         ):
             other.setFocus()
             self.spin(0.05)

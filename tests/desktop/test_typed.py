@@ -208,6 +208,19 @@ class Typed(CabinetsTest):
         self.assertEqual(draft.text, "queried")
         self.assertTrue(draft.problem)
 
+    def test_find_says_what_can_be_asked_and_what_is_near_what_found_nothing(self) -> None:
+        window, _ = self.open()
+        self.key(window, Qt.Key.Key_3, CTRL)
+        finder = window.finder
+        self.until(lambda: finder.ways.isVisible() and len(finder.ways.lines) > 3, 10, "examples")
+        for line in list(finder.ways.lines):
+            finder.ways.lines[line].click() if line in finder.ways.lines else finder.presenter.search(line)
+            self.until(lambda line=line: finder.presenter.state.line == line and finder.hits.isVisible(), 10, line)
+        finder.line.setText("larchpudle")
+        finder.presenter.search("larchpudle")
+        self.until(lambda: finder.ways.isVisible() and "larchpud" in finder.ways.lines, 10, "its beginning")
+        self.assertFalse(finder._chart_head.isVisible(), "no heading over nothing")
+
     def test_a_value_of_all_hits_is_corrected_by_seven_keys_and_hits_are_live(self) -> None:
         window, _, documents = self.open_all()
         bills = documents[1:3]

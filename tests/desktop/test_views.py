@@ -46,6 +46,8 @@ class Look(DesktopTest):
         self.assertAlmostEqual(contrast("#767676", "#FFFFFF"), 4.54, places=2)
         for ink, paper in colours.TEXT_PAIRS:
             self.assertGreaterEqual(contrast(ink, paper), 4.5, (ink, paper))
+        for edge, paper in colours.EDGE_PAIRS:  # Source: WCAG 2.2 SC 1.4.11
+            self.assertGreaterEqual(contrast(edge, paper), 3.0, (edge, paper))
 
     def test_commands_are_unique_and_searchable(self) -> None:
         self.assertEqual([i for i, n in Counter(c.id for c in COMMANDS).items() if n > 1], [])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction
@@ -37,14 +37,6 @@ def make_menu(title: str, place: str, handlers: Handlers, parent: QWidget, *, bu
     menu.aboutToShow.connect(look)
     menu.setToolTipsVisible(True)
     return menu
-
-
-def join_menus(menus: Sequence[QMenu], parent: QWidget) -> QMenu:
-    """Return a menu of menus."""
-    whole = QMenu(parent)
-    for menu in menus:
-        whole.addMenu(menu)
-    return whole
 
 
 def fill_whole(menu: QMenu, around: Iterable[Handlers]) -> None:

@@ -14,7 +14,7 @@ from keybundle.core.base.records import dataclass
 from keybundle.core.repository.model import FiledDocument
 from keybundle.core.rights.model import Right
 from keybundle.core.search.query import Query
-from keybundle.core.workflows.find import find
+from keybundle.core.workflows.find import find, suggest
 from keybundle.core.workflows.find.find import Found, FoundDocument
 from keybundle.desktop.presenters.cabinet_changes import CabinetChanges
 from keybundle.desktop.presenters.remembered import Remembered
@@ -69,6 +69,7 @@ class FindPresenter(QObject):
 
     changed = Signal(object)
     names_changed = Signal(object)
+    ways_found = Signal(str, object)
     said = Signal(str)
     failed = Signal(str)
 
@@ -174,6 +175,21 @@ class FindPresenter(QObject):
         self._s.runner.query(
             lambda: find.find(session, line, limit=SHOWN, offset=offset), done, key="more hits", owner=self
         )
+
+    def ask_ways(self) -> None:
+        """Ask what can be looked for, as examples from here; where nothing was found, what would find something."""
+        line, session = self.state.line, self._s.session
+
+        def load() -> tuple[tuple[str, int], ...]:
+            if line:
+                return tuple((way.line, way.total) for way in suggest.list_ways(session, line))
+            return tuple((example, 0) for example in suggest.list_examples(session))
+
+        def done(found: tuple[tuple[str, int], ...]) -> None:
+            if line == self.state.line:
+                self.ways_found.emit(line, found)
+
+        self._s.runner.query(load, done, key="ways", owner=self, on_error=lambda told: None)
 
     def load_all(self, then: Callable[[], None]) -> None:
         """Have all hits, not the first ones alone: all of them are meant."""

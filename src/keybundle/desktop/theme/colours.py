@@ -4,11 +4,12 @@ from __future__ import annotations
 
 PAPER = "#F6F3EC"
 CARD = "#FFFFFF"
-HAIRLINE = "#D9D2C3"
+HAIRLINE = "#D9D2C3"  # between things; what is pressed or typed into has EDGE
+EDGE = "#8A8270"
 INK = "#1C2730"
 QUIET = "#56626C"
 TEAL = "#0F6A6A"
-BRASS = "#9A6412"
+BRASS = "#8A580C"
 MADDER = "#A2303C"
 MOSS = "#42702F"
 SLATE = "#33567B"
@@ -39,4 +40,17 @@ TEXT_PAIRS = (
     (BRASS, PAPER), (MADDER, CARD), (MADDER, PAPER), (MOSS, CARD), (MOSS, PAPER), (SLATE, CARD), (SLATE, PAPER),
     (CARD, TEAL), (CARD, SLATE), (INK, TEAL_WASH), (INK, BRASS_WASH), (INK, SHADE), (MOSS, MOSS_WASH),
     (BRASS, BRASS_WASH), (SLATE, SLATE_WASH), (TEAL, TEAL_WASH), (QUIET, SHADE),
+    # in chosen rows
+    (INK, SLATE_WASH), (QUIET, SLATE_WASH), (TEAL, SLATE_WASH), (BRASS, SLATE_WASH), (MADDER, SLATE_WASH),
+    (MOSS, SLATE_WASH), (QUIET, TEAL_WASH), (MADDER, MADDER_WASH), (INK, MADDER_WASH), (INK, MOSS_WASH),
 )  # fmt: skip
+# Borders of what is pressed or typed into, against what they stand on.
+EDGE_PAIRS = (
+    (EDGE, CARD),
+    (EDGE, PAPER),
+    (EDGE, SHADE),
+    (EDGE, SLATE_WASH),
+    (TEAL, CARD),
+    (TEAL, PAPER),
+    (BRASS, CARD),
+)

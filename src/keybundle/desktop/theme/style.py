@@ -45,7 +45,7 @@ QFrame#bar {{ background: {c.CARD}; border-bottom: 1px solid {c.HAIRLINE}; }}
 QFrame#foot {{ background: {c.CARD}; border-top: 1px solid {c.HAIRLINE}; }}
 QFrame[role="card"] {{ background: {c.CARD}; border: 1px solid {c.HAIRLINE}; border-radius: 4px; }}
 QFrame[role="sheet"] {{ background: {c.CARD}; border: 1px solid {c.HAIRLINE}; border-left: 3px solid {c.TEAL}; }}
-QPushButton {{ background: {c.CARD}; border: 1px solid {c.HAIRLINE}; border-radius: 4px; padding: 5px 12px; }}
+QPushButton {{ background: {c.CARD}; border: 1px solid {c.EDGE}; border-radius: 4px; padding: 5px 12px; }}
 QPushButton:hover {{ border-color: {c.TEAL}; }}
 QPushButton:focus {{ border: 2px solid {c.TEAL}; padding: 4px 11px; }}
 QPushButton:disabled {{ color: {c.QUIET}; background: {c.PAPER}; }}
@@ -57,12 +57,12 @@ QPushButton[role="place"]:checked {{ color: {c.INK}; border-bottom: 3px solid {c
 QPushButton[role="place"]:focus {{ background: {c.TEAL_WASH}; }}
 QPushButton[role="link"] {{ background: transparent; border: none; color: {c.TEAL}; padding: 2px 4px; text-align: left; }}
 QPushButton[role="link"]:focus {{ background: {c.TEAL_WASH}; }}
-QLineEdit, QComboBox {{ background: {c.CARD}; border: 1px solid {c.HAIRLINE}; border-radius: 3px; padding: 4px 6px;
+QLineEdit, QComboBox {{ background: {c.CARD}; border: 1px solid {c.EDGE}; border-radius: 3px; padding: 4px 6px;
   selection-background-color: {c.SLATE}; selection-color: {c.CARD}; }}
 QLineEdit:focus, QComboBox:focus {{ border: 2px solid {c.TEAL}; padding: 3px 5px; }}
 QLineEdit[unsure="true"] {{ border-bottom: 2px solid {c.BRASS}; background: {c.BRASS_WASH}; }}
 QLineEdit[unsure="true"]:focus {{ border: 2px solid {c.BRASS}; }}
-QAbstractSpinBox {{ background: {c.CARD}; border: 1px solid {c.HAIRLINE}; border-radius: 3px; padding: 4px 6px; }}
+QAbstractSpinBox {{ background: {c.CARD}; border: 1px solid {c.EDGE}; border-radius: 3px; padding: 4px 6px; }}
 QAbstractSpinBox:focus {{ border: 2px solid {c.TEAL}; padding: 3px 5px; }}
 QAbstractSpinBox:disabled {{ color: {c.QUIET}; }}
 QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ border: none; width: 20px; }}
@@ -71,7 +71,7 @@ QAbstractSpinBox::down-arrow {{ image: url({_ICONS}/caret-down.svg); width: 10px
 QComboBox::drop-down {{ border: none; width: 24px; }}
 QComboBox::down-arrow {{ image: url({_ICONS}/caret-down.svg); width: 14px; height: 14px; }}
 QTableView::item {{ padding: 2px 6px; }}
-QListView, QTableView, QTreeView {{ background: {c.CARD}; border: 1px solid {c.HAIRLINE}; outline: none;
+QListView, QTableView, QTreeView {{ background: {c.CARD}; border: 1px solid {c.EDGE}; outline: none;
   selection-background-color: {c.SLATE_WASH}; selection-color: {c.INK}; alternate-background-color: {c.PAPER}; }}
 QListView::item {{ padding: 5px 6px; }}
 QListView::item:selected, QTableView::item:selected {{ background: {c.SLATE_WASH}; color: {c.INK}; }}
@@ -81,7 +81,7 @@ QHeaderView::section {{ background: {c.PAPER}; border: none; border-bottom: 1px 
   padding: 5px 6px; font-weight: 600; color: {c.QUIET}; }}
 QScrollBar:vertical {{ background: transparent; width: 10px; }}
 QScrollBar:horizontal {{ background: transparent; height: 10px; }}
-QScrollBar::handle {{ background: {c.HAIRLINE}; border-radius: 4px; min-width: 30px; min-height: 30px; }}
+QScrollBar::handle {{ background: {c.EDGE}; border-radius: 4px; min-width: 30px; min-height: 30px; }}
 QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none; border: none;
   width: 0; height: 0; }}
 QScrollArea {{ border: none; background: transparent; }}

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from keybundle.core.rights.model import Right
 from keybundle.desktop.actions.binding import bind_place
-from keybundle.desktop.actions.menu import hang, join_menus, make_menu
+from keybundle.desktop.actions.menu import hang, make_menu
 from keybundle.desktop.presenters.bench_state import SlipRow
 from keybundle.desktop.views.page_view import ZOOM_STEP
 from keybundle.desktop.words import tr
@@ -126,11 +126,10 @@ def _provide(view: BenchView) -> None:
 
 
 def _make_menus(view: BenchView) -> None:
-    """Let every command stand in a menu too: all behind one button, those of what is under it by a right-click."""
+    """Let the commands of what is under the pointer stand in a menu under the right button."""
     view.of_pages = make_menu(tr("Pages"), "bench strip", view.handlers, view)
     of_slip = make_menu(tr("Slip"), "bench slip", view.handlers, view)
     of_batch = make_menu(tr("Batch"), "bench", view.handlers, view)
-    view.more.setMenu(join_menus((view.of_pages, of_slip, of_batch), view))
     hang(view.of_pages, view.strip)
     hang(of_slip, view.slip)
     hang(of_batch, view.page)

@@ -73,8 +73,6 @@ class BenchView(Place):
         self.file_all = Button(tr("File all ready"))
         self.file_all.setToolTip("Ctrl+Shift+Enter")
         self.offered_buttons: list[Button] = []
-        self.more = Button(tr("More"))
-        self.more.setAccessibleName(tr("All commands of the bench"))
         self.reading = Told()
         self.reading.setProperty("role", "quiet")
         self.reading.setAccessibleName(tr("Reading"))
@@ -116,7 +114,6 @@ class BenchView(Place):
             button.clicked.connect(lambda _=False, n=name: self.presenter.pages.act(n))
             self.offered_buttons.append(button)
             top.addWidget(button)
-        top.addWidget(self.more)
         top.addWidget(self.file_all)
         upper = QHBoxLayout()
         upper.setContentsMargins(0, 0, 14, 0)

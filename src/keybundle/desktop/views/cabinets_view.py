@@ -24,7 +24,7 @@ from keybundle.desktop.views.large import Large
 from keybundle.desktop.views.place import Place
 from keybundle.desktop.views.remember import remember_splitter
 from keybundle.desktop.views.tags_line import TagsLine
-from keybundle.desktop.views.told import Told
+from keybundle.desktop.views.told import Elided, Told
 from keybundle.desktop.views.viewer_view import PagePane
 from keybundle.desktop.words import tr
 
@@ -54,7 +54,7 @@ class CabinetsView(Place):
         self.cabinets.setAccessibleName(tr("Cabinets"))
         self.cabinets.currentItemChanged.connect(self._cabinet_chosen)
         self.cabinets.setFixedWidth(196)
-        self.conditions = Told()
+        self.conditions = Elided()
         self.clear = Button(tr("Clear   Esc"))
         self.clear.clicked.connect(presenter.clear)
         self.keep = Button(tr("Kept to   Ctrl+K"))

@@ -33,6 +33,7 @@ from keybundle.desktop.views.batch_rows import Index
 from keybundle.desktop.views.calm import Button
 from keybundle.desktop.views.document_table import DocumentTable
 from keybundle.desktop.views.drag_out import DragList
+from keybundle.desktop.views.find_ways import FindWays
 from keybundle.desktop.views.large import Large
 from keybundle.desktop.views.place import Place
 from keybundle.desktop.views.told import Told
@@ -120,7 +121,7 @@ class FindView(Place):
         self.hits.itemActivated.connect(self._open)
         self.hits.currentItemChanged.connect(lambda item: self._show(item))
         self._shown: tuple[HitRow, ...] = ()
-        self._line = ""
+        self._line, self._as_table = "", False
         self.documents = DocumentTable(presenter, "find", self._chosen, columns="find columns")
         self.documents.sheet_asked.connect(self.sheet_asked)
         self.documents.opened.connect(lambda document, _: self.opened.emit(document) if document else None)
@@ -128,6 +129,9 @@ class FindView(Place):
         self.middle = QStackedWidget()
         self.middle.addWidget(self.hits)
         self.middle.addWidget(self.documents)
+        self.ways = FindWays()
+        self.ways.chosen.connect(self._look_for)
+        self.middle.addWidget(self.ways)
         self.hits.verticalScrollBar().valueChanged.connect(self._scrolled)
         self.pane = PagePane(presenter.pages, tr("The page of a hit opens here, with the words marked"))
         self.page = self.pane.page
@@ -136,6 +140,7 @@ class FindView(Place):
         self._build()
         self._register()
         presenter.changed.connect(self.render_state)
+        presenter.ways_found.connect(self.ways.render_ways)
 
     def _complete_names(self, names: list[str]) -> None:
         self._names.setStringList([f"{n} = " for n in names])
@@ -212,11 +217,12 @@ class FindView(Place):
     @property
     def is_table(self) -> bool:
         """Whether the hits are shown as a table."""
-        return self.middle.currentWidget() is self.documents
+        return self._as_table
 
     def _toggle_table(self) -> None:
         """Show the filed hits as a table, at the field that was asked for; or as a list again."""
-        self.middle.setCurrentWidget(self.hits if self.is_table else self.documents)
+        self._as_table = not self._as_table
+        self.middle.setCurrentWidget(self.documents if self.is_table else self.hits)
         if not self.is_table:
             self.hits.setFocus()
             return
@@ -273,6 +279,11 @@ class FindView(Place):
         self.line.setFocus()
         self.presenter.search("")
 
+    def _look_for(self, line: str) -> None:
+        self.line.setText(line)
+        self.line.setFocus()
+        self.presenter.search(line)
+
     def _scrolled(self, value: int) -> None:
         """Ask for more hits before the last ones come into sight."""
         bar = self.hits.verticalScrollBar()
@@ -314,8 +325,19 @@ class FindView(Place):
                 self.hits.setCurrentRow(row, QItemSelectionModel.SelectionFlag.NoUpdate)
             self.hits.item(row).setSelected(hit.id in chosen)
 
+    def _show_ways(self) -> None:
+        """Show hits; where there are none, what can be asked."""
+        has_hits = bool(self.presenter.state.hits)
+        if not has_hits:
+            self.presenter.ask_ways()
+        wanted = self.ways if not has_hits else self.documents if self.is_table else self.hits
+        self.middle.setCurrentWidget(wanted)
+        self._chart_head.setVisible(bool(self.presenter.state.bars))
+
     def focus_first(self) -> None:
         """Let another search be typed."""
+        if not self.presenter.state.hits:
+            self._show_ways()
         self.line.setFocus()
         self.line.selectAll()
 
@@ -365,3 +387,4 @@ class FindView(Place):
                 (self.documents.table if self.is_table else self.hits).setFocus()
         else:
             self.page.render_page(None)
+        self._show_ways()

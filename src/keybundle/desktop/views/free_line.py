@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QLineEdit
 from keybundle.desktop.presenters.drafts import Drafts
 
 
-def keep_typed(line: QLineEdit, drafts: Drafts, page: str, name: str = "new") -> None:
+def remember_typed(line: QLineEdit, drafts: Drafts, page: str, name: str = "new") -> None:
     """Let what stands in a line of a page be a draft, and come back with the next window."""
 
     def note(text: str) -> None:

@@ -29,6 +29,9 @@ MODIFIED = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier
 Snippet = Callable[[str, Box], QPixmap]
 
 
+LEAST_PX = 40  # of the fields, so that what stands below them is never cut
+
+
 class TypeChoice(Choice):
     """The box of types: Enter confirms the one that stands there."""
 
@@ -120,6 +123,7 @@ class SlipView(QWidget):
         scroll.setWidget(self._body)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._scroll = scroll
+        scroll.setMinimumHeight(LEAST_PX)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)

@@ -63,7 +63,7 @@ class MainWindow(QMainWindow):
         for part, stretch in ((self.bar, 0), (self.notices, 0), (self.stack, 1), (self.foot, 0)):
             layout.addWidget(part, stretch)
         self.setCentralWidget(body)
-        self.setMinimumSize(1100, 700)
+        self.setMinimumSize(900, 560)
         self.resize(1280, 800)
         if (geometry := self.seat.remembered.get(self._kept_as)) is not None:
             self.restoreGeometry(geometry)

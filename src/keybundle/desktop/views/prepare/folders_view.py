@@ -25,7 +25,7 @@ from keybundle.desktop.actions.conditions import CONDITIONS
 from keybundle.desktop.presenters.prepare.folders import FoldersPresenter, FoldersState, Joining
 from keybundle.desktop.views.calm import Button, Choice, Line, put_back
 from keybundle.desktop.views.choose_sheet import ChooseSheet
-from keybundle.desktop.views.free_line import keep_typed
+from keybundle.desktop.views.free_line import remember_typed
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.side_sheet import Sheet
 from keybundle.desktop.views.told import Elided, Told
@@ -161,7 +161,7 @@ class FoldersView(QWidget):
 
     def _make_folders(self) -> QVBoxLayout:
         self.new = self._folder_line(tr("A folder to make, its levels apart by slashes, Enter"))
-        keep_typed(self.new, self.presenter.lines, "folders")
+        remember_typed(self.new, self.presenter.lines, "folders")
         self.presenter.not_made.connect(partial(put_back, self.new))
         self.new.returnPressed.connect(self._make)
         self.from_list, self.from_directory = Button(tr("From a list")), Button(tr("From a directory"))

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLa
 from keybundle.desktop.presenters.prepare.parts import PartRow, PartsPresenter, PartsState
 from keybundle.desktop.theme.style import icon
 from keybundle.desktop.views.calm import Button, Line, put_back
-from keybundle.desktop.views.free_line import keep_typed
+from keybundle.desktop.views.free_line import remember_typed
 from keybundle.desktop.views.told import Elided, Told
 from keybundle.desktop.words import tr
 
@@ -51,7 +51,7 @@ class ListPane(QWidget):
         self.new.setAccessibleName(tr("Name of a new one"))
         self.new.setPlaceholderText(tr("Name of a new one, Enter"))
         self.new.returnPressed.connect(self._add)
-        keep_typed(self.new, presenter.lines, presenter.kind)
+        remember_typed(self.new, presenter.lines, presenter.kind)
         presenter.not_added.connect(partial(put_back, self.new))
         column = self.column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)

@@ -15,7 +15,7 @@ from keybundle.desktop.presenters.asking import Asked
 from keybundle.desktop.presenters.prepare.registers import CsvLook, RegistersPresenter, RegistersState
 from keybundle.desktop.views.calm import Button, Choice, Line, put_back
 from keybundle.desktop.views.cell_editor import CellDelegate
-from keybundle.desktop.views.free_line import keep_typed
+from keybundle.desktop.views.free_line import remember_typed
 from keybundle.desktop.views.list_sheet import ListSheet
 from keybundle.desktop.views.prepare.part_view import PartView
 from keybundle.desktop.views.side_sheet import Sheet
@@ -63,7 +63,7 @@ class RegistersView(PartView):
         self.new = Line()
         self.new.setAccessibleName(tr("A new entry"))
         self.new.returnPressed.connect(self._add)
-        keep_typed(self.new, self.registers.lines, "entries")
+        remember_typed(self.new, self.registers.lines, "entries")
         self.registers.row_not_added.connect(partial(put_back, self.new))
         self.paste, self.bring, self.fewer = (
             Button(tr("Paste rows")),
