@@ -123,7 +123,6 @@ def shoot_many(window: MainWindow, shoot: Callable[[str], None]) -> None:
     view.table.selectAll()
     shoot("correcting")
     view.sending.emit(chosen, False)
-    shoot("sending")
     window.go_work()
     shoot("waiting")
     view.edge.end()
