@@ -25,6 +25,7 @@ from tests.desktop.support import DesktopTest
 from tests.support import acting, scanned_template
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+ALT = Qt.KeyboardModifier.AltModifier
 
 
 def luminance(colour: str) -> float:
@@ -245,9 +246,9 @@ class Browsing(DesktopTest):
         self.assertIn(f"{number} of {total} documents shown", view.conditions.text())
         self.key(view.table, Qt.Key.Key_Escape)
         self.until(lambda: len(p.state.documents) == total)
-        self.key(view.table, Qt.Key.Key_V)
+        self.key(view.table, Qt.Key.Key_V, CTRL | ALT)
         self.until(lambda: [c.field for c in p.state.columns] == ["Boat number", "Home mooring"])
-        self.key(view.table, Qt.Key.Key_V, SHIFT)
+        self.key(view.table, Qt.Key.Key_F, CTRL | ALT)
         self.until(lambda: not p.state.columns)
         view.table.selectRow(0)
         self.until(lambda: view.page.shown is not None, 30, "the preview")

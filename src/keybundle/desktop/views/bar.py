@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import interface_font, paint_focus
+from keybundle.desktop.views.read_aloud import say_bars, tell
 from keybundle.desktop.words import tr
 
 if TYPE_CHECKING:
@@ -73,6 +74,7 @@ class TimeChart(QWidget):
         """Show bars; the last one is chosen."""
         if bars != self._bars:
             self._bars, self._chosen = bars, max(0, len(bars) - 1)
+            tell(self, say_bars(bars, self._chosen))
             self.update()
 
     def _area(self, i: int) -> QRectF:

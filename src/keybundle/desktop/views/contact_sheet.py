@@ -10,6 +10,7 @@ from keybundle.desktop.presenters.bench_state import BenchState, StripDocument, 
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import SIGN, icon_pixmap, interface_font, paint_focus
 from keybundle.desktop.views.page_strip import paint_native, thumbnail
+from keybundle.desktop.views.read_aloud import say_strip, tell
 from keybundle.desktop.words import tr, worded
 
 CELL_WIDTH, CELL_HEIGHT, HEAD, MARGIN = 184, 284, 34, 12
@@ -43,6 +44,7 @@ class ContactSheet(QAbstractScrollArea):
         self._set_range()
         if moved:
             self._reveal()
+        tell(self, say_strip(state))
         self.viewport().update()
 
     def resizeEvent(self, event: object) -> None:

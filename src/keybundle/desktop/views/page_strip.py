@@ -23,6 +23,7 @@ from keybundle.core.base.records import dataclass
 from keybundle.desktop.presenters.bench_state import BenchState, StripDocument, StripPage
 from keybundle.desktop.theme import colours as c
 from keybundle.desktop.theme.style import SIGN, icon_pixmap, interface_font, paint_focus
+from keybundle.desktop.views.read_aloud import say_strip, tell
 from keybundle.desktop.words import tr, trn, worded
 
 TOP, PAGE_HEIGHT, PAGE_WIDTH, SLIVER, GAP = 10, 96, 72, 15, 6
@@ -79,6 +80,7 @@ class PageStrip(QAbstractScrollArea):
             self._set_range()
         if moved:
             self._reveal()
+        tell(self, say_strip(state))
         self.viewport().update()
 
     def _lay_out(self) -> None:

@@ -26,6 +26,7 @@ from keybundle.desktop.theme import colours as c
 from keybundle.desktop.views.page_geometry import Geometry
 from keybundle.desktop.views.page_layers import FrameLayer, Layer, MarksLayer, NoteLayer, PictureLayer, UnsureWordsLayer
 from keybundle.desktop.views.page_tools import FrameTool, LiftTool, PointTool, Tool
+from keybundle.desktop.views.read_aloud import say_page, tell
 from keybundle.desktop.words import tr
 
 ZOOM_STEP = 1.25
@@ -81,6 +82,7 @@ class PageView(QWidget):
         is_new = before is None or shown is None or (before.picture, before.frame) != (shown.picture, shown.frame)
         if shown is not None and shown.frame is not None and is_new and not self.geometry_now.is_in_sight(shown.frame):
             self._geometry = self.geometry_now.on(shown.frame)
+        tell(self, say_page(shown))
         self.update()
 
     @property
