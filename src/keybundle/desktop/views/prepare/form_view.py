@@ -314,9 +314,12 @@ class FormView(QWidget):
             editor.offer(typed, found)
 
     def focus(self, name: str) -> None:
-        """Give a field the focus."""
+        """Give a field the focus; a line is ready to be typed over."""
         if name in self.rows:
-            self.rows[name].editor.setFocus()
+            editor = self.rows[name].editor
+            editor.setFocus()
+            if isinstance(editor, LineEditor):
+                editor.selectAll()
 
 
 def _shape(field: FormField) -> tuple[Any, ...]:
