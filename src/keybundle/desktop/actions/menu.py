@@ -21,7 +21,9 @@ def make_menu(title: str, place: str, handlers: Handlers, parent: QWidget, *, bu
     def fill() -> None:
         for command in COMMANDS:
             if command.place == place and command.id in handlers.run and command.id not in but:
-                action = actions[command.id] = QAction(f"{command.title}\t{command.shortcut}", menu)
+                action = actions[command.id] = QAction(
+                    f"{command.title}\t{command.shortcut.replace('Return', 'Enter')}", menu
+                )
                 action.triggered.connect(lambda _=False, i=command.id: handlers.trigger(i))
                 menu.addAction(action)
 
