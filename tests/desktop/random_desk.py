@@ -308,7 +308,7 @@ class RandomDesk(CabinetsTest):
                 self.asked.setdefault(made, document)
         sheet = edge.shown
         if isinstance(sheet, SendSheet) and self.asked[sheet] == document:
-            self.until(lambda: sheet.send.isEnabled() or edge.shown is not sheet, 10)
+            self.until(lambda: sheet.send.isEnabled() or sheet.problem.text() or edge.shown is not sheet, 10)
 
     def send_sheets(self) -> list[SendSheet]:
         edges = [w.cabinets.edge for w in self.front_shell().windows if "cabinets" in w.made]
