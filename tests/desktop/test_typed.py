@@ -7,6 +7,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit
 
 from keybundle.core.base.changes import Changes
+from keybundle.core.base.ids import FiledId
 from keybundle.core.workflows.keep.documents import correcting
 from keybundle.core.workflows.keep.trash import deleting
 from keybundle.core.workflows.session.typed import Noted, bench_of, list_noted, note_typed
@@ -46,7 +47,7 @@ class Typed(CabinetsTest):
         self.addCleanup(again.close)
         again.begin(ME)
         assert again.window is not None
-        self.ws = again.workspace
+        self.ws, self.desktop = again.workspace, again
         return again.window
 
     def test_a_message_that_is_half_written_waits_for_its_documents_until_it_goes_or_is_let_go_of(self) -> None:
@@ -82,6 +83,18 @@ class Typed(CabinetsTest):
         sheet.send.click()
         self.until(lambda: new.edge.shown is None, 30, "the sending")
         self.until(lambda: not list_noted(acting(self.ws, ME)), 10, "what went out to be noted no longer")
+        me = acting(self.ws, ME)
+        note_typed(me, [Noted("letters", bills[1], "text", "Kept for a document that goes.", told="A bill")])
+        deleting.delete_documents(me, [FiledId(bills[1])], "tried")
+        last = self.start_again(new)
+        self.until(lambda: last.notices.texts == ["A message with A bill is begun and not sent."], 10)
+        next(iter(last.notices.buttons.values())).click()
+        sheet = self.sheet(SendSheet)
+        self.until(lambda: sheet.text.toPlainText() == "Kept for a document that goes.", 10, "to be copied")
+        me = acting(self.ws, ME)
+        (lies,) = deleting.list_trash(me)
+        deleting.empty_trash(me, [lies.id])
+        self.until(lambda: not list_noted(me), 10, "an erased document takes the words along")
 
     def test_what_was_typed_on_a_bench_that_is_gone_at_the_next_start_is_told(self) -> None:
         window, _ = self.open()

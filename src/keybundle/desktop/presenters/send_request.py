@@ -134,7 +134,12 @@ class SendRequest(QObject):
             usual = replace(usual, way=way or (MAIL if typed else usual.way), **typed)
             self.chosen.emit(usual)
 
-        s.runner.query(load, done, key="sending", owner=self, on_error=self._sender.failed.emit)
+        def failed(told: str) -> None:
+            self._sender.failed.emit(told)
+            if typed := self._letters.find(ids):  # the document is gone; what was written for it can still be copied
+                self.chosen.emit(Choices(way=MAIL, **typed))
+
+        s.runner.query(load, done, key="sending", owner=self, on_error=failed)
 
     def look(self, wish: Wish) -> None:
         """Say what would go out."""
