@@ -136,7 +136,8 @@ class SendRequest(QObject):
 
         def failed(told: str) -> None:
             self._sender.failed.emit(told)
-            if typed := self._letters.find(ids):  # the document is gone; what was written for it can still be copied
+            typed: dict[str, Any] = self._letters.find(ids)
+            if typed:  # the document is gone; what was written for it can still be copied
                 self.chosen.emit(Choices(way=MAIL, **typed))
 
         s.runner.query(load, done, key="sending", owner=self, on_error=failed)
